@@ -1,0 +1,111 @@
+"""The command line: the same core without the web, for scripts and for anyone who doubts the server."""
+
+import json
+import sys
+from pathlib import Path
+
+import click
+import yaml
+from pydantic import ValidationError
+
+from brookfall.core.bench import Bench
+from brookfall.core.errors import UserError
+from brookfall.core.evidence import Evidence, differences, evidence_of
+from brookfall.core.plan import CHECKS, Plan, standard_plan
+from brookfall.core.retest import retest as run_retest
+from brookfall.core.subject import subject_of
+from brookfall.core.submission.package import Package, open_package
+
+
+@click.group()
+@click.version_option(package_name="brookfall")
+def main() -> None:
+    """Independent re-testing of predictive models."""
+
+
+@main.command()
+@click.argument("package", type=click.Path(path_type=Path))
+@click.option("--plan", "plan_file", type=click.Path(exists=True, path_type=Path), help="A plan as YAML.")
+@click.option("--seed", type=click.IntRange(0, 2**32 - 1), help="Replaces the plan's seed, never the recipe's.")
+@click.option("--jobs", type=click.IntRange(1), default=1, show_default=True, help="Processes that fit.")
+@click.option("--only", multiple=True, type=click.Choice(CHECKS), help="Run only this check; may be repeated.")
+@click.option("--out", type=click.Path(path_type=Path), help="Where the evidence goes; else standard output.")
+def retest(
+    package: Path, plan_file: Path | None, seed: int | None, jobs: int, only: tuple[str, ...], out: Path | None
+) -> None:
+    """Re-test PACKAGE (a folder or .zip) and write the evidence as JSON."""
+    try:
+        opened = open_package(package)
+        evidence = _retest(opened, plan_file, seed, jobs, only)
+    except UserError as problem:
+        click.echo(str(problem), err=True)
+        sys.exit(2)
+    text = evidence.to_json() + "\n"
+    if out is None:
+        click.echo(text, nl=False)
+        return
+    out.write_text(text, encoding="utf-8")
+    for exhibit in evidence.exhibits:
+        click.echo(f"{exhibit.number:>3} {exhibit.check:<17} {exhibit.standing or '-':<10} {exhibit.answer}")
+
+
+@main.command()
+@click.argument("evidence_file", type=click.Path(exists=True, path_type=Path))
+@click.argument("package", type=click.Path(path_type=Path))
+@click.option("--jobs", type=click.IntRange(1), default=1, show_default=True, help="Processes that fit.")
+def replay(evidence_file: Path, package: Path, jobs: int) -> None:
+    """Refit everything in EVIDENCE_FILE from PACKAGE and compare bit for bit. Exit 1 says what differs."""
+    try:
+        evidence = Evidence.model_validate(json.loads(evidence_file.read_text(encoding="utf-8")))
+    except (ValueError, ValidationError) as problem:
+        click.echo(f"{evidence_file}: This is not an evidence file ({str(problem).splitlines()[0]}).", err=True)
+        sys.exit(2)
+    try:
+        opened = open_package(package)
+        if opened.sha256 != evidence.package.sha256:
+            raise UserError("This is not the package that the evidence is about.", todo="Give the same package.")
+        subject = subject_of(opened, evidence.roles)
+        again = run_retest(Bench(subject, evidence.plan), jobs)
+    except UserError as problem:
+        click.echo(str(problem), err=True)
+        sys.exit(2)
+    found = differences(evidence.exhibits, again)
+    for difference in found:
+        click.echo(str(difference))
+    if found:
+        sys.exit(1)
+    total = sum(len(exhibit.estimates) for exhibit in again)
+    click.echo(f"All {total} estimates of {len(again)} exhibits are the same, bit for bit.")
+
+
+def _retest(package: Package, plan_file: Path | None, seed: int | None, jobs: int, only: tuple[str, ...]) -> Evidence:
+    subject = subject_of(package)
+    plan = _plan(package, plan_file)
+    changes = {"seed": seed if seed is not None else plan.seed, "checks": only or plan.checks}
+    plan = Plan.model_validate({**plan.model_dump(), **changes})
+    showing = sys.stderr.isatty()
+
+    def progress(done: int, needed: int) -> None:
+        if showing:
+            click.echo(f"\r{done} of {needed} fits", nl=done == needed, err=True)
+
+    exhibits = run_retest(Bench(subject, plan), jobs, progress)
+    return evidence_of(package.sha256, plan, subject.roles, exhibits)
+
+
+def _plan(package: Package, plan_file: Path | None) -> Plan:
+    if plan_file is None:
+        declared = package.submission
+        return standard_plan(declared.model.tier, given_parts=declared.data[0].roles.part is not None)
+    try:
+        return Plan.model_validate(yaml.safe_load(plan_file.read_text(encoding="utf-8")))
+    except (yaml.YAMLError, ValidationError, UnicodeDecodeError) as problem:
+        raise UserError(
+            f"The plan can't be read ({str(problem).splitlines()[0]}).",
+            todo="See docs/formats for its names and kinds.",
+            file=str(plan_file),
+        ) from problem
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,213 @@
+"""What a check is, and the draft on which it writes its exhibit."""
+
+from dataclasses import dataclass, field
+from typing import Protocol
+
+from brookfall.core import digest
+from brookfall.core.bench import Bench
+from brookfall.core.exhibit import (
+    Cell,
+    Chart,
+    Estimate,
+    Exhibit,
+    Provenance,
+    State,
+    TableView,
+    Verdict,
+    Versus,
+)
+from brookfall.core.fit.ledger import Ledger
+from brookfall.core.fit.request import Need, Rows
+from brookfall.core.judge.limit import Limit, Standing, stand, worst
+from brookfall.core.measure.figure import Figure
+
+
+class Check(Protocol):
+    """One test of the model. ``source`` names the published method it follows."""
+
+    name: str
+    title: str
+    question: int
+    source: str
+
+    def requests(self, bench: Bench) -> list[Need]:
+        """The fits and readings it needs; UserError when the plan can't be carried out on these rows."""
+        ...
+
+    def evaluate(self, bench: Bench, ledger: Ledger) -> "Written":
+        """The exhibit's content from the readings."""
+        ...
+
+
+@dataclass(frozen=True)
+class _Entry:
+    labels: dict[str, object]
+    figure: Figure
+    limit: Limit | None
+    verdict: Verdict | None
+    standing: Standing | None
+
+
+@dataclass(frozen=True)
+class Written:
+    """What a check has written, before it is numbered."""
+
+    answer: str
+    estimates: tuple[Estimate, ...]
+    standing: Standing | None
+    charts: tuple[Chart, ...] = ()
+    series: dict[str, dict[str, list[float | None]]] = field(default_factory=dict)
+    tables: tuple[TableView, ...] = ()
+    state: State = "done"
+
+
+@dataclass
+class Draft:
+    """Collects estimates; judges them together, so that the simultaneous level knows how many there are."""
+
+    level: float
+    _entries: list[_Entry] = field(default_factory=list)
+
+    def add(
+        self,
+        measure: str,
+        figure: Figure,
+        *,
+        model: str = "recipe",
+        part: str | None = None,
+        group: dict[str, str] | None = None,
+        versus: Versus | None = None,
+        threshold: float | None = None,
+        repeat: int | None = None,
+        limit: Limit | None = None,
+        verdict: Verdict | None = None,
+        standing: Standing | None = None,
+    ) -> int:
+        """Adds an estimate and gives its place. With a limit it is judged; a verdict brings its own standing."""
+        labels: dict[str, object] = {
+            "measure": measure,
+            "model": model,
+            "part": part,
+            "group": group,
+            "versus": versus,
+            "threshold": threshold,
+            "repeat": repeat,
+        }
+        self._entries.append(_Entry(labels, figure, limit, verdict, standing))
+        return len(self._entries) - 1
+
+    @property
+    def wide_level(self) -> float:
+        """Bonferroni: 1 − (1 − level)/m over the m judged estimates."""
+        return 1 - (1 - self.level) / max(1, sum(_is_judged(entry) for entry in self._entries))
+
+    def figure(self, place: int) -> Figure:
+        return self._entries[place].figure
+
+    def standing(self, place: int) -> Standing | None:
+        entry = self._entries[place]
+        if entry.limit is None or entry.standing is not None:
+            return entry.standing
+        return stand(entry.figure, entry.limit, self.wide_level)
+
+    def standings(self) -> list[Standing]:
+        found = (self.standing(place) for place in range(len(self._entries)))
+        return [standing for standing in found if standing is not None]
+
+    def worst(self) -> Standing | None:
+        return worst(self.standings())
+
+    def estimates(self) -> tuple[Estimate, ...]:
+        return tuple(self._estimate(place) for place in range(len(self._entries)))
+
+    def _estimate(self, place: int) -> Estimate:
+        entry = self._entries[place]
+        low, high = _finite(entry.figure.interval(self.level))
+        judged = _is_judged(entry)
+        wide_low, wide_high = _finite(entry.figure.interval(self.wide_level)) if judged else (None, None)
+        return Estimate.model_validate(
+            {
+                **entry.labels,
+                "value": entry.figure.value,
+                "low": low,
+                "high": high,
+                "level": self.level,
+                "n": entry.figure.n,
+                "method": entry.figure.method,
+                "limit": entry.limit,
+                "standing": self.standing(place),
+                "verdict": entry.verdict,
+                "note": entry.figure.note,
+                "wide_low": wide_low,
+                "wide_high": wide_high,
+                "wide_level": self.wide_level if judged else None,
+            }
+        )
+
+    def write(
+        self,
+        answer: str,
+        *,
+        charts: tuple[Chart, ...] = (),
+        series: dict[str, dict[str, list[float | None]]] | None = None,
+        tables: tuple[TableView, ...] = (),
+    ) -> Written:
+        return Written(answer, self.estimates(), self.worst(), charts, series or {}, tables)
+
+
+def _is_judged(entry: _Entry) -> bool:
+    return entry.limit is not None and entry.figure.value is not None and not entry.figure.few
+
+
+def _finite(interval: tuple[float, float] | None) -> tuple[float | None, float | None]:
+    if interval is None:
+        return None, None
+    low, high = interval
+    return (low if abs(low) < float("inf") else None), (high if abs(high) < float("inf") else None)
+
+
+def text(words: str) -> Cell:
+    return Cell(text=words)
+
+
+def at(place: int) -> Cell:
+    return Cell(estimate=place)
+
+
+def not_applicable(reason: str) -> Written:
+    return Written(reason, (), None, state="not_applicable")
+
+
+def number_exhibit(check: Check, number: int, written: Written, bench: Bench, rows: Rows, fits: "Fits") -> Exhibit:
+    """The exhibit with its number and provenance."""
+    recipe = bench.subject.recipe
+    return Exhibit(
+        number=number,
+        check=check.name,
+        title=check.title,
+        question=check.question,
+        state=written.state,
+        standing=written.standing,
+        answer=written.answer,
+        estimates=written.estimates,
+        charts=written.charts,
+        series=written.series,
+        tables=written.tables,
+        provenance=Provenance(
+            seed=bench.plan.seed,
+            rows=digest.of_rows(rows),
+            fits=fits.keys,
+            recipe=recipe.model_dump(mode="json") if recipe else None,
+            seconds=round(fits.seconds, 3),
+            scheme=bench.scheme,
+            source=check.source,
+        ),
+    )
+
+
+@dataclass(frozen=True)
+class Fits:
+    """The fits an exhibit rests on, and what they and its evaluation took."""
+
+    keys: tuple[str, ...]
+    seconds: float

@@ -1,0 +1,1 @@
+"""Question 2: do the claims reproduce?"""

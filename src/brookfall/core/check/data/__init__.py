@@ -1,0 +1,1 @@
+"""Question 1: is the data fit for use?"""

@@ -1,0 +1,1 @@
+"""Question 6: does it treat people fairly?"""

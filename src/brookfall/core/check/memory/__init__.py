@@ -1,0 +1,1 @@
+"""Question 4: has it memorised its training rows?"""

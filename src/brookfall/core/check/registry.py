@@ -1,0 +1,32 @@
+"""Every check by name, in the order of the seven questions."""
+
+from brookfall.core.check.check import Check
+from brookfall.core.check.claims.claims import Claims
+from brookfall.core.check.data.profile import Profile
+from brookfall.core.check.fairness.errors import Errors
+from brookfall.core.check.fairness.selection import Selection
+from brookfall.core.check.memory.gap import Gap
+from brookfall.core.check.simpler.baseline import Baseline
+from brookfall.core.check.unseen.cross_validation import CrossValidation
+from brookfall.core.check.unseen.holdout import Holdout
+from brookfall.core.check.unseen.threshold import Threshold
+from brookfall.core.plan import CHECKS
+
+_ALL: tuple[Check, ...] = (
+    Profile(),
+    Claims(),
+    Holdout(),
+    CrossValidation(),
+    Threshold(),
+    Gap(),
+    Baseline(),
+    Selection("selection", "Selection", order=1),
+    Selection("selection_pairs", "Selection, pairs of grounds", order=2),
+    Errors("errors", "Errors", order=1),
+    Errors("errors_pairs", "Errors, pairs of grounds", order=2),
+)
+
+CHECK_BY_NAME: dict[str, Check] = {check.name: check for check in _ALL}
+
+if tuple(CHECK_BY_NAME) != CHECKS:
+    raise RuntimeError("the plan's list of checks and the registry differ")

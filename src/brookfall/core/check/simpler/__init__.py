@@ -1,0 +1,1 @@
+"""Question 5: does it beat something simpler?"""

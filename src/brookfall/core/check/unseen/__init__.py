@@ -1,0 +1,1 @@
+"""Question 3: does it hold up on unseen rows?"""

@@ -1,0 +1,172 @@
+"""The numbered result of a check, as data: answer, estimates, charts, tables, provenance."""
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from brookfall.core.judge.limit import Limit, Standing
+
+State = Literal["done", "failed", "cancelled", "stale", "not_applicable"]
+Verdict = Literal["reproduced", "compatible", "overstated", "understated", "cannot_be_checked"]
+
+
+class Frozen(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Versus(Frozen):
+    """The other side of a comparison; exactly one is set."""
+
+    group: dict[str, str] | None = None
+    model: str | None = None
+    part: str | None = None
+
+
+class Estimate(Frozen):
+    """One number with its n and interval; ``value`` is None with the reason in ``note`` when it can't be computed.
+
+    ``wide_low`` and ``wide_high`` are the simultaneous interval that the standing was read from.
+    """
+
+    measure: str
+    model: str = "recipe"
+    part: str | None = None
+    repeat: int | None = None
+    group: dict[str, str] | None = None
+    attribute: str | None = None
+    class_: str | None = Field(default=None, alias="class")
+    feature: str | None = None
+    threshold: float | None = None
+    versus: Versus | None = None
+    value: float | None
+    low: float | None = None
+    high: float | None = None
+    level: float = 0.95
+    n: int
+    method: str | None = None
+    limit: Limit | None = None
+    standing: Standing | None = None
+    verdict: Verdict | None = None
+    note: str | None = None
+    wide_low: float | None = None
+    wide_high: float | None = None
+    wide_level: float | None = None
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+
+
+class StripRow(Frozen):
+    """One dot with its whisker: the estimate at that place in ``estimates``, and what it is called."""
+
+    estimate: int
+    label: str
+    colour: str
+
+
+class StripGroup(Frozen):
+    """Rows under one heading; ``claim`` is drawn as a flag, as it was written."""
+
+    label: str
+    rows: tuple[StripRow, ...]
+    claim: str | None = None
+
+
+class StripChart(Frozen):
+    kind: Literal["strip"] = "strip"
+    title: str
+    unit: str
+    groups: tuple[StripGroup, ...]
+    reference: float | None = None
+
+
+class Line(Frozen):
+    """A line through the columns ``x`` and ``y`` of a named series."""
+
+    series: str
+    label: str
+    colour: str
+
+
+class LineChart(Frozen):
+    kind: Literal["lines"] = "lines"
+    title: str
+    x: str
+    y: str
+    lines: tuple[Line, ...]
+    diagonal: bool = False
+
+
+class ThresholdChart(Frozen):
+    """A handle over the series: columns threshold, tp, fp, fn, tn, and the same for groups in further series."""
+
+    kind: Literal["threshold"] = "threshold"
+    title: str
+    series: str
+    submitted: float
+    groups: dict[str, str] = Field(default_factory=dict)
+
+
+class MatrixChart(Frozen):
+    """A confusion matrix: counts with tn, fp, fn, tp."""
+
+    kind: Literal["matrix"] = "matrix"
+    title: str
+    tn: int
+    fp: int
+    fn: int
+    tp: int
+    positive: str
+
+
+Chart = StripChart | LineChart | ThresholdChart | MatrixChart
+
+
+class Cell(Frozen):
+    """A cell of a table: text, or the estimate at that place."""
+
+    text: str | None = None
+    estimate: int | None = None
+
+
+class TableView(Frozen):
+    title: str
+    columns: tuple[str, ...]
+    rows: tuple[tuple[Cell, ...], ...]
+
+
+class Provenance(Frozen):
+    """What an exhibit rests on; with the package it is enough to compute it again."""
+
+    seed: int
+    rows: str
+    fits: tuple[str, ...]
+    recipe: dict[str, object] | None
+    seconds: float
+    scheme: str
+    source: str
+
+
+class Exhibit(Frozen):
+    number: int
+    check: str
+    title: str
+    question: int
+    state: State
+    standing: Standing | None
+    answer: str
+    estimates: tuple[Estimate, ...] = ()
+    charts: tuple[Chart, ...] = ()
+    series: dict[str, dict[str, list[float | None]]] = Field(default_factory=dict)
+    tables: tuple[TableView, ...] = ()
+    provenance: Provenance
+
+
+QUESTIONS = {
+    1: "Is the data fit for use?",
+    2: "Do the claims reproduce?",
+    3: "Does it hold up on unseen rows?",
+    4: "Has it memorised its training rows?",
+    5: "Does it beat something simpler?",
+    6: "Does it treat people fairly?",
+    7: "Does it make sense?",
+}

@@ -1,0 +1,45 @@
+"""Where readings are kept: a fit made once is never made again."""
+
+from dataclasses import dataclass, field
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brookfall.core.fit.execute import FitResult
+from brookfall.core.fit.request import Need
+
+
+class FitFailedError(Exception):
+    """A fit that a check rests on failed; the text says why."""
+
+
+class Ledger(Protocol):
+    """What a check reads from."""
+
+    def scores(self, need: Need) -> NDArray[np.float64]:
+        """The reading asked for; FitFailedError when its fit failed, KeyError when it was never made."""
+        ...
+
+    def seconds(self, fit: str) -> float:
+        """The wall time of that fit."""
+        ...
+
+
+@dataclass
+class MemoryLedger:
+    """A ledger in this process."""
+
+    results: dict[str, FitResult] = field(default_factory=dict)
+
+    def keep(self, result: FitResult) -> None:
+        self.results[result.fit] = result
+
+    def scores(self, need: Need) -> NDArray[np.float64]:
+        result = self.results[need.fit.key]
+        if result.failure:
+            raise FitFailedError(result.failure)
+        return result.readings[need.reading.key]
+
+    def seconds(self, fit: str) -> float:
+        return self.results[fit].seconds

@@ -1,0 +1,39 @@
+"""Runs many fits in this process or in several, and keeps them as they come."""
+
+import multiprocessing
+import os
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor, as_completed
+
+from brookfall.core.fit.execute import FitResult, execute
+from brookfall.core.fit.request import FitJob
+from brookfall.core.subject import Subject
+
+ONE_THREAD = {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1", "MKL_NUM_THREADS": "1"}
+
+_subject: Subject | None = None
+
+
+def run_fits(jobs: tuple[FitJob, ...], subject: Subject, workers: int) -> Iterator[FitResult]:
+    """Results in the order they finish. More than one worker means processes of one thread each."""
+    if workers <= 1 or len(jobs) < 2:
+        for job in jobs:
+            yield execute(job, subject.table.select(job.fit.features), subject.positive)
+        return
+    os.environ.update(ONE_THREAD)
+    # Spawned, not forked: forked children hang once histogram boosting ran in the parent.
+    context = multiprocessing.get_context("spawn")
+    with ProcessPoolExecutor(workers, context, initializer=_start, initargs=(subject,)) as pool:
+        for done in as_completed([pool.submit(_work, job) for job in jobs]):
+            yield done.result()
+
+
+def _start(subject: Subject) -> None:
+    global _subject  # noqa: PLW0603 - one subject a worker process, set once at its start
+    _subject = subject
+
+
+def _work(job: FitJob) -> FitResult:
+    if _subject is None:
+        raise RuntimeError("the worker was not started with a subject")
+    return execute(job, _subject.table.select(job.fit.features), _subject.positive)

@@ -1,0 +1,1 @@
+"""Policies, limits, standings: what must be kept, and whether it is."""

@@ -1,0 +1,98 @@
+"""A limit, and how a figure stands against it."""
+
+from enum import StrEnum
+from math import ceil, inf
+
+from pydantic import BaseModel, ConfigDict
+
+from brookfall.core.measure.figure import Figure
+
+
+class Standing(StrEnum):
+    """From best to worst for what is settled; ``unsettled`` weighs on nothing."""
+
+    WITHIN = "within"
+    NEAR = "near"
+    OUTSIDE = "outside"
+    UNSETTLED = "unsettled"
+
+
+_BADNESS = {Standing.WITHIN: 0, Standing.NEAR: 1, Standing.OUTSIDE: 2}
+
+
+class Limit(BaseModel):
+    """The closed range a value must keep, and the value that would be ideal (None: none is)."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    at_least: float | None = None
+    at_most: float | None = None
+    ideal: float | None = None
+
+    @property
+    def low(self) -> float:
+        return -inf if self.at_least is None else self.at_least
+
+    @property
+    def high(self) -> float:
+        return inf if self.at_most is None else self.at_most
+
+    def keeps(self, value: float) -> bool:
+        return self.low <= value <= self.high
+
+    def distance(self, value: float) -> float:
+        """How far the value is from the nearer end of the range, in the measure's unit."""
+        return min(abs(value - self.low), abs(value - self.high))
+
+    @property
+    def words(self) -> str:
+        if self.at_least is not None and self.at_most is not None:
+            return f"between {self.at_least:g} and {self.at_most:g}"
+        return f"≥ {self.at_least:g}" if self.at_least is not None else f"≤ {self.at_most:g}"
+
+
+def stand(figure: Figure, limit: Limit, level: float) -> Standing | None:
+    """How a figure stands, by its interval at that level; None when it can't be judged.
+
+    within: all of the interval keeps the limit. outside: all of it breaks it. near: it crosses the limit and
+    leaves out the ideal. unsettled: it holds both. Without an interval: near within a tenth of the limit.
+    """
+    if figure.value is None or figure.few:
+        return None
+    interval = figure.interval(level)
+    if interval is None:
+        return _by_value(figure.value, limit)
+    low, high = interval
+    if limit.low <= low and high <= limit.high:
+        return Standing.WITHIN
+    if high < limit.low or low > limit.high:
+        return Standing.OUTSIDE
+    if limit.ideal is not None and low <= limit.ideal <= high:
+        return Standing.UNSETTLED
+    return Standing.NEAR
+
+
+def _by_value(value: float, limit: Limit) -> Standing:
+    ends = [end for end in (limit.at_least, limit.at_most) if end is not None]
+    if any(abs(value - end) <= abs(end) / 10 for end in ends):
+        return Standing.NEAR
+    return Standing.WITHIN if limit.keeps(value) else Standing.OUTSIDE
+
+
+def rows_to_settle(figure: Figure, limit: Limit, level: float) -> int | None:
+    """About how many rows would bring the interval clear of the limit, its width falling with the root of n."""
+    interval = figure.interval(level)
+    if figure.value is None or interval is None:
+        return None
+    half, distance = (interval[1] - interval[0]) / 2, limit.distance(figure.value)
+    if distance <= 0 or not half < inf:
+        return None
+    return ceil(figure.n * (half / distance) ** 2)
+
+
+def worst(standings: list[Standing]) -> Standing | None:
+    """The worst of what is settled; unsettled only when nothing was; None when nothing was judged."""
+    settled = [standing for standing in standings if standing is not Standing.UNSETTLED]
+    if settled:
+        return max(settled, key=lambda standing: _BADNESS[standing])
+    return Standing.UNSETTLED if standings else None

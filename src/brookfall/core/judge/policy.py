@@ -1,0 +1,43 @@
+"""What a house asks of its models, by tier: the limits and the standard plan."""
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from brookfall.core.judge.limit import Limit
+
+
+class Policy(BaseModel):
+    """The limits of one tier. Every default is common practice; an administrator may set others."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    name: str = "Built-in policy"
+    tier: int
+    level: float = Field(default=0.95, gt=0.5, lt=1)
+    gap: Limit = Limit(at_most=0.05, ideal=0)
+    fold_sd_ratio: Limit = Limit(at_most=2, ideal=1)
+    better_than_baseline: Limit = Limit(at_least=0)
+    group_ratio: Limit = Limit(at_least=0.8, at_most=1.25, ideal=1)
+    group_difference: Limit = Limit(at_least=-0.1, at_most=0.1, ideal=0)
+    grounds: tuple[str, ...] = ("age", "disability", "ethnic group", "pregnancy", "religion", "sex")
+
+
+class StandardPlan(BaseModel):
+    """Shares of the parts and the size of the cross-validation that a tier asks for."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    shares: dict[str, float]
+    folds: int
+    repeats: int
+
+
+STANDARD_PLANS: dict[int, StandardPlan] = {
+    1: StandardPlan(shares={"training": 60, "validation": 20, "test": 20}, folds=10, repeats=3),
+    2: StandardPlan(shares={"training": 70, "test": 30}, folds=10, repeats=1),
+    3: StandardPlan(shares={"training": 70, "test": 30}, folds=5, repeats=1),
+}
+
+
+def default_policy(tier: int) -> Policy:
+    """The built-in policy of a tier (1 high stakes … 3 low)."""
+    return Policy(tier=tier)

@@ -1,0 +1,1 @@
+"""Measures with their intervals. Nothing here is ever a bare float."""

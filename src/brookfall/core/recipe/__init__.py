@@ -1,0 +1,1 @@
+"""Declared models: families, their settings, and preprocessing learned from training rows only."""

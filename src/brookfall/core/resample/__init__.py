@@ -1,0 +1,1 @@
+"""Who trains and who is tested: parts and folds, as positions of rows."""

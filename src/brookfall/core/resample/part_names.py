@@ -1,0 +1,17 @@
+"""Names of parts as owners write them."""
+
+_PART_NAMES = {
+    "train": "training",
+    "training": "training",
+    "development": "training",
+    "valid": "validation",
+    "validation": "validation",
+    "dev": "validation",
+    "test": "test",
+    "holdout": "test",
+}
+
+
+def part_name(written: str) -> str:
+    """Brookfall's name of a part from the name in a file; unknown names are kept as they are."""
+    return _PART_NAMES.get(written.strip().lower(), written.strip())

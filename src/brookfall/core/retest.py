@@ -1,0 +1,78 @@
+"""From a bench to exhibits: what a plan asks for, and each check's exhibit once its fits are there."""
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from brookfall.core.bench import Bench
+from brookfall.core.check.check import Check, Fits, Written, not_applicable, number_exhibit
+from brookfall.core.check.registry import CHECK_BY_NAME
+from brookfall.core.errors import UserError
+from brookfall.core.exhibit import Exhibit
+from brookfall.core.fit.ledger import FitFailedError, Ledger, MemoryLedger
+from brookfall.core.fit.request import FitJob, Need, gather
+from brookfall.core.fit.run import run_fits
+
+NO_RECIPE = "This needs a recipe to refit, and none was submitted."
+
+Progress = Callable[[int, int], None]
+"""Called with fits done and fits needed."""
+
+
+@dataclass(frozen=True)
+class Asked:
+    """A check with the needs it stated, or the reason why it can't be carried out."""
+
+    number: int
+    check: Check
+    needs: tuple[Need, ...]
+    reason: str | None = None
+
+
+def ask(bench: Bench) -> tuple[Asked, ...]:
+    """The needs of every check of the plan; numbers are the exhibits' numbers, from 1."""
+    return tuple(_ask_one(number, CHECK_BY_NAME[name], bench) for number, name in enumerate(bench.plan.checks, start=1))
+
+
+def _ask_one(number: int, check: Check, bench: Bench) -> Asked:
+    if bench.subject.recipe is None and check.name != "profile":
+        return Asked(number, check, (), NO_RECIPE)
+    try:
+        return Asked(number, check, tuple(check.requests(bench)))
+    except UserError as problem:
+        return Asked(number, check, (), str(problem))
+
+
+def jobs_of(asked: tuple[Asked, ...]) -> tuple[FitJob, ...]:
+    """The distinct fits of all checks: what several ask for is made once."""
+    return gather([need for one in asked for need in one.needs])
+
+
+def evaluate(asked: Asked, bench: Bench, ledger: Ledger) -> Exhibit:
+    """The exhibit of one check. A failed fit makes a failed exhibit that says why; it is never silent."""
+    started = time.perf_counter()
+    written = _written(asked, bench, ledger)
+    keys = tuple(dict.fromkeys(need.fit.key for need in asked.needs))
+    seconds = time.perf_counter() - started + sum(ledger.seconds(key) for key in keys)
+    return number_exhibit(asked.check, asked.number, written, bench, bench.all_parts, Fits(keys, seconds))
+
+
+def _written(asked: Asked, bench: Bench, ledger: Ledger) -> Written:
+    if asked.reason:
+        return not_applicable(asked.reason)
+    try:
+        return asked.check.evaluate(bench, ledger)
+    except FitFailedError as problem:
+        return Written(f"A fit that this rests on failed: {problem}.", (), None, state="failed")
+
+
+def retest(bench: Bench, workers: int = 1, progress: Progress | None = None) -> tuple[Exhibit, ...]:
+    """Runs a whole plan in this process or in ``workers`` processes; the same bits either way."""
+    asked = ask(bench)
+    jobs = jobs_of(asked)
+    ledger = MemoryLedger()
+    for done, result in enumerate(run_fits(jobs, bench.subject, workers), start=1):
+        ledger.keep(result)
+        if progress:
+            progress(done, len(jobs))
+    return tuple(evaluate(one, bench, ledger) for one in asked)

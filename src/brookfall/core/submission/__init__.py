@@ -1,0 +1,1 @@
+"""A submission package: what an owner sends, read without trusting it."""

@@ -1,0 +1,140 @@
+"""A package opened and found usable: its declaration, its table, its roles, all agreeing with each other."""
+
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+
+import yaml
+from pydantic import ValidationError
+
+from brookfall.core.errors import UserError
+from brookfall.core.recipe.families import check_recipe
+from brookfall.core.resample.parts import given_parts
+from brookfall.core.submission.files import files_of_folder, files_of_zip, package_hash
+from brookfall.core.submission.schema import Submission
+from brookfall.core.table.read import read_table
+from brookfall.core.table.roles import binary_target, check_roles
+from brookfall.core.table.table import Table
+
+DECLARATION = "submission.yaml"
+DEFAULT_MAX_BYTES = 200_000_000
+
+
+@dataclass(frozen=True)
+class Package:
+    """The files by path, what they declare, and the table of the first data entry."""
+
+    files: dict[str, bytes]
+    submission: Submission
+    table: Table
+
+    @cached_property
+    def sha256(self) -> str:
+        return package_hash(self.files)
+
+    @property
+    def data_path(self) -> str:
+        return self.submission.data[0].path
+
+
+def open_package(path: Path, max_bytes: int = DEFAULT_MAX_BYTES) -> Package:
+    """The package in a folder or zip on disk; UserError when it is unusable."""
+    if path.is_dir():
+        return package_from_files(files_of_folder(path, max_bytes))
+    if not path.is_file():
+        raise UserError("There is no such file or folder.", todo="Check the path.", file=str(path))
+    return package_from_files(files_of_zip(path.read_bytes(), max_bytes))
+
+
+def package_from_files(files: dict[str, bytes]) -> Package:
+    """Reads and cross-checks a package; UserError names file, column and row of the first thing wrong."""
+    if DECLARATION not in files:
+        raise UserError("The package has no submission.yaml.", todo="Add one at its top.", file=DECLARATION)
+    submission = read_declaration(files[DECLARATION])
+    _refuse_absent_files(submission, files)
+    data = submission.data[0]
+    table = read_table(files[data.path], data.path)
+    check_roles(data.roles, table, data.path)
+    if submission.model.outcome == "binary":
+        binary_target(table, data.roles, data.path)
+    if submission.recipe is not None:
+        check_recipe(submission.recipe, DECLARATION)
+    _refuse_claims_on_absent_parts(submission, table)
+    return Package(files, submission, table)
+
+
+def read_declaration(text: bytes) -> Submission:
+    """submission.yaml as types; every scalar is read as text first, so 0.80 keeps its decimals and yes stays yes."""
+    try:
+        declared = yaml.load(text, Loader=_AsWritten)  # noqa: S506 - builds only text, lists and mappings
+    except yaml.MarkedYAMLError as problem:
+        mark = problem.problem_mark or problem.context_mark
+        raise UserError(
+            f"The YAML can't be read: {problem.problem or problem.context}.",
+            todo="Mend that line.",
+            file=DECLARATION,
+            row=mark.line + 1 if mark else None,
+        ) from problem
+    except (yaml.YAMLError, UnicodeDecodeError, RecursionError) as problem:
+        raise UserError("The YAML can't be read.", todo="Save it as UTF-8 text.", file=DECLARATION) from problem
+    return declaration_from(declared)
+
+
+def declaration_from(declared: object) -> Submission:
+    """A checked Submission from nested text; UserError naming the first wrong entry by its path."""
+    try:
+        return Submission.model_validate(declared)
+    except ValidationError as problem:
+        first = problem.errors()[0]
+        place = ".".join(str(step) for step in first["loc"]) or "the top level"
+        message = first["msg"].removeprefix("Value error, ")
+        more = problem.error_count() - 1
+        raise UserError(
+            f"{place}: {message}." + (f" {more} more like it follow." if more else ""),
+            todo="See docs/formats for the names and kinds allowed.",
+            file=DECLARATION,
+        ) from problem
+
+
+class _AsWritten(yaml.SafeLoader):
+    """Resolves nothing but null: every other scalar stays the text that was written. Aliases are refused."""
+
+    def compose_node(self, parent: yaml.Node | None, index: int) -> yaml.Node | None:
+        if self.check_event(yaml.AliasEvent):
+            mark: yaml.Mark = self.get_event().start_mark  # type: ignore[no-untyped-call]
+            raise yaml.MarkedYAMLError(problem="aliases are not allowed here", problem_mark=mark)
+        return super().compose_node(parent, index)
+
+
+_AsWritten.yaml_implicit_resolvers = {
+    first: [(tag, pattern) for tag, pattern in resolvers if tag == "tag:yaml.org,2002:null"]
+    for first, resolvers in yaml.SafeLoader.yaml_implicit_resolvers.items()
+}
+
+
+def _refuse_absent_files(submission: Submission, files: dict[str, bytes]) -> None:
+    named = [data.path for data in submission.data] + [scores.path for scores in submission.predictions]
+    if submission.artifact:
+        named.append(submission.artifact.path)
+    for path in named:
+        if path not in files:
+            raise UserError(
+                "submission.yaml names a file that the package does not have.",
+                todo=f"Add it; the package has {', '.join(sorted(files))}.",
+                file=path,
+            )
+
+
+def _refuse_claims_on_absent_parts(submission: Submission, table: Table) -> None:
+    roles = submission.data[0].roles
+    if roles.part is None:
+        return
+    parts = set(given_parts(table, roles.part)) | {"all"}
+    for claim in submission.claims:
+        if claim.part is not None and claim.part not in parts:
+            raise UserError(
+                f"The claim on {claim.measure} names the part '{claim.part}' and no row has it.",
+                todo=f"Parts in the data are {', '.join(sorted(parts - {'all'}))}.",
+                file=submission.data[0].path,
+                column=roles.part,
+            )

@@ -1,0 +1,142 @@
+"""The types of ``submission.yaml``. Scalars arrive as text and are read into these."""
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field, field_validator
+
+from brookfall.core.recipe.recipe import Recipe
+from brookfall.core.resample.part_names import part_name
+from brookfall.core.table.roles import Roles
+
+MEASURES = (
+    "accuracy",
+    "error_rate",
+    "balanced_accuracy",
+    "precision",
+    "recall",
+    "specificity",
+    "f1",
+    "mcc",
+    "kappa",
+    "auc",
+    "average_precision",
+    "gini",
+    "ks",
+    "log_loss",
+    "brier",
+    "selection_rate",
+    "base_rate",
+    "true_positive_rate",
+    "false_positive_rate",
+    "true_negative_rate",
+    "false_negative_rate",
+    "positive_predictive_value",
+    "negative_predictive_value",
+    "mean_score",
+)
+
+
+class Declared(BaseModel):
+    """What an owner declares: unknown names are errors, nothing changes after reading."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Model(Declared):
+    name: str = Field(min_length=1, max_length=120)
+    version: str = Field(min_length=1, max_length=40)
+    tier: Literal[1, 2, 3]
+    outcome: Literal["binary", "multiclass", "number", "choice"]
+    purpose: str = Field(min_length=1)
+    owner: str = Field(min_length=1, max_length=120)
+    use: str | None = None
+    population: str | None = None
+
+    @field_validator("tier", mode="before")
+    @classmethod
+    def _tier_as_number(cls, written: object) -> object:
+        return int(written) if isinstance(written, str) and written.isdigit() else written
+
+
+class Data(Declared):
+    name: str
+    path: str
+    roles: Roles
+
+
+class Artifact(Declared):
+    path: str
+
+
+class Predictions(Declared):
+    path: str
+    data: str | None = None
+    key: str | None = None
+    score: str | None = None
+    scores: dict[str, str] | None = None
+    value: str | None = None
+    label: str | None = None
+    part: str | None = None
+
+
+class Claim(Declared):
+    """One claimed figure. ``value`` keeps the decimals it was written with."""
+
+    measure: str
+    value: str
+    part: str | None = None
+    method: Literal["cross_validation"] | None = None
+    folds: int | None = Field(default=None, ge=2)
+    threshold: float | None = None
+
+    @field_validator("measure")
+    @classmethod
+    def _known_measure(cls, measure: str) -> str:
+        if measure not in MEASURES:
+            raise ValueError(f"'{measure}' is not a measure; measures are {', '.join(MEASURES)}")
+        return measure
+
+    @field_validator("value")
+    @classmethod
+    def _number_as_text(cls, value: str) -> str:
+        float(value)
+        return value
+
+    @field_validator("part")
+    @classmethod
+    def _mapped_part(cls, part: str | None) -> str | None:
+        return None if part is None else part_name(part)
+
+    @property
+    def decimals(self) -> int:
+        return len(self.value.partition(".")[2])
+
+    @property
+    def where(self) -> str:
+        """The part or method in words."""
+        if self.method == "cross_validation":
+            return f"cross-validation, {self.folds or 10} folds"
+        return self.part or "all"
+
+
+class Expectation(Declared):
+    feature: str
+    sign: Literal["positive", "negative"]
+
+
+class Submission(Declared):
+    """``submission.yaml`` as a whole."""
+
+    brookfall: Literal[1]
+    model: Model
+    data: tuple[Data, ...] = Field(min_length=1)
+    recipe: Recipe | None = None
+    artifact: Artifact | None = None
+    predictions: tuple[Predictions, ...] = ()
+    claims: tuple[Claim, ...] = ()
+    expectations: tuple[Expectation, ...] = ()
+
+    @field_validator("brookfall", mode="before")
+    @classmethod
+    def _format_number(cls, written: object) -> object:
+        return int(written) if isinstance(written, str) and written.isdigit() else written

@@ -1,0 +1,1 @@
+"""Tables: read from files, typed, described, fingerprinted."""

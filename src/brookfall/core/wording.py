@@ -1,0 +1,63 @@
+"""How numbers stand in sentences."""
+
+from collections.abc import Sequence
+
+from brookfall.core.measure.figure import Figure
+
+MEASURE_WORDS = {
+    "auc": "AUC",
+    "brier": "Brier score",
+    "mcc": "Matthews correlation",
+    "kappa": "kappa",
+    "f1": "F1",
+    "ks": "KS distance",
+    "true_positive_rate": "true positive rate",
+    "false_positive_rate": "false positive rate",
+    "fold_sd_ratio": "SD over folds, against sampling alone",
+}
+
+
+def measure_words(name: str) -> str:
+    """A measure's name as the trade writes it."""
+    for suffix, word in (("_gap", "gap in"), ("_difference", "difference in"), ("_ratio", "ratio of")):
+        if name.endswith(suffix) and name not in MEASURE_WORDS:
+            return f"{word} {measure_words(name.removesuffix(suffix))}"
+    return MEASURE_WORDS.get(name, name.replace("_", " "))
+
+
+def number(value: float | None, decimals: int = 3) -> str:
+    """A number with a true minus sign; an en dash for none."""
+    if value is None:
+        return "–"
+    return f"{value:.{decimals}f}".replace("-", "−") if abs(value) < 1e300 else "∞"
+
+
+def count(n: int) -> str:
+    """A whole number with thin spaces between thousands."""
+    return f"{n:,}".replace(",", "\u202f")
+
+
+def rows(n: int) -> str:
+    return f"{count(n)} row{'' if n == 1 else 's'}"
+
+
+def figure(measured: Figure, level: float = 0.95, decimals: int = 3) -> str:
+    """``0.712 [0.695, 0.729]``; without an interval, the value and why."""
+    if measured.value is None:
+        return f"not computed ({measured.note})"
+    interval = measured.interval(level)
+    if interval is None:
+        return f"{number(measured.value, decimals)} (no interval: {measured.note or 'a single value'})"
+    low, high = interval
+    return f"{number(measured.value, decimals)} [{number(low, decimals)}, {number(high, decimals)}]"
+
+
+def listed(words: Sequence[str]) -> str:
+    """``a, b and c``."""
+    if len(words) < 2:
+        return "".join(words)
+    return f"{', '.join(words[:-1])} and {words[-1]}"
+
+
+def capital(sentence: str) -> str:
+    return sentence[:1].upper() + sentence[1:]
