@@ -1,0 +1,1 @@
+"""Flask: HTTP in front of the desk. Nothing is decided here."""

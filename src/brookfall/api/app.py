@@ -1,0 +1,103 @@
+"""The application: the API, the built front end, and the headers that keep both safe."""
+
+import secrets
+from pathlib import Path
+
+from flask import Flask, Response, abort, g, make_response, request, send_from_directory
+from flask_openapi3 import Info, OpenAPI
+from pydantic import ValidationError
+
+from brookfall.api.problems import from_validation, handle_problems
+from brookfall.api.routes import api
+from brookfall.api.session import guard
+from brookfall.records.config import config
+
+FRONT_END = Path(__file__).resolve().parents[3] / "web" / "dist"
+
+
+def create_app(front_end: Path = FRONT_END) -> Flask:
+    """The WSGI application; ``front_end`` is the folder of the built pages."""
+    app = bare_app()
+    settings = config()
+    app.config.update(
+        SECRET_KEY=settings.secret_key,
+        SESSION_COOKIE_HTTPONLY=True,
+        SESSION_COOKIE_SAMESITE="Lax",
+        SESSION_COOKIE_SECURE=settings.secure_cookies,
+        MAX_CONTENT_LENGTH=settings.max_bytes,
+        RATELIMIT_STORAGE_URI=settings.redis_url,
+        WTF_CSRF_TIME_LIMIT=None,
+        WTF_CSRF_HEADERS=["X-CSRF-Token"],
+        WTF_CSRF_SSL_STRICT=False,
+    )
+    guard(app)
+    handle_problems(app)
+    _serve_pages(app, front_end)
+    return app
+
+
+def bare_app() -> OpenAPI:
+    """The API alone, with its OpenAPI description; needs no database."""
+    app = OpenAPI(
+        "brookfall",
+        info=Info(title="Brookfall", version="1"),
+        validation_error_callback=_invalid,
+        doc_ui=False,
+        static_folder=None,
+    )
+    app.register_api(api)
+    return app
+
+
+def _invalid(error: ValidationError) -> Response:
+    return from_validation(error)
+
+
+def _serve_pages(app: Flask, folder: Path) -> None:
+    @app.before_request
+    def _nonce() -> None:
+        g.nonce = secrets.token_urlsafe(16)
+
+    @app.get("/assets/<path:name>")
+    def _asset(name: str) -> Response:
+        """A hashed file: the brotli one beside it where the browser takes it."""
+        squeezed = folder / "assets" / f"{name}.br"
+        if request.accept_encodings.quality("br") > 0 and squeezed.is_file():
+            response = send_from_directory(folder / "assets", f"{name}.br", mimetype=_mimetype(name), max_age=31536000)
+            response.headers["Content-Encoding"] = "br"
+        else:
+            response = send_from_directory(folder / "assets", name, mimetype=_mimetype(name), max_age=31536000)
+        response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+        response.headers["Vary"] = "Accept-Encoding"
+        return response
+
+    @app.get("/", defaults={"path": ""})
+    @app.get("/<path:path>")
+    def _page(path: str) -> Response:
+        """Every address that is not the API is a view of the one page."""
+        if path.startswith("api/"):
+            abort(404)
+        index = folder / "index.html"
+        if not index.is_file():
+            abort(503, "The pages have not been built; run 'make build'.")
+        html = index.read_text(encoding="utf-8").replace("__NONCE__", g.nonce)
+        response = make_response(html)
+        response.headers["Cache-Control"] = "no-store"
+        return response
+
+    @app.after_request
+    def _headers(response: Response) -> Response:
+        response.headers.setdefault(
+            "Content-Security-Policy",
+            f"default-src 'self'; script-src 'self'; style-src 'self' 'nonce-{g.get('nonce', '')}'; "
+            "style-src-attr 'unsafe-inline'; img-src 'self' data:; font-src 'self'; object-src 'none'; "
+            "base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
+        )
+        response.headers.setdefault("X-Content-Type-Options", "nosniff")
+        response.headers.setdefault("Referrer-Policy", "same-origin")
+        return response
+
+
+def _mimetype(name: str) -> str:
+    kinds = {".js": "text/javascript", ".css": "text/css", ".woff2": "font/woff2", ".svg": "image/svg+xml"}
+    return kinds.get(Path(name).suffix, "application/octet-stream")

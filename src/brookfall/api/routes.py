@@ -1,0 +1,372 @@
+"""Every address of the API. Each opens a transaction, asks the desk, and sends what it shows."""
+
+from collections.abc import Callable
+from datetime import date
+from functools import wraps
+from typing import Literal, ParamSpec
+
+from flask import Response, jsonify, make_response, request
+from flask_login import current_user, login_required, login_user, logout_user
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel, ConfigDict, Field, RootModel
+from sqlalchemy import text
+
+from brookfall.api.problems import Problem, problem
+from brookfall.api.session import SignedIn, asking, limiter
+from brookfall.core.errors import UserError
+from brookfall.core.plan import Plan
+from brookfall.core.submission.files import files_of_zip, safe_path
+from brookfall.core.table.roles import Roles
+from brookfall.desk import data, decide, docket, findings, margin, people, plan, record, run, submit
+from brookfall.desk.decide import Answer, Proposal
+from brookfall.desk.findings import FindingText
+from brookfall.desk.views import (
+    CaseView,
+    ChainView,
+    DataView,
+    DecisionPage,
+    DocketView,
+    ExhibitView,
+    FindingView,
+    MarginView,
+    PersonView,
+    PlanView,
+    RecordView,
+    RunView,
+    View,
+)
+from brookfall.engine.app import CeleryQueue
+from brookfall.records.config import config
+from brookfall.records.database import transaction
+
+P = ParamSpec("P")
+
+api = APIBlueprint(
+    "api",
+    __name__,
+    url_prefix="/api",
+    abp_tags=[Tag(name="brookfall")],
+    abp_responses=dict.fromkeys(("400", "401", "403", "404", "409", "422", "429"), Problem),
+)
+
+
+class Credentials(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+    login: str
+    password: str
+
+
+class CasePath(BaseModel):
+    case_id: int
+
+
+class ExhibitPath(CasePath):
+    number: int
+
+
+class FindingPath(CasePath):
+    finding_id: int
+
+
+class ReportPath(CasePath):
+    form: Literal["html", "pdf", "json"]
+
+
+class RolesBody(BaseModel):
+    revision: int
+    roles: Roles
+
+
+class PlanBody(BaseModel):
+    revision: int
+    plan: Plan
+
+
+class FindingBody(BaseModel):
+    revision: int = 0
+    finding: FindingText
+
+
+class MarginBody(BaseModel):
+    text: str = Field(max_length=100_000)
+    set_aside: list[int] = Field(max_length=500)
+
+
+class RecordQuery(BaseModel):
+    case_id: int | None = None
+    page: int = Field(default=1, ge=1)
+
+
+class CaseId(View):
+    case_id: int
+
+
+class Health(View):
+    status: str
+
+
+class Findings(RootModel[list[FindingView]]):
+    pass
+
+
+def shows(call: Callable[P, BaseModel]) -> Callable[P, Response]:
+    """A view as JSON. Only finite numbers leave: the models hold no NaN."""
+
+    @wraps(call)
+    def send(*args: P.args, **kwargs: P.kwargs) -> Response:
+        body = call(*args, **kwargs).model_dump_json(by_alias=True)
+        return Response(body, content_type="application/json")
+
+    return send
+
+
+@api.get("/health", responses={200: Health})
+@shows
+def health() -> Health:
+    with transaction() as session:
+        session.execute(text("SELECT 1"))
+    return Health(status="ok")
+
+
+@api.post("/session", responses={200: PersonView})
+@limiter.limit("10 per minute")
+def sign_in(body: Credentials) -> Response:
+    with transaction() as session:
+        person = people.sign_in(session, body.login, body.password)
+        if person is None:
+            return problem(401, "Not signed in", "The name or the password is not right.", todo="Try again.")
+        login_user(SignedIn(person.id))
+        return jsonify(people.person_view(person).model_dump())
+
+
+@api.get("/session", responses={200: PersonView})
+@login_required
+@shows
+def who_am_i() -> PersonView:
+    with transaction() as session:
+        return people.person_view(asking(session))
+
+
+@api.delete("/session")
+@login_required
+def sign_out() -> Response:
+    logout_user()
+    return make_response("", 204)
+
+
+@api.get("/cases", responses={200: DocketView})
+@login_required
+@shows
+def get_docket() -> DocketView:
+    with transaction() as session:
+        return docket.docket(session, asking(session))
+
+
+@api.post("/cases", responses={200: CaseId})
+@login_required
+@shows
+def post_case() -> CaseId:
+    """Multipart: one ``package`` (.zip), or any number of ``file`` parts named by their paths; ``due`` if wished."""
+    limit = config().max_bytes
+    archive = request.files.get("package")
+    if archive is not None:
+        files = files_of_zip(archive.stream.read(), limit)
+    else:
+        files = {safe_path(part.filename or ""): part.stream.read() for part in request.files.getlist("file")}
+    if not files:
+        raise UserError("No file was sent.", todo="Send a package as .zip, or its files.")
+    written = request.form.get("due", "")
+    with transaction() as session:
+        case = submit.submit(session, asking(session), files, _date(written))
+        return CaseId(case_id=case.id)
+
+
+def _date(written: str) -> date | None:
+    try:
+        return date.fromisoformat(written) if written else None
+    except ValueError:
+        raise UserError(f"'{written}' is not a date.", todo="Write it as 2027-01-31.") from None
+
+
+@api.get("/cases/<int:case_id>", responses={200: CaseView})
+@login_required
+@shows
+def get_case(path: CasePath) -> CaseView:
+    with transaction() as session:
+        return docket.case_view(session, asking(session), path.case_id)
+
+
+@api.post("/cases/<int:case_id>/take", responses={200: CaseView})
+@login_required
+@shows
+def take_case(path: CasePath) -> CaseView:
+    with transaction() as session:
+        person = asking(session)
+        docket.take(session, person, path.case_id)
+        session.flush()
+        return docket.case_view(session, person, path.case_id)
+
+
+@api.get("/cases/<int:case_id>/data", responses={200: DataView})
+@login_required
+@shows
+def get_data(path: CasePath) -> DataView:
+    with transaction() as session:
+        return data.data_view(session, asking(session), path.case_id)
+
+
+@api.put("/cases/<int:case_id>/roles", responses={200: DataView})
+@login_required
+@shows
+def put_roles(path: CasePath, body: RolesBody) -> DataView:
+    with transaction() as session:
+        return data.set_roles(session, asking(session), path.case_id, body.roles, body.revision)
+
+
+@api.get("/cases/<int:case_id>/plan", responses={200: PlanView})
+@login_required
+@shows
+def get_plan(path: CasePath) -> PlanView:
+    with transaction() as session:
+        return plan.plan_view(session, asking(session), path.case_id)
+
+
+@api.put("/cases/<int:case_id>/plan", responses={200: PlanView})
+@login_required
+@shows
+def put_plan(path: CasePath, body: PlanBody) -> PlanView:
+    with transaction() as session:
+        return plan.set_plan(session, asking(session), path.case_id, body.plan, body.revision)
+
+
+@api.get("/cases/<int:case_id>/run", responses={200: RunView})
+@login_required
+@shows
+def get_run(path: CasePath) -> RunView:
+    with transaction() as session:
+        return run.run_view(session, asking(session), path.case_id)
+
+
+@api.post("/cases/<int:case_id>/run", responses={200: RunView})
+@login_required
+@shows
+def post_run(path: CasePath) -> RunView:
+    run.lock_and_run(int(current_user.id), path.case_id, CeleryQueue())
+    with transaction() as session:
+        return run.run_view(session, asking(session), path.case_id)
+
+
+@api.delete("/cases/<int:case_id>/run", responses={200: RunView})
+@login_required
+@shows
+def cancel_run(path: CasePath) -> RunView:
+    with transaction() as session:
+        return run.cancel(session, asking(session), path.case_id)
+
+
+@api.get("/cases/<int:case_id>/exhibits/<int:number>", responses={200: ExhibitView})
+@login_required
+@shows
+def get_exhibit(path: ExhibitPath) -> ExhibitView:
+    with transaction() as session:
+        return run.exhibit_view(session, asking(session), path.case_id, path.number)
+
+
+@api.get("/cases/<int:case_id>/findings", responses={200: Findings})
+@login_required
+@shows
+def get_findings(path: CasePath) -> Findings:
+    with transaction() as session:
+        return Findings(findings.findings_view(session, asking(session), path.case_id))
+
+
+@api.post("/cases/<int:case_id>/findings", responses={200: FindingView})
+@login_required
+@shows
+def post_finding(path: CasePath, body: FindingBody) -> FindingView:
+    with transaction() as session:
+        return findings.write(session, asking(session), path.case_id, body.finding)
+
+
+@api.put("/cases/<int:case_id>/findings/<int:finding_id>", responses={200: FindingView})
+@login_required
+@shows
+def put_finding(path: FindingPath, body: FindingBody) -> FindingView:
+    with transaction() as session:
+        return findings.edit(session, asking(session), path.case_id, path.finding_id, body.finding, body.revision)
+
+
+@api.get("/cases/<int:case_id>/decision", responses={200: DecisionPage})
+@login_required
+@shows
+def get_decision(path: CasePath) -> DecisionPage:
+    with transaction() as session:
+        return decide.decision_page(session, asking(session), path.case_id)
+
+
+@api.post("/cases/<int:case_id>/decision", responses={200: DecisionPage})
+@login_required
+@limiter.limit("10 per minute")
+@shows
+def post_decision(path: CasePath, body: Proposal) -> DecisionPage:
+    with transaction() as session:
+        return decide.propose(session, asking(session), path.case_id, body)
+
+
+@api.post("/cases/<int:case_id>/countersignature", responses={200: DecisionPage})
+@login_required
+@limiter.limit("10 per minute")
+@shows
+def post_countersignature(path: CasePath, body: Answer) -> DecisionPage:
+    with transaction() as session:
+        return decide.countersign(session, asking(session), path.case_id, body)
+
+
+@api.get("/cases/<int:case_id>/report/<form>")
+@login_required
+def get_report(path: ReportPath) -> Response:
+    """The signed bytes of a decided case, else a draft. JSON is the evidence file."""
+    kinds = {"html": "text/html; charset=utf-8", "pdf": "application/pdf", "json": "application/json"}
+    with transaction() as session:
+        body = decide.report_bytes(session, asking(session), path.case_id, path.form)
+    response = Response(body, content_type=kinds[path.form])
+    # A report carries its own style and no script; it is shown in a frame of our own pages.
+    response.headers["Content-Security-Policy"] = (
+        "default-src 'none'; style-src 'unsafe-inline'; img-src data:; font-src data:; frame-ancestors 'self'; sandbox"
+        if path.form == "html"
+        else "default-src 'none'"
+    )
+    return response
+
+
+@api.get("/cases/<int:case_id>/margin", responses={200: MarginView})
+@login_required
+@shows
+def get_margin(path: CasePath) -> MarginView:
+    with transaction() as session:
+        return margin.margin_view(session, asking(session), path.case_id)
+
+
+@api.put("/cases/<int:case_id>/margin", responses={200: MarginView})
+@login_required
+@shows
+def put_margin(path: CasePath, body: MarginBody) -> MarginView:
+    with transaction() as session:
+        return margin.save_margin(session, asking(session), path.case_id, body.text, body.set_aside)
+
+
+@api.get("/record", responses={200: RecordView})
+@login_required
+@shows
+def get_record(query: RecordQuery) -> RecordView:
+    with transaction() as session:
+        return record.record_view(session, asking(session), query.case_id, query.page)
+
+
+@api.get("/record/verification", responses={200: ChainView})
+@login_required
+@shows
+def verify_record() -> ChainView:
+    with transaction() as session:
+        return record.verify_view(session, asking(session))

@@ -1,0 +1,41 @@
+"""Seeds the demo once, through the same doors as any person."""
+
+from datetime import timedelta
+
+from sqlalchemy import select
+
+from brookfall.demo import packages
+from brookfall.desk import docket, submit
+from brookfall.desk.people import add_person, person_of
+from brookfall.records.base import now
+from brookfall.records.database import transaction
+from brookfall.records.people import Person
+
+PASSWORD = "hollinmoor-demo"  # noqa: S105 - the demo's, printed at its start
+
+PEOPLE = (
+    ("nell", "Nell Farrow", ("owner",)),
+    ("iris", "Iris Marrow", ("reviewer",)),
+    ("tom", "Tom Aldous", ("reviewer", "countersigner")),
+    ("ada", "Ada Quill", ("auditor",)),
+    ("wren", "Wren Hale", ("administrator",)),
+)
+
+
+def seed() -> None:
+    """People and the three cases: one in review, two waiting. Does nothing when there are people already."""
+    with transaction() as session:
+        if session.scalar(select(Person.id).limit(1)) is not None:
+            return
+        ids = {login: add_person(session, login, name, PASSWORD, roles).id for login, name, roles in PEOPLE}
+        owner, reviewer = person_of(session, ids["nell"]), person_of(session, ids["iris"])
+        today = now().date()
+        first = submit.submit(session, owner, packages.home_visit_1(), today + timedelta(days=11))
+        submit.submit(session, owner, packages.home_visit_2(), today + timedelta(days=25))
+        submit.submit(session, owner, packages.smoke_alarm(), today + timedelta(days=18))
+        docket.take(session, reviewer, first.id)
+
+
+def sign_ins() -> list[str]:
+    """A line for each of the demo's people."""
+    return [f"{login:<6} {PASSWORD}   {name}, {', '.join(roles)}" for login, name, roles in PEOPLE]

@@ -1,0 +1,85 @@
+"""The Data step: what the columns hold, and the role of each."""
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from brookfall.core.errors import StaleError, UserError
+from brookfall.core.submission.schema import Submission
+from brookfall.core.table.roles import Roles, binary_target, check_roles
+from brookfall.desk import people
+from brookfall.desk.views import ColumnView, DataView
+from brookfall.records import trail
+from brookfall.records.cases import Case, StoredColumn
+from brookfall.records.people import Person
+from brookfall.records.tables import get_table
+
+
+def data_view(session: Session, person: Person, case_id: int) -> DataView:
+    """The columns with their profiles and roles, and what is wrong with the roles, if anything is."""
+    case = people.case_for(session, person, case_id)
+    stored = session.scalars(
+        select(StoredColumn).where(StoredColumn.case_id == case_id).order_by(StoredColumn.position)
+    )
+    roles = Roles.model_validate(case.roles)
+    return DataView(
+        revision=case.roles_revision,
+        locked=case.plan_locked is not None,
+        file=_file(case),
+        fingerprint=case.table_fingerprint,
+        n_rows=case.n_rows,
+        roles=roles,
+        columns=[
+            ColumnView(
+                name=column.name,
+                kind=column.kind,
+                words=column.profile["words"],
+                missing=column.profile["missing"],
+                distinct=column.profile["distinct"],
+                n=column.profile["n"],
+                bars=column.profile["bars"],
+            )
+            for column in stored
+        ],
+        problem=_problem(session, case, roles),
+    )
+
+
+def set_roles(session: Session, person: Person, case_id: int, roles: Roles, revision: int) -> DataView:
+    """Saves the roles. StaleError when somebody saved since ``revision``; UserError when the plan is locked."""
+    case = people.reviewed_case(session, person, case_id)
+    if case.plan_locked:
+        raise UserError("The plan is locked, so the roles can't change.", todo="Nothing was changed.")
+    if case.roles_revision != revision:
+        raise StaleError(
+            "The roles were changed since you opened this page.", todo="Nothing was overwritten; load the page again."
+        )
+    table = get_table(session, case.id)
+    check_roles(roles, table, _file(case))
+    before, after = case.roles, roles.model_dump(mode="json")
+    if before != after:
+        case.roles, case.roles_revision = after, revision + 1
+        changed = [name for name in after if after[name] != before.get(name)]
+        trail.append(
+            session,
+            person,
+            "changed roles",
+            ", ".join(changed),
+            case_id=case.id,
+            before={name: before.get(name) for name in changed},
+            after={name: after[name] for name in changed},
+        )
+    session.flush()
+    return data_view(session, person, case_id)
+
+
+def _problem(session: Session, case: Case, roles: Roles) -> str | None:
+    table = get_table(session, case.id, {name for _, name in roles.named()} | {roles.target})
+    try:
+        binary_target(table, roles, _file(case))
+    except UserError as problem:
+        return str(problem)
+    return None
+
+
+def _file(case: Case) -> str:
+    return Submission.model_validate(case.submission).data[0].path

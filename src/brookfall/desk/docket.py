@@ -1,0 +1,234 @@
+"""The docket and the head of a case: where each stands, and what waits for whom."""
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from brookfall.core.errors import ForbiddenError
+from brookfall.core.judge.limit import Standing, worst
+from brookfall.core.recipe.families import recipe_in_words
+from brookfall.core.submission.schema import Submission
+from brookfall.desk import people
+from brookfall.desk.views import (
+    CaseLine,
+    CaseView,
+    ClaimView,
+    DocketView,
+    FileView,
+    Mark,
+    May,
+    SeverityCount,
+)
+from brookfall.desk.views import Standing as MarkStanding
+from brookfall.records import trail
+from brookfall.records.cases import Blob, Case, SubmittedFile
+from brookfall.records.outcome import Decision, Finding, StoredEstimate, StoredExhibit
+from brookfall.records.people import Person
+from brookfall.records.work import Run
+
+_STATE_WORDS = {"waiting": "waiting", "in_review": "in review", "proposed": "proposed", "decided": "decided"}
+_KIND_WORDS = {
+    "approved": "approved",
+    "approved_with_conditions": "approved with conditions",
+    "returned_for_rework": "returned for rework",
+    "not_approved": "not approved",
+}
+
+
+def docket(session: Session, person: Person) -> DocketView:
+    """Every case the person may see, oldest first, in a handful of queries however many there are."""
+    cases = [case for case in session.scalars(select(Case).order_by(Case.id)) if people.may_see(person, case)]
+    lines = _lines(session, person, cases)
+    waits = [case.id for case in cases if _waits_for(person, case)]
+    return DocketView(waits=waits, cases=lines)
+
+
+def _waits_for(person: Person, case: Case) -> bool:
+    return people.may_take(person, case) or people.may_review(person, case) or people.may_countersign(person, case)
+
+
+def _lines(session: Session, person: Person, cases: list[Case]) -> list[CaseLine]:
+    ids = [case.id for case in cases]
+    runs = _latest_runs(session, ids)
+    marks = _marks(session, [run.id for run in runs.values()])
+    findings = _finding_counts(session, ids)
+    decisions = {
+        decision.case_id: decision
+        for decision in session.scalars(select(Decision).where(Decision.case_id.in_(ids)).order_by(Decision.id))
+    }
+    return [
+        CaseLine(
+            id=case.id,
+            model=case.model,
+            version=case.version,
+            outcome=case.outcome,
+            tier=case.tier,
+            owner=case.owner.name,
+            reviewer=case.reviewer.name if case.reviewer else None,
+            due=case.due,
+            state=case.state,
+            step=step_of(case, runs.get(case.id), bool(findings.get(case.id))),
+            stands=_stands(case, runs.get(case.id), decisions.get(case.id)),
+            marks=marks.get(runs[case.id].id, []) if case.id in runs else [],
+            findings=findings.get(case.id, []),
+            may_take=people.may_take(person, case),
+        )
+        for case in cases
+    ]
+
+
+def _latest_runs(session: Session, case_ids: list[int]) -> dict[int, Run]:
+    runs = session.scalars(select(Run).where(Run.case_id.in_(case_ids)).order_by(Run.id))
+    return {run.case_id: run for run in runs}
+
+
+def latest_run(session: Session, case_id: int) -> Run | None:
+    return _latest_runs(session, [case_id]).get(case_id)
+
+
+def _marks(session: Session, run_ids: list[int]) -> dict[int, list[Mark]]:
+    found: dict[int, dict[int, list[str | None]]] = {}
+    columns = select(StoredExhibit.run_id, StoredExhibit.question, StoredExhibit.standing)
+    for run_id, question, standing in session.execute(columns.where(StoredExhibit.run_id.in_(run_ids))):
+        found.setdefault(run_id, {}).setdefault(question, []).append(standing)
+    return {
+        run_id: [Mark(question=q, standing=question_standing(standings)) for q, standings in sorted(by_q.items())]
+        for run_id, by_q in found.items()
+    }
+
+
+def question_standing(standings: list[str | None]) -> MarkStanding:
+    """A question stands as its worst exhibit; ``none`` when no exhibit of it was judged."""
+    found = worst([Standing(standing) for standing in standings if standing])
+    return found.value if found else "none"
+
+
+def _finding_counts(session: Session, case_ids: list[int]) -> dict[int, list[SeverityCount]]:
+    counts: dict[int, dict[int, int]] = {}
+    query = select(Finding.case_id, Finding.severity).where(Finding.case_id.in_(case_ids), Finding.withdrawn.is_(False))
+    for case_id, severity in session.execute(query):
+        of_case = counts.setdefault(case_id, {})
+        of_case[severity] = of_case.get(severity, 0) + 1
+    return {
+        case_id: [SeverityCount(severity=s, count=n) for s, n in sorted(of_case.items(), reverse=True)]
+        for case_id, of_case in counts.items()
+    }
+
+
+def step_of(case: Case, run: Run | None, has_findings: bool) -> int:
+    """How many of the six steps of the course are done."""
+    if case.state == "decided":
+        return 6
+    if case.state == "proposed":
+        return 5
+    if run is not None and run.state != "running":
+        return 5 if has_findings else 4
+    if case.plan_locked:
+        return 3
+    return 1 if case.state == "waiting" else 2
+
+
+def _stands(case: Case, run: Run | None, decision: Decision | None) -> str:
+    if decision is not None and decision.state == "accepted":
+        count = len(decision.conditions)
+        suffix = f", {count} condition{'' if count == 1 else 's'}" if count else ""
+        return ("approved" if count else _KIND_WORDS[decision.kind]) + suffix
+    if decision is not None and decision.state == "proposed":
+        return f"proposed: {_KIND_WORDS[decision.kind]}"
+    if decision is not None and case.state == "in_review":
+        return "sent back"
+    if run is not None and case.state == "in_review":
+        return {"running": "running", "done": "runs finished", "cancelled": "run cancelled"}[run.state]
+    return _STATE_WORDS[case.state]
+
+
+def take(session: Session, person: Person, case_id: int) -> Case:
+    """The person becomes the case's reviewer; ForbiddenError when they may not."""
+    case = people.case_for(session, person, case_id, lock=True)
+    if not people.may_take(person, case):
+        why = (
+            "You submitted this model, so you can't review it."
+            if case.owner_id == person.id
+            else "The case has a reviewer already, or you are not one."
+        )
+        raise ForbiddenError(why, todo="Nothing was changed.")
+    case.reviewer_id, case.state = person.id, "in_review"
+    trail.append(
+        session, person, "took the case", f"{case.model} {case.version}", case_id=case.id, after={"state": case.state}
+    )
+    return case
+
+
+def case_view(session: Session, person: Person, case_id: int) -> CaseView:
+    """The head of a case and its brief, claims beside their recomputed values once known."""
+    case = people.case_for(session, person, case_id)
+    run = latest_run(session, case_id)
+    submission = Submission.model_validate(case.submission)
+    line = _lines(session, person, [case])[0]
+    others = [
+        other
+        for other in session.scalars(select(Case).where(Case.model == case.model, Case.id != case.id).order_by(Case.id))
+        if people.may_see(person, other)
+    ]
+    sizes = session.execute(
+        select(SubmittedFile.path, Blob.size, Blob.sha256)
+        .join(Blob, Blob.sha256 == SubmittedFile.sha256)
+        .where(SubmittedFile.case_id == case_id)
+        .order_by(SubmittedFile.path)
+    )
+    return CaseView(
+        id=case.id,
+        model=case.model,
+        version=case.version,
+        tier=case.tier,
+        outcome=case.outcome,
+        state=case.state,
+        step=line.step,
+        due=case.due,
+        owner=case.owner.name,
+        reviewer=line.reviewer,
+        countersigner=case.countersigner.name if case.countersigner else None,
+        plan_locked=case.plan_locked,
+        run_state=run.state if run else None,
+        findings=sum(count.count for count in line.findings),
+        submission=submission,
+        recipe_words=recipe_in_words(submission.recipe) if submission.recipe else None,
+        package_sha256=case.package_sha256,
+        n_rows=case.n_rows,
+        files=[FileView(path=path, size=size, sha256=sha) for path, size, sha in sizes],
+        claims=_claims(session, submission, run),
+        previous=_lines(session, person, others),
+        marks=line.marks,
+        may=May(
+            take=people.may_take(person, case),
+            review=people.may_review(person, case),
+            countersign=people.may_countersign(person, case),
+        ),
+    )
+
+
+def _claims(session: Session, submission: Submission, run: Run | None) -> list[ClaimView]:
+    found: list[StoredEstimate] = []
+    if run is not None:
+        query = (
+            select(StoredEstimate)
+            .join(StoredExhibit, StoredExhibit.id == StoredEstimate.exhibit_id)
+            .where(StoredExhibit.run_id == run.id, StoredExhibit.name == "claims")
+            .order_by(StoredEstimate.position)
+        )
+        found = list(session.scalars(query))
+    views = []
+    for place, claim in enumerate(submission.claims):
+        estimate = found[place] if place < len(found) else None
+        views.append(
+            ClaimView(
+                measure=claim.measure,
+                where=claim.where,
+                claimed=claim.value,
+                value=estimate.value if estimate else None,
+                low=estimate.low if estimate else None,
+                high=estimate.high if estimate else None,
+                n=estimate.n if estimate else None,
+                verdict=estimate.verdict if estimate else None,
+            )
+        )
+    return views

@@ -1,0 +1,126 @@
+"""Findings: something wrong, with the exhibits that show it."""
+
+from datetime import date
+
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from brookfall.core.errors import MissingError, StaleError, UserError
+from brookfall.desk import people
+from brookfall.desk.docket import latest_run
+from brookfall.desk.views import Citation, FindingView
+from brookfall.records import trail
+from brookfall.records.base import now
+from brookfall.records.cases import Case
+from brookfall.records.exhibits import heads_of
+from brookfall.records.outcome import Finding
+from brookfall.records.people import Person
+
+
+class FindingText(BaseModel):
+    """What a reviewer writes. severity: 1 minor, 2 moderate, 3 serious, 4 critical."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    severity: int = Field(ge=1, le=4)
+    title: str = Field(min_length=1, max_length=200)
+    what: str = Field(min_length=1)
+    why: str = ""
+    action: str = ""
+    action_owner: str = Field(default="", max_length=200)
+    due: date | None = None
+    cites: list[int] = Field(default_factory=list, description="numbers of exhibits")
+    withdrawn: bool = False
+
+
+def findings_view(session: Session, person: Person, case_id: int) -> list[FindingView]:
+    """The case's findings, most severe first; withdrawn ones last."""
+    people.case_for(session, person, case_id)
+    found = session.scalars(select(Finding).where(Finding.case_id == case_id))
+    ordered = sorted(found, key=lambda finding: (finding.withdrawn, -finding.severity, finding.number))
+    return [_view(session, finding) for finding in ordered]
+
+
+def write(session: Session, person: Person, case_id: int, text: FindingText) -> FindingView:
+    """A new finding; the exhibits it cites are quoted as they stand now."""
+    case = people.reviewed_case(session, person, case_id)
+    number = (session.scalar(select(func.max(Finding.number)).where(Finding.case_id == case_id)) or 0) + 1
+    finding = Finding(
+        case_id=case.id,
+        number=number,
+        author_id=person.id,
+        revision=1,
+        created=now(),
+        **_columns(session, case, text),
+    )
+    session.add(finding)
+    session.flush()
+    trail.append(
+        session,
+        person,
+        "wrote a finding",
+        f"{number}: {text.title}",
+        case_id=case.id,
+        after=text.model_dump(mode="json"),
+    )
+    return _view(session, finding)
+
+
+def edit(
+    session: Session, person: Person, case_id: int, finding_id: int, text: FindingText, revision: int
+) -> FindingView:
+    """Changes a finding; StaleError when it was changed since ``revision``."""
+    case = people.reviewed_case(session, person, case_id)
+    finding = session.get(Finding, finding_id, with_for_update=True)
+    if finding is None or finding.case_id != case.id:
+        raise MissingError("There is no such finding in this case.", todo="Go back to the findings.")
+    if finding.revision != revision:
+        raise StaleError(
+            "The finding was changed since you opened it.", todo="Nothing was overwritten; load the page again."
+        )
+    before = _view(session, finding).model_dump(mode="json")
+    for name, value in _columns(session, case, text).items():
+        setattr(finding, name, value)
+    finding.revision += 1
+    trail.append(
+        session,
+        person,
+        "withdrew a finding" if text.withdrawn and not before["withdrawn"] else "changed a finding",
+        f"{finding.number}: {text.title}",
+        case_id=case.id,
+        before=before,
+        after=text.model_dump(mode="json"),
+    )
+    return _view(session, finding)
+
+
+def _columns(session: Session, case: Case, text: FindingText) -> dict[str, object]:
+    run = latest_run(session, case.id)
+    heads = {head.number: head for head in (heads_of(session, run.id) if run else [])}
+    for number in text.cites:
+        if number not in heads:
+            raise UserError(f"Exhibit {number} is not there to be cited.", todo="Cite exhibits of the latest run.")
+    cites = [
+        {"exhibit": number, "title": heads[number].title, "quote": heads[number].answer}
+        for number in dict.fromkeys(text.cites)
+    ]
+    return {**text.model_dump(exclude={"cites"}), "cites": cites}
+
+
+def _view(session: Session, finding: Finding) -> FindingView:
+    return FindingView(
+        id=finding.id,
+        number=finding.number,
+        severity=finding.severity,
+        title=finding.title,
+        what=finding.what,
+        why=finding.why,
+        action=finding.action,
+        action_owner=finding.action_owner,
+        due=finding.due,
+        cites=[Citation.model_validate(cite) for cite in finding.cites],
+        withdrawn=finding.withdrawn,
+        author=people.person_of(session, finding.author_id).name,
+        revision=finding.revision,
+    )

@@ -1,0 +1,132 @@
+"""The Plan step: what will be tested, how, and against which limits."""
+
+from sqlalchemy.orm import Session
+
+from brookfall.core.bench import Bench
+from brookfall.core.errors import StaleError, UserError
+from brookfall.core.plan import Plan
+from brookfall.core.retest import Asked, ask, jobs_of
+from brookfall.core.submission.schema import Submission
+from brookfall.core.table.roles import Roles
+from brookfall.desk import people
+from brookfall.desk.bench import bench_of
+from brookfall.desk.views import PlanView
+from brookfall.records import trail
+from brookfall.records.base import now
+from brookfall.records.cases import Case
+from brookfall.records.people import Person
+
+
+def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
+    """The plan with what it comes to: sizes of the parts, distinct fits, checks that can't run and why."""
+    case = people.case_for(session, person, case_id)
+    plan = Plan.model_validate(case.plan)
+    roles = Roles.model_validate(case.roles)
+    submission = Submission.model_validate(case.submission)
+    problem: str | None = None
+    bench: Bench | None = None
+    asked: tuple[Asked, ...] = ()
+    try:
+        bench = bench_of(session, case)
+        sizes = {part: len(rows) for part, rows in bench.parts.items()}
+        asked = ask(bench)
+    except UserError as caught:
+        problem, sizes = str(caught), {}
+    jobs = jobs_of(asked)
+    return PlanView(
+        revision=case.plan_revision,
+        locked=case.plan_locked,
+        locked_by=people.person_of(session, case.plan_locked_by).name if case.plan_locked_by else None,
+        plan=plan,
+        fits=len(jobs) if bench else None,
+        shared=_shared(asked) if bench else None,
+        sizes=sizes,
+        excluded={one.check.name: one.reason for one in asked if one.reason},
+        positive=roles.positive or (bench.subject.positive_value if bench else ""),
+        protected=list(roles.protected),
+        claims=len(submission.claims),
+        owner_split=_owner_split(submission, roles),
+        missing_grounds=_missing_grounds(plan, roles),
+        has_part_column=roles.part is not None,
+        remarks=_remarks(roles, bench),
+        problem=problem,
+    )
+
+
+def set_plan(session: Session, person: Person, case_id: int, plan: Plan, revision: int) -> PlanView:
+    """Saves the plan. StaleError when somebody saved since ``revision``; UserError once it is locked."""
+    case = people.reviewed_case(session, person, case_id)
+    if case.plan_locked:
+        raise UserError("The plan is locked.", todo="Nothing was changed.")
+    if case.plan_revision != revision:
+        raise StaleError(
+            "The plan was changed since you opened this page.", todo="Nothing was overwritten; load the page again."
+        )
+    before, after = case.plan, plan.model_dump(mode="json")
+    if before != after:
+        changed = [name for name in after if after[name] != before.get(name)]
+        case.plan, case.plan_revision = after, revision + 1
+        trail.append(
+            session,
+            person,
+            "changed the plan",
+            ", ".join(changed),
+            case_id=case.id,
+            before={name: before.get(name) for name in changed},
+            after={name: after[name] for name in changed},
+        )
+    session.flush()
+    return plan_view(session, person, case_id)
+
+
+def lock(session: Session, person: Person, case: Case) -> Bench:
+    """Locks the plan if it is not yet; UserError when it can't be carried out."""
+    bench = bench_of(session, case)
+    _ = bench.parts
+    if not case.plan_locked:
+        case.plan_locked, case.plan_locked_by = now(), person.id
+        trail.append(
+            session,
+            person,
+            "locked the plan",
+            f"seed {bench.plan.seed}, {len(bench.plan.checks)} checks",
+            case_id=case.id,
+            after={"plan": case.plan, "roles": case.roles},
+        )
+    return bench
+
+
+def _shared(asked: tuple[Asked, ...]) -> int:
+    """How many distinct fits more than one check reads."""
+    keys = [key for one in asked for key in {need.fit.key for need in one.needs}]
+    return sum(keys.count(key) > 1 for key in set(keys))
+
+
+def _owner_split(submission: Submission, roles: Roles) -> str | None:
+    if roles.part is not None:
+        return f"The owner's own parts are in the column {roles.part}; claims are recomputed on them, with 20 seeds."
+    split = submission.recipe.split if submission.recipe else None
+    if split is None:
+        return None
+    return (
+        f"The owner's own split is {100 - 100 * split.test:g}/{100 * split.test:g} with seed {split.seed}. "
+        "Claims are recomputed on a split of that size."
+    )
+
+
+def _missing_grounds(plan: Plan, roles: Roles) -> list[str]:
+    named = [name.replace("_", " ").lower() for name in roles.protected]
+    return [ground for ground in plan.policy.grounds if not any(ground in name for name in named)]
+
+
+def _remarks(roles: Roles, bench: Bench | None) -> list[str]:
+    remarks = []
+    if roles.weight:
+        remarks.append(f"The column {roles.weight} holds weights; every row counts once in these checks.")
+    if roles.group:
+        remarks.append(f"The column {roles.group} groups rows; rows are split one by one in these checks.")
+    if roles.time:
+        remarks.append(f"The column {roles.time} orders rows in time; rows are split at random in these checks.")
+    if bench is not None and bench.subject.dropped:
+        remarks.append(f"The recipe drops {bench.subject.dropped} rows with gaps before any split.")
+    return remarks

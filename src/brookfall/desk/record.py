@@ -1,0 +1,50 @@
+"""Reading the record and verifying its chain."""
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from brookfall.core.errors import ForbiddenError
+from brookfall.desk import people
+from brookfall.desk.views import ChainView, EntryView, RecordView
+from brookfall.records import trail
+from brookfall.records.people import Person
+from brookfall.records.trail import RecordEntry
+
+PAGE = 100
+
+
+def record_view(session: Session, person: Person, case_id: int | None, page: int) -> RecordView:
+    """A page of entries, newest first: of one case, or of everything for those who may read it."""
+    query = select(RecordEntry)
+    if case_id is not None:
+        people.case_for(session, person, case_id)
+        query = query.where(RecordEntry.case_id == case_id)
+    elif set(person.roles) <= {"owner"}:
+        raise ForbiddenError("Owners read the record of their own cases.", todo="Open it from the case.")
+    total = session.scalar(select(func.count()).select_from(query.subquery())) or 0
+    entries = session.scalars(query.order_by(RecordEntry.id.desc()).limit(PAGE).offset(PAGE * (page - 1)))
+    return RecordView(
+        total=total,
+        entries=[
+            EntryView(
+                id=entry.id,
+                at=entry.at,
+                who=entry.who,
+                case_id=entry.case_id,
+                act=entry.act,
+                subject=entry.subject,
+                before=entry.before,
+                after=entry.after,
+                hash=entry.hash,
+            )
+            for entry in entries
+        ],
+    )
+
+
+def verify_view(session: Session, person: Person) -> ChainView:
+    """The chain walked from its first entry to its last."""
+    if set(person.roles) <= {"owner"}:
+        raise ForbiddenError("Owners do not verify the record.", todo="Ask an auditor.")
+    found = trail.verify(session)
+    return ChainView(entries=found.entries, head=found.head, fault=found.fault)

@@ -1,0 +1,150 @@
+"""Running a plan: lock, hand out, follow, cancel. The database is the truth; the queue only wakes workers."""
+
+from typing import Protocol
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from brookfall.core.check.registry import CHECK_BY_NAME
+from brookfall.core.errors import MissingError, UserError
+from brookfall.core.retest import ask, jobs_of
+from brookfall.desk import people
+from brookfall.desk.docket import latest_run
+from brookfall.desk.plan import lock
+from brookfall.desk.views import CheckProgress, ExhibitLine, ExhibitView, RunView
+from brookfall.records import ledger, trail
+from brookfall.records.base import now
+from brookfall.records.database import transaction
+from brookfall.records.exhibits import get_exhibits, heads_of
+from brookfall.records.people import Person
+from brookfall.records.work import Fit, Run, RunCheck, RunFit
+
+
+class Queue(Protocol):
+    """Wakes the workers; a lost message costs seconds, never a fit."""
+
+    def wake(self, run_id: int) -> None: ...
+
+
+def lock_and_run(person_id: int, case_id: int, queue: Queue) -> int:
+    """Locks the plan, enters the run with its fits, wakes the workers; gives the run's id."""
+    with transaction() as session:
+        person = people.person_of(session, person_id)
+        run = _enter(session, person, case_id)
+        run_id = run.id
+    queue.wake(run_id)
+    return run_id
+
+
+def _enter(session: Session, person: Person, case_id: int) -> Run:
+    case = people.reviewed_case(session, person, case_id)
+    old = latest_run(session, case_id)
+    if old is not None and old.state == "running":
+        raise UserError("A run is going on.", todo="Wait for it or cancel it.")
+    bench = lock(session, person, case)
+    asked = ask(bench)
+    run = Run(case_id=case.id, state="running", by_id=person.id, started=now())
+    session.add(run)
+    session.flush()
+    for one in asked:
+        keys = sorted({need.fit.key for need in one.needs})
+        session.add(
+            RunCheck(run_id=run.id, number=one.number, name=one.check.name, fits=keys, state="waiting", attempts=0)
+        )
+    jobs = jobs_of(asked)
+    ledger.enrol(session, run.id, jobs)
+    trail.append(
+        session,
+        person,
+        "started a run",
+        f"run {run.id}, {len(asked)} checks, {len(jobs)} fits",
+        case_id=case.id,
+        after={"fits": sorted(job.fit.key for job in jobs)},
+    )
+    return run
+
+
+def cancel(session: Session, person: Person, case_id: int) -> RunView:
+    """Ends the run; exhibits and fits that are there are kept."""
+    case = people.reviewed_case(session, person, case_id)
+    run = latest_run(session, case_id)
+    if run is None or run.state != "running":
+        raise UserError("No run is going on.", todo="There is nothing to cancel.")
+    run.state, run.finished = "cancelled", now()
+    session.execute(
+        update(RunCheck).where(RunCheck.run_id == run.id, RunCheck.state != "done").values(state="cancelled")
+    )
+    trail.append(session, person, "cancelled a run", f"run {run.id}", case_id=case.id)
+    session.flush()
+    return run_view(session, person, case_id)
+
+
+def run_view(session: Session, person: Person, case_id: int) -> RunView:
+    """How far the latest run is, per check, and the exhibits that are there."""
+    people.case_for(session, person, case_id)
+    run = latest_run(session, case_id)
+    if run is None:
+        return RunView(
+            id=None,
+            state=None,
+            started=None,
+            finished=None,
+            done=0,
+            needed=0,
+            failed=0,
+            seconds_left=None,
+            checks=[],
+            exhibits=[],
+        )
+    states = dict(
+        session.execute(
+            select(Fit.key, Fit.state).join(RunFit, RunFit.fit_key == Fit.key).where(RunFit.run_id == run.id)
+        ).tuples()
+    )
+    finished = {key for key, state in states.items() if state in ("done", "failed")}
+    checks = session.scalars(select(RunCheck).where(RunCheck.run_id == run.id).order_by(RunCheck.number))
+    elapsed = (now() - run.started).total_seconds()
+    left = elapsed * (len(states) - len(finished)) / len(finished) if finished and run.state == "running" else None
+    return RunView(
+        id=run.id,
+        state=run.state,
+        started=run.started,
+        finished=run.finished,
+        done=len(finished),
+        needed=len(states),
+        failed=sum(state == "failed" for state in states.values()),
+        seconds_left=left,
+        checks=[
+            CheckProgress(
+                number=check.number,
+                name=check.name,
+                title=CHECK_BY_NAME[check.name].title,
+                question=CHECK_BY_NAME[check.name].question,
+                state=check.state,
+                done=sum(key in finished for key in check.fits),
+                needed=len(check.fits),
+            )
+            for check in checks
+        ],
+        exhibits=[
+            ExhibitLine(
+                number=head.number,
+                name=head.name,
+                title=head.title,
+                question=head.question,
+                state=head.state,
+                standing=head.standing,
+            )
+            for head in heads_of(session, run.id)
+        ],
+    )
+
+
+def exhibit_view(session: Session, person: Person, case_id: int, number: int) -> ExhibitView:
+    """One exhibit of the latest run, whole; MissingError while it is not there."""
+    people.case_for(session, person, case_id)
+    run = latest_run(session, case_id)
+    found = get_exhibits(session, run.id, number) if run else []
+    if run is None or not found:
+        raise MissingError(f"Exhibit {number} is not there yet.", todo="Wait for its check, or run the plan.")
+    return ExhibitView(run_id=run.id, exhibit=found[0])

@@ -1,0 +1,75 @@
+"""Submitting: a package becomes a case on the docket, whole or not at all."""
+
+from datetime import date
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from brookfall.core.errors import ForbiddenError, UserError
+from brookfall.core.plan import standard_plan
+from brookfall.core.subject import subject_of
+from brookfall.core.submission.package import Package, package_from_files
+from brookfall.records import blobs, trail
+from brookfall.records.base import now
+from brookfall.records.cases import Case, SubmittedFile
+from brookfall.records.people import Person
+from brookfall.records.tables import put_table
+
+
+def submit(session: Session, person: Person, files: dict[str, bytes], due: date | None = None) -> Case:
+    """A new waiting case from the files of a package; UserError when it is unusable, and nothing is kept."""
+    if "owner" not in person.roles:
+        raise ForbiddenError("Only a person with the role owner submits models.", todo="Ask an administrator.")
+    package = package_from_files(files)
+    subject_of(package)
+    _refuse_known_version(session, package)
+    case = _new_case(session, person, package, due)
+    put_table(session, case.id, package.table)
+    for path, data in sorted(files.items()):
+        session.add(SubmittedFile(case_id=case.id, path=path, sha256=blobs.put(session, data)))
+    trail.append(
+        session,
+        person,
+        "submitted",
+        f"{case.model} {case.version}",
+        case_id=case.id,
+        after={"package": package.sha256, "files": sorted(files), "rows": case.n_rows},
+    )
+    return case
+
+
+def _new_case(session: Session, person: Person, package: Package, due: date | None) -> Case:
+    declared = package.submission
+    roles = declared.data[0].roles
+    case = Case(
+        model=declared.model.name,
+        version=declared.model.version,
+        tier=declared.model.tier,
+        outcome=declared.model.outcome,
+        submission=declared.model_dump(mode="json"),
+        package_sha256=package.sha256,
+        table_fingerprint=package.table.fingerprint,
+        n_rows=package.table.n_rows,
+        state="waiting",
+        due=due,
+        owner_id=person.id,
+        roles=roles.model_dump(mode="json"),
+        roles_revision=1,
+        plan=standard_plan(declared.model.tier, given_parts=roles.part is not None).model_dump(mode="json"),
+        plan_revision=1,
+        created=now(),
+    )
+    session.add(case)
+    session.flush()
+    return case
+
+
+def _refuse_known_version(session: Session, package: Package) -> None:
+    model = package.submission.model
+    known = session.scalar(select(Case.id).where(Case.model == model.name, Case.version == model.version))
+    if known is not None:
+        raise UserError(
+            f"{model.name} {model.version} was submitted before.",
+            todo="Give the new submission a version of its own.",
+            file="submission.yaml",
+        )

@@ -1,0 +1,274 @@
+"""What the desk shows: plain values, ready to be sent."""
+
+from datetime import date, datetime
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from brookfall.core.exhibit import Exhibit
+from brookfall.core.plan import Plan
+from brookfall.core.submission.schema import Submission
+from brookfall.core.table.roles import Roles
+
+Standing = Literal["within", "near", "outside", "unsettled", "none"]
+
+
+class View(BaseModel):
+    model_config = ConfigDict(frozen=True)
+
+
+class PersonView(View):
+    id: int
+    login: str
+    name: str
+    roles: list[str]
+
+
+class Mark(View):
+    """How a question stands: ``none`` has exhibits and no limit; absent from the list has no exhibit."""
+
+    question: int
+    standing: Standing
+
+
+class SeverityCount(View):
+    severity: int
+    count: int
+
+
+class CaseLine(View):
+    id: int
+    model: str
+    version: str
+    outcome: str
+    tier: int
+    owner: str
+    reviewer: str | None
+    due: date | None
+    state: str
+    step: int
+    stands: str
+    marks: list[Mark]
+    findings: list[SeverityCount]
+    may_take: bool
+
+
+class DocketView(View):
+    waits: list[int]
+    cases: list[CaseLine]
+
+
+class FileView(View):
+    path: str
+    size: int
+    sha256: str
+
+
+class ClaimView(View):
+    """A claim with its recomputed value once it is known."""
+
+    measure: str
+    where: str
+    claimed: str
+    value: float | None
+    low: float | None
+    high: float | None
+    n: int | None
+    verdict: str | None
+
+
+class May(View):
+    """What the person looking may do on this case now."""
+
+    take: bool
+    review: bool
+    countersign: bool
+
+
+class CaseView(View):
+    id: int
+    model: str
+    version: str
+    tier: int
+    outcome: str
+    state: str
+    step: int
+    due: date | None
+    owner: str
+    reviewer: str | None
+    countersigner: str | None
+    plan_locked: datetime | None
+    run_state: str | None
+    findings: int
+    submission: Submission
+    recipe_words: str | None
+    package_sha256: str
+    n_rows: int
+    files: list[FileView]
+    claims: list[ClaimView]
+    previous: list[CaseLine]
+    marks: list[Mark]
+    may: May
+
+
+class ColumnView(View):
+    name: str
+    kind: str
+    words: str
+    missing: int
+    distinct: int
+    n: int
+    bars: list[dict[str, Any]]
+
+
+class DataView(View):
+    revision: int
+    locked: bool
+    file: str
+    fingerprint: str
+    n_rows: int
+    roles: Roles
+    columns: list[ColumnView]
+    problem: str | None
+
+
+class PlanView(View):
+    revision: int
+    locked: datetime | None
+    locked_by: str | None
+    plan: Plan
+    fits: int | None
+    shared: int | None
+    sizes: dict[str, int]
+    excluded: dict[str, str]
+    positive: str
+    protected: list[str]
+    claims: int
+    owner_split: str | None
+    missing_grounds: list[str]
+    has_part_column: bool
+    remarks: list[str]
+    problem: str | None
+
+
+class CheckProgress(View):
+    number: int
+    name: str
+    title: str
+    question: int
+    state: str
+    done: int
+    needed: int
+
+
+class ExhibitLine(View):
+    number: int
+    name: str
+    title: str
+    question: int
+    state: str
+    standing: str | None
+
+
+class RunView(View):
+    """The light view that is asked for while a run goes on."""
+
+    id: int | None
+    state: str | None
+    started: datetime | None
+    finished: datetime | None
+    done: int
+    needed: int
+    failed: int
+    seconds_left: float | None
+    checks: list[CheckProgress]
+    exhibits: list[ExhibitLine]
+
+
+class ExhibitView(View):
+    run_id: int
+    exhibit: Exhibit
+
+
+class Citation(View):
+    exhibit: int
+    title: str
+    quote: str
+
+
+class FindingView(View):
+    id: int
+    number: int
+    severity: int
+    title: str
+    what: str
+    why: str
+    action: str
+    action_owner: str
+    due: date | None
+    cites: list[Citation]
+    withdrawn: bool
+    author: str
+    revision: int
+
+
+class Condition(View):
+    what: str
+    due: date
+
+
+class DecisionView(View):
+    id: int
+    kind: str
+    reasons: str
+    conditions: list[Condition]
+    state: str
+    proposed_by: str
+    proposed: datetime
+    answered_by: str | None
+    answered: datetime | None
+    comment: str
+
+
+class QuestionView(View):
+    number: int
+    question: str
+    standing: Standing | None
+    answers: list[str]
+
+
+class DecisionPage(View):
+    questions: list[QuestionView]
+    findings: list[FindingView]
+    decisions: list[DecisionView]
+    blockers: list[str]
+    needs_reason: list[str]
+    reports: dict[str, str]
+
+
+class MarginView(View):
+    text: str
+    set_aside: list[int]
+
+
+class EntryView(View):
+    id: int
+    at: datetime
+    who: str
+    case_id: int | None
+    act: str
+    subject: str
+    before: str
+    after: str
+    hash: str
+
+
+class RecordView(View):
+    entries: list[EntryView]
+    total: int
+
+
+class ChainView(View):
+    entries: int
+    head: str
+    fault: str | None

@@ -1,0 +1,1 @@
+"""Celery: the workers that make fits and write exhibits. Messages carry ids only."""

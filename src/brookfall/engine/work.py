@@ -1,0 +1,178 @@
+"""What a worker does with a run: claim fits, make them, keep what was read; then write the exhibits."""
+
+import logging
+import os
+import socket
+import threading
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from functools import lru_cache
+
+from sqlalchemy import or_, select
+from sqlalchemy.exc import OperationalError
+from sqlalchemy.orm import Session
+
+from brookfall.core.bench import Bench
+from brookfall.core.fit.execute import FitResult, execute
+from brookfall.core.fit.request import FitJob
+from brookfall.core.retest import Asked, ask, evaluate, jobs_of
+from brookfall.desk.bench import bench_of
+from brookfall.records import ledger, trail
+from brookfall.records.base import now
+from brookfall.records.cases import Case
+from brookfall.records.database import transaction
+from brookfall.records.exhibits import put_exhibit
+from brookfall.records.work import Fit, Run, RunCheck, RunFit
+
+_BATCH = 4
+_BEAT_SECONDS = 5.0
+_IDLE_SECONDS = 0.3
+
+_log = logging.getLogger(__name__)
+
+
+class _Laid:
+    """A run laid out in this process: its bench, what each check asked, and its jobs by key."""
+
+    def __init__(self, bench: Bench) -> None:
+        self.bench = bench
+        self.asked: dict[int, Asked] = {one.number: one for one in ask(bench)}
+        self.jobs: dict[str, FitJob] = {job.fit.key: job for job in jobs_of(tuple(self.asked.values()))}
+
+
+@lru_cache(maxsize=4)
+def _lay_out(run_id: int) -> _Laid:
+    with transaction() as session:
+        run = session.get_one(Run, run_id)
+        return _Laid(bench_of(session, session.get_one(Case, run.case_id)))
+
+
+def open_runs() -> list[int]:
+    """Sweeps up lost leases and names the running runs that have work nobody holds."""
+    try:
+        with transaction() as session:
+            ledger.sweep(session)
+            waiting = select(RunFit.run_id).join(Fit, Fit.key == RunFit.fit_key).where(Fit.state == "waiting")
+            checks = select(RunCheck.run_id).where(RunCheck.state == "waiting")
+            query = select(Run.id).where(Run.state == "running", or_(Run.id.in_(waiting), Run.id.in_(checks)))
+            return list(session.scalars(query))
+    except OperationalError as problem:
+        _log.warning("the database did not answer: %s", problem)
+        return []
+
+
+def work_on(run_id: int) -> None:
+    """Makes fits and writes exhibits of a run until nothing of it is free to be taken."""
+    worker = f"{socket.gethostname()}:{os.getpid()}"
+    while True:
+        if _make_fits(run_id, worker) or _write_exhibit(run_id):
+            continue
+        if not _others_at_work(run_id):
+            _finish(run_id)
+            return
+        time.sleep(_IDLE_SECONDS)
+
+
+def _make_fits(run_id: int, worker: str) -> bool:
+    with transaction() as session:
+        keys = ledger.claim(session, run_id, worker, _BATCH)
+    if not keys:
+        return False
+    laid = _lay_out(run_id)
+    with _heartbeat(keys, worker):
+        results = [_execute(laid, key) for key in keys]
+    with transaction() as session:
+        for result in sorted(results, key=lambda result: result.fit):
+            ledger.settle(session, result)
+    return True
+
+
+def _execute(laid: _Laid, key: str) -> FitResult:
+    job = laid.jobs[key]
+    return execute(job, laid.bench.subject.table.select(job.fit.features), laid.bench.subject.positive)
+
+
+@contextmanager
+def _heartbeat(keys: list[str], worker: str) -> Iterator[None]:
+    """Renews the lease while the fits are being made."""
+    stop = threading.Event()
+
+    def beat() -> None:
+        while not stop.wait(_BEAT_SECONDS):
+            with transaction() as session:
+                ledger.renew(session, keys, worker)
+
+    thread = threading.Thread(target=beat, daemon=True)
+    thread.start()
+    try:
+        yield
+    finally:
+        stop.set()
+        thread.join()
+
+
+def _write_exhibit(run_id: int) -> bool:
+    """Claims a check whose fits are all there, and writes its exhibit."""
+    with transaction() as session:
+        check = _claim_check(session, run_id)
+    if check is None:
+        return False
+    laid = _lay_out(run_id)
+    asked = laid.asked[check.number]
+    with transaction() as session:
+        kept = ledger.load(session, asked.needs)
+    exhibit = evaluate(asked, laid.bench, kept)
+    with transaction() as session:
+        run = session.get_one(Run, run_id, with_for_update=True)
+        mine = session.get_one(RunCheck, check.id, with_for_update=True)
+        if run.state == "running" and mine.state != "done":
+            put_exhibit(session, run.case_id, run.id, exhibit)
+            mine.state, mine.lease_until = "done", None
+    return True
+
+
+def _claim_check(session: Session, run_id: int) -> RunCheck | None:
+    missing = ledger.unfinished(session, run_id)
+    query = (
+        select(RunCheck)
+        .join(Run, Run.id == RunCheck.run_id)
+        .where(RunCheck.run_id == run_id, RunCheck.state == "waiting", Run.state == "running")
+        .order_by(RunCheck.number)
+        .with_for_update(of=RunCheck, skip_locked=True)
+    )
+    for check in session.scalars(query):
+        if not missing.intersection(check.fits):
+            check.state, check.lease_until = "leased", now() + 3 * ledger.LEASE
+            check.attempts += 1
+            return check
+    return None
+
+
+def _others_at_work(run_id: int) -> bool:
+    """Whether something of the run is still held by another worker, so that more may come free."""
+    with transaction() as session:
+        run = session.get_one(Run, run_id)
+        if run.state != "running":
+            return False
+        open_checks = session.scalars(
+            select(RunCheck.id).where(RunCheck.run_id == run_id, RunCheck.state.in_(("waiting", "leased")))
+        ).all()
+        return bool(open_checks)
+
+
+def _finish(run_id: int) -> None:
+    with transaction() as session:
+        run = session.get_one(Run, run_id, with_for_update=True)
+        if run.state != "running":
+            return
+        run.state, run.finished = "done", now()
+        counted = ledger.tally(session, run_id)
+        trail.append(
+            session,
+            None,
+            "finished a run",
+            f"run {run_id}, {counted.done} fits",
+            case_id=run.case_id,
+            after={"fits": counted.needed},
+        )

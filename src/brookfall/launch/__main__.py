@@ -1,0 +1,68 @@
+"""``python -m brookfall.launch demo|reset``: what the Makefile calls."""
+
+import os
+import signal
+import sys
+import threading
+import time
+from pathlib import Path
+
+from brookfall.launch.house import House, workers_wanted
+from brookfall.launch.processes import StartError
+
+PROJECT = Path(__file__).resolve().parents[3]
+
+
+def main() -> None:
+    command = sys.argv[1] if len(sys.argv) > 1 else "demo"
+    try:
+        if command == "demo":
+            _demo(House(PROJECT, "demo"))
+        elif command == "reset":
+            House(PROJECT, "demo").clear()
+            print("The demo's data are gone; 'make demo' makes it new.")
+        else:
+            sys.exit(f"unknown command {command}; commands are demo, reset")
+    except StartError as problem:
+        sys.exit(f"Brookfall did not start: {problem}")
+
+
+def _demo(house: House) -> None:
+    stop = threading.Event()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, lambda *_: stop.set())
+    house.stop()
+    try:
+        print("Starting MariaDB and Redis …", flush=True)
+        house.start_stores()
+        os.environ.update(house.environment)
+        from brookfall.demo.seed import seed, sign_ins
+        from brookfall.records.database import migrate
+
+        print("Bringing the database up to date …", flush=True)
+        migrate()
+        house.start_workers(workers_wanted())
+        house.start_web()
+        seed()
+        print(f"\nBrookfall is at {house.address}\n")
+        for line in sign_ins():
+            print(f"  {line}")
+        print("\nCtrl-C stops everything.", flush=True)
+        while not stop.is_set():
+            _keep_alive(house)
+            stop.wait(2)
+    finally:
+        print("\nStopping …", flush=True)
+        house.stop()
+
+
+def _keep_alive(house: House) -> None:
+    """A worker that died is started again, so that a run goes on."""
+    for number in range(1, workers_wanted() + 1):
+        if house.keeper.find(f"worker-{number}") is None:
+            house.start_worker(number)
+            time.sleep(0.5)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,227 @@
+"""One Brookfall on this machine: its folder, its ports, its secrets, its services."""
+
+import getpass
+import hashlib
+import json
+import os
+import secrets
+import shutil
+import socket
+import subprocess
+import sys
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+
+import pymysql
+import redis
+
+from brookfall.launch.processes import Keeper, StartError
+
+_FIRST_PORT, _PORTS = 21000, 20000
+_ONE_THREAD = {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1", "MKL_NUM_THREADS": "1"}
+
+
+@dataclass(frozen=True)
+class House:
+    """A named instance under ``.run/NAME`` of the project; ``demo`` and ``test`` live side by side."""
+
+    project: Path
+    name: str
+
+    @property
+    def folder(self) -> Path:
+        return self.project / ".run" / self.name
+
+    @property
+    def keeper(self) -> Keeper:
+        return Keeper(self.folder / "processes")
+
+    @cached_property
+    def settings(self) -> dict[str, str]:
+        """Ports and secrets, made once and kept readable by this user alone."""
+        file = self.folder / "settings.json"
+        if file.is_file():
+            kept: dict[str, str] = json.loads(file.read_text())
+            return kept
+        self.folder.mkdir(parents=True, exist_ok=True)
+        ports = _free_ports(f"{self.project}/{self.name}", 3)
+        made = {
+            "mariadb_port": str(ports[0]),
+            "redis_port": str(ports[1]),
+            "web_port": str(ports[2]),
+            "owner_password": secrets.token_hex(16),
+            "app_password": secrets.token_hex(16),
+            "secret_key": secrets.token_hex(32),
+        }
+        file.touch(mode=0o600)
+        file.write_text(json.dumps(made, indent=1))
+        return made
+
+    @property
+    def address(self) -> str:
+        return f"http://127.0.0.1:{self.settings['web_port']}"
+
+    @property
+    def environment(self) -> dict[str, str]:
+        """The configuration that every process of this instance runs with."""
+        kept = self.settings
+        at = f"127.0.0.1:{kept['mariadb_port']}/brookfall?charset=utf8mb4"
+        return {
+            "BROOKFALL_DATABASE_URL": f"mysql+pymysql://brookfall:{kept['app_password']}@{at}",
+            "BROOKFALL_OWNER_DATABASE_URL": f"mysql+pymysql://brookfall_owner:{kept['owner_password']}@{at}",
+            "BROOKFALL_REDIS_URL": f"redis://127.0.0.1:{kept['redis_port']}/0",
+            "BROOKFALL_SECRET_KEY": kept["secret_key"],
+            "BROOKFALL_CACHE_DIR": str(self.folder / "cache"),
+            **_ONE_THREAD,
+        }
+
+    @property
+    def _socket(self) -> str:
+        # A short path: MariaDB gives up on one of more than 107 characters.
+        return f"/tmp/bf-{hashlib.sha256(str(self.folder).encode()).hexdigest()[:12]}.sock"  # noqa: S108
+
+    def start_stores(self) -> None:
+        """MariaDB and Redis, on loopback, with their data under this instance's folder."""
+        self._start_mariadb()
+        self._start_redis()
+
+    def start_workers(self, count: int) -> None:
+        """Celery workers of one process and one thread each."""
+        for number in range(1, count + 1):
+            self.start_worker(number)
+
+    def start_worker(self, number: int) -> None:
+        command = [
+            sys.executable, "-m", "celery", "-A", "brookfall.engine.app", "worker", "--pool=solo",
+            "--loglevel=WARNING", "--without-gossip", "--without-mingle", "-n", f"w{number}-{self.name}@%h",
+        ]  # fmt: skip
+        self.keeper.stop(f"worker-{number}", patience=5)
+        self.keeper.start(f"worker-{number}", command, self.environment)
+
+    def start_web(self) -> None:
+        port = self.settings["web_port"]
+        command = [
+            sys.executable, "-m", "gunicorn", "--worker-class=gthread", "--workers=2", "--threads=8",
+            f"--bind=127.0.0.1:{port}", "--no-control-socket", "brookfall.api.app:create_app()",
+        ]  # fmt: skip
+        self.keeper.stop("web", patience=5)
+        self.keeper.start("web", command, self.environment)
+        self.keeper.wait("web", lambda: _answers(int(port)))
+
+    def stop(self) -> None:
+        """Stops everything of this instance: the web first, the stores last."""
+        names = self.keeper.names()
+        stores = [name for name in ("redis", "mariadb") if name in names]
+        for name in [name for name in names if name not in stores] + stores:
+            self.keeper.stop(name)
+
+    def clear(self) -> None:
+        """Stops everything and takes the data away."""
+        self.stop()
+        shutil.rmtree(self.folder, ignore_errors=True)
+
+    def _start_mariadb(self) -> None:
+        data = self.folder / "mariadb"
+        user = getpass.getuser()
+        if not (data / "mysql").is_dir():
+            shutil.rmtree(data, ignore_errors=True)
+            data.mkdir(parents=True)
+            _run(
+                [
+                    "mariadb-install-db",
+                    "--no-defaults",
+                    f"--datadir={data}",
+                    f"--user={user}",
+                    "--skip-test-db",
+                    "--auth-root-authentication-method=socket",
+                    f"--auth-root-socket-user={user}",
+                ]
+            )
+        self.keeper.stop("mariadb")
+        port = self.settings["mariadb_port"]
+        self.keeper.start(
+            "mariadb",
+            [
+                "mariadbd",
+                "--no-defaults",
+                f"--datadir={data}",
+                f"--socket={self._socket}",
+                f"--user={user}",
+                f"--port={port}",
+                "--bind-address=127.0.0.1",
+                "--innodb-buffer-pool-size=512M",
+                "--max-allowed-packet=64M",
+                "--character-set-server=utf8mb4",
+                "--max-connections=200",
+            ],
+        )
+        self.keeper.wait("mariadb", lambda: Path(self._socket).exists() and _answers(int(port)))
+        self._make_users(user)
+
+    def _make_users(self, user: str) -> None:
+        with pymysql.connect(unix_socket=self._socket, user=user) as connection, connection.cursor() as cursor:
+            cursor.execute("CREATE DATABASE IF NOT EXISTS brookfall CHARACTER SET utf8mb4")
+            for name, word in (("brookfall_owner", "owner_password"), ("brookfall", "app_password")):
+                cursor.execute(f"CREATE USER IF NOT EXISTS {name}@'%%' IDENTIFIED BY %s", (self.settings[word],))
+            cursor.execute("GRANT ALL ON brookfall.* TO brookfall_owner@'%' WITH GRANT OPTION")
+
+    def _start_redis(self) -> None:
+        data = self.folder / "redis"
+        data.mkdir(parents=True, exist_ok=True)
+        self.keeper.stop("redis")
+        port = self.settings["redis_port"]
+        self.keeper.start(
+            "redis",
+            [
+                "redis-server",
+                "--port",
+                port,
+                "--bind",
+                "127.0.0.1",
+                "--dir",
+                str(data),
+                "--save",
+                "",
+                "--appendonly",
+                "no",
+            ],
+        )
+        self.keeper.wait("redis", lambda: _pings(int(port)))
+
+
+def workers_wanted() -> int:
+    """A worker a core, or BROOKFALL_WORKERS."""
+    return int(os.environ.get("BROOKFALL_WORKERS", os.cpu_count() or 1))
+
+
+def _free_ports(seed: str, count: int) -> list[int]:
+    start = int(hashlib.sha256(seed.encode()).hexdigest(), 16) % _PORTS
+    free: list[int] = []
+    for step in range(_PORTS):
+        port = _FIRST_PORT + (start + step) % _PORTS
+        with socket.socket() as probe:
+            if probe.connect_ex(("127.0.0.1", port)) != 0:
+                free.append(port)
+        if len(free) == count:
+            return free
+    raise StartError("no free port was found on loopback")
+
+
+def _answers(port: int) -> bool:
+    with socket.socket() as probe:
+        probe.settimeout(0.5)
+        return probe.connect_ex(("127.0.0.1", port)) == 0
+
+
+def _pings(port: int) -> bool:
+    try:
+        return bool(redis.Redis(host="127.0.0.1", port=port, socket_timeout=0.5).ping())
+    except redis.RedisError:
+        return False
+
+
+def _run(command: list[str]) -> None:
+    done = subprocess.run(command, capture_output=True, text=True, check=False)  # noqa: S603 - commands are our own
+    if done.returncode:
+        raise StartError(f"{command[0]} failed: {done.stdout[-500:]}{done.stderr[-500:]}")

@@ -1,0 +1,102 @@
+"""Cases, their files and the columns of their table."""
+
+from datetime import date
+from typing import Any
+
+from sqlalchemy import Date, ForeignKey, String, Text, UniqueConstraint
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from brookfall.records.base import TABLE_OPTIONS, Base, Bytes, Key, Moment, Sha, Short
+from brookfall.records.people import Person
+
+
+class Blob(Base):
+    """A file or a column's values, known by the SHA-256 of its bytes and kept in chunks of at most 1 MiB."""
+
+    __tablename__ = "blob"
+    __table_args__ = TABLE_OPTIONS
+
+    sha256: Mapped[Sha] = mapped_column(primary_key=True)
+    size: Mapped[int]
+
+
+class BlobChunk(Base):
+    __tablename__ = "blob_chunk"
+    __table_args__ = TABLE_OPTIONS
+
+    sha256: Mapped[Sha] = mapped_column(ForeignKey("blob.sha256"), primary_key=True)
+    seq: Mapped[int] = mapped_column(primary_key=True)
+    data: Mapped[Bytes]
+
+
+class Case(Base):
+    """One submitted version of one model, under review."""
+
+    __tablename__ = "case_file"
+    __table_args__ = (UniqueConstraint("model", "version", name="uq_case_file_model_version"), TABLE_OPTIONS)
+
+    id: Mapped[Key]
+    model: Mapped[Short]
+    version: Mapped[str] = mapped_column(String(40))
+    tier: Mapped[int]
+    outcome: Mapped[str] = mapped_column(String(20))
+    submission: Mapped[dict[str, Any]]
+    package_sha256: Mapped[Sha]
+    table_fingerprint: Mapped[Sha]
+    n_rows: Mapped[int]
+    state: Mapped[str] = mapped_column(String(20))
+    due: Mapped[date | None] = mapped_column(Date)
+    owner_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    reviewer_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    countersigner_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    roles: Mapped[dict[str, Any]]
+    roles_revision: Mapped[int]
+    plan: Mapped[dict[str, Any]]
+    plan_revision: Mapped[int]
+    plan_locked: Mapped[Moment | None]
+    plan_locked_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    created: Mapped[Moment]
+
+    owner: Mapped[Person] = relationship(foreign_keys=[owner_id])
+    reviewer: Mapped[Person | None] = relationship(foreign_keys=[reviewer_id])
+    countersigner: Mapped[Person | None] = relationship(foreign_keys=[countersigner_id])
+
+
+class SubmittedFile(Base):
+    __tablename__ = "submitted_file"
+    __table_args__ = (UniqueConstraint("case_id", "path", name="uq_submitted_file_path"), TABLE_OPTIONS)
+
+    id: Mapped[Key]
+    case_id: Mapped[int] = mapped_column(ForeignKey("case_file.id"))
+    path: Mapped[str] = mapped_column(String(500))
+    sha256: Mapped[Sha] = mapped_column(ForeignKey("blob.sha256"))
+
+
+class StoredColumn(Base):
+    """A column of a case's table: its description here, its values and its levels as blobs."""
+
+    __tablename__ = "stored_column"
+    __table_args__ = (UniqueConstraint("case_id", "position", name="uq_stored_column_position"), TABLE_OPTIONS)
+
+    id: Mapped[Key]
+    case_id: Mapped[int] = mapped_column(ForeignKey("case_file.id"))
+    position: Mapped[int]
+    name: Mapped[str] = mapped_column(Text)
+    kind: Mapped[str] = mapped_column(String(20))
+    values_sha256: Mapped[Sha] = mapped_column(ForeignKey("blob.sha256"))
+    levels_sha256: Mapped[Sha] = mapped_column(ForeignKey("blob.sha256"))
+    profile: Mapped[dict[str, Any]]
+
+
+class Note(Base):
+    """The margin of a case: working notes, saved as typed."""
+
+    __tablename__ = "note"
+    __table_args__ = (UniqueConstraint("case_id", "author_id", name="uq_note_author"), TABLE_OPTIONS)
+
+    id: Mapped[Key]
+    case_id: Mapped[int] = mapped_column(ForeignKey("case_file.id"))
+    author_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    text: Mapped[str] = mapped_column(Text)
+    set_aside: Mapped[list[Any]]
+    changed: Mapped[Moment]

@@ -1,0 +1,163 @@
+"""The fit ledger in the database: what is waiting, who has it on lease, what was read."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from datetime import timedelta
+
+import numpy as np
+from numpy.typing import NDArray
+from sqlalchemy import func, select, update
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.orm import Session
+
+from brookfall.core.fit.execute import FitResult
+from brookfall.core.fit.ledger import FitFailedError
+from brookfall.core.fit.request import FitJob, Need
+from brookfall.records.base import now
+from brookfall.records.work import Fit, Reading, Run, RunCheck, RunFit
+
+LEASE = timedelta(seconds=20)
+MOST_ATTEMPTS = 3
+_KILLED = f"it ended its worker {MOST_ATTEMPTS} times (out of memory, or killed)"
+
+
+@dataclass
+class StoredLedger:
+    """The readings of some needs, taken from the database at once."""
+
+    readings: dict[tuple[str, str], NDArray[np.float64]] = field(default_factory=dict)
+    failures: dict[str, str] = field(default_factory=dict)
+    durations: dict[str, float] = field(default_factory=dict)
+
+    def scores(self, need: Need) -> NDArray[np.float64]:
+        if need.fit.key in self.failures:
+            raise FitFailedError(self.failures[need.fit.key])
+        return self.readings[need.fit.key, need.reading.key]
+
+    def seconds(self, fit: str) -> float:
+        return self.durations[fit]
+
+
+def load(session: Session, needs: Iterable[Need]) -> StoredLedger:
+    """A ledger of everything these needs ask for; what is not there yet is left out."""
+    wanted = {(need.fit.key, need.reading.key) for need in needs}
+    keys = {fit for fit, _ in wanted}
+    ledger = StoredLedger()
+    for fit in session.scalars(select(Fit).where(Fit.key.in_(keys))):
+        ledger.durations[fit.key] = fit.seconds
+        if fit.state == "failed":
+            ledger.failures[fit.key] = fit.failure or "no reason was kept"
+    for reading in session.scalars(select(Reading).where(Reading.fit_key.in_(keys))):
+        if (reading.fit_key, reading.key) in wanted:
+            ledger.readings[reading.fit_key, reading.key] = np.frombuffer(reading.data, "<f8")
+    return ledger
+
+
+def enrol(session: Session, run_id: int, jobs: tuple[FitJob, ...]) -> None:
+    """Enters a run's fits. One already made is not made again, unless something new is to be read from it."""
+    keys = [job.fit.key for job in jobs]
+    held: dict[str, set[str]] = {key: set() for key in keys}
+    for fit_key, key in session.execute(select(Reading.fit_key, Reading.key).where(Reading.fit_key.in_(keys))):
+        held[fit_key].add(key)
+    for job in sorted(jobs, key=lambda job: job.fit.key):
+        values = {
+            "key": job.fit.key,
+            "content": job.fit.content,
+            "state": "waiting",
+            "attempts": 0,
+            "seconds": 0.0,
+        }
+        session.execute(insert(Fit).values(values).prefix_with("IGNORE"))
+        if any(reading.key not in held[job.fit.key] for reading in job.readings):
+            session.execute(
+                update(Fit)
+                .where(Fit.key == job.fit.key, Fit.state.in_(("done", "failed")))
+                .values(state="waiting", attempts=0, failure=None)
+            )
+        session.add(RunFit(run_id=run_id, fit_key=job.fit.key))
+
+
+def claim(session: Session, run_id: int, worker: str, most: int) -> list[str]:
+    """Leases up to ``most`` waiting fits of a running run to a worker; the caller commits."""
+    query = (
+        select(Fit)
+        .join(RunFit, RunFit.fit_key == Fit.key)
+        .join(Run, Run.id == RunFit.run_id)
+        .where(RunFit.run_id == run_id, Run.state == "running", Fit.state == "waiting")
+        .limit(most)
+        .with_for_update(of=Fit, skip_locked=True)
+    )
+    fits = session.scalars(query).all()
+    for fit in fits:
+        fit.state, fit.worker, fit.lease_until = "leased", worker, now() + LEASE
+        fit.attempts += 1
+    return [fit.key for fit in fits]
+
+
+def renew(session: Session, keys: Iterable[str], worker: str) -> None:
+    """The heartbeat: these fits are still being made by this worker."""
+    session.execute(
+        update(Fit)
+        .where(Fit.key.in_(list(keys)), Fit.worker == worker, Fit.state == "leased")
+        .values(lease_until=now() + LEASE)
+    )
+
+
+def settle(session: Session, result: FitResult) -> None:
+    """Keeps the readings of a fit. A double is harmless: equal keys hold equal bits."""
+    for key, values in result.readings.items():
+        row = {"fit_key": result.fit, "key": key, "data": np.ascontiguousarray(values, "<f8").tobytes()}
+        session.execute(insert(Reading).values(row).prefix_with("IGNORE"))
+    session.execute(
+        update(Fit)
+        .where(Fit.key == result.fit)
+        .values(
+            state="failed" if result.failure else "done",
+            failure=result.failure,
+            seconds=result.seconds,
+            lease_until=None,
+            worker=None,
+        )
+    )
+
+
+def sweep(session: Session) -> None:
+    """Puts back what lost its lease; a fit that ended its worker three times is told as failed."""
+    lost = (Fit.state == "leased") & (Fit.lease_until < now())
+    session.execute(update(Fit).where(lost, Fit.attempts >= MOST_ATTEMPTS).values(state="failed", failure=_KILLED))
+    session.execute(update(Fit).where(lost).values(state="waiting", worker=None, lease_until=None))
+    session.execute(
+        update(RunCheck)
+        .where(RunCheck.state == "leased", RunCheck.lease_until < now())
+        .values(state="waiting", lease_until=None)
+    )
+
+
+def unfinished(session: Session, run_id: int) -> set[str]:
+    """The run's fits that are neither done nor failed."""
+    query = (
+        select(Fit.key)
+        .join(RunFit, RunFit.fit_key == Fit.key)
+        .where(RunFit.run_id == run_id, Fit.state.in_(("waiting", "leased")))
+    )
+    return set(session.scalars(query))
+
+
+@dataclass(frozen=True)
+class Tally:
+    """Fits done (failed ones included) and needed, and the seconds they took."""
+
+    done: int
+    needed: int
+    seconds: float
+
+
+def tally(session: Session, run_id: int) -> Tally:
+    query = (
+        select(func.count(), func.sum(Fit.state.in_(("done", "failed"))), func.sum(Fit.seconds))
+        .select_from(Fit)
+        .join(RunFit, RunFit.fit_key == Fit.key)
+        .where(RunFit.run_id == run_id)
+    )
+    needed, done, seconds = session.execute(query).one()
+    return Tally(int(done or 0), int(needed), float(seconds or 0))

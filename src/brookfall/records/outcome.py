@@ -1,0 +1,123 @@
+"""Exhibits with their estimates and series, findings, decisions, reports."""
+
+from datetime import date
+from typing import Any
+
+from sqlalchemy import JSON, Date, Double, ForeignKey, String, Text, UniqueConstraint
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from brookfall.records.base import TABLE_OPTIONS, Base, Bytes, Key, Moment, Sha, Short
+from brookfall.records.people import Person
+
+
+class StoredExhibit(Base):
+    """An exhibit's head; its numbers are ``estimate`` rows and its curves ``series`` blobs."""
+
+    __tablename__ = "exhibit"
+    __table_args__ = (UniqueConstraint("run_id", "number", name="uq_exhibit_number"), TABLE_OPTIONS)
+
+    id: Mapped[Key]
+    case_id: Mapped[int] = mapped_column(ForeignKey("case_file.id"))
+    run_id: Mapped[int] = mapped_column(ForeignKey("run.id"))
+    number: Mapped[int]
+    name: Mapped[str] = mapped_column(String(40))
+    title: Mapped[Short]
+    question: Mapped[int]
+    state: Mapped[str] = mapped_column(String(20))
+    standing: Mapped[str | None] = mapped_column(String(20))
+    answer: Mapped[str] = mapped_column(Text)
+    charts: Mapped[list[Any]]
+    tables: Mapped[list[Any]]
+    provenance: Mapped[dict[str, Any]]
+    created: Mapped[Moment]
+
+
+class StoredEstimate(Base):
+    """One estimate, a column a field of the open format; ``labels`` holds the fields that are seldom set."""
+
+    __tablename__ = "estimate"
+    __table_args__ = TABLE_OPTIONS
+
+    exhibit_id: Mapped[int] = mapped_column(ForeignKey("exhibit.id"), primary_key=True)
+    position: Mapped[int] = mapped_column(primary_key=True)
+    measure: Mapped[str] = mapped_column(String(60))
+    model: Mapped[Short]
+    part: Mapped[str | None] = mapped_column(String(200))
+    value: Mapped[float | None] = mapped_column(Double)
+    low: Mapped[float | None] = mapped_column(Double)
+    high: Mapped[float | None] = mapped_column(Double)
+    level: Mapped[float] = mapped_column(Double)
+    n: Mapped[int]
+    method: Mapped[str | None] = mapped_column(String(60))
+    standing: Mapped[str | None] = mapped_column(String(20))
+    verdict: Mapped[str | None] = mapped_column(String(20))
+    labels: Mapped[dict[str, Any]]
+
+
+class StoredSeries(Base):
+    """A chart's columns, as zlib-compressed JSON."""
+
+    __tablename__ = "series"
+    __table_args__ = TABLE_OPTIONS
+
+    exhibit_id: Mapped[int] = mapped_column(ForeignKey("exhibit.id"), primary_key=True)
+    name: Mapped[str] = mapped_column(String(200), primary_key=True)
+    data: Mapped[Bytes]
+
+
+class Finding(Base):
+    """Something wrong. ``cites`` holds exhibit numbers with the answers quoted from them."""
+
+    __tablename__ = "finding"
+    __table_args__ = (UniqueConstraint("case_id", "number", name="uq_finding_number"), TABLE_OPTIONS)
+
+    id: Mapped[Key]
+    case_id: Mapped[int] = mapped_column(ForeignKey("case_file.id"))
+    number: Mapped[int]
+    severity: Mapped[int]
+    title: Mapped[Short]
+    what: Mapped[str] = mapped_column(Text)
+    why: Mapped[str] = mapped_column(Text)
+    action: Mapped[str] = mapped_column(Text)
+    action_owner: Mapped[Short]
+    due: Mapped[date | None] = mapped_column(Date)
+    cites: Mapped[list[Any]] = mapped_column(JSON)
+    withdrawn: Mapped[bool]
+    author_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    revision: Mapped[int]
+    created: Mapped[Moment]
+
+
+class Decision(Base):
+    """A proposed decision and what became of it. state: proposed, accepted, sent_back."""
+
+    __tablename__ = "decision"
+    __table_args__ = TABLE_OPTIONS
+
+    id: Mapped[Key]
+    case_id: Mapped[int] = mapped_column(ForeignKey("case_file.id"))
+    kind: Mapped[str] = mapped_column(String(40))
+    reasons: Mapped[str] = mapped_column(Text)
+    conditions: Mapped[list[Any]] = mapped_column(JSON)
+    state: Mapped[str] = mapped_column(String(20))
+    proposed_by: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    proposed: Mapped[Moment]
+    answered_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    answered: Mapped[Moment | None]
+    comment: Mapped[str] = mapped_column(Text)
+
+    proposer: Mapped[Person] = relationship(foreign_keys=[proposed_by])
+    answerer: Mapped[Person | None] = relationship(foreign_keys=[answered_by])
+
+
+class SignedReport(Base):
+    """The bytes that were signed: kept with their hash, never made again."""
+
+    __tablename__ = "signed_report"
+    __table_args__ = (UniqueConstraint("case_id", "format", name="uq_signed_report_format"), TABLE_OPTIONS)
+
+    id: Mapped[Key]
+    case_id: Mapped[int] = mapped_column(ForeignKey("case_file.id"))
+    format: Mapped[str] = mapped_column(String(10))
+    sha256: Mapped[Sha] = mapped_column(ForeignKey("blob.sha256"))
+    created: Mapped[Moment]

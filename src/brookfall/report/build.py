@@ -1,0 +1,157 @@
+"""Builds the report of a case from what is recorded."""
+
+from dataclasses import dataclass
+from importlib.resources import files
+from typing import Literal
+
+from jinja2 import Environment, PackageLoader, StrictUndefined
+from markupsafe import Markup
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from brookfall.core import wording
+from brookfall.core.evidence import Evidence, evidence_of
+from brookfall.core.exhibit import QUESTIONS, Estimate, Exhibit
+from brookfall.core.judge.limit import Standing, worst
+from brookfall.core.plan import Plan
+from brookfall.core.recipe.families import recipe_in_words
+from brookfall.core.submission.schema import Submission
+from brookfall.core.table.roles import Roles
+from brookfall.records.base import now
+from brookfall.records.cases import Case, SubmittedFile
+from brookfall.records.exhibits import get_exhibits
+from brookfall.records.outcome import Decision, Finding
+from brookfall.records.people import Person
+from brookfall.records.trail import RecordHead
+from brookfall.records.work import Run
+from brookfall.report.charts import draw
+
+Format = Literal["html", "pdf", "json"]
+
+SEVERITIES = {1: "Minor", 2: "Moderate", 3: "Serious", 4: "Critical"}
+DECISIONS = {
+    "approved": "Approved",
+    "approved_with_conditions": "Approved with conditions",
+    "returned_for_rework": "Returned for rework",
+    "not_approved": "Not approved",
+}
+
+
+@dataclass(frozen=True)
+class Report:
+    """The bytes of each format; empty where it was not asked for."""
+
+    html: bytes = b""
+    pdf: bytes = b""
+    json: bytes = b""
+
+    def of(self, form: Format) -> bytes:
+        return {"html": self.html, "pdf": self.pdf, "json": self.json}[form]
+
+
+def build_report(session: Session, case: Case, only: Format | None = None) -> Report:
+    """The report as it stands now; ``only`` builds one format."""
+    run = session.scalars(select(Run).where(Run.case_id == case.id).order_by(Run.id.desc()).limit(1)).first()
+    exhibits = tuple(get_exhibits(session, run.id)) if run else ()
+    evidence = evidence_of(
+        case.package_sha256, Plan.model_validate(case.plan), Roles.model_validate(case.roles), exhibits
+    )
+    if only == "json":
+        return Report(json=evidence.to_json().encode())
+    html = _html(session, case, evidence)
+    if only == "html":
+        return Report(html=html.encode())
+    pdf = _pdf(html)
+    return Report(html=html.encode(), pdf=pdf, json=b"" if only else evidence.to_json().encode())
+
+
+def _html(session: Session, case: Case, evidence: Evidence) -> str:
+    submission = Submission.model_validate(case.submission)
+    findings = session.scalars(
+        select(Finding)
+        .where(Finding.case_id == case.id, Finding.withdrawn.is_(False))
+        .order_by(Finding.severity.desc(), Finding.number)
+    ).all()
+    decisions = session.scalars(select(Decision).where(Decision.case_id == case.id).order_by(Decision.id)).all()
+    head = session.get(RecordHead, 1)
+    environment = Environment(
+        loader=PackageLoader("brookfall.report"), autoescape=True, undefined=StrictUndefined, trim_blocks=True
+    )
+    environment.filters["estimate"] = _estimate
+    environment.filters["sentence"] = wording.capital
+    template = environment.get_template("report.html")
+    return template.render(
+        css=Markup((files("brookfall.report") / "templates" / "report.css").read_text(encoding="utf-8")),  # noqa: S704 - our own file
+        case=case,
+        submission=submission,
+        recipe=recipe_in_words(submission.recipe) if submission.recipe else None,
+        evidence=evidence,
+        questions=[_Question(number, text, evidence.exhibits) for number, text in QUESTIONS.items()],
+        charts={exhibit.number: [Markup(svg) for svg in draw(exhibit)] for exhibit in evidence.exhibits},  # noqa: S704 - drawn here
+        findings=findings,
+        decisions=decisions,
+        severities=SEVERITIES,
+        kinds=DECISIONS,
+        files=session.scalars(select(SubmittedFile).where(SubmittedFile.case_id == case.id)).all(),
+        locked_by=session.get(Person, case.plan_locked_by) if case.plan_locked_by else None,
+        record=head,
+        made=now(),
+        plan_lines=_plan_lines(evidence.plan),
+    )
+
+
+class _Question:
+    """A question with its exhibits and its standing."""
+
+    def __init__(self, number: int, text: str, exhibits: tuple[Exhibit, ...]) -> None:
+        self.number = number
+        self.text = text
+        self.exhibits = [exhibit for exhibit in exhibits if exhibit.question == number]
+        found: Standing | None = worst([exhibit.standing for exhibit in self.exhibits if exhibit.standing])
+        self.standing = found.value if found else ("no limit set" if self.exhibits else "no check was run")
+
+
+def _plan_lines(plan: Plan) -> list[str]:
+    parts = (
+        wording.listed([f"{share:g} % {part}" for part, share in plan.parts.by_part.items()])
+        if plan.parts.kind == "shares"
+        else "as the data's own column names them"
+    )
+    folds = plan.cross_validation
+    policy = plan.policy
+    return [
+        f"Parts: {parts}; seed {plan.seed}.",
+        f"Cross-validation: {folds.folds} folds, {folds.repeats} times"
+        f"{', stratified' if folds.stratified else ''}, on the rows outside the test part.",
+        f"Main measure: {wording.measure_words(plan.main_measure)}; the part that decides: "
+        f"{plan.deciding_part.replace('_', ' ')}.",
+        f"Limits: gap {policy.gap.words}; SD over folds {policy.fold_sd_ratio.words} times sampling; group ratios "
+        f"{policy.group_ratio.words}; differences of group rates {policy.group_difference.words}.",
+    ]
+
+
+def _estimate(estimate: Estimate) -> str:
+    if estimate.value is None:
+        return f"– ({estimate.note})"
+    value = wording.number(estimate.value)
+    if estimate.low is None and estimate.high is None:
+        return f"{value} (no interval: {estimate.note or 'a single value'})"
+    low = wording.number(estimate.low) if estimate.low is not None else "−∞"
+    high = wording.number(estimate.high) if estimate.high is not None else "∞"
+    few = f", {estimate.note}" if estimate.note == "too few to judge" else ""
+    return f"{value} [{low}, {high}], n {wording.count(estimate.n)}{few}"
+
+
+def _pdf(html: str) -> bytes:
+    # Imported here: it loads Pango, which only the report needs.
+    from weasyprint import HTML
+
+    return bytes(HTML(string=html, url_fetcher=_refuse_fetching).write_pdf() or b"")
+
+
+def _refuse_fetching(url: str) -> dict[str, object]:
+    if url.startswith("data:"):
+        from weasyprint import default_url_fetcher
+
+        return dict(default_url_fetcher(url))
+    raise ValueError("the report fetches nothing")

@@ -1,0 +1,137 @@
+"""Charts of the report, drawn by Matplotlib from the series and estimates that the browser draws too."""
+
+import io
+import math
+
+import matplotlib as mpl
+from matplotlib.axes import Axes
+from matplotlib.figure import Figure
+
+from brookfall.core.exhibit import Estimate, Exhibit, LineChart, StripChart, StripGroup, ThresholdChart
+
+mpl.use("svg")
+mpl.rcParams.update(
+    {"svg.hashsalt": "brookfall", "font.family": ["Inter", "DejaVu Sans"], "font.size": 8, "axes.edgecolor": "#51625F"}
+)
+
+INK, MUTED, RULE = "#17282B", "#51625F", "#DDD8CA"
+COLOURS = {
+    "training": "#E69F00",
+    "validation": "#56B4E9",
+    "out_of_fold": "#0072B2",
+    "test": "#009E73",
+    "recipe": "#009E73",
+    "baseline": "#999999",
+    "fold": "#0072B2",
+    "group": "#CC79A7",
+    "reference": "#56B4E9",
+}
+_WIDTH = 6.6
+_ROW = 0.19
+
+
+def draw(exhibit: Exhibit) -> list[str]:
+    """The exhibit's charts as SVG text; matrices and unknown kinds are left to the tables."""
+    drawn = []
+    for chart in exhibit.charts:
+        if isinstance(chart, StripChart):
+            drawn.append(_strip(chart, exhibit.estimates))
+        elif isinstance(chart, LineChart):
+            drawn.append(_lines(chart, exhibit))
+        elif isinstance(chart, ThresholdChart):
+            drawn.append(_threshold(chart, exhibit))
+    return drawn
+
+
+def _strip(chart: StripChart, estimates: tuple[Estimate, ...]) -> str:
+    rows = sum(len(group.rows) for group in chart.groups)
+    height = 0.5 + _ROW * (rows + 1.3 * len(chart.groups))
+    figure = Figure(figsize=(_WIDTH, height))
+    axes = figure.add_axes((0.3, 0.3 / height, 0.58, 1 - 0.45 / height))
+    y = 0.0
+    for group in chart.groups:
+        axes.text(-0.5, y, group.label, transform=axes.get_yaxis_transform(), weight="bold", va="center", color=INK)
+        top = y
+        y += 1.1
+        for row in group.rows:
+            _dot(axes, estimates[row.estimate], row.label, row.colour, y)
+            y += 1
+        _flag(axes, group, top, y)
+        y += 0.3
+    axes.set_ylim(y, -0.8)
+    axes.set_yticks([])
+    for side in ("top", "left", "right"):
+        axes.spines[side].set_visible(False)
+    axes.grid(axis="x", color=RULE, linewidth=0.6)
+    axes.set_axisbelow(True)
+    axes.tick_params(colors=MUTED, labelsize=7)
+    return _svg(figure)
+
+
+def _dot(axes: Axes, estimate: Estimate, label: str, colour: str, y: float) -> None:
+    shade = COLOURS.get(colour, "#0072B2")
+    across = axes.get_yaxis_transform()
+    axes.text(-0.02, y, label, transform=across, ha="right", va="center", color=INK, fontsize=7.5)
+    axes.text(1.12, y, f"n {estimate.n}", transform=across, ha="right", va="center", color=MUTED, fontsize=7)
+    if estimate.value is None:
+        axes.text(0.5, y, estimate.note or "", transform=across, ha="center", va="center", color=MUTED, fontsize=7)
+        return
+    if estimate.wide_low is not None and estimate.wide_high is not None:
+        axes.plot([estimate.wide_low, estimate.wide_high], [y, y], color=shade, linewidth=0.8)
+    if estimate.low is not None and estimate.high is not None:
+        axes.plot([estimate.low, estimate.high], [y, y], color=shade, linewidth=3, alpha=0.5, solid_capstyle="butt")
+    axes.plot([estimate.value], [y], "o", color=shade, markeredgecolor=INK, markeredgewidth=0.6, markersize=5)
+
+
+def _flag(axes: Axes, group: StripGroup, top: float, bottom: float) -> None:
+    if group.claim is None or not math.isfinite(float(group.claim)):
+        return
+    x = float(group.claim)
+    axes.plot([x, x], [top, bottom - 0.5], color=INK, linewidth=0.9, linestyle=(0, (2, 2)))
+    axes.text(x, top, f" claim {group.claim}", ha="left", va="center", fontsize=7, color=INK)
+
+
+def _lines(chart: LineChart, exhibit: Exhibit) -> str:
+    figure = Figure(figsize=(3.4, 3.2))
+    axes = figure.add_axes((0.16, 0.15, 0.8, 0.8))
+    if chart.diagonal:
+        axes.plot([0, 1], [0, 1], color=MUTED, linewidth=0.7, linestyle=(0, (2, 3)))
+    for line in chart.lines:
+        x, y = ([value or 0.0 for value in exhibit.series[line.series][axis]] for axis in ("x", "y"))
+        axes.plot(x, y, color=COLOURS.get(line.colour, INK), linewidth=1.4, label=line.label)
+    _finish(axes, chart.x, chart.y)
+    return _svg(figure)
+
+
+def _threshold(chart: ThresholdChart, exhibit: Exhibit) -> str:
+    figure = Figure(figsize=(_WIDTH, 2.6))
+    axes = figure.add_axes((0.08, 0.17, 0.9, 0.78))
+    columns = {name: [value or 0.0 for value in values] for name, values in exhibit.series[chart.series].items()}
+    counts = list(zip(columns["tp"], columns["fp"], columns["fn"], columns["tn"], strict=True))
+    rates = {
+        "recall": ([tp / max(tp + fn, 1) for tp, _, fn, _ in counts], "#0072B2"),
+        "precision": ([tp / (tp + fp) if tp + fp else math.nan for tp, fp, _, _ in counts], "#D55E00"),
+        "selected": ([(tp + fp) / max(tp + fp + fn + tn, 1) for tp, fp, fn, tn in counts], "#009E73"),
+    }
+    for label, (values, colour) in rates.items():
+        axes.plot(columns["threshold"], values, color=colour, linewidth=1.4, label=label)
+    axes.axvline(chart.submitted, color=INK, linewidth=0.9, linestyle=(0, (2, 2)))
+    _finish(axes, "threshold", "share")
+    return _svg(figure)
+
+
+def _finish(axes: Axes, x: str, y: str) -> None:
+    axes.set_xlabel(x, color=MUTED)
+    axes.set_ylabel(y, color=MUTED)
+    axes.set_ylim(-0.02, 1.02)
+    axes.tick_params(colors=MUTED, labelsize=7)
+    for side in ("top", "right"):
+        axes.spines[side].set_visible(False)
+    axes.legend(frameon=False, fontsize=7.5)
+
+
+def _svg(figure: Figure) -> str:
+    stream = io.StringIO()
+    figure.savefig(stream, format="svg", metadata={"Date": None}, transparent=True)
+    text = stream.getvalue()
+    return text[text.index("<svg") :]
