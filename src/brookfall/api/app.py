@@ -3,7 +3,7 @@
 import secrets
 from pathlib import Path
 
-from flask import Flask, Response, abort, g, make_response, request, send_from_directory
+from flask import Blueprint, Flask, Response, abort, g, make_response, request, send_from_directory
 from flask_openapi3 import Info, OpenAPI
 from pydantic import ValidationError
 
@@ -58,7 +58,10 @@ def _serve_pages(app: Flask, folder: Path) -> None:
     def _nonce() -> None:
         g.nonce = secrets.token_urlsafe(16)
 
-    @app.get("/assets/<path:name>")
+    # A plain blueprint: these addresses are no part of the API's description.
+    pages = Blueprint("pages", __name__)
+
+    @pages.get("/assets/<path:name>")
     def _asset(name: str) -> Response:
         """A hashed file: the brotli one beside it where the browser takes it."""
         squeezed = folder / "assets" / f"{name}.br"
@@ -71,8 +74,8 @@ def _serve_pages(app: Flask, folder: Path) -> None:
         response.headers["Vary"] = "Accept-Encoding"
         return response
 
-    @app.get("/", defaults={"path": ""})
-    @app.get("/<path:path>")
+    @pages.get("/", defaults={"path": ""})
+    @pages.get("/<path:path>")
     def _page(path: str) -> Response:
         """Every address that is not the API is a view of the one page."""
         if path.startswith("api/"):
@@ -84,6 +87,8 @@ def _serve_pages(app: Flask, folder: Path) -> None:
         response = make_response(html)
         response.headers["Cache-Control"] = "no-store"
         return response
+
+    app.register_blueprint(pages)
 
     @app.after_request
     def _headers(response: Response) -> Response:

@@ -96,11 +96,10 @@ def run_view(session: Session, person: Person, case_id: int) -> RunView:
             checks=[],
             exhibits=[],
         )
-    states = dict(
-        session.execute(
-            select(Fit.key, Fit.state).join(RunFit, RunFit.fit_key == Fit.key).where(RunFit.run_id == run.id)
-        ).tuples()
+    fits = session.execute(
+        select(Fit.key, Fit.state).join(RunFit, RunFit.fit_key == Fit.key).where(RunFit.run_id == run.id)
     )
+    states = {key: state for key, state in fits.all()}  # noqa: C416 - a result has keys(), which misleads dict()
     finished = {key for key, state in states.items() if state in ("done", "failed")}
     checks = session.scalars(select(RunCheck).where(RunCheck.run_id == run.id).order_by(RunCheck.number))
     elapsed = (now() - run.started).total_seconds()
