@@ -8,7 +8,7 @@ from flask_openapi3 import Info, OpenAPI
 from pydantic import ValidationError
 
 from brookfall.api.problems import from_validation, handle_problems
-from brookfall.api.routes import api
+from brookfall.api.routes import QUEUE, api
 from brookfall.api.session import guard
 from brookfall.records.config import config
 
@@ -30,6 +30,10 @@ def create_app(front_end: Path = FRONT_END) -> Flask:
         WTF_CSRF_HEADERS=["X-CSRF-Token"],
         WTF_CSRF_SSL_STRICT=False,
     )
+    # Imported here: it reads the configuration, which the API's description does without.
+    from brookfall.engine.app import CeleryQueue
+
+    app.extensions[QUEUE] = CeleryQueue()
     guard(app)
     handle_problems(app)
     _serve_pages(app, front_end)

@@ -5,7 +5,7 @@ from datetime import date
 from functools import wraps
 from typing import Literal, ParamSpec
 
-from flask import Response, jsonify, make_response, request
+from flask import Response, current_app, jsonify, make_response, request
 from flask_login import current_user, login_required, login_user, logout_user
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, ConfigDict, Field, RootModel
@@ -35,11 +35,13 @@ from brookfall.desk.views import (
     RunView,
     View,
 )
-from brookfall.engine.app import CeleryQueue
 from brookfall.records.config import config
 from brookfall.records.database import transaction
 
 P = ParamSpec("P")
+
+QUEUE = "brookfall_queue"
+"""Where the application keeps the queue that wakes the workers."""
 
 api = APIBlueprint(
     "api",
@@ -252,7 +254,7 @@ def get_run(path: CasePath) -> RunView:
 @login_required
 @shows
 def post_run(path: CasePath) -> RunView:
-    run.lock_and_run(int(current_user.id), path.case_id, CeleryQueue())
+    run.lock_and_run(int(current_user.id), path.case_id, current_app.extensions[QUEUE])
     with transaction() as session:
         return run.run_view(session, asking(session), path.case_id)
 

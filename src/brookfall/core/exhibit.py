@@ -103,6 +103,7 @@ class ThresholdChart(Frozen):
     title: str
     series: str
     submitted: float
+    positive: str
     groups: dict[str, str] = Field(default_factory=dict)
 
 

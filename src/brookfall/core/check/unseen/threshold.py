@@ -38,6 +38,7 @@ class Threshold:
             title=f"What the threshold decides, {part.replace('_', ' ')} rows",
             series="threshold:all",
             submitted=rows.threshold,
+            positive=bench.subject.positive_value,
             groups=named,
         )
         table = TableView(

@@ -1,0 +1,47 @@
+/** Which screen stands at which address. */
+import Box from "@mui/material/Box";
+import { Navigate, Route, Routes } from "react-router";
+import { useMe } from "./api/queries";
+import { Bar } from "./frame/Bar";
+import { CaseFrame } from "./frame/CaseFrame";
+import { KeysHelp } from "./frame/KeysHelp";
+import { Fetching } from "./parts/Said";
+import { Brief } from "./screens/Brief";
+import { Data } from "./screens/Data";
+import { Decision } from "./screens/Decision";
+import { Docket } from "./screens/Docket";
+import { Evidence } from "./screens/Evidence";
+import { Findings } from "./screens/Findings";
+import { Plan } from "./screens/Plan";
+import { RecordScreen } from "./screens/RecordScreen";
+import { Report } from "./screens/Report";
+import { SignIn } from "./screens/SignIn";
+import { Submit } from "./screens/Submit";
+
+export function App() {
+  const me = useMe();
+  if (me.isPending) return <Fetching what="your session" />;
+  if (!me.data) return <SignIn />;
+  return (
+    <Box sx={{ display: "flex", flexDirection: "column", height: "100vh" }}>
+      <Bar me={me.data} />
+      <KeysHelp />
+      <Routes>
+        <Route path="/" element={<Docket />} />
+        <Route path="/submit" element={<Submit />} />
+        <Route path="/record" element={<RecordScreen />} />
+        <Route path="/cases/:caseId" element={<CaseFrame />}>
+          <Route index element={<Navigate to="brief" replace />} />
+          <Route path="brief" element={<Brief />} />
+          <Route path="data" element={<Data />} />
+          <Route path="plan" element={<Plan />} />
+          <Route path="evidence" element={<Evidence />} />
+          <Route path="findings" element={<Findings />} />
+          <Route path="decision" element={<Decision />} />
+          <Route path="report" element={<Report />} />
+        </Route>
+        <Route path="*" element={<Box sx={{ p: 3 }}>There is no such page. The docket is under the first link above.</Box>} />
+      </Routes>
+    </Box>
+  );
+}

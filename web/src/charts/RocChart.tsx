@@ -1,0 +1,35 @@
+/** A line chart of an exhibit, its series labelled directly beside it. */
+import Box from "@mui/material/Box";
+import { lazy, Suspense, useMemo } from "react";
+import type { Exhibit, Schemas } from "../api/client";
+import { colourOf } from "./palette";
+
+const Curves = lazy(() => import("./Curves"));
+
+export function RocChart({ chart, series }: { chart: Schemas["LineChart"]; series: Exhibit["series"] }) {
+  const curves = useMemo(
+    () =>
+      chart.lines.map((line) => {
+        const columns = series?.[line.series] ?? {};
+        const y = columns.y ?? [];
+        return { label: line.label, colour: colourOf(line.colour), points: (columns.x ?? []).map((x, i): [number, number] => [x ?? 0, y[i] ?? 0]) };
+      }),
+    [chart, series],
+  );
+  return (
+    <Box component="figure" sx={{ m: 0, mb: 2 }}>
+      <Box component="figcaption" sx={{ fontSize: 12, color: "text.secondary" }}>
+        {chart.title}:{" "}
+        {curves.map((curve) => (
+          <Box key={curve.label} component="span" sx={{ mr: 1.5 }}>
+            <Box component="span" sx={{ display: "inline-block", width: 14, height: 4, bgcolor: curve.colour, mr: 0.5, verticalAlign: "middle" }} />
+            {curve.label}
+          </Box>
+        ))}
+      </Box>
+      <Suspense fallback={<Box sx={{ height: 320 }} />}>
+        <Curves title={chart.title} x={chart.x} y={chart.y} curves={curves} diagonal={chart.diagonal} width={400} height={320} />
+      </Suspense>
+    </Box>
+  );
+}

@@ -1,0 +1,108 @@
+/** A handle on the threshold that moves the confusion matrix, the rates and the group rates at once, from the exhibit's series alone. */
+import Box from "@mui/material/Box";
+import Slider from "@mui/material/Slider";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableCell from "@mui/material/TableCell";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
+import { lazy, Suspense, useMemo, useState } from "react";
+import type { Exhibit, Schemas } from "../api/client";
+import { count, number } from "../wording";
+import { Matrix } from "./Matrix";
+
+const Curves = lazy(() => import("./Curves"));
+
+interface Counts {
+  tp: number;
+  fp: number;
+  fn: number;
+  tn: number;
+}
+
+type Columns = Record<string, (number | null)[]>;
+
+export function ThresholdExplorer({ chart, series }: { chart: Schemas["ThresholdChart"]; series: Exhibit["series"] }) {
+  const all: Columns = series?.[chart.series] ?? {};
+  const thresholds = useMemo(() => (all.threshold ?? []).map((t) => t ?? 0), [all]);
+  const [threshold, setThreshold] = useState(chart.submitted);
+  const place = nearest(thresholds, threshold);
+  const curves = useMemo(
+    () => [
+      { label: "recall", colour: "#0072B2", points: points(all, thresholds, (c) => share(c.tp, c.tp + c.fn)) },
+      { label: "precision", colour: "#D55E00", points: points(all, thresholds, (c) => share(c.tp, c.tp + c.fp)) },
+      { label: "selected", colour: "#009E73", points: points(all, thresholds, (c) => share(c.tp + c.fp, c.tp + c.fp + c.fn + c.tn)) },
+    ],
+    [all, thresholds],
+  );
+  const now = countsAt(all, place);
+  const top = thresholds.at(-1) ?? 1;
+  return (
+    <Box component="figure" sx={{ m: 0, mb: 2 }}>
+      <Box component="figcaption" sx={{ fontSize: 12, color: "text.secondary" }}>{chart.title}</Box>
+      <Suspense fallback={<Box sx={{ height: 230 }} />}>
+        <Curves title={chart.title} x="threshold" y="share" curves={curves} at={threshold} width={680} height={230} xMax={top} />
+      </Suspense>
+      <Box sx={{ pl: "44px", pr: "96px", mt: -1 }}>
+        <Slider aria-label="Threshold" size="small" min={thresholds[0] ?? 0} max={top} step={0.005} value={threshold} onChange={(_, value) => setThreshold(value as number)} />
+      </Box>
+      <Box aria-live="polite" sx={{ fontSize: 13, mb: 1 }}>
+        At <b>{number(threshold)}</b>
+        {threshold === chart.submitted ? " (as submitted)" : ` (submitted: ${number(chart.submitted)})`}: recall {rate(now.tp, now.tp + now.fn)}, precision{" "}
+        {rate(now.tp, now.tp + now.fp)}, selected {rate(now.tp + now.fp, total(now))} of {count(total(now))} rows. Read off the curve: the estimates with their intervals are in the table below.
+      </Box>
+      <Box sx={{ display: "flex", gap: 4, alignItems: "flex-start" }}>
+        <Matrix title="Confusion matrix" positive={chart.positive} {...now} />
+        {Object.keys(chart.groups ?? {}).length > 0 && (
+          <Table size="small" sx={{ flex: 1 }}>
+            <TableHead>
+              <TableRow>
+                <TableCell>group</TableCell>
+                <TableCell align="right">n</TableCell>
+                <TableCell align="right">selected</TableCell>
+                <TableCell align="right">TPR</TableCell>
+                <TableCell align="right">FPR</TableCell>
+              </TableRow>
+            </TableHead>
+            <TableBody>
+              {Object.entries(chart.groups ?? {}).map(([name, label]) => {
+                const c = countsAt(series?.[name] ?? {}, place);
+                return (
+                  <TableRow key={name}>
+                    <TableCell sx={{ py: 0.25 }}>{label}</TableCell>
+                    <TableCell align="right" sx={{ py: 0.25 }}>{count(total(c))}</TableCell>
+                    <TableCell align="right" sx={{ py: 0.25 }}>{rate(c.tp + c.fp, total(c))}</TableCell>
+                    <TableCell align="right" sx={{ py: 0.25 }}>{rate(c.tp, c.tp + c.fn)}</TableCell>
+                    <TableCell align="right" sx={{ py: 0.25 }}>{rate(c.fp, c.fp + c.tn)}</TableCell>
+                  </TableRow>
+                );
+              })}
+            </TableBody>
+          </Table>
+        )}
+      </Box>
+    </Box>
+  );
+}
+
+function countsAt(columns: Columns, place: number): Counts {
+  const at = (name: string) => columns[name]?.[place] ?? 0;
+  return { tp: at("tp"), fp: at("fp"), fn: at("fn"), tn: at("tn") };
+}
+
+function points(columns: Columns, thresholds: number[], value: (c: Counts) => number | null): [number, number][] {
+  return thresholds.flatMap((t, i): [number, number][] => {
+    const y = value(countsAt(columns, i));
+    return y === null ? [] : [[t, y]];
+  });
+}
+
+function nearest(sorted: number[], wanted: number): number {
+  let best = 0;
+  for (let i = 1; i < sorted.length; i++) if (Math.abs((sorted[i] ?? 0) - wanted) < Math.abs((sorted[best] ?? 0) - wanted)) best = i;
+  return best;
+}
+
+const total = (c: Counts) => c.tp + c.fp + c.fn + c.tn;
+const share = (x: number, n: number) => (n > 0 ? x / n : null);
+const rate = (x: number, n: number) => number(share(x, n));

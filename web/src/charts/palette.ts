@@ -1,0 +1,16 @@
+/** The same colour for the same part or model on every chart (Okabe & Ito). */
+const COLOURS: Record<string, string> = {
+  training: "#E69F00",
+  validation: "#56B4E9",
+  out_of_fold: "#0072B2",
+  test: "#009E73",
+  recipe: "#009E73",
+  baseline: "#999999",
+  fold: "#0072B2",
+  group: "#CC79A7",
+  reference: "#56B4E9",
+};
+
+export function colourOf(name: string): string {
+  return COLOURS[name] ?? "#0072B2";
+}

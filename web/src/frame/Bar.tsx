@@ -1,0 +1,31 @@
+/** The slim bar over everything. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { NavLink, useNavigate } from "react-router";
+import type { Schemas } from "../api/client";
+import { useSignOut } from "../api/queries";
+import { SERIF } from "../theme";
+
+export function Bar({ me }: { me: Schemas["PersonView"] }) {
+  const signOut = useSignOut();
+  const go = useNavigate();
+  return (
+    <Box component="header" sx={{ display: "flex", alignItems: "center", gap: 3, height: 44, px: 3, borderBottom: 1, borderColor: "divider", color: "text.secondary" }}>
+      <Box sx={{ display: "flex", alignItems: "center", gap: 1, color: "text.primary" }}>
+        <svg width={22} height={22} viewBox="0 0 22 22" aria-hidden="true">
+          <path d="M2 5h6v5h6v5h6" fill="none" stroke="var(--mui-palette-primary-main)" strokeWidth={2.4} strokeLinecap="round" strokeLinejoin="round" />
+        </svg>
+        <Box component="b" sx={{ fontFamily: SERIF, fontSize: 17, fontWeight: 600 }}>Brookfall</Box>
+      </Box>
+      <Box component="nav" aria-label="Brookfall" sx={{ display: "flex", gap: 3, "& a": { textDecoration: "none", py: 1 }, "& a.active": { color: "text.primary", fontWeight: 550 } }}>
+        <NavLink to="/" end>Docket</NavLink>
+        {me.roles.includes("owner") && <NavLink to="/submit">Submit a model</NavLink>}
+        {me.roles.some((role) => role !== "owner") && <NavLink to="/record">Record</NavLink>}
+      </Box>
+      <Box sx={{ ml: "auto", display: "flex", gap: 2, alignItems: "center" }}>
+        <span>{me.name}, {me.roles.join(", ")}</span>
+        <Button color="inherit" onClick={() => signOut.mutate(undefined, { onSuccess: () => void go("/") })}>Sign out</Button>
+      </Box>
+    </Box>
+  );
+}

@@ -1,0 +1,160 @@
+/** The docket: a row a case, and in a sentence what waits for me. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableCell from "@mui/material/TableCell";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
+import Typography from "@mui/material/Typography";
+import { Fragment, useState } from "react";
+import { Link, useNavigate, useSearchParams } from "react-router";
+import type { CaseLine } from "../api/client";
+import { useDocket, useMe, useTake } from "../api/queries";
+import { useKeys } from "../frame/keys";
+import { SmallCourse } from "../marks/Course";
+import { GaugeMark } from "../marks/GaugeMark";
+import { Tally } from "../marks/Tally";
+import { Fetching, Said } from "../parts/Said";
+import { SERIF } from "../theme";
+import { day, OUTCOMES, QUESTIONS, SHORT_QUESTIONS } from "../wording";
+
+const STATES = ["waiting", "in_review", "proposed", "decided"] as const;
+const STEP_PATHS = ["brief", "data", "plan", "evidence", "evidence", "decision", "report"];
+
+export function Docket() {
+  const docket = useDocket();
+  const me = useMe();
+  const take = useTake();
+  const go = useNavigate();
+  const [search, setSearch] = useSearchParams();
+  const [focus, setFocus] = useState(0);
+  const wanted = search.get("state");
+  const cases = (docket.data?.cases ?? []).filter((c) => !wanted || c.state === wanted);
+  const open = (c: CaseLine | undefined) => c && void go(addressOf(c));
+  useKeys([
+    { keys: "ArrowDown", does: "next case", act: () => setFocus(Math.min(focus + 1, cases.length - 1)) },
+    { keys: "ArrowUp", does: "previous case", act: () => setFocus(Math.max(focus - 1, 0)) },
+    { keys: "Enter", does: "open the case", act: () => open(cases[focus]) },
+  ]);
+  if (docket.isPending) return <Fetching what="the docket" />;
+  if (!docket.data) return <Box sx={{ p: 3 }}><Said error={docket.error} /></Box>;
+  const all = docket.data.cases;
+  return (
+    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+      <Typography component="h1" sx={{ fontFamily: SERIF, fontSize: 22, fontWeight: 470, lineHeight: 1.35, maxWidth: 860, mb: 2 }}>
+        <Waiting lines={all.filter((c) => docket.data.waits.includes(c.id))} />
+      </Typography>
+      <Box sx={{ display: "flex", gap: 2, fontSize: 12, mb: 1, color: "text.secondary", alignItems: "center" }}>
+        <Filter on={!wanted} words={`All ${all.length}`} onClick={() => setSearch({})} />
+        {STATES.map((state) => (
+          <Filter key={state} on={wanted === state} words={`${state === "in_review" ? "In review" : state[0]?.toUpperCase() + state.slice(1)} ${all.filter((c) => c.state === state).length}`} onClick={() => setSearch({ state })} />
+        ))}
+        <Box sx={{ ml: "auto" }}>seven questions: {SHORT_QUESTIONS.join(" · ")}</Box>
+      </Box>
+      <Said error={take.error} />
+      <Table aria-label="Cases">
+        <TableHead>
+          <TableRow>
+            <TableCell>model</TableCell>
+            <TableCell>outcome, tier</TableCell>
+            <TableCell>owner</TableCell>
+            <TableCell>reviewer</TableCell>
+            <TableCell>due</TableCell>
+            <TableCell>course</TableCell>
+            <TableCell>
+              <Box sx={{ display: "grid", gridTemplateColumns: "repeat(7, 27px)", textAlign: "center" }}>
+                {SHORT_QUESTIONS.map((q, i) => <span key={q} title={QUESTIONS[i]}>{i + 1}</span>)}
+              </Box>
+            </TableCell>
+            <TableCell>findings</TableCell>
+            <TableCell>where it stands</TableCell>
+          </TableRow>
+        </TableHead>
+        <TableBody>
+          {cases.map((c, i) => (
+            <TableRow key={c.id} hover selected={i === focus} sx={{ cursor: "pointer", height: 50 }} onClick={() => open(c)}>
+              <TableCell>
+                <Link to={addressOf(c)} style={{ textDecoration: "none" }} onClick={(event) => event.stopPropagation()}>
+                  <Box component="span" sx={{ fontFamily: SERIF, fontSize: 15, fontWeight: 560 }}>{c.model}</Box>{" "}
+                  <Box component="span" sx={{ fontSize: 12, color: "text.secondary" }}>{c.version}</Box>
+                </Link>
+              </TableCell>
+              <TableCell>{OUTCOMES[c.outcome]}, {c.tier}</TableCell>
+              <TableCell>{c.owner}</TableCell>
+              <TableCell>
+                {c.reviewer ?? (c.may_take ? (
+                  <Button disabled={take.isPending} onClick={(event) => { event.stopPropagation(); take.mutate(c.id); }}>Take it</Button>
+                ) : "nobody yet")}
+              </TableCell>
+              <TableCell sx={{ whiteSpace: "nowrap" }}>{c.due ? day(c.due).replace(/ \d{4}$/, "") : ""}</TableCell>
+              <TableCell><SmallCourse step={c.step} /></TableCell>
+              <TableCell><Marks line={c} /></TableCell>
+              <TableCell>
+                <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+                  {c.findings.length === 0 && <Box component="span" sx={{ color: "brook.muted" }}>none</Box>}
+                  {c.findings.map((f) => <Fragment key={f.severity}><Tally severity={f.severity} />{f.count}</Fragment>)}
+                </Box>
+              </TableCell>
+              <TableCell>{c.stands}</TableCell>
+            </TableRow>
+          ))}
+        </TableBody>
+      </Table>
+      {cases.length === 0 && (
+        <Typography color="text.secondary" sx={{ mt: 3 }}>
+          {wanted ? "No case stands there." : me.data?.roles.includes("owner") ? "Models you submit will be listed here. Submit one with the link above." : "Submitted models will be listed here. An owner submits them."}
+        </Typography>
+      )}
+    </Box>
+  );
+}
+
+function addressOf(c: CaseLine): string {
+  return `/cases/${c.id}/${c.state === "waiting" ? "brief" : STEP_PATHS[c.step]}`;
+}
+
+export function Marks({ line }: { line: Pick<CaseLine, "marks"> }) {
+  return (
+    <Box sx={{ display: "grid", gridTemplateColumns: "repeat(7, 27px)", justifyItems: "center" }}>
+      {QUESTIONS.map((question, i) => {
+        const mark = line.marks.find((m) => m.question === i + 1);
+        return mark ? <GaugeMark key={question} standing={mark.standing} label={question} /> : <span key={question} />;
+      })}
+    </Box>
+  );
+}
+
+function Filter({ on, words, onClick }: { on: boolean; words: string; onClick: () => void }) {
+  return (
+    <Button color="inherit" aria-pressed={on} onClick={onClick} sx={{ fontSize: 12, minWidth: 0, px: 0.5, fontWeight: on ? 600 : 400, color: on ? "text.primary" : "text.secondary" }}>
+      {words}
+    </Button>
+  );
+}
+
+const WHY: Record<string, string> = {
+  waiting: "waits for a reviewer",
+  "in review": "is with you",
+  "runs finished": "has finished its runs",
+  running: "is running",
+  "run cancelled": "had its run cancelled",
+  "sent back": "was sent back to you",
+};
+
+function Waiting({ lines }: { lines: CaseLine[] }) {
+  if (lines.length === 0) return <>Nothing waits for you.</>;
+  return (
+    <>
+      {lines.length === 1 ? "One case waits for you: " : `${["", "", "Two", "Three", "Four", "Five"][lines.length] ?? lines.length} cases wait for you: `}
+      {lines.slice(0, 3).map((c, i) => (
+        <Fragment key={c.id}>
+          {i > 0 && (i === Math.min(lines.length, 3) - 1 ? " and " : ", ")}
+          <Box component={Link} to={addressOf(c)} sx={{ color: "primary.main", textDecoration: "none" }}>{c.model} {c.version}</Box>{" "}
+          {WHY[c.stands] ?? (c.state === "proposed" ? "awaits a countersignature" : "is with you")}
+        </Fragment>
+      ))}
+      {lines.length > 3 ? `, and ${lines.length - 3} more.` : "."}
+    </>
+  );
+}

@@ -1,0 +1,144 @@
+/** At the left the seven questions with their exhibits; in the middle one exhibit, answer first. A run fills it live. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import LinearProgress from "@mui/material/LinearProgress";
+import Typography from "@mui/material/Typography";
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+import { Link, useNavigate, useSearchParams } from "react-router";
+import type { Case, Run } from "../api/client";
+import { useCancelRun, useExhibit, useRun } from "../api/queries";
+import { useTheCase } from "../frame/CaseFrame";
+import { useKeys } from "../frame/keys";
+import { useMarginOf } from "../frame/margin";
+import { GaugeMark } from "../marks/GaugeMark";
+import { Fetching, Said } from "../parts/Said";
+import { plural, QUESTIONS, seconds } from "../wording";
+import { ExhibitView } from "./ExhibitView";
+
+const SHORT = ["Data fit for use?", "Claims reproduce?", "Holds on unseen rows?", "Memorised its rows?", "Beats something simpler?", "Treats people fairly?", "Makes sense?"] as const;
+
+export function Evidence() {
+  const { theCase, openMargin } = useTheCase();
+  const run = useRun(theCase.id);
+  const cache = useQueryClient();
+  const go = useNavigate();
+  const [search, setSearch] = useSearchParams();
+  const { margin, write } = useMarginOf(theCase.id);
+  const numbers = run.data?.exhibits.map((e) => e.number) ?? [];
+  const asked = Number(search.get("exhibit"));
+  const chosen = asked || (numbers[0] ?? null);
+  const there = chosen !== null && numbers.includes(chosen);
+  const exhibit = useExhibit(theCase.id, run.data?.id ?? null, there ? chosen : null);
+  const show = (number: number | undefined) => number && setSearch({ exhibit: String(number) }, { replace: true });
+  const step = (by: number) => show(numbers[Math.min(Math.max(numbers.indexOf(chosen ?? 0) + by, 0), numbers.length - 1)]);
+  const setAside = () => {
+    if (!margin || !chosen) return;
+    const held = margin.set_aside.includes(chosen);
+    write({ ...margin, set_aside: held ? margin.set_aside.filter((n) => n !== chosen) : [...margin.set_aside, chosen] });
+    openMargin();
+  };
+  const find = () => theCase.may.review && chosen && void go(`/cases/${theCase.id}/findings?from=${chosen}`);
+  useKeys([
+    { keys: "]", does: "next exhibit", act: () => step(1) },
+    { keys: "[", does: "previous exhibit", act: () => step(-1) },
+    { keys: "f", does: "write a finding from this exhibit", act: find },
+    { keys: "a", does: "set this exhibit aside, or put it back", act: setAside },
+    { keys: "t", does: "go to the table, or back to the picture", act: toTable },
+  ]);
+  const state = run.data?.state;
+  useEffect(() => {
+    if (state && state !== "running") void cache.invalidateQueries({ queryKey: ["case", theCase.id] });
+  }, [state, cache, theCase.id]);
+  if (run.isPending) return <Fetching what="the evidence" />;
+  if (!run.data) return <Box sx={{ p: 3 }}><Said error={run.error} /></Box>;
+  if (run.data.id === null) return <NothingRun theCase={theCase} />;
+  return (
+    <Box sx={{ display: "grid", gridTemplateColumns: "244px 1fr", minHeight: "100%" }}>
+      <Index run={run.data} chosen={chosen} onShow={show} />
+      <Box sx={{ p: 3, pt: 1.75, minWidth: 0 }}>
+        {state === "running" && <Progress theCase={theCase} run={run.data} />}
+        {state === "cancelled" && <Typography sx={{ mb: 1, color: "brook.ochre" }}>The run was cancelled after {plural(run.data.done, "fit")} of {run.data.needed}. What was finished is kept; running again goes on from there.</Typography>}
+        <Said error={exhibit.error} />
+        {exhibit.data && there ? (
+          <ExhibitView exhibit={exhibit.data} mayFind={theCase.may.review} isAside={margin?.set_aside.includes(exhibit.data.number) ?? false} onFind={find} onAside={setAside} />
+        ) : (
+          <Typography color="text.secondary">{chosen ? `Exhibit ${chosen} is not there yet.` : "Exhibits appear here as their fits are done."}</Typography>
+        )}
+      </Box>
+    </Box>
+  );
+}
+
+function toTable() {
+  const table = document.getElementById("exhibit-table");
+  const picture = document.getElementById("exhibit-picture");
+  (document.activeElement === table ? picture : table)?.focus();
+}
+
+function Index({ run, chosen, onShow }: { run: Run; chosen: number | null; onShow: (number: number) => void }) {
+  return (
+    <Box component="nav" aria-label="Exhibits" sx={{ borderRight: 1, borderColor: "divider", pl: 3, pr: 1.25, pt: 0.5, pb: 2 }}>
+      {QUESTIONS.map((question, i) => {
+        const checks = run.checks.filter((c) => c.question === i + 1);
+        return (
+          <Box key={question} component="section" aria-label={question}>
+            <Typography variant="h3" sx={{ fontSize: 13.5, mt: 1.1, mb: 0.25 }} title={question}>{i + 1} {SHORT[i]}</Typography>
+            {checks.length === 0 && <Box sx={{ fontSize: 12, color: "brook.muted", pl: 3.25 }}>no check in the plan</Box>}
+            {checks.map((check) => {
+              const exhibit = run.exhibits.find((e) => e.number === check.number);
+              const waiting = run.state === "running" ? (check.needed ? `${check.done} of ${check.needed} fits` : "waiting") : "not run";
+              return (
+                <Box
+                  key={check.number}
+                  component="button"
+                  disabled={!exhibit}
+                  aria-current={chosen === check.number || undefined}
+                  onClick={() => onShow(check.number)}
+                  sx={{
+                    all: "unset", boxSizing: "border-box", display: "flex", gap: 1, alignItems: "center", width: "calc(100% + 12px)", mx: -0.75, px: 0.75, minHeight: 24, borderRadius: 0.75, fontSize: 12.5,
+                    cursor: exhibit ? "pointer" : "default", color: chosen === check.number ? "text.primary" : "text.secondary", fontWeight: chosen === check.number ? 550 : 400,
+                    bgcolor: chosen === check.number ? "brook.pale" : "transparent", "&:focus-visible": { outline: 2, outlineColor: "primary.main" },
+                  }}
+                >
+                  <Box component="span" sx={{ width: 18, textAlign: "right", color: "brook.muted" }}>{check.number}</Box>
+                  <span>{check.title}</span>
+                  <Box component="span" sx={{ ml: "auto", fontSize: 11, color: "brook.muted", whiteSpace: "nowrap" }}>
+                    {exhibit ? exhibit.state === "failed" ? "failed" : exhibit.state === "not_applicable" ? "not run" : <GaugeMark standing={exhibit.standing} /> : waiting}
+                  </Box>
+                </Box>
+              );
+            })}
+          </Box>
+        );
+      })}
+    </Box>
+  );
+}
+
+function Progress({ theCase, run }: { theCase: Case; run: Run }) {
+  const cancel = useCancelRun(theCase.id);
+  return (
+    <Box role="status" sx={{ display: "flex", gap: 2, alignItems: "center", mb: 1.5 }}>
+      <LinearProgress variant="determinate" value={run.needed ? (100 * run.done) / run.needed : 100} sx={{ width: 180 }} aria-label="Fits done" />
+      <Typography variant="body2">
+        {run.done} of {plural(run.needed, "fit")}{run.failed ? `, ${run.failed} failed` : ""}; {run.exhibits.length} of {plural(run.checks.length, "exhibit")}
+        {run.seconds_left ? `; about ${seconds(run.seconds_left)} left` : ""}
+      </Typography>
+      {theCase.may.review && <Button disabled={cancel.isPending} onClick={() => cancel.mutate()}>Cancel the run</Button>}
+      <Said error={cancel.error} />
+    </Box>
+  );
+}
+
+function NothingRun({ theCase }: { theCase: Case }) {
+  return (
+    <Box sx={{ p: 3, maxWidth: 560 }}>
+      <Typography variant="h2" sx={{ mb: 1 }}>Nothing has been run</Typography>
+      <Typography color="text.secondary">
+        Here will be an exhibit for each check of the plan: its answer, its picture, its numbers, and how they were got.{" "}
+        {theCase.may.review ? <Link to={`/cases/${theCase.id}/plan`}>Lock the plan and run it.</Link> : "The reviewer locks the plan and runs it."}
+      </Typography>
+    </Box>
+  );
+}

@@ -1,0 +1,119 @@
+/** One exhibit from its data alone: question, answer, picture, numbers, how it was computed. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Typography from "@mui/material/Typography";
+import type { Estimate, Exhibit, Schemas } from "../api/client";
+import { IntervalStrip } from "../charts/IntervalStrip";
+import { Matrix } from "../charts/Matrix";
+import { RocChart } from "../charts/RocChart";
+import { ThresholdExplorer } from "../charts/ThresholdExplorer";
+import { GaugeMark } from "../marks/GaugeMark";
+import { Kbd } from "../parts/Kbd";
+import { SERIF } from "../theme";
+import { count, interval, plural, QUESTIONS, STANDING_WORDS } from "../wording";
+
+interface ExhibitViewProps {
+  exhibit: Exhibit;
+  mayFind: boolean;
+  isAside: boolean;
+  onFind: () => void;
+  onAside: () => void;
+}
+
+export function ExhibitView({ exhibit, mayFind, isAside, onFind, onAside }: ExhibitViewProps) {
+  const estimates = exhibit.estimates ?? [];
+  const wide = estimates.find((e) => e.wide_level != null);
+  return (
+    <article aria-label={`Exhibit ${exhibit.number}, ${exhibit.title}`}>
+      <Box sx={{ display: "flex", alignItems: "center", gap: 1 }}>
+        <Typography variant="h2" sx={{ fontSize: 14, fontWeight: 500, color: "text.secondary" }}>
+          {QUESTIONS[exhibit.question - 1]} · Exhibit {exhibit.number}, {exhibit.title.toLowerCase()}
+        </Typography>
+        <GaugeMark standing={exhibit.standing} />
+        <Typography variant="body2" color="text.secondary">{exhibit.state === "done" ? STANDING_WORDS[exhibit.standing ?? "none"] : exhibit.state.replace("_", " ")}</Typography>
+      </Box>
+      <Typography sx={{ fontFamily: SERIF, fontSize: 19, lineHeight: 1.34, fontWeight: 470, my: 1, maxWidth: 700 }}>{exhibit.answer}</Typography>
+      <Box sx={{ display: "flex", gap: 1, mb: 1.5 }}>
+        {mayFind && <Button variant="outlined" onClick={onFind}>Write a finding&nbsp; <Kbd>f</Kbd></Button>}
+        <Button onClick={onAside}>{isAside ? "Put back" : "Set aside"}&nbsp; <Kbd>a</Kbd></Button>
+      </Box>
+      <Box id="exhibit-picture" tabIndex={-1}>
+        {(exhibit.charts ?? []).map((chart, i) => <Picture key={i} chart={chart} exhibit={exhibit} />)}
+      </Box>
+      <Box id="exhibit-table" tabIndex={-1}>
+        {(exhibit.tables ?? []).map((table) => <Numbers key={table.title} table={table} estimates={estimates} />)}
+      </Box>
+      <HowComputed exhibit={exhibit} wide={wide} />
+    </article>
+  );
+}
+
+function Picture({ chart, exhibit }: { chart: NonNullable<Exhibit["charts"]>[number]; exhibit: Exhibit }) {
+  switch (chart.kind) {
+    case "strip":
+      return <IntervalStrip chart={chart} estimates={exhibit.estimates ?? []} />;
+    case "lines":
+      return <RocChart chart={chart} series={exhibit.series} />;
+    case "threshold":
+      return <ThresholdExplorer key={exhibit.number} chart={chart} series={exhibit.series} />;
+    case "matrix":
+      return <Matrix {...chart} />;
+    default:
+      return null;
+  }
+}
+
+function Numbers({ table, estimates }: { table: Schemas["TableView"]; estimates: readonly Estimate[] }) {
+  return (
+    <Box sx={{ overflowX: "auto", mb: 2 }}>
+      <Box component="table" sx={{ borderCollapse: "collapse", width: "100%", fontSize: 12.5 }}>
+        <Box component="caption" sx={{ textAlign: "left", fontWeight: 600, pb: 0.25 }}>{table.title}</Box>
+        <thead>
+          <tr>
+            {table.columns.map((column, i) => (
+              <Box component="th" scope="col" key={column} sx={{ textAlign: i === 0 ? "left" : "right", fontWeight: 500, fontSize: 12, color: "text.secondary", borderBottom: 1, borderColor: "text.primary", py: 0.5, pr: 1.25 }}>{column}</Box>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {table.rows.map((row, i) => (
+            <tr key={i}>
+              {row.map((cell, j) => (
+                <Box component="td" key={j} sx={{ textAlign: j === 0 ? "left" : "right", borderBottom: 1, borderColor: "divider", py: 0.6, pr: 1.25, whiteSpace: j === 0 ? "normal" : "nowrap" }}>
+                  {cell.estimate != null ? <Figure estimate={estimates[cell.estimate] as Estimate} /> : cell.text}
+                </Box>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </Box>
+    </Box>
+  );
+}
+
+function Figure({ estimate }: { estimate: Estimate }) {
+  const notes = [`n ${count(estimate.n)}`, estimate.method?.replaceAll("_", " "), estimate.note].filter(Boolean).join(", ");
+  return (
+    <Box component="span" title={notes} sx={{ display: "inline-flex", alignItems: "center", gap: 0.5, color: estimate.note === "too few to judge" ? "brook.muted" : "inherit" }}>
+      <span>{interval(estimate)}</span>
+      <Box component="span" sx={{ color: "brook.muted", fontSize: 11 }}>{estimate.value === null ? estimate.note : `n ${count(estimate.n)}`}</Box>
+      {estimate.note === "too few to judge" && <Box component="span" sx={{ fontSize: 11 }}>few</Box>}
+      {estimate.standing && <GaugeMark standing={estimate.standing} />}
+    </Box>
+  );
+}
+
+function HowComputed({ exhibit, wide }: { exhibit: Exhibit; wide: Estimate | undefined }) {
+  const from = exhibit.provenance;
+  const judged = (exhibit.estimates ?? []).filter((e) => e.wide_level != null).length;
+  return (
+    <Box component="section" aria-label="How it was computed" sx={{ borderTop: 1, borderColor: "divider", pt: 1, fontSize: 12, color: "text.secondary", maxWidth: 760 }}>
+      <Typography variant="h3" sx={{ fontSize: 13, mb: 0.25, color: "text.primary" }}>How it was computed</Typography>
+      <div>{from.scheme}; seed {from.seed}; {plural(from.fits.length, "fit")}, {from.seconds.toFixed(1)} s. Intervals at 95 %.</div>
+      {wide && <div>{plural(judged, "estimate")} judged together, each at {((wide.wide_level ?? 0) * 100).toFixed(2)} %: the thin ends of the whiskers.</div>}
+      {(exhibit.estimates ?? []).some((e) => e.note === "too few to judge") && <div>Marked few: under 30 rows, or under 5 events or non-events; shown, never judged.</div>}
+      <div>{from.source}</div>
+      <div style={{ wordBreak: "break-all" }}>Rows {from.rows}</div>
+    </Box>
+  );
+}

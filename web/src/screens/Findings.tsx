@@ -1,0 +1,178 @@
+/** The list of findings, and the writing desk. One started from an exhibit already cites and quotes it. */
+import { zodResolver } from "@hookform/resolvers/zod";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import MenuItem from "@mui/material/MenuItem";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useEffect, type ReactNode } from "react";
+import { Controller, useForm } from "react-hook-form";
+import { Link, useSearchParams } from "react-router";
+import { z } from "zod";
+import type { Case, Finding } from "../api/client";
+import { useExhibit, useFindings, useRun, useSaveFinding } from "../api/queries";
+import { useTheCase } from "../frame/CaseFrame";
+import { useKeys } from "../frame/keys";
+import { Tally } from "../marks/Tally";
+import { Fetching, Said } from "../parts/Said";
+import { useUndo } from "../parts/undo";
+import { SERIF } from "../theme";
+import { day, SEVERITIES } from "../wording";
+
+const shape = z.object({
+  severity: z.number().int().min(1).max(4),
+  title: z.string().min(1, "Give it a title."),
+  what: z.string().min(1, "Say what is wrong."),
+  why: z.string(),
+  action: z.string(),
+  action_owner: z.string(),
+  due: z.string(),
+  cites: z.array(z.number()),
+});
+type Written = z.infer<typeof shape>;
+
+const EMPTY: Written = { severity: 2, title: "", what: "", why: "", action: "", action_owner: "", due: "", cites: [] };
+
+export function Findings() {
+  const { theCase } = useTheCase();
+  const findings = useFindings(theCase.id);
+  const save = useSaveFinding(theCase.id);
+  const [search, setSearch] = useSearchParams();
+  const writing = search.has("from") || search.has("write") || search.has("edit");
+  const edited = findings.data?.find((f) => f.id === Number(search.get("edit")));
+  const put = (finding: Finding) => {
+    const now = findings.data?.find((f) => f.id === finding.id);
+    save.mutate({ findingId: finding.id, revision: now?.revision ?? finding.revision, finding: { ...textOf(finding), withdrawn: finding.withdrawn } });
+  };
+  const { change, undo, canUndo } = useUndo<Finding>(put);
+  useKeys([
+    { keys: "n", does: "write a new finding", act: () => theCase.may.review && setSearch({ write: "new" }) },
+    { keys: "u", does: "undo the last change of a finding", act: () => theCase.may.review && undo() },
+  ]);
+  if (findings.isPending) return <Fetching what="the findings" />;
+  return (
+    <Box sx={{ p: 3, maxWidth: 860 }}>
+      <Said error={findings.error ?? save.error} />
+      {writing && theCase.may.review ? (
+        <Desk key={search.toString()} theCase={theCase} from={Number(search.get("from")) || null} edited={edited} onClose={() => setSearch({})} />
+      ) : (
+        <Box sx={{ display: "flex", gap: 1, mb: 1 }}>
+          {theCase.may.review && <Button variant="contained" onClick={() => setSearch({ write: "new" })}>Write a finding</Button>}
+          {theCase.may.review && canUndo && <Button onClick={undo}>Undo</Button>}
+        </Box>
+      )}
+      {findings.data?.length === 0 && !writing && (
+        <Typography color="text.secondary">
+          Findings stand here: what is wrong, which exhibits show it, what must be done, by whom and when.{" "}
+          {theCase.may.review && <>Start one here, or with f on an exhibit of the <Link to={`/cases/${theCase.id}/evidence`}>evidence</Link>.</>}
+        </Typography>
+      )}
+      {findings.data?.map((finding) => (
+        <FindingArticle key={finding.id} caseId={theCase.id} finding={finding}
+          actions={theCase.may.review && (
+            <>
+              {!finding.withdrawn && <Button onClick={() => setSearch({ edit: String(finding.id) })}>Edit</Button>}
+              <Button color="inherit" disabled={save.isPending} onClick={() => change(finding, { ...finding, withdrawn: !finding.withdrawn })}>{finding.withdrawn ? "Restore" : "Withdraw"}</Button>
+            </>
+          )} />
+      ))}
+    </Box>
+  );
+}
+
+export function FindingArticle({ caseId, finding, actions }: { caseId: number; finding: Finding; actions?: ReactNode }) {
+  return (
+    <Box component="article" sx={{ borderTop: 1, borderColor: "divider", py: 1.5, opacity: finding.withdrawn ? 0.65 : 1 }}>
+      <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+        <Tally severity={finding.severity} />
+        <Typography variant="h3" sx={{ fontSize: 16 }}>{finding.number}. {finding.title}</Typography>
+        <Typography variant="body2" color="text.secondary">{finding.withdrawn ? "withdrawn" : SEVERITIES[finding.severity]}, by {finding.author}</Typography>
+        <Box sx={{ ml: "auto" }}>{actions}</Box>
+      </Box>
+      <Typography sx={{ whiteSpace: "pre-line", mt: 0.5 }}>{finding.what}</Typography>
+      {finding.why && <Typography sx={{ mt: 0.5 }}><b>Why it matters.</b> {finding.why}</Typography>}
+      {finding.action && <Typography sx={{ mt: 0.5 }}><b>To be done</b>{finding.action_owner && ` by ${finding.action_owner}`}{finding.due && ` until ${day(finding.due)}`}: {finding.action}</Typography>}
+      {finding.cites.map((cite) => (
+        <Box key={cite.exhibit} component="blockquote" sx={{ m: 0, mt: 1, pl: 1.25, borderLeft: 2, borderColor: "primary.main", fontFamily: SERIF, fontSize: 14 }}>
+          <Link to={`/cases/${caseId}/evidence?exhibit=${cite.exhibit}`}>Exhibit {cite.exhibit}, {cite.title.toLowerCase()}</Link>: {cite.quote}
+        </Box>
+      ))}
+    </Box>
+  );
+}
+
+function textOf(finding: Finding) {
+  return {
+    severity: finding.severity, title: finding.title, what: finding.what, why: finding.why, action: finding.action,
+    action_owner: finding.action_owner, due: finding.due, cites: finding.cites.map((c) => c.exhibit), withdrawn: finding.withdrawn,
+  };
+}
+
+interface DeskProps {
+  theCase: Case;
+  from: number | null;
+  edited: Finding | undefined;
+  onClose: () => void;
+}
+
+function Desk({ theCase, from, edited, onClose }: DeskProps) {
+  const run = useRun(theCase.id);
+  const exhibit = useExhibit(theCase.id, run.data?.id ?? null, from);
+  const save = useSaveFinding(theCase.id);
+  const draft = `brookfall.finding.${theCase.id}.${edited?.id ?? from ?? "new"}`;
+  const kept = localStorage.getItem(draft);
+  const form = useForm<Written>({
+    resolver: zodResolver(shape),
+    defaultValues: kept ? (JSON.parse(kept) as Written) : edited ? { ...textOf(edited), due: edited.due ?? "" } : { ...EMPTY, cites: from ? [from] : [] },
+  });
+  const { register, control, handleSubmit, watch, setValue, getValues, formState } = form;
+  useEffect(() => {
+    // Nothing written is lost: the draft stays in this browser until it is saved.
+    const watching = watch((values) => localStorage.setItem(draft, JSON.stringify(values)));
+    return () => watching.unsubscribe();
+  }, [watch, draft]);
+  const answer = exhibit.data?.answer;
+  useEffect(() => {
+    if (answer && !edited && !getValues("what")) setValue("what", answer);
+  }, [answer, edited, getValues, setValue]);
+  const submit = handleSubmit((values) =>
+    save.mutate(
+      { findingId: edited?.id ?? null, revision: edited?.revision ?? 0, finding: { ...values, due: values.due || null, withdrawn: false } },
+      { onSuccess: () => { localStorage.removeItem(draft); onClose(); } },
+    ),
+  );
+  const errors = formState.errors;
+  const cites = watch("cites");
+  return (
+    <Box component="form" aria-label="Finding" onSubmit={(event) => void submit(event)} sx={{ display: "grid", gap: 1.5, mb: 3 }}>
+      <Typography variant="h2">{edited ? `Finding ${edited.number}` : "A new finding"}</Typography>
+      <Box sx={{ display: "grid", gridTemplateColumns: "170px 1fr", gap: 1.5 }}>
+        <Controller control={control} name="severity" render={({ field }) => (
+          <TextField select label="Severity" value={field.value} onChange={(event) => field.onChange(Number(event.target.value))}>
+            {[1, 2, 3, 4].map((s) => <MenuItem key={s} value={s}><Tally severity={s} />&nbsp;{SEVERITIES[s]}</MenuItem>)}
+          </TextField>
+        )} />
+        <TextField label="Title" autoFocus error={!!errors.title} helperText={errors.title?.message} {...register("title")} />
+      </Box>
+      <TextField label="What is wrong" multiline minRows={3} error={!!errors.what} helperText={errors.what?.message} slotProps={{ inputLabel: { shrink: true } }} {...register("what")} />
+      <TextField label="Why it matters" multiline minRows={2} {...register("why")} />
+      <TextField label="What must be done" multiline minRows={2} {...register("action")} />
+      <Box sx={{ display: "grid", gridTemplateColumns: "1fr 190px", gap: 1.5 }}>
+        <TextField label="By whom" {...register("action_owner")} />
+        <TextField label="Until" type="date" slotProps={{ inputLabel: { shrink: true } }} {...register("due")} />
+      </Box>
+      <Box role="group" aria-label="Exhibits cited" sx={{ display: "flex", flexWrap: "wrap", columnGap: 2, fontSize: 12.5 }}>
+        {run.data?.exhibits.map((e) => (
+          <label key={e.number}>
+            <input type="checkbox" checked={cites.includes(e.number)} onChange={(event) => setValue("cites", event.target.checked ? [...cites, e.number] : cites.filter((n) => n !== e.number), { shouldDirty: true })} /> {e.number} {e.title}
+          </label>
+        ))}
+      </Box>
+      <Said error={save.error} />
+      <Box sx={{ display: "flex", gap: 1 }}>
+        <Button type="submit" variant="contained" disabled={save.isPending}>Save the finding</Button>
+        <Button onClick={onClose}>Close; the draft is kept here</Button>
+      </Box>
+    </Box>
+  );
+}

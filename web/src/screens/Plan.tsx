@@ -1,0 +1,204 @@
+/** The plan: all seven questions as sentences, with values to set inside them, a limit at the end of the line. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Typography from "@mui/material/Typography";
+import { Fragment, type ReactNode } from "react";
+import { useNavigate } from "react-router";
+import type { Plan as PlanBody, Schemas } from "../api/client";
+import { usePlan, useSavePlan, useStartRun } from "../api/queries";
+import { useTheCase } from "../frame/CaseFrame";
+import { useKeys } from "../frame/keys";
+import { InlineChoice, InlineNumber } from "../parts/Inline";
+import { Fetching, Said } from "../parts/Said";
+import { useUndo } from "../parts/undo";
+import { SERIF } from "../theme";
+import { count, moment, plural, QUESTIONS } from "../wording";
+
+type Shares = Schemas["Shares"];
+type Limits = Schemas["Policy"];
+
+export function Plan() {
+  const { theCase } = useTheCase();
+  const found = usePlan(theCase.id);
+  const save = useSavePlan(theCase.id);
+  const start = useStartRun(theCase.id);
+  const go = useNavigate();
+  const view = found.data;
+  const { change, undo, canUndo } = useUndo<PlanBody>((plan) => view && save.mutate({ revision: view.revision, plan }));
+  const editable = theCase.may.review && !view?.locked;
+  useKeys([{ keys: "u", does: "undo the last change of the plan", act: () => editable && undo() }]);
+  if (found.isPending) return <Fetching what="the plan" />;
+  if (!view) return <Box sx={{ p: 3 }}><Said error={found.error} /></Box>;
+  const plan = view.plan;
+  const off = !editable || save.isPending;
+  const set = (part: Partial<PlanBody>) => change(plan, { ...plan, ...part });
+  const setLimits = (part: Partial<Limits>) => set({ policy: { ...plan.policy, ...part } });
+  const run = () => start.mutate(undefined, { onSuccess: () => void go(`/cases/${theCase.id}/evidence`) });
+  const check = (name: string, sentence: ReactNode, limit: ReactNode) => (
+    <Sentence key={name} on={plan.checks?.includes(name) ?? false} disabled={off} name={name} excluded={view.excluded[name]}
+      onToggle={(on) => set({ checks: on ? [...(plan.checks ?? []), name] : (plan.checks ?? []).filter((c) => c !== name) })} limit={limit}>
+      {sentence}
+    </Sentence>
+  );
+  const limit = (name: string, value: number | null | undefined, put: (v: number) => void, min = 0, max = 100) => (
+    <InlineNumber name={name} value={value ?? 0} min={min} max={max} disabled={off} onSet={put} />
+  );
+  const p = plan.policy;
+  const tierWords = `from the tier ${theCase.tier} policy`;
+  return (
+    <Box sx={{ display: "flex", flexDirection: "column", minHeight: "100%" }}>
+      <Box sx={{ px: 3, pt: 1, flex: 1 }}>
+        <Said error={save.error ?? start.error} />
+        {view.problem && <Box sx={{ color: "brook.brick", py: 1 }} role="alert">{view.problem}</Box>}
+        <Part title="How the rows are used">
+          <Sentence limit={Object.entries(view.sizes).map(([part, n]) => `${count(n)} ${part}`).join(" · ")}>
+            <RowsSentence plan={plan} view={view} off={off} set={set} />, with seed{" "}
+            <InlineNumber name="Seed of the plan" value={plan.seed} min={0} max={2 ** 32 - 1} disabled={off} onSet={(seed) => set({ seed })} />.
+          </Sentence>
+          <Sentence limit={tierWords}>
+            Cross-validate with <InlineNumber name="Folds" value={plan.cross_validation.folds} min={2} max={50} disabled={off} onSet={(folds) => set({ cross_validation: { ...plan.cross_validation, folds } })} /> folds,{" "}
+            <InlineNumber name="Repeats" value={plan.cross_validation.repeats} min={1} max={20} disabled={off} onSet={(repeats) => set({ cross_validation: { ...plan.cross_validation, repeats } })} /> times over,{" "}
+            <InlineChoice name="Stratified folds" value={plan.cross_validation.stratified ? "yes" : "no"} options={[["yes", "stratified"], ["no", "at random"]]} disabled={off} onSet={(v) => set({ cross_validation: { ...plan.cross_validation, stratified: v === "yes" } })} />, on the rows outside the test part. Judge by{" "}
+            <InlineChoice name="Main measure" value={plan.main_measure ?? "auc"} options={[["auc", "AUC"], ["accuracy", "accuracy"], ["brier", "the Brier score"]]} disabled={off} onSet={(main_measure) => set({ main_measure })} />, and groups on{" "}
+            <InlineChoice name="Part that decides" value={plan.deciding_part ?? "out_of_fold"} options={[["out_of_fold", "out-of-fold scores"], ["validation", "the validation part"], ["test", "the test part"]]} disabled={off} onSet={(deciding_part) => set({ deciding_part })} />.
+          </Sentence>
+        </Part>
+        <Part title={`1 ${QUESTIONS[0]}`}>{check("profile", <>Describe the rows: gaps, repeats, and the share of {view.positive || "the positive value"} in each part.</>, "no limit set")}</Part>
+        <Part title={`2 ${QUESTIONS[1]}`}>
+          {check("claims", <>Recompute the {plural(view.claims, "claim")}; call one overstated when it lies beyond what these rows allow, in the direction that flatters.</>, "limit: none overstated")}
+        </Part>
+        <Part title={`3 ${QUESTIONS[2]}`}>
+          {check("holdout", "Set every part side by side: measures, confusion matrix, ROC curve.", "no limit set")}
+          {check("cross_validation", "Compare the folds; their spread, against what sampling alone gives, counts as unstable beyond its limit.", <>limit: SD ≤ {limit("Limit on SD over folds, times sampling", p.fold_sd_ratio?.at_most, (v) => setLimits({ fold_sd_ratio: { ...p.fold_sd_ratio, at_most: v } }))} × sampling</>)}
+          {check("threshold", "Show what moving the threshold does, to every group too.", "no limit set")}
+        </Part>
+        <Part title={`4 ${QUESTIONS[3]}`}>
+          {check("gap", "Measure the gap between training rows, out-of-fold rows and test rows.", <>limit: gap ≤ {limit("Limit on the gap", p.gap?.at_most, (v) => setLimits({ gap: { ...p.gap, at_most: v } }), 0, 1)}</>)}
+        </Part>
+        <Part title={`5 ${QUESTIONS[4]}`}>{check("baseline", "Set it against the most frequent answer, on the same rows.", "limit: better by more than its interval")}</Part>
+        <Part title={`6 ${QUESTIONS[5]}`}>
+          {check("selection", <>Compare who is selected by {view.protected.join(", ") || "nothing: no column is protected"}, against the largest group, and by the four-fifths rule.</>, <RatioLimit p={p} off={off} setLimits={setLimits} />)}
+          {check("selection_pairs", "The same for every pair of these grounds.", "the same limit")}
+          {check("errors", "Compare who is passed over and who is wrongly chosen.", <>limit: |difference| ≤ {limit("Limit on differences of group rates", p.group_difference?.at_most, (v) => setLimits({ group_difference: { ...p.group_difference, at_most: v, at_least: -v } }), 0, 1)}</>)}
+          {check("errors_pairs", "The same for every pair of these grounds.", "the same limit")}
+        </Part>
+        <Part title={`7 ${QUESTIONS[6]}`}>
+          <Sentence limit="">
+            <Box component="span" sx={{ color: "text.secondary" }}>No check answers this question yet; weigh the recipe and the features yourself.</Box>
+          </Sentence>
+        </Part>
+        <Notes view={view} />
+      </Box>
+      <Box sx={{ position: "sticky", bottom: 0, bgcolor: "background.default", borderTop: 1, borderColor: "divider", display: "flex", alignItems: "center", gap: 2, px: 3, minHeight: 52, zIndex: 1 }}>
+        <span>{view.fits === null ? "The plan can't be run yet" : plural(view.fits, "distinct fit")}</span>
+        {view.shared ? <Typography variant="body2" color="text.secondary">{count(view.shared)} shared by several checks</Typography> : null}
+        <Typography variant="body2" color="text.secondary" sx={{ ml: "auto", textAlign: "right" }}>
+          {view.locked ? `Locked by ${view.locked_by}, ${moment(view.locked)}` : "Nothing judged is run before the plan is locked; a locked plan stays as it is."}
+        </Typography>
+        {editable && <Button disabled={!canUndo || save.isPending} onClick={undo}>Undo</Button>}
+        {theCase.may.review && (
+          <Button variant="contained" disabled={start.isPending || save.isPending || view.problem !== null || theCase.run_state === "running"} onClick={run}>
+            {view.locked ? (theCase.run_state === "running" ? "Running" : "Run again") : "Lock the plan and run"}
+          </Button>
+        )}
+      </Box>
+    </Box>
+  );
+}
+
+function RowsSentence({ plan, view, off, set }: { plan: PlanBody; view: Schemas["PlanView"]; off: boolean; set: (part: Partial<PlanBody>) => void }) {
+  const parts = plan.parts;
+  if (parts.kind === "given") {
+    return (
+      <>
+        Use the <InlineChoice name="Parts" value="given" options={[["given", "parts that the data name"], ["shares", "parts split by shares"]]} disabled={off} onSet={(v) => v === "shares" && set({ parts: { kind: "shares", training: 70, validation: null, test: 30, stratified: true } })} />
+      </>
+    );
+  }
+  const setShares = (next: Partial<Shares>) => set({ parts: { ...parts, ...next } });
+  const three = parts.validation != null;
+  // The training share takes up what another share gives or takes, so that they always add up.
+  const rest = (validation: number | null | undefined, test: number) => Math.round((100 - (validation ?? 0) - test) * 1000) / 1000;
+  const most = (other: number) => 100 - other - 1;
+  return (
+    <>
+      Split them into{" "}
+      <InlineChoice name="Number of parts" value={three ? "three" : "two"} options={[["two", "two parts"], ["three", "three parts"]]} disabled={off}
+        onSet={(v) => (v === "three" ? setShares({ training: rest(20, parts.test), validation: 20 }) : setShares({ training: rest(null, parts.test), validation: null }))} />
+      : <InlineNumber name="Training share" value={parts.training} min={1} max={most(three ? 1 : 0)} unit=" %" disabled={off}
+        onSet={(training) => (three ? setShares({ training, validation: Math.max(1, 100 - training - parts.test), test: 100 - training - Math.max(1, 100 - training - parts.test) }) : setShares({ training, test: 100 - training }))} /> training,{" "}
+      {three && (
+        <>
+          <InlineNumber name="Validation share" value={parts.validation ?? 0} min={1} max={most(parts.test)} unit=" %" disabled={off} onSet={(validation) => setShares({ training: rest(validation, parts.test), validation })} /> validation and{" "}
+        </>
+      )}
+      <InlineNumber name="Test share" value={parts.test} min={1} max={most(parts.validation ?? 0)} unit=" %" disabled={off} onSet={(test) => setShares({ training: rest(parts.validation, test), test })} /> test,{" "}
+      <InlineChoice name="Stratified split" value={parts.stratified ? "yes" : "no"} options={[["yes", `keeping the share of ${view.positive || "the positive value"} equal`], ["no", "at random"]]} disabled={off} onSet={(v) => setShares({ stratified: v === "yes" })} />
+      {view.has_part_column && (
+        <>
+          {" "}(<InlineChoice name="Parts" value="shares" options={[["shares", "by shares"], ["given", "or use the parts that the data name"]]} disabled={off} onSet={(v) => v === "given" && set({ parts: { kind: "given" } })} />)
+        </>
+      )}
+    </>
+  );
+}
+
+function RatioLimit({ p, off, setLimits }: { p: Limits; off: boolean; setLimits: (part: Partial<Limits>) => void }) {
+  const ratio = p.group_ratio ?? {};
+  return (
+    <>
+      limit: ratio <InlineNumber name="Lowest ratio" value={ratio.at_least ?? 0.8} min={0} max={1} disabled={off} onSet={(at_least) => setLimits({ group_ratio: { ...ratio, at_least } })} /> –{" "}
+      <InlineNumber name="Highest ratio" value={ratio.at_most ?? 1.25} min={1} max={100} disabled={off} onSet={(at_most) => setLimits({ group_ratio: { ...ratio, at_most } })} />
+    </>
+  );
+}
+
+function Notes({ view }: { view: Schemas["PlanView"] }) {
+  const lines = [
+    view.owner_split,
+    view.missing_grounds.length ? `On the policy's list of grounds and not marked in these data: ${view.missing_grounds.join(", ")}.` : null,
+    ...view.remarks,
+  ].filter((line): line is string => Boolean(line));
+  return (
+    <Box sx={{ py: 1.5 }}>
+      <Typography variant="h3" sx={{ mb: 0.5 }}>Before you lock</Typography>
+      {lines.map((line) => <Typography key={line} variant="body2" color="text.secondary">{line}</Typography>)}
+    </Box>
+  );
+}
+
+function Part({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <Box component="section" aria-label={title} sx={{ display: "grid", gridTemplateColumns: "200px 1fr", gap: 2.5, borderBottom: 1, borderColor: "divider", py: 0.9 }}>
+      <Typography variant="h3" sx={{ mt: 0.25 }}>{title}</Typography>
+      <div>{children}</div>
+    </Box>
+  );
+}
+
+interface SentenceProps {
+  children: ReactNode;
+  limit: ReactNode;
+  name?: string;
+  on?: boolean;
+  disabled?: boolean;
+  excluded?: string | undefined;
+  onToggle?: (on: boolean) => void;
+}
+
+function Sentence({ children, limit, name, on = true, disabled, excluded, onToggle }: SentenceProps) {
+  return (
+    <Box sx={{ display: "grid", gridTemplateColumns: "20px 1fr 176px", gap: 0.75, font: `430 15px/1.55 ${SERIF}`, color: on ? "text.primary" : "text.secondary", mb: 0.25 }}>
+      {onToggle ? (
+        <input type="checkbox" aria-label={`Run ${(name ?? "").replaceAll("_", " ")}`} checked={on} disabled={disabled} onChange={(event) => onToggle(event.target.checked)} style={{ width: 15, height: 15, margin: "5px 0 0", accentColor: "var(--mui-palette-primary-main)" }} />
+      ) : (
+        <Fragment><span /></Fragment>
+      )}
+      <div>
+        {children}
+        {excluded && <Box sx={{ fontSize: 12, fontFamily: "body1.fontFamily", color: "brook.ochre" }}>Will not run: {excluded}</Box>}
+      </div>
+      <Box sx={{ fontFamily: '"Inter Variable", sans-serif', fontSize: 12, color: "text.secondary", textAlign: "right", pt: 0.4 }}>{limit}</Box>
+    </Box>
+  );
+}

@@ -1,0 +1,80 @@
+/** The record: every act, newest first, with what was before and after; and the chain verified. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableCell from "@mui/material/TableCell";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
+import Typography from "@mui/material/Typography";
+import { Link, useSearchParams } from "react-router";
+import { useRecord, useVerify } from "../api/queries";
+import { Fetching, Said } from "../parts/Said";
+import { count, moment, plural } from "../wording";
+
+const PAGE = 100;
+
+export function RecordScreen() {
+  const [search, setSearch] = useSearchParams();
+  const page = Number(search.get("page") ?? 1);
+  const caseId = Number(search.get("case")) || null;
+  const record = useRecord(caseId, page);
+  const verify = useVerify();
+  if (record.isPending) return <Fetching what="the record" />;
+  if (!record.data) return <Box sx={{ p: 3 }}><Said error={record.error} /></Box>;
+  const pages = Math.max(1, Math.ceil(record.data.total / PAGE));
+  const turn = (to: number) => setSearch({ ...(caseId ? { case: String(caseId) } : {}), page: String(to) });
+  return (
+    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+      <Box sx={{ display: "flex", gap: 2, alignItems: "center", mb: 1 }}>
+        <Typography variant="h1">Record</Typography>
+        <Typography color="text.secondary">
+          {plural(record.data.total, "entry", "entries")}{caseId && <> of one case; <Link to="/record">all cases</Link></>}. Each carries the hash of the one before; nothing here can be changed.
+        </Typography>
+        <Button sx={{ ml: "auto" }} variant="outlined" disabled={verify.isPending} onClick={() => verify.mutate()}>Verify the chain</Button>
+      </Box>
+      <Said error={verify.error} />
+      {verify.data && (
+        <Typography role="status" sx={{ mb: 1, color: verify.data.fault ? "brook.brick" : "primary.main" }}>
+          {verify.data.fault ? `The chain is broken: ${verify.data.fault}.` : `All ${count(verify.data.entries)} entries hold; the last hash is ${verify.data.head.slice(0, 24)}…`}
+        </Typography>
+      )}
+      <Table size="small" aria-label="Record">
+        <TableHead>
+          <TableRow><TableCell>entry</TableCell><TableCell>when</TableCell><TableCell>who</TableCell><TableCell>what</TableCell><TableCell>before and after</TableCell><TableCell>hash</TableCell></TableRow>
+        </TableHead>
+        <TableBody>
+          {record.data.entries.map((entry) => (
+            <TableRow key={entry.id} sx={{ verticalAlign: "top" }}>
+              <TableCell>{entry.id}</TableCell>
+              <TableCell sx={{ whiteSpace: "nowrap" }}>{moment(entry.at)}</TableCell>
+              <TableCell sx={{ whiteSpace: "nowrap" }}>{entry.who}</TableCell>
+              <TableCell>{entry.act}: {entry.subject}{entry.case_id && !caseId && <> (<Link to={`/record?case=${entry.case_id}`}>case {entry.case_id}</Link>)</>}</TableCell>
+              <TableCell sx={{ maxWidth: 380 }}><Change before={entry.before} after={entry.after} /></TableCell>
+              <TableCell sx={{ fontSize: 11, color: "text.secondary" }}>{entry.hash.slice(0, 12)}…</TableCell>
+            </TableRow>
+          ))}
+        </TableBody>
+      </Table>
+      {pages > 1 && (
+        <Box sx={{ display: "flex", gap: 1, alignItems: "center", mt: 1 }}>
+          <Button disabled={page <= 1} onClick={() => turn(page - 1)}>Newer</Button>
+          <span>page {page} of {pages}</span>
+          <Button disabled={page >= pages} onClick={() => turn(page + 1)}>Older</Button>
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+function Change({ before, after }: { before: string; after: string }) {
+  const texts = [before, after].filter((text) => text !== "null");
+  if (texts.length === 0) return null;
+  const whole = texts.join(" → ");
+  return (
+    <details>
+      <summary style={{ cursor: "pointer" }}>{whole.length > 60 ? `${whole.slice(0, 59)}…` : whole}</summary>
+      <pre style={{ whiteSpace: "pre-wrap", wordBreak: "break-word", fontSize: 11 }}>{texts.map((text) => JSON.stringify(JSON.parse(text), null, 1)).join("\n→\n")}</pre>
+    </details>
+  );
+}

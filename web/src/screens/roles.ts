@@ -1,0 +1,55 @@
+/** Moving a column from one role to another. Pure, so that undo is just the value before. */
+import type { Roles } from "../api/client";
+
+export type Role = "target" | "feature" | "identifier" | "ignore" | "weight" | "group" | "time" | "part" | "none";
+
+const SINGLE = ["target", "weight", "group", "time", "part"] as const;
+const MANY = ["identifier", "ignore"] as const;
+
+export function roleOf(roles: Roles, name: string): Role {
+  for (const role of SINGLE) if (roles[role] === name) return role;
+  for (const role of MANY) if (roles[role]?.includes(name)) return role;
+  if (roles.features) return roles.features.includes(name) ? "feature" : "none";
+  return roles.protected?.includes(name) && !roles.also_features?.includes(name) ? "none" : "feature";
+}
+
+const without = (names: readonly string[] | undefined, name: string) => (names ?? []).filter((n) => n !== name);
+
+/** A protected column stays protected whatever its role; a new target forgets the old positive value. */
+export function moved(roles: Roles, name: string, role: Role, all: readonly string[]): Roles {
+  if (roleOf(roles, name) === role || (roleOf(roles, name) === "target" && role !== "target")) return roles;
+  const next: Roles = {
+    ...roles,
+    identifier: without(roles.identifier, name),
+    ignore: without(roles.ignore, name),
+    also_features: without(roles.also_features, name),
+    features: roles.features ? without(roles.features, name) : roles.features,
+  };
+  for (const single of SINGLE) if (single !== "target" && next[single] === name) next[single] = null;
+  switch (role) {
+    case "target":
+      return { ...next, target: name, positive: null, protected: without(next.protected, name) };
+    case "identifier":
+    case "ignore":
+      return { ...next, [role]: [...(next[role] ?? []), name] };
+    case "feature":
+      if (next.features) return { ...next, features: [...next.features, name] };
+      return next.protected?.includes(name) ? { ...next, also_features: [...(next.also_features ?? []), name] } : next;
+    case "none":
+      return next.features || next.protected?.includes(name) ? next : { ...next, features: all.filter((n) => n !== name && roleOf(roles, n) === "feature") };
+    default:
+      return { ...next, [role]: name };
+  }
+}
+
+/** Marking for the audit changes no fit: a feature stays one. */
+export function toggledProtected(roles: Roles, name: string): Roles {
+  const role = roleOf(roles, name);
+  if (role === "target") return roles;
+  if (roles.protected?.includes(name)) {
+    const next = { ...roles, protected: without(roles.protected, name), also_features: without(roles.also_features, name) };
+    return role === "none" && !roles.features ? { ...next, ignore: [...(next.ignore ?? []), name] } : next;
+  }
+  const next = { ...roles, protected: [...(roles.protected ?? []), name] };
+  return role === "feature" && !roles.features ? { ...next, also_features: [...(roles.also_features ?? []), name] } : next;
+}

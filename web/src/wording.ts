@@ -1,0 +1,73 @@
+/** How numbers, dates and names stand on the page. */
+import type { Estimate } from "./api/client";
+
+export const MINUS = "\u2212";
+
+export function number(value: number | null | undefined, decimals = 3): string {
+  return value === null || value === undefined ? "–" : value.toFixed(decimals).replace("-", MINUS);
+}
+
+export function count(n: number): string {
+  return n.toLocaleString("en").replaceAll(",", "\u202f");
+}
+
+/** `0.712 [0.695, 0.729]`, with what is missing said. */
+export function interval(e: Pick<Estimate, "value" | "low" | "high">): string {
+  if (e.value === null) return "–";
+  if (e.low == null && e.high == null) return number(e.value);
+  return `${number(e.value)} [${e.low == null ? `${MINUS}∞` : number(e.low)}, ${e.high == null ? "∞" : number(e.high)}]`;
+}
+
+const MEASURES: Record<string, string> = { auc: "AUC", brier: "Brier score", f1: "F1", mcc: "Matthews correlation", ks: "KS distance" };
+
+export function measure(name: string): string {
+  return MEASURES[name] ?? name.replaceAll("_", " ");
+}
+
+export function day(iso: string | null | undefined): string {
+  if (!iso) return "";
+  return new Date(`${iso.slice(0, 10)}T00:00:00Z`).toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "numeric", timeZone: "UTC" });
+}
+
+export function moment(iso: string): string {
+  return `${day(iso)}, ${iso.slice(11, 16)} UTC`;
+}
+
+export function seconds(s: number): string {
+  return s < 60 ? `${Math.max(1, Math.round(s))} s` : `${Math.floor(s / 60)} min ${Math.round(s % 60)} s`;
+}
+
+export function plural(n: number, one: string, many = `${one}s`): string {
+  return `${count(n)} ${n === 1 ? one : many}`;
+}
+
+export const OUTCOMES: Record<string, string> = { binary: "yes/no", multiclass: "classes", number: "number", choice: "choice" };
+
+export const QUESTIONS = [
+  "Is the data fit for use?",
+  "Do the claims reproduce?",
+  "Does it hold up on unseen rows?",
+  "Has it memorised its training rows?",
+  "Does it beat something simpler?",
+  "Does it treat people fairly?",
+  "Does it make sense?",
+] as const;
+
+export const SHORT_QUESTIONS = ["data", "claims", "unseen rows", "memory", "simpler", "fair", "sense"] as const;
+
+export const SEVERITIES = ["", "minor", "moderate", "serious", "critical"] as const;
+
+export const DECISIONS: Record<string, string> = {
+  approved: "Approved",
+  approved_with_conditions: "Approved with conditions",
+  returned_for_rework: "Returned for rework",
+  not_approved: "Not approved",
+};
+
+export const STANDING_WORDS: Record<string, string> = {
+  within: "within its limit",
+  near: "near its limit",
+  outside: "outside its limit",
+  unsettled: "unsettled: these rows can't tell",
+  none: "no limit set",
+};
