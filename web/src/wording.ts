@@ -11,11 +11,17 @@ export function count(n: number): string {
   return n.toLocaleString("en").replaceAll(",", "\u202f");
 }
 
-/** `0.712 [0.695, 0.729]`, with what is missing said. */
-export function interval(e: Pick<Estimate, "value" | "low" | "high">): string {
-  if (e.value === null) return "–";
-  if (e.low == null && e.high == null) return number(e.value);
-  return `${number(e.value)} [${e.low == null ? `${MINUS}∞` : number(e.low)}, ${e.high == null ? "∞" : number(e.high)}]`;
+type Interval = Pick<Estimate, "value" | "low" | "high">;
+
+/** `[0.695, 0.729]`; nothing where there is no interval. */
+export function ends(e: Interval): string {
+  if (e.value === null || (e.low == null && e.high == null)) return "";
+  return `[${e.low == null ? `${MINUS}∞` : number(e.low)}, ${e.high == null ? "∞" : number(e.high)}]`;
+}
+
+/** `0.712 [0.695, 0.729]`. */
+export function interval(e: Interval): string {
+  return `${number(e.value)} ${ends(e)}`.trim();
 }
 
 const MEASURES: Record<string, string> = { auc: "AUC", brier: "Brier score", f1: "F1", mcc: "Matthews correlation", ks: "KS distance" };

@@ -64,11 +64,15 @@ class StripRow(Frozen):
 
 
 class StripGroup(Frozen):
-    """Rows under one heading; ``claim`` is drawn as a flag, as it was written."""
+    """Rows under one heading; ``claim`` is drawn as a flag, as it was written.
+
+    ``gap`` is the place of the estimate that measures the distance from the first row to the last.
+    """
 
     label: str
     rows: tuple[StripRow, ...]
     claim: str | None = None
+    gap: int | None = None
 
 
 class StripChart(Frozen):

@@ -1,4 +1,4 @@
-"""``python -m brookfall.launch demo|reset``: what the Makefile calls."""
+"""``python -m brookfall.launch demo|reset|verify``: what the Makefile calls."""
 
 import os
 import signal
@@ -21,8 +21,10 @@ def main() -> None:
         elif command == "reset":
             House(PROJECT, "demo").clear()
             print("The demo's data are gone; 'make demo' makes it new.")
+        elif command == "verify":
+            _verify(House(PROJECT, "demo"))
         else:
-            sys.exit(f"unknown command {command}; commands are demo, reset")
+            sys.exit(f"unknown command {command}; commands are demo, reset, verify")
     except StartError as problem:
         sys.exit(f"Brookfall did not start: {problem}")
 
@@ -54,6 +56,18 @@ def _demo(house: House) -> None:
     finally:
         print("\nStopping …", flush=True)
         house.stop()
+
+
+def _verify(house: House) -> None:
+    os.environ.update(house.environment)
+    from brookfall.records.database import transaction
+    from brookfall.records.trail import verify
+
+    with transaction() as session:
+        found = verify(session)
+    if found.fault:
+        sys.exit(f"The chain is broken: {found.fault}.")
+    print(f"All {found.entries} entries hold; the last hash is {found.head}.")
 
 
 def _keep_alive(house: House) -> None:

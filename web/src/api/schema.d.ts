@@ -1626,6 +1626,8 @@ export interface components {
         /**
          * StripGroup
          * @description Rows under one heading; ``claim`` is drawn as a flag, as it was written.
+         *
+         *     ``gap`` is the place of the estimate that measures the distance from the first row to the last.
          */
         StripGroup: {
             /**
@@ -1633,6 +1635,11 @@ export interface components {
              * @default null
              */
             claim: string | null;
+            /**
+             * Gap
+             * @default null
+             */
+            gap: number | null;
             /** Label */
             label: string;
             /** Rows */

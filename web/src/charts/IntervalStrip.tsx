@@ -22,7 +22,7 @@ export function IntervalStrip({ chart, estimates }: { chart: Schemas["StripChart
   let bottom = 8;
   for (const group of chart.groups) {
     tops.push(bottom);
-    bottom += ROW * group.rows.length + (group.rows.length > 0 ? 30 : 20);
+    bottom += ROW * group.rows.length + 30 + (group.gap == null ? 0 : 16);
   }
   const words = chart.groups
     .map((group) => `${group.label}: ${group.rows.map((row) => `${row.label} ${interval(estimates[row.estimate] as Estimate)}`).join("; ")}`)
@@ -68,9 +68,30 @@ function Group({ group, top, estimates, scale }: { group: Schemas["StripGroup"];
           </text>
         </g>
       )}
+      {group.gap != null && <Gap group={group} y={top + 26 + ROW * group.rows.length} estimates={estimates} scale={scale} />}
       {group.rows.map((row, i) => (
         <Row key={row.estimate} row={row} y={top + 26 + ROW * i} estimate={estimates[row.estimate] as Estimate} scale={scale} />
       ))}
+    </g>
+  );
+}
+
+/** The distance from the first row to the last, drawn so that it is seen. */
+function Gap({ group, y, estimates, scale }: { group: Schemas["StripGroup"]; y: number; estimates: readonly Estimate[]; scale: Scale }) {
+  const { vars } = useTheme();
+  const gap = estimates[group.gap ?? 0];
+  const first = estimates[group.rows[0]?.estimate ?? 0]?.value;
+  const last = estimates[group.rows.at(-1)?.estimate ?? 0]?.value;
+  if (gap?.value == null || first == null || last == null) return null;
+  const [from, to] = [scale.x(Math.min(first, last)), scale.x(Math.max(first, last))];
+  const colour = gap.standing === "outside" ? vars?.palette.brook.brick : gap.standing === "near" ? vars?.palette.brook.ochre : vars?.palette.text.secondary;
+  const beside = to + 92 > LABELS + PLOT;
+  return (
+    <g>
+      <path d={`M${from} ${y}H${to}M${from} ${y - 4}v8M${to} ${y - 4}v8`} stroke={colour} strokeWidth={1.4} fill="none" />
+      <text x={beside ? from - 6 : to + 6} y={y + 4} textAnchor={beside ? "end" : "start"} fontSize={11.5} fontWeight={600} fill={colour}>
+        gap {number(gap.value)}
+      </text>
     </g>
   );
 }

@@ -44,7 +44,7 @@ export function CaseFrame() {
     <Box sx={{ display: "flex", flexDirection: "column", flex: 1, minHeight: 0 }}>
       <Box sx={{ px: 3, pt: 1.25, display: "flex", alignItems: "flex-end", gap: 2 }}>
         <Typography variant="h1">{theCase.model} {theCase.version}</Typography>
-        <Typography variant="body2" color="text.secondary">
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>
           tier {theCase.tier} · {OUTCOMES[theCase.outcome]} outcome · from {theCase.owner} · {people}{theCase.due ? ` · due ${day(theCase.due)}` : ""}
         </Typography>
         <Box sx={{ ml: "auto", display: "flex", gap: 1 }}>

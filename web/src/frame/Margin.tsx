@@ -32,12 +32,12 @@ export function Margin({ theCase, onFold }: { theCase: Case; onFold: () => void 
         slotProps={{ htmlInput: { "aria-label": "Working notes, seen by you alone" } }}
         placeholder="Working notes, seen by you alone. Saved as you type."
       />
-      <Typography variant="body2" color="text.secondary" aria-live="polite" sx={{ minHeight: 18, mt: 0.5 }}>
+      <Typography variant="body2" aria-live="polite" sx={{ color: "text.secondary", minHeight: 18, mt: 0.5 }}>
         {failed ? "Kept in this browser; the server did not take it yet." : saving ? "Saving …" : margin?.text ? "Saved" : ""}
       </Typography>
       <Typography variant="h3" sx={{ mt: 2, mb: 0.5 }}>Set aside</Typography>
       {aside.length === 0 && (
-        <Typography variant="body2" color="text.secondary">Exhibits you set aside on the Evidence page wait here.</Typography>
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>Exhibits you set aside on the Evidence page wait here.</Typography>
       )}
       {aside.map((e) => (
         <Box key={e.number} sx={{ display: "flex", fontSize: 12.5, py: 0.25 }}>

@@ -13,6 +13,7 @@ const look = {
   minHeight: 24,
   margin: "0 1px",
   borderRadius: 2,
+  fieldSizing: "content",
   "&:disabled": { borderBottomColor: "transparent", color: "inherit", opacity: 1, WebkitTextFillColor: "currentColor" },
   "&:hover:not(:disabled)": { background: "var(--mui-palette-brook-pale)" },
 } as const;
@@ -47,7 +48,6 @@ export function InlineNumber({ name, value, min, max, disabled, unit, onSet }: I
         inputMode="decimal"
         value={text}
         disabled={disabled}
-        style={{ width: `${Math.max(text.length, 1) + 1.6}ch` }}
         onChange={(event) => setText(event.target.value)}
         onBlur={settle}
         onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}

@@ -31,7 +31,7 @@ export function Brief() {
       />
       <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>Claims</Typography>
       {theCase.claims.length === 0 ? (
-        <Typography color="text.secondary">The owner claims no figure.</Typography>
+        <Typography sx={{ color: "text.secondary" }}>The owner claims no figure.</Typography>
       ) : (
         <Table size="small">
           <TableHead>
@@ -66,7 +66,7 @@ export function Brief() {
           ))}
         </TableBody>
       </Table>
-      <Typography variant="body2" color="text.secondary" sx={{ mt: 1 }}>Package {theCase.package_sha256}</Typography>
+      <Typography variant="body2" sx={{ color: "text.secondary", mt: 1 }}>Package {theCase.package_sha256}</Typography>
       {theCase.previous.length > 0 && (
         <>
           <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>Other versions</Typography>

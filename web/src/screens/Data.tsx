@@ -63,7 +63,7 @@ export function Data() {
         {shown.problem ?? `${plural(shown.n_rows, "row")} of ${shown.columns.length} columns; ${wrong(shown)}`}
       </Typography>
       <Box sx={{ display: "flex", gap: 2, alignItems: "center", minHeight: 32 }}>
-        <Typography variant="body2" color="text.secondary">
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>
           {shown.file}, fingerprint {shown.fingerprint.slice(0, 16)}. {shown.locked ? "The plan is locked, so roles are fixed." : theCase.may.review ? "Choose a column and press a key, or use its menu; ? lists the keys." : "The reviewer of the case sets the roles."}
         </Typography>
         {theCase.may.review && !shown.locked && <Button sx={{ ml: "auto" }} disabled={!canUndo || save.isPending} onClick={undo}>Undo</Button>}
@@ -74,7 +74,7 @@ export function Data() {
           <Typography variant="h3" sx={{ mt: 1.5, pb: 0.5, borderBottom: 1, borderColor: "text.primary" }}>
             {heading.title} <Box component="span" sx={{ fontSize: 12, fontFamily: "inherit", color: "text.secondary", fontWeight: 400 }}>{heading.note}</Box>
           </Typography>
-          {heading.columns.length === 0 && <Typography variant="body2" color="text.secondary" sx={{ py: 0.75 }}>{heading.empty}</Typography>}
+          {heading.columns.length === 0 && <Typography variant="body2" sx={{ color: "text.secondary", py: 0.75 }}>{heading.empty}</Typography>}
           {heading.columns.map((column) => (
             <Line key={column.name} column={column} roles={shown.roles} chosen={column.name === focus} editable={editable} onFocus={() => setFocus(column.name)}
               onRole={(role) => change(shown.roles, moved(shown.roles, column.name, role, shown.columns.map((c) => c.name)))}

@@ -45,7 +45,7 @@ export function Decision() {
         </Box>
       ))}
       <Typography variant="h2" sx={{ mt: 2, mb: 0.5 }}>Open findings</Typography>
-      {page.findings.length === 0 && <Typography color="text.secondary">None.</Typography>}
+      {page.findings.length === 0 && <Typography sx={{ color: "text.secondary" }}>None.</Typography>}
       {page.findings.map((f) => (
         <Box key={f.id} sx={{ display: "flex", gap: 1, alignItems: "center", py: 0.25 }}><Tally severity={f.severity} /><Link to={`/cases/${theCase.id}/findings`}>{f.number}. {f.title}</Link></Box>
       ))}
@@ -61,7 +61,7 @@ function Proposed({ decision }: { decision: Schemas["DecisionView"] }) {
       <Typography sx={{ fontFamily: SERIF, fontSize: 20 }}>{DECISIONS[decision.kind]}{decision.state === "accepted" ? "" : decision.state === "sent_back" ? ", sent back" : ", proposed"}.</Typography>
       <Typography sx={{ whiteSpace: "pre-line" }}>{decision.reasons}</Typography>
       {decision.conditions.map((c) => <Box key={c.what}>Condition, by {day(c.due)}: {c.what}</Box>)}
-      <Typography variant="body2" color="text.secondary">Proposed and signed by {decision.proposed_by}, {moment(decision.proposed)}. {ends[decision.state]}</Typography>
+      <Typography variant="body2" sx={{ color: "text.secondary" }}>Proposed and signed by {decision.proposed_by}, {moment(decision.proposed)}. {ends[decision.state]}</Typography>
     </Box>
   );
 }
@@ -118,7 +118,7 @@ function CountersignForm({ theCase }: { theCase: Case }) {
   return (
     <Box component="section" aria-label="Countersign" sx={{ display: "grid", gap: 1.5, maxWidth: 640, mb: 3 }}>
       <Typography variant="h2">Countersign</Typography>
-      <Typography color="text.secondary">Accepting freezes the case and its report. Sending back takes a comment, and puts it into review again.</Typography>
+      <Typography sx={{ color: "text.secondary" }}>Accepting freezes the case and its report. Sending back takes a comment, and puts it into review again.</Typography>
       <TextField multiline minRows={2} label="Comment" value={comment} onChange={(event) => setComment(event.target.value)} />
       <TextField type="password" label="Your password, to sign" autoComplete="current-password" value={password} onChange={(event) => setPassword(event.target.value)} sx={{ maxWidth: 280 }} />
       <Said error={countersign.error} />

@@ -102,7 +102,7 @@ export function Docket() {
         </TableBody>
       </Table>
       {cases.length === 0 && (
-        <Typography color="text.secondary" sx={{ mt: 3 }}>
+        <Typography sx={{ color: "text.secondary", mt: 3 }}>
           {wanted ? "No case stands there." : me.data?.roles.includes("owner") ? "Models you submit will be listed here. Submit one with the link above." : "Submitted models will be listed here. An owner submits them."}
         </Typography>
       )}

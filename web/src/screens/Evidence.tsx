@@ -63,7 +63,7 @@ export function Evidence() {
         {exhibit.data && there ? (
           <ExhibitView exhibit={exhibit.data} mayFind={theCase.may.review} isAside={margin?.set_aside.includes(exhibit.data.number) ?? false} onFind={find} onAside={setAside} />
         ) : (
-          <Typography color="text.secondary">{chosen ? `Exhibit ${chosen} is not there yet.` : "Exhibits appear here as their fits are done."}</Typography>
+          <Typography sx={{ color: "text.secondary" }}>{chosen ? `Exhibit ${chosen} is not there yet.` : "Exhibits appear here as their fits are done."}</Typography>
         )}
       </Box>
     </Box>
@@ -135,7 +135,7 @@ function NothingRun({ theCase }: { theCase: Case }) {
   return (
     <Box sx={{ p: 3, maxWidth: 560 }}>
       <Typography variant="h2" sx={{ mb: 1 }}>Nothing has been run</Typography>
-      <Typography color="text.secondary">
+      <Typography sx={{ color: "text.secondary" }}>
         Here will be an exhibit for each check of the plan: its answer, its picture, its numbers, and how they were got.{" "}
         {theCase.may.review ? <Link to={`/cases/${theCase.id}/plan`}>Lock the plan and run it.</Link> : "The reviewer locks the plan and runs it."}
       </Typography>

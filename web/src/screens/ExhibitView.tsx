@@ -10,7 +10,7 @@ import { ThresholdExplorer } from "../charts/ThresholdExplorer";
 import { GaugeMark } from "../marks/GaugeMark";
 import { Kbd } from "../parts/Kbd";
 import { SERIF } from "../theme";
-import { count, interval, plural, QUESTIONS, STANDING_WORDS } from "../wording";
+import { count, ends, number, plural, QUESTIONS, STANDING_WORDS } from "../wording";
 
 interface ExhibitViewProps {
   exhibit: Exhibit;
@@ -30,7 +30,7 @@ export function ExhibitView({ exhibit, mayFind, isAside, onFind, onAside }: Exhi
           {QUESTIONS[exhibit.question - 1]} · Exhibit {exhibit.number}, {exhibit.title.toLowerCase()}
         </Typography>
         <GaugeMark standing={exhibit.standing} />
-        <Typography variant="body2" color="text.secondary">{exhibit.state === "done" ? STANDING_WORDS[exhibit.standing ?? "none"] : exhibit.state.replace("_", " ")}</Typography>
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>{exhibit.state === "done" ? STANDING_WORDS[exhibit.standing ?? "none"] : exhibit.state.replace("_", " ")}</Typography>
       </Box>
       <Typography sx={{ fontFamily: SERIF, fontSize: 19, lineHeight: 1.34, fontWeight: 470, my: 1, maxWidth: 700 }}>{exhibit.answer}</Typography>
       <Box sx={{ display: "flex", gap: 1, mb: 1.5 }}>
@@ -79,7 +79,7 @@ function Numbers({ table, estimates }: { table: Schemas["TableView"]; estimates:
           {table.rows.map((row, i) => (
             <tr key={i}>
               {row.map((cell, j) => (
-                <Box component="td" key={j} sx={{ textAlign: j === 0 ? "left" : "right", borderBottom: 1, borderColor: "divider", py: 0.6, pr: 1.25, whiteSpace: j === 0 ? "normal" : "nowrap" }}>
+                <Box component="td" key={j} sx={{ textAlign: j === 0 ? "left" : "right", borderBottom: 1, borderColor: "divider", py: 0.6, pr: 1.25, verticalAlign: "top" }}>
                   {cell.estimate != null ? <Figure estimate={estimates[cell.estimate] as Estimate} /> : cell.text}
                 </Box>
               ))}
@@ -94,11 +94,11 @@ function Numbers({ table, estimates }: { table: Schemas["TableView"]; estimates:
 function Figure({ estimate }: { estimate: Estimate }) {
   const notes = [`n ${count(estimate.n)}`, estimate.method?.replaceAll("_", " "), estimate.note].filter(Boolean).join(", ");
   return (
-    <Box component="span" title={notes} sx={{ display: "inline-flex", alignItems: "center", gap: 0.5, color: estimate.note === "too few to judge" ? "brook.muted" : "inherit" }}>
-      <span>{interval(estimate)}</span>
-      <Box component="span" sx={{ color: "brook.muted", fontSize: 11 }}>{estimate.value === null ? estimate.note : `n ${count(estimate.n)}`}</Box>
-      {estimate.note === "too few to judge" && <Box component="span" sx={{ fontSize: 11 }}>few</Box>}
+    <Box component="span" title={notes} sx={{ display: "inline-flex", flexWrap: "wrap", justifyContent: "flex-end", alignItems: "center", columnGap: 0.75, color: estimate.note === "too few to judge" ? "brook.muted" : "inherit" }}>
       {estimate.standing && <GaugeMark standing={estimate.standing} />}
+      <b style={{ fontWeight: 550 }}>{number(estimate.value)}</b>
+      <Box component="span" sx={{ fontSize: 11, whiteSpace: "nowrap" }}>{ends(estimate)}</Box>
+      <Box component="span" sx={{ color: "brook.muted", fontSize: 11, whiteSpace: "nowrap" }}>{estimate.value === null ? estimate.note : `n ${count(estimate.n)}${estimate.note === "too few to judge" ? ", few" : ""}`}</Box>
     </Box>
   );
 }

@@ -62,7 +62,7 @@ export function Findings() {
         </Box>
       )}
       {findings.data?.length === 0 && !writing && (
-        <Typography color="text.secondary">
+        <Typography sx={{ color: "text.secondary" }}>
           Findings stand here: what is wrong, which exhibits show it, what must be done, by whom and when.{" "}
           {theCase.may.review && <>Start one here, or with f on an exhibit of the <Link to={`/cases/${theCase.id}/evidence`}>evidence</Link>.</>}
         </Typography>
@@ -86,7 +86,7 @@ export function FindingArticle({ caseId, finding, actions }: { caseId: number; f
       <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
         <Tally severity={finding.severity} />
         <Typography variant="h3" sx={{ fontSize: 16 }}>{finding.number}. {finding.title}</Typography>
-        <Typography variant="body2" color="text.secondary">{finding.withdrawn ? "withdrawn" : SEVERITIES[finding.severity]}, by {finding.author}</Typography>
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>{finding.withdrawn ? "withdrawn" : SEVERITIES[finding.severity]}, by {finding.author}</Typography>
         <Box sx={{ ml: "auto" }}>{actions}</Box>
       </Box>
       <Typography sx={{ whiteSpace: "pre-line", mt: 0.5 }}>{finding.what}</Typography>

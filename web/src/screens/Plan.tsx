@@ -91,8 +91,8 @@ export function Plan() {
       </Box>
       <Box sx={{ position: "sticky", bottom: 0, bgcolor: "background.default", borderTop: 1, borderColor: "divider", display: "flex", alignItems: "center", gap: 2, px: 3, minHeight: 52, zIndex: 1 }}>
         <span>{view.fits === null ? "The plan can't be run yet" : plural(view.fits, "distinct fit")}</span>
-        {view.shared ? <Typography variant="body2" color="text.secondary">{count(view.shared)} shared by several checks</Typography> : null}
-        <Typography variant="body2" color="text.secondary" sx={{ ml: "auto", textAlign: "right" }}>
+        {view.shared ? <Typography variant="body2" sx={{ color: "text.secondary" }}>{count(view.shared)} shared by several checks</Typography> : null}
+        <Typography variant="body2" sx={{ color: "text.secondary", ml: "auto", textAlign: "right" }}>
           {view.locked ? `Locked by ${view.locked_by}, ${moment(view.locked)}` : "Nothing judged is run before the plan is locked; a locked plan stays as it is."}
         </Typography>
         {editable && <Button disabled={!canUndo || save.isPending} onClick={undo}>Undo</Button>}

@@ -28,7 +28,7 @@ export function RecordScreen() {
     <Box component="main" sx={{ p: 3, overflow: "auto" }}>
       <Box sx={{ display: "flex", gap: 2, alignItems: "center", mb: 1 }}>
         <Typography variant="h1">Record</Typography>
-        <Typography color="text.secondary">
+        <Typography sx={{ color: "text.secondary" }}>
           {plural(record.data.total, "entry", "entries")}{caseId && <> of one case; <Link to="/record">all cases</Link></>}. Each carries the hash of the one before; nothing here can be changed.
         </Typography>
         <Button sx={{ ml: "auto" }} variant="outlined" disabled={verify.isPending} onClick={() => verify.mutate()}>Verify the chain</Button>

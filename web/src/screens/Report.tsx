@@ -16,7 +16,7 @@ export function Report() {
         <a href={address("pdf")} download={`${name}.pdf`}>PDF</a>
         <a href={address("html")} download={`${name}.html`}>HTML</a>
         <a href={address("json")} download={`${name}-evidence.json`}>Evidence, JSON</a>
-        <Typography variant="body2" color="text.secondary" sx={{ ml: "auto" }}>{hashes.pdf ? `PDF SHA-256 ${hashes.pdf.slice(0, 24)}…` : "Not signed: made anew at each reading."}</Typography>
+        <Typography variant="body2" sx={{ color: "text.secondary", ml: "auto" }}>{hashes.pdf ? `PDF SHA-256 ${hashes.pdf.slice(0, 24)}…` : "Not signed: made anew at each reading."}</Typography>
       </Box>
       <Box component="iframe" title="Report" src={address("html")} sx={{ flex: 1, border: 0, width: "100%", bgcolor: "white" }} />
     </Box>

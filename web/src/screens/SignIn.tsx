@@ -15,7 +15,7 @@ export function SignIn() {
         <path d="M2 2h6v5h6v5h6" fill="none" stroke="var(--mui-palette-primary-main)" strokeWidth={1.6} strokeLinecap="round" strokeLinejoin="round" />
       </svg>
       <Typography variant="h1" sx={{ fontSize: 30, mt: 1 }}>Brookfall</Typography>
-      <Typography color="text.secondary" sx={{ mb: 3 }}>Models re-tested independently, with the evidence kept.</Typography>
+      <Typography sx={{ color: "text.secondary", mb: 3 }}>Models re-tested independently, with the evidence kept.</Typography>
       <Box component="form" onSubmit={(event) => void handleSubmit((values) => signIn.mutate(values))(event)} sx={{ display: "grid", gap: 2 }}>
         <TextField label="Name to sign in with" autoComplete="username" autoFocus required {...register("login")} />
         <TextField label="Password" type="password" autoComplete="current-password" required {...register("password")} />

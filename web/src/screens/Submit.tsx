@@ -28,7 +28,7 @@ export function Submit() {
     <Box component="main" sx={{ p: 3, overflow: "auto" }}>
       <Box sx={{ maxWidth: 760 }}>
         <Typography variant="h1" sx={{ mb: 0.5 }}>Submit a model</Typography>
-        <Typography color="text.secondary" sx={{ mb: 2 }}>
+        <Typography sx={{ color: "text.secondary", mb: 2 }}>
           It lands on the docket, waiting for a reviewer who is not you. What is sent is checked first; if anything is wrong, nothing is kept.
         </Typography>
         <Box sx={{ display: "flex", gap: 1, mb: 2, alignItems: "center" }}>
@@ -44,7 +44,7 @@ export function Submit() {
             <label>
               Package: <input type="file" accept=".zip" onChange={(event) => setFile(event.target.files?.[0] ?? null)} style={{ font: "inherit" }} />
             </label>
-            <Typography variant="body2" color="text.secondary">A zip with submission.yaml at its top and the files that it names: data as CSV or Parquet, and, if there are any, predictions and a fitted model as ONNX.</Typography>
+            <Typography variant="body2" sx={{ color: "text.secondary" }}>A zip with submission.yaml at its top and the files that it names: data as CSV or Parquet, and, if there are any, predictions and a fitted model as ONNX.</Typography>
             <Button variant="contained" disabled={!file || submit.isPending} onClick={sendPackage}>{submit.isPending ? "Checking …" : "Submit the package"}</Button>
           </Box>
         ) : (

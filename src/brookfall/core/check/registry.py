@@ -21,9 +21,9 @@ _ALL: tuple[Check, ...] = (
     Gap(),
     Baseline(),
     Selection("selection", "Selection", order=1),
-    Selection("selection_pairs", "Selection, pairs of grounds", order=2),
+    Selection("selection_pairs", "Selection, pairs", order=2),
     Errors("errors", "Errors", order=1),
-    Errors("errors_pairs", "Errors, pairs of grounds", order=2),
+    Errors("errors_pairs", "Errors, pairs", order=2),
 )
 
 CHECK_BY_NAME: dict[str, Check] = {check.name: check for check in _ALL}

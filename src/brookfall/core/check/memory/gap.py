@@ -60,6 +60,7 @@ class Gap:
                         StripRow(estimate=places[name, part], label=part.replace("_", " "), colour=part)
                         for part in order
                     ),
+                    gap=gaps[name, order[-1]],
                 )
                 for name in _MEASURES
             ),

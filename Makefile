@@ -1,0 +1,46 @@
+.DEFAULT_GOAL := help
+PYTHON := .venv/bin/python
+export PYTHONUNBUFFERED := 1
+
+.PHONY: help setup build demo reset test lint bench screenshots docs verify clean
+
+help: ## list the commands
+	@grep -E '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 14
+
+setup: ## install what is missing: Debian packages, Python packages, front-end packages
+	@scripts/setup services
+
+build: setup ## build the front end
+	@scripts/build
+
+demo: build ## set up everything and start the demo; prints the address and the sign-ins
+	@$(PYTHON) -m brookfall.launch demo
+
+reset: setup ## take the demo's data away, so that the next start makes it new
+	@$(PYTHON) -m brookfall.launch reset
+
+test: ## set up everything and pass all tests
+	@scripts/setup services browser
+	@scripts/build
+	@$(PYTHON) -m pytest
+
+lint: setup ## ruff, mypy strict, import-linter, TypeScript strict, formats fresh
+	@scripts/lint
+
+bench: setup ## measure speed, as ratios in one run
+	@$(PYTHON) -m benchmarks.plans
+
+screenshots: ## make docs/screenshots anew from the demo data
+	@scripts/setup services browser
+	@scripts/build
+	@$(PYTHON) -m scripts.screenshots
+
+docs: setup ## write docs/formats and the front end's API types from the code's own types
+	@$(PYTHON) -m brookfall.api.describe
+	@cd web && npm run --silent types
+
+verify: setup ## verify the chain of the demo's record (the demo must be running)
+	@$(PYTHON) -m brookfall.launch verify
+
+clean: ## remove what was built
+	@rm -rf web/dist web/node_modules .venv

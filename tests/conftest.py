@@ -1,0 +1,113 @@
+"""What all tests share: packages built in memory, and one house of services of the tests' own."""
+
+import os
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+import yaml
+
+from brookfall.core.bench import Bench
+from brookfall.core.judge.policy import default_policy
+from brookfall.core.plan import Folds, Plan, Shares
+from brookfall.core.subject import Subject, subject_of
+from brookfall.core.submission.package import Package, package_from_files
+from brookfall.launch.house import House
+
+PROJECT = Path(__file__).resolve().parents[1]
+
+
+def rows_csv(n: int = 400, seed: int = 5) -> str:
+    """A small table: two numbers with gaps, a category, two grounds, an outcome that the numbers explain."""
+    rng = np.random.default_rng(seed)
+    x, z = rng.normal(size=n), rng.normal(size=n)
+    kind = rng.choice(["red", "green", "blue"], n)
+    sex = rng.choice(["f", "m"], n)
+    age = rng.choice(["young", "old"], n, p=[0.7, 0.3])
+    y = rng.random(n) < 1 / (1 + np.exp(-(1.2 * x - 0.8 * z + 0.5 * (kind == "red"))))
+    lines = ["id,x,z,kind,sex,age,y"]
+    for i in range(n):
+        gap = "" if i % 37 == 0 else f"{x[i]:.5f}"
+        lines.append(f"{i},{gap},{z[i]:.5f},{kind[i]},{sex[i]},{age[i]},{'yes' if y[i] else 'no'}")
+    return "\n".join(lines) + "\n"
+
+
+def declaration(**changes: object) -> dict[str, object]:
+    """A sound submission.yaml as nested values; top-level entries can be replaced."""
+    sound: dict[str, object] = {
+        "brookfall": 1,
+        "model": {
+            "name": "Sample",
+            "version": "1.0",
+            "tier": 3,
+            "outcome": "binary",
+            "purpose": "To be tested",
+            "owner": "Makers",
+        },
+        "data": [
+            {
+                "name": "rows",
+                "path": "data/rows.csv",
+                "roles": {"target": "y", "positive": "yes", "identifier": ["id"], "protected": ["sex", "age"]},
+            }
+        ],
+        "recipe": {"family": "logistic", "preprocess": {"scale": "standard"}, "seed": 3},
+        "claims": [{"measure": "auc", "part": "test", "value": "0.75"}],
+    }
+    return {**sound, **changes}
+
+
+def files_of(csv: str | bytes | None = None, **changes: object) -> dict[str, bytes]:
+    """The files of a package."""
+    body = rows_csv() if csv is None else csv
+    return {
+        "submission.yaml": yaml.safe_dump(declaration(**changes)).encode(),
+        "data/rows.csv": body if isinstance(body, bytes) else body.encode(),
+    }
+
+
+def small_plan(**changes: object) -> Plan:
+    plan = Plan(
+        seed=11,
+        parts=Shares(training=60, validation=20, test=20),
+        cross_validation=Folds(folds=4, repeats=2),
+        policy=default_policy(3),
+    )
+    return Plan.model_validate({**plan.model_dump(), **changes})
+
+
+@pytest.fixture(scope="session")
+def package() -> Package:
+    return package_from_files(files_of())
+
+
+@pytest.fixture(scope="session")
+def subject(package: Package) -> Subject:
+    return subject_of(package)
+
+
+@pytest.fixture(scope="session")
+def bench(subject: Subject) -> Bench:
+    return Bench(subject, small_plan())
+
+
+@pytest.fixture(scope="session")
+def stores() -> Iterator[House]:
+    """MariaDB and Redis of the tests' own, new, with the schema and the grants."""
+    house = House(PROJECT, "test")
+    house.clear()
+    house.start_stores()
+    os.environ.update(house.environment)
+    from brookfall.records.database import migrate
+
+    migrate()
+    yield house
+    house.stop()
+
+
+@pytest.fixture(scope="session")
+def workers(stores: House) -> House:
+    """Two workers beside the stores."""
+    stores.start_workers(2)
+    return stores
