@@ -147,7 +147,7 @@ def test_confusion_counts() -> None:
 @pytest.mark.parametrize("outcomes", [[], [True], [False], [True, True, True]])
 def test_edge_cases_say_why(outcomes: list[bool]) -> None:
     rows = Scored(np.array(outcomes, bool), np.full(len(outcomes), 0.7), 0.5, "edge")
-    for name in ("auc", "mcc", "average_precision", "specificity"):
+    for name in ("auc", "mcc", "average_precision"):
         figure = measure(name, rows)
         assert figure.value is None
         assert figure.note

@@ -47,14 +47,22 @@ def _from_csv(data: bytes, file: str) -> pd.DataFrame:
     header = next(csv.reader(io.StringIO(text)), [])
     _refuse_repeated_names(header, file)
     _refuse_ragged_rows(text, len(header), file)
-    table = pacsv.read_csv(
+    try:
+        return _parsed(text, header).to_pandas()
+    except pa.ArrowException as problem:
+        raise UserError(
+            f"The file can't be read as CSV ({str(problem).splitlines()[0]}).", todo="Write it again as CSV.", file=file
+        ) from problem
+
+
+def _parsed(text: str, header: list[str]) -> pa.Table:
+    return pacsv.read_csv(
         io.BytesIO(text.encode()),
         parse_options=pacsv.ParseOptions(newlines_in_values=True),
         convert_options=pacsv.ConvertOptions(
             column_types=dict.fromkeys(header, pa.string()), strings_can_be_null=False
         ),
     )
-    return table.to_pandas()
 
 
 def _decode(data: bytes, file: str) -> str:

@@ -1,0 +1,52 @@
+"""A client of the API, signed in as one of the demo's people, on the tests' own database."""
+
+from collections.abc import Callable, Iterator
+
+import pytest
+from flask import Flask
+from flask.testing import FlaskClient
+from werkzeug.test import TestResponse
+
+from brookfall.demo.seed import PASSWORD, seed
+from brookfall.launch.house import House
+
+
+class Visitor:
+    """A browser without a screen: keeps cookies, sends the CSRF token."""
+
+    def __init__(self, client: FlaskClient) -> None:
+        self.client = client
+        self.client.get("/api/health")
+
+    def ask(self, method: str, path: str, body: object = None, **more: object) -> TestResponse:
+        cookie = self.client.get_cookie("brookfall_csrf")
+        headers = {"X-CSRF-Token": cookie.value if cookie else ""}
+        sent = {"json": body} if body is not None else {}
+        return self.client.open(path, method=method, headers=headers, **sent, **more)  # type: ignore[arg-type]
+
+    def get(self, path: str) -> dict[str, object]:
+        response = self.ask("GET", path)
+        assert response.status_code == 200, response.text
+        return response.json  # type: ignore[return-value]
+
+
+@pytest.fixture(scope="session")
+def app(stores: House) -> Flask:
+    from brookfall.api.app import create_app
+    from brookfall.api.session import limiter
+
+    made = create_app()
+    seed()
+    limiter.enabled = False
+    return made
+
+
+@pytest.fixture
+def visitor(app: Flask) -> Iterator[Callable[[str], Visitor]]:
+    def sign_in(login: str) -> Visitor:
+        visitor = Visitor(app.test_client())
+        response = visitor.ask("POST", "/api/session", {"login": login, "password": PASSWORD})
+        assert response.status_code == 200, response.text
+        return visitor
+
+    return sign_in

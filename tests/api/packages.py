@@ -1,0 +1,18 @@
+"""Sending packages as a browser would."""
+
+import io
+
+import yaml
+from werkzeug.test import TestResponse
+
+from tests.api.conftest import Visitor
+from tests.core.test_package import zipped
+
+
+def submit(visitor: Visitor, files: dict[str, bytes], *, version: str | None = None) -> TestResponse:
+    """As a zip; ``version`` replaces the declared one, so that each test has a case of its own."""
+    if version is not None:
+        declared = yaml.safe_load(files["submission.yaml"])
+        declared["model"]["version"] = version
+        files = {**files, "submission.yaml": yaml.safe_dump(declared).encode()}
+    return visitor.ask("POST", "/api/cases", data={"package": (io.BytesIO(zipped(files)), "package.zip")})

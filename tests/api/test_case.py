@@ -1,0 +1,314 @@
+"""One case through the API against MariaDB: submit, take, roles, plan, run, find, decide, report, record."""
+
+import io
+import json
+import os
+import signal
+import time
+from collections.abc import Callable
+
+import pytest
+from sqlalchemy import func, select, text
+from sqlalchemy.exc import OperationalError
+
+from brookfall.core.bench import Bench
+from brookfall.core.evidence import Evidence, differences
+from brookfall.core.plan import Plan
+from brookfall.core.retest import retest
+from brookfall.core.subject import subject_of
+from brookfall.core.submission.package import package_from_files
+from brookfall.demo.seed import PASSWORD
+from brookfall.launch.house import House
+from brookfall.records.cases import Blob, Case, StoredColumn
+from brookfall.records.database import engine, transaction
+from brookfall.records.trail import RecordEntry, verify
+from brookfall.records.work import Fit, Reading, RunFit
+from tests.api.conftest import Visitor
+from tests.api.packages import submit
+from tests.conftest import files_of
+from tests.core.test_package import BROKEN
+
+SignIn = Callable[[str], Visitor]
+
+
+def taken(visitor: SignIn, version: str, files: dict[str, bytes] | None = None) -> tuple[Visitor, str]:
+    """A case in review by Iris, and its address."""
+    answer = submit(visitor("nell"), files or files_of(), version=version)
+    assert answer.status_code == 200, answer.text
+    base = f"/api/cases/{answer.json['case_id']}"
+    iris = visitor("iris")
+    assert iris.ask("POST", f"{base}/take").status_code == 200
+    return iris, base
+
+
+def finished(visitor: Visitor, base: str, patience: float = 90) -> dict[str, object]:
+    deadline = time.monotonic() + patience
+    while time.monotonic() < deadline:
+        run = visitor.get(f"{base}/run")
+        if run["state"] != "running":
+            return run
+        time.sleep(0.2)
+    raise AssertionError(f"the run did not end: {run}")
+
+
+def plan_of(visitor: Visitor, base: str, **changes: object) -> dict[str, object]:
+    view = visitor.get(f"{base}/plan")
+    return {"revision": view["revision"], "plan": {**view["plan"], **changes}}
+
+
+@pytest.mark.parametrize("name", [name for name in BROKEN if name != "no declaration"])
+def test_a_broken_package_leaves_nothing(visitor: SignIn, name: str) -> None:
+    nell = visitor("nell")
+
+    def held() -> list[int]:
+        with transaction() as session:
+            return [
+                session.scalar(select(func.count()).select_from(t)) or 0
+                for t in (Case, Blob, StoredColumn, RecordEntry)
+            ]
+
+    before = held()
+    response = submit(nell, BROKEN[name][0])
+    assert response.status_code == 422
+    assert response.content_type == "application/problem+json"
+    assert BROKEN[name][1] in response.json["where"]
+    assert response.json["todo"]
+    assert held() == before
+
+
+def test_no_zip_no_file_and_a_hostile_path(visitor: SignIn) -> None:
+    nell = visitor("nell")
+    no_zip = nell.ask("POST", "/api/cases", data={"package": (io.BytesIO(b"hello"), "p.zip")})
+    assert (no_zip.status_code, no_zip.json["detail"]) == (422, "This is not a zip file.")
+    assert nell.ask("POST", "/api/cases", data={}).status_code == 422
+    hostile = nell.ask("POST", "/api/cases", data={"file": (io.BytesIO(b"x"), "../../etc/x")})
+    assert hostile.status_code == 422
+
+
+def test_files_can_be_sent_one_by_one(visitor: SignIn) -> None:
+    files = files_of(
+        model={"name": "By form", "version": "1", "tier": 2, "outcome": "binary", "purpose": "p", "owner": "o"}
+    )
+    parts = [(io.BytesIO(data), path) for path, data in files.items()]
+    answer = visitor("nell").ask("POST", "/api/cases", data={"file": parts, "due": "2027-01-31"})
+    assert answer.status_code == 200, answer.text
+    case = visitor("nell").get(f"/api/cases/{answer.json['case_id']}")
+    assert (case["model"], case["due"], case["state"]) == ("By form", "2027-01-31", "waiting")
+    again = visitor("nell").ask("POST", "/api/cases", data={"file": [(io.BytesIO(d), p) for p, d in files.items()]})
+    assert again.status_code == 422
+    assert "submitted before" in again.json["detail"]
+
+
+def test_two_reviewers_saving_the_second_is_told(visitor: SignIn) -> None:
+    iris, base = taken(visitor, "stale")
+    first, second = plan_of(iris, base, seed=1), plan_of(iris, base, seed=2)
+    assert iris.ask("PUT", f"{base}/plan", first).status_code == 200
+    refused = iris.ask("PUT", f"{base}/plan", second)
+    assert refused.status_code == 409
+    assert "Nothing was overwritten" in refused.json["todo"]
+    assert iris.get(f"{base}/plan")["plan"]["seed"] == 1
+    data = iris.get(f"{base}/data")
+    roles = {**data["roles"], "ignore": ["z"]}
+    assert iris.ask("PUT", f"{base}/roles", {"revision": data["revision"], "roles": roles}).status_code == 200
+    assert iris.ask("PUT", f"{base}/roles", {"revision": data["revision"], "roles": roles}).status_code == 409
+
+
+def test_nonsense_in_a_plan_or_a_role_is_named(visitor: SignIn) -> None:
+    iris, base = taken(visitor, "nonsense")
+    shares = {"kind": "shares", "training": 60, "validation": 30, "test": 20, "stratified": True}
+    refused = iris.ask("PUT", f"{base}/plan", plan_of(iris, base, parts=shares))
+    assert refused.status_code == 422
+    assert "110 %" in refused.json["detail"]
+    data = iris.get(f"{base}/data")
+    refused = iris.ask("PUT", f"{base}/roles", {"revision": 1, "roles": {**data["roles"], "weight": "mass"}})
+    assert refused.status_code == 422
+    assert "mass" in refused.json["where"]
+
+
+def test_a_case_from_start_to_finish(visitor: SignIn, workers: House) -> None:
+    iris, base = taken(visitor, "whole")
+    assert iris.ask("POST", f"{base}/decision", proposal()).status_code == 422  # nothing has been run
+    assert iris.ask("POST", f"{base}/run").status_code == 200
+    run = finished(iris, base)
+    assert run["state"] == "done"
+    assert run["done"] == run["needed"]
+    assert len(run["exhibits"]) == 11
+    locked = iris.ask("PUT", f"{base}/plan", plan_of(iris, base, seed=3))
+    assert locked.status_code == 422
+    finding = {"severity": 3, "title": "It leans", "what": "See exhibit.", "cites": [6], "due": "2027-02-01"}
+    written = iris.ask("POST", f"{base}/findings", {"finding": finding})
+    assert written.status_code == 200, written.text
+    gap = iris.get(f"{base}/exhibits/6")["exhibit"]
+    assert written.json["cites"][0]["quote"] == gap["answer"]
+    edited = {"revision": 1, "finding": {**finding, "title": "It leans heavily"}}
+    address = f"{base}/findings/{written.json['id']}"
+    assert iris.ask("PUT", address, edited).json["title"] == "It leans heavily"
+    assert iris.ask("PUT", address, edited).status_code == 409
+
+    assert iris.ask("POST", f"{base}/decision", proposal(password="wrong-password")).status_code == 403
+    assert iris.ask("POST", f"{base}/decision", proposal()).status_code == 200
+    assert iris.ask("POST", f"{base}/findings", {"finding": finding}).status_code == 403
+    answer = {"accept": True, "comment": "", "password": PASSWORD}
+    assert iris.ask("POST", f"{base}/countersignature", answer).status_code == 403
+    tom = visitor("tom")
+    back = tom.ask("POST", f"{base}/countersignature", {**answer, "accept": False})
+    assert back.status_code == 422
+    back = tom.ask("POST", f"{base}/countersignature", {**answer, "accept": False, "comment": "Which rows?"})
+    assert back.json["decisions"][0]["state"] == "sent_back"
+    assert iris.ask("POST", f"{base}/decision", proposal()).status_code == 200
+    signed = tom.ask("POST", f"{base}/countersignature", answer)
+    assert signed.status_code == 200, signed.text
+    assert set(signed.json["reports"]) == {"html", "pdf", "json"}
+    assert iris.get(base)["state"] == "decided"
+    for method, path, body in (
+        ("PUT", "/plan", plan_of(iris, base)),
+        ("POST", "/run", None),
+        ("POST", "/findings", {"finding": finding}),
+        ("POST", "/decision", proposal()),
+    ):
+        assert iris.ask(method, base + path, body).status_code == 403, path
+
+    first, second = (tom.ask("GET", f"{base}/report/pdf").data for _ in range(2))
+    assert first == second
+    assert first.startswith(b"%PDF")
+    html = tom.ask("GET", f"{base}/report/html").text
+    for words in ("It leans heavily", "Iris Marrow", "Tom Aldous", "Approved with conditions", "Exhibit 6", "<svg"):
+        assert words in html
+    evidence = Evidence.model_validate(json.loads(tom.ask("GET", f"{base}/report/json").data))
+    assert_same_as_the_core(evidence, files_of_version("whole"))
+
+
+def proposal(**changes: object) -> dict[str, object]:
+    conditions = [{"what": "Watch the groups", "due": "2027-06-30"}]
+    sound = {
+        "kind": "approved_with_conditions",
+        "reasons": "Sound.",
+        "conditions": conditions,
+        "despite": "Known.",
+        "password": PASSWORD,
+    }
+    return {**sound, **changes}
+
+
+def files_of_version(version: str) -> dict[str, bytes]:
+    return files_of(
+        model={
+            "name": "Sample",
+            "version": version,
+            "tier": 3,
+            "outcome": "binary",
+            "purpose": "To be tested",
+            "owner": "Makers",
+        }
+    )
+
+
+def assert_same_as_the_core(evidence: Evidence, files: dict[str, bytes]) -> None:
+    """The server's numbers are those of the core without it, bit for bit."""
+    again = retest(Bench(subject_of(package_from_files(files), evidence.roles), evidence.plan))
+    assert differences(evidence.exhibits, again) == []
+    assert sum(len(exhibit.estimates) for exhibit in again) > 100
+
+
+def test_a_second_run_makes_no_fit_again(visitor: SignIn, workers: House) -> None:
+    iris, base = taken(visitor, "again")
+    iris.ask("POST", f"{base}/run")
+    finished(iris, base)
+    with transaction() as session:
+        before = session.scalar(select(func.count()).select_from(Fit))
+    iris.ask("POST", f"{base}/run")
+    assert finished(iris, base)["state"] == "done"
+    with transaction() as session:
+        assert session.scalar(select(func.count()).select_from(Fit)) == before
+
+
+def slow_files() -> dict[str, bytes]:
+    return files_of(recipe={"family": "forest", "settings": {"trees": 400}, "seed": 8})
+
+
+def test_a_run_survives_the_death_of_all_workers(visitor: SignIn, workers: House) -> None:
+    iris, base = taken(visitor, "killed", slow_files())
+    plan = plan_of(iris, base, cross_validation={"folds": 6, "repeats": 2, "stratified": True})
+    assert iris.ask("PUT", f"{base}/plan", plan).status_code == 200
+    iris.ask("POST", f"{base}/run")
+    deadline = time.monotonic() + 30
+    while iris.get(f"{base}/run")["done"] < 3 and time.monotonic() < deadline:
+        time.sleep(0.05)
+    for number in (1, 2):
+        process = workers.keeper.find(f"worker-{number}")
+        assert process is not None
+        os.kill(process.pid, signal.SIGKILL)
+    stopped = iris.get(f"{base}/run")
+    assert stopped["state"] == "running"
+    assert stopped["done"] < stopped["needed"]
+    workers.start_workers(2)
+    run = finished(iris, base, patience=60)
+    assert run["state"] == "done"
+    assert run["failed"] == 0
+    with transaction() as session:
+        keys = session.scalars(select(RunFit.fit_key).where(RunFit.run_id == run["id"])).all()
+        held = session.scalar(select(func.count()).select_from(Reading).where(Reading.fit_key.in_(keys)))
+        states = set(session.scalars(select(Fit.state).where(Fit.key.in_(keys))))
+    assert len(keys) == run["needed"]
+    assert held == len(keys)
+    assert states == {"done"}
+    evidence = Evidence.model_validate(json.loads(iris.ask("GET", f"{base}/report/json").data))
+    files = slow_files()
+    again = retest(
+        Bench(subject_of(package_from_files(files), evidence.roles), Plan.model_validate(plan["plan"])), workers=2
+    )
+    assert differences(evidence.exhibits, again) == []
+
+
+def test_a_run_can_be_cancelled_and_taken_up_again(visitor: SignIn, workers: House) -> None:
+    files = files_of(recipe={"family": "forest", "settings": {"trees": 500}, "seed": 21})
+    iris, base = taken(visitor, "cancelled", files)
+    iris.ask("POST", f"{base}/run")
+    assert iris.ask("POST", f"{base}/run").status_code == 422
+    cancelled = iris.ask("DELETE", f"{base}/run")
+    assert cancelled.json["state"] == "cancelled"
+    assert iris.ask("POST", f"{base}/decision", proposal()).status_code == 422
+    iris.ask("POST", f"{base}/run")
+    assert finished(iris, base)["state"] == "done"
+
+
+def test_the_record_chains_and_tells_of_any_change(visitor: SignIn) -> None:
+    iris, base = taken(visitor, "record")
+    iris.ask("PUT", f"{base}/plan", plan_of(iris, base, seed=77))
+    entries = iris.get(f"/api/record?case_id={base.rsplit('/', 1)[1]}")["entries"]
+    assert [entry["act"] for entry in entries] == ["changed the plan", "took the case", "submitted"]
+    assert json.loads(entries[0]["before"])["seed"] == 20417
+    assert json.loads(entries[0]["after"])["seed"] == 77
+    assert visitor("ada").get("/api/record/verification")["fault"] is None
+
+
+def test_the_application_can_not_rewrite_the_record(stores: House) -> None:
+    for statement in ("UPDATE record_entry SET who = 'x'", "DELETE FROM record_entry"):
+        with pytest.raises(OperationalError, match="denied"), engine().begin() as connection:
+            connection.execute(text(statement))
+
+
+def test_a_changed_entry_is_found(visitor: SignIn) -> None:
+    from sqlalchemy import create_engine
+
+    from brookfall.records.config import config
+
+    owner = create_engine(config().owner_url)
+    with owner.begin() as connection:
+        old = connection.execute(text("SELECT subject FROM record_entry WHERE id = 3")).scalar()
+        connection.execute(text("UPDATE record_entry SET subject = 'something else' WHERE id = 3"))
+    try:
+        with transaction() as session:
+            assert verify(session).fault == "entry 3 was changed after it was written"
+    finally:
+        with owner.begin() as connection:
+            connection.execute(text("UPDATE record_entry SET subject = :old WHERE id = 3"), {"old": old})
+    with transaction() as session:
+        assert verify(session).fault is None
+
+
+def test_the_margin_is_ones_own(visitor: SignIn) -> None:
+    iris, base = taken(visitor, "margin")
+    assert iris.ask("PUT", f"{base}/margin", {"text": "Ask for the script.", "set_aside": [2]}).status_code == 200
+    assert visitor("iris").get(f"{base}/margin") == {"text": "Ask for the script.", "set_aside": [2]}
+    assert visitor("tom").get(f"{base}/margin")["text"] == ""
