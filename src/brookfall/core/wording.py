@@ -37,6 +37,11 @@ def count(n: int) -> str:
     return f"{n:,}".replace(",", "\u202f")
 
 
+def percent(share: float | None, decimals: int = 1) -> str:
+    """A share of 1 in percent, with the space the language wants."""
+    return "–" if share is None else f"{100 * share:.{decimals}f}\u00a0%"
+
+
 def rows(n: int) -> str:
     return f"{count(n)} row{'' if n == 1 else 's'}"
 

@@ -25,6 +25,7 @@ from brookfall.records.people import Person
 from brookfall.records.trail import RecordHead
 from brookfall.records.work import Run
 from brookfall.report.charts import draw
+from brookfall.report.fonts import face_css
 
 Format = Literal["html", "pdf", "json"]
 
@@ -81,7 +82,7 @@ def _html(session: Session, case: Case, evidence: Evidence) -> str:
     environment.filters["sentence"] = wording.capital
     template = environment.get_template("report.html")
     return template.render(
-        css=Markup((files("brookfall.report") / "templates" / "report.css").read_text(encoding="utf-8")),  # noqa: S704 - our own file
+        css=Markup(face_css() + (files("brookfall.report") / "templates" / "report.css").read_text(encoding="utf-8")),  # noqa: S704 - our own file
         case=case,
         submission=submission,
         recipe=recipe_in_words(submission.recipe) if submission.recipe else None,

@@ -4,14 +4,23 @@ import io
 import math
 
 import matplotlib as mpl
+from matplotlib import font_manager
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
 from brookfall.core.exhibit import Estimate, Exhibit, LineChart, StripChart, StripGroup, ThresholdChart
+from brookfall.report.fonts import chart_fonts
 
 mpl.use("svg")
+for _font in chart_fonts():
+    font_manager.fontManager.addfont(str(_font))
 mpl.rcParams.update(
-    {"svg.hashsalt": "brookfall", "font.family": ["Inter", "DejaVu Sans"], "font.size": 8, "axes.edgecolor": "#51625F"}
+    {
+        "svg.hashsalt": "brookfall",
+        "font.family": ["Inter", "DejaVu Sans"] if chart_fonts() else ["DejaVu Sans"],
+        "font.size": 8,
+        "axes.edgecolor": "#51625F",
+    }
 )
 
 INK, MUTED, RULE = "#17282B", "#51625F", "#DDD8CA"

@@ -46,14 +46,14 @@ export default function Curves({ title, x, y, curves, diagonal, at, width, heigh
       {
         animation: false,
         aria: { enabled: true, label: { description: `${title}. ${curves.map((c) => c.label).join(", ")}` } },
-        grid: { left: 44, right: 86, top: 12, bottom: 40 },
+        grid: { left: 44, right: 14, top: 12, bottom: 40 },
         tooltip: { trigger: "axis", valueFormatter: (v: unknown) => (typeof v === "number" ? v.toFixed(3) : "–") },
         xAxis: axis(x, xMax ?? 1),
         yAxis: axis(y, 1),
         series: [
           ...curves.map((curve, i) => ({
             type: "line" as const, name: curve.label, data: curve.points, showSymbol: false, color: curve.colour,
-            lineStyle: { width: 2 }, endLabel: { show: !diagonal, formatter: curve.label, color: ink, fontSize: 11 },
+            lineStyle: { width: 2 },
             ...(i === 0 && at !== undefined
               ? { markLine: { silent: true, symbol: "none", label: { show: false }, lineStyle: { color: ink, type: "dashed" as const }, data: [{ xAxis: at }] } }
               : {}),

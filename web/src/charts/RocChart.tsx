@@ -2,6 +2,7 @@
 import Box from "@mui/material/Box";
 import { lazy, Suspense, useMemo } from "react";
 import type { Exhibit, Schemas } from "../api/client";
+import { CurveKey } from "./CurveKey";
 import { colourOf } from "./palette";
 
 const Curves = lazy(() => import("./Curves"));
@@ -18,15 +19,7 @@ export function RocChart({ chart, series }: { chart: Schemas["LineChart"]; serie
   );
   return (
     <Box component="figure" sx={{ m: 0, mb: 2 }}>
-      <Box component="figcaption" sx={{ fontSize: 12, color: "text.secondary" }}>
-        {chart.title}:{" "}
-        {curves.map((curve) => (
-          <Box key={curve.label} component="span" sx={{ mr: 1.5 }}>
-            <Box component="span" sx={{ display: "inline-block", width: 14, height: 4, bgcolor: curve.colour, mr: 0.5, verticalAlign: "middle" }} />
-            {curve.label}
-          </Box>
-        ))}
-      </Box>
+      <CurveKey title={chart.title} curves={curves} />
       <Suspense fallback={<Box sx={{ height: 320 }} />}>
         <Curves title={chart.title} x={chart.x} y={chart.y} curves={curves} diagonal={chart.diagonal} width={400} height={320} />
       </Suspense>

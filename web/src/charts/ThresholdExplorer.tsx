@@ -9,6 +9,7 @@ import TableRow from "@mui/material/TableRow";
 import { lazy, Suspense, useMemo, useState } from "react";
 import type { Exhibit, Schemas } from "../api/client";
 import { count, number } from "../wording";
+import { CurveKey } from "./CurveKey";
 import { Matrix } from "./Matrix";
 
 const Curves = lazy(() => import("./Curves"));
@@ -39,11 +40,11 @@ export function ThresholdExplorer({ chart, series }: { chart: Schemas["Threshold
   const top = thresholds.at(-1) ?? 1;
   return (
     <Box component="figure" sx={{ m: 0, mb: 2 }}>
-      <Box component="figcaption" sx={{ fontSize: 12, color: "text.secondary" }}>{chart.title}</Box>
+      <CurveKey title={chart.title} curves={curves} />
       <Suspense fallback={<Box sx={{ height: 230 }} />}>
         <Curves title={chart.title} x="threshold" y="share" curves={curves} at={threshold} width={680} height={230} xMax={top} />
       </Suspense>
-      <Box sx={{ pl: "44px", pr: "96px", mt: -1 }}>
+      <Box sx={{ width: 680, pl: "44px", pr: "14px", mt: -1 }}>
         <Slider aria-label="Threshold" size="small" min={thresholds[0] ?? 0} max={top} step={0.005} value={threshold} onChange={(_, value) => setThreshold(value as number)} />
       </Box>
       <Box aria-live="polite" sx={{ fontSize: 13, mb: 1 }}>

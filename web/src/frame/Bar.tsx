@@ -10,7 +10,7 @@ export function Bar({ me }: { me: Schemas["PersonView"] }) {
   const signOut = useSignOut();
   const go = useNavigate();
   return (
-    <Box component="header" sx={{ display: "flex", alignItems: "center", gap: 3, height: 44, px: 3, borderBottom: 1, borderColor: "divider", color: "text.secondary" }}>
+    <Box component="header" sx={{ display: "flex", alignItems: "center", gap: 3, height: 44, flex: "none", px: 3, borderBottom: 1, borderColor: "divider", color: "text.secondary" }}>
       <Box sx={{ display: "flex", alignItems: "center", gap: 1, color: "text.primary" }}>
         <svg width={22} height={22} viewBox="0 0 22 22" aria-hidden="true">
           <path d="M2 5h6v5h6v5h6" fill="none" stroke="var(--mui-palette-primary-main)" strokeWidth={2.4} strokeLinecap="round" strokeLinejoin="round" />

@@ -19,7 +19,7 @@ const look = {
 } as const;
 
 const Field = styled("input")({ ...look, textAlign: "center" });
-const Select = styled("select")({ ...look, cursor: "pointer", "& option": { color: "black", background: "white" } });
+const Select = styled("select")({ ...look, appearance: "none", cursor: "pointer", "& option": { color: "black", background: "white" } });
 
 interface InlineNumberProps {
   name: string;

@@ -110,7 +110,7 @@ function Line({ column, roles, chosen, editable, onFocus, onRole, onProtect }: L
       <Box sx={{ fontWeight: 550, overflow: "hidden", textOverflow: "ellipsis" }}>{column.name}</Box>
       <Histogram column={column} />
       <Box sx={{ color: "text.secondary" }}>
-        {column.words}{column.kind === "number" ? `, ${plural(column.distinct, "distinct value")}` : ""}
+        {column.words}
       </Box>
       <select aria-label={`Role of ${column.name}`} value={roleOf(roles, column.name)} disabled={!editable} onChange={(event) => onRole(event.target.value as Role)} style={{ font: "inherit", minHeight: 24 }}>
         {ROLES.map(([role, words]) => <option key={role} value={role}>{words}</option>)}

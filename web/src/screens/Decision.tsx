@@ -36,7 +36,7 @@ export function Decision() {
       <Typography variant="h2" sx={{ mt: 1 }}>The seven questions</Typography>
       {page.questions.map((q) => (
         <Box key={q.number} component="section" aria-label={q.question} sx={{ display: "grid", gridTemplateColumns: "30px 250px 1fr", gap: 1, borderBottom: 1, borderColor: "divider", py: 0.75 }}>
-          <GaugeMark standing={q.standing} label={q.question} />
+          {q.standing ? <GaugeMark standing={q.standing} label={q.question} /> : <span />}
           <Typography variant="h3">{q.number} {q.question}</Typography>
           <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>
             {q.answers.length === 0 && "No check was run."}
@@ -66,6 +66,11 @@ function Proposed({ decision }: { decision: Schemas["DecisionView"] }) {
   );
 }
 
+/** The decision just signed stands at the top. */
+function toTop() {
+  document.querySelector("main")?.scrollTo({ top: 0 });
+}
+
 function ProposeForm({ theCase, page }: { theCase: Case; page: Page }) {
   const propose = usePropose(theCase.id);
   const [kind, setKind] = useState<Kind>("returned_for_rework");
@@ -86,7 +91,7 @@ function ProposeForm({ theCase, page }: { theCase: Case; page: Page }) {
   }
   return (
     <Box component="form" aria-label="Propose a decision" sx={{ mt: 3, display: "grid", gap: 1.5, maxWidth: 640 }}
-      onSubmit={(event) => { event.preventDefault(); propose.mutate({ kind, reasons, despite, password, conditions: conditional ? conditions : [] }); }}>
+      onSubmit={(event) => { event.preventDefault(); propose.mutate({ kind, reasons, despite, password, conditions: conditional ? conditions : [] }, { onSuccess: toTop }); }}>
       <Typography variant="h2">Propose a decision</Typography>
       <RadioGroup row value={kind} onChange={(_, value) => { setKind(value as Kind); if (value === "approved_with_conditions" && conditions.length === 0) setConditions([{ what: "", due: "" }]); }}>
         {Object.entries(DECISIONS).map(([key, words]) => <FormControlLabel key={key} value={key} control={<Radio size="small" />} label={words} />)}
@@ -114,7 +119,7 @@ function CountersignForm({ theCase }: { theCase: Case }) {
   const countersign = useCountersign(theCase.id);
   const [comment, setComment] = useState("");
   const [password, setPassword] = useState("");
-  const sign = (accept: boolean) => countersign.mutate({ accept, comment, password });
+  const sign = (accept: boolean) => countersign.mutate({ accept, comment, password }, { onSuccess: toTop });
   return (
     <Box component="section" aria-label="Countersign" sx={{ display: "grid", gap: 1.5, maxWidth: 640, mb: 3 }}>
       <Typography variant="h2">Countersign</Typography>

@@ -77,7 +77,7 @@ export function Plan() {
         </Part>
         <Part title={`5 ${QUESTIONS[4]}`}>{check("baseline", "Set it against the most frequent answer, on the same rows.", "limit: better by more than its interval")}</Part>
         <Part title={`6 ${QUESTIONS[5]}`}>
-          {check("selection", <>Compare who is selected by {view.protected.join(", ") || "nothing: no column is protected"}, against the largest group, and by the four-fifths rule.</>, <RatioLimit p={p} off={off} setLimits={setLimits} />)}
+          {check("selection", <>Compare who is selected by {view.protected.join(", ").replaceAll("_", " ") || "nothing: no column is protected"}, against the largest group, and by the four-fifths rule.</>, <RatioLimit p={p} off={off} setLimits={setLimits} />)}
           {check("selection_pairs", "The same for every pair of these grounds.", "the same limit")}
           {check("errors", "Compare who is passed over and who is wrongly chosen.", <>limit: |difference| ≤ {limit("Limit on differences of group rates", p.group_difference?.at_most, (v) => setLimits({ group_difference: { ...p.group_difference, at_most: v, at_least: -v } }), 0, 1)}</>)}
           {check("errors_pairs", "The same for every pair of these grounds.", "the same limit")}

@@ -69,7 +69,7 @@ class Claims:
             groups.append(
                 StripGroup(
                     label=f"{wording.capital(wording.measure_words(claim.measure))}, {claim.where}",
-                    rows=(StripRow(estimate=place, label=recomputed.on, colour=claim.part or "out_of_fold"),),
+                    rows=(StripRow(estimate=place, label="recomputed", colour=claim.part or "out_of_fold"),),
                     claim=claim.value,
                 )
             )
@@ -86,7 +86,7 @@ class Claims:
         table = TableView(
             title="Claim by claim", columns=("claim", "claimed", "recomputed", "on", "verdict"), rows=tuple(rows)
         )
-        return draft.write(_answer(verdicts), charts=(strip,), tables=(table,))
+        return draft.write(_answer(claims, verdicts, draft), charts=(strip,), tables=(table,))
 
 
 def _needs(bench: Bench, claim: Claim) -> Iterator[Need]:
@@ -188,10 +188,23 @@ def _part(claim: Claim) -> str:
     return "out_of_fold" if claim.method else claim.part or "all"
 
 
-def _answer(verdicts: list[Verdict]) -> str:
+def _answer(claims: tuple[Claim, ...], verdicts: list[Verdict], draft: Draft) -> str:
     counts = [(verdicts.count(verdict), words) for verdict, words in _WORDS.items() if verdict in verdicts]
-    total = len(verdicts)
-    if total == 1:
-        return f"The one claim {'' if verdicts[0] == 'cannot_be_checked' else 'is '}{counts[0][1]}."
-    told = wording.listed([f"{number} {words}" for number, words in counts])
-    return f"Of {total} claims: {told}."
+    checkable = verdicts[0] != "cannot_be_checked"
+    if len(counts) > 1:
+        said = f"Of {len(verdicts)} claims: {wording.listed([f'{number} {words}' for number, words in counts])}."
+    elif len(verdicts) == 1:
+        said = f"The one claim {'is ' if checkable else ''}{counts[0][1]}."
+    else:
+        said = f"All {len(verdicts)} claims {'are ' if checkable else ''}{counts[0][1]}."
+    if "overstated" not in verdicts:
+        return said
+    place = max(
+        (place for place, verdict in enumerate(verdicts) if verdict == "overstated"),
+        key=lambda place: abs(float(claims[place].value) - (draft.figure(place).value or 0.0)),
+    )
+    claim = claims[place]
+    return (
+        f"{said} The farthest off: {wording.measure_words(claim.measure)}, {claim.where}, was claimed as {claim.value} "
+        f"and comes out at {wording.figure(draft.figure(place), draft.level)}."
+    )

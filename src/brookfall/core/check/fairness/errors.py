@@ -112,8 +112,8 @@ def _answer(draft: Draft, families: dict[str, list[list[Compared]]]) -> str:
     rate = next(rate for rate, compared in flat.items() if worst in compared)
     reference = worst.member.against
     return (
-        f"With {worst.member.group.words}, {draft.figure(worst.rate).value:.1%} {_RATES[rate]} "
-        f"(n {wording.count(draft.figure(worst.rate).n)}), against {reference.rate(rate).value:.1%} with "
+        f"With {worst.member.group.words}, {wording.percent(draft.figure(worst.rate).value)} {_RATES[rate]} "
+        f"(n {wording.count(draft.figure(worst.rate).n)}), against {wording.percent(reference.rate(rate).value)} with "
         f"{reference.group.words}: a difference of "
         f"{wording.figure(draft.figure(troubled[0].comparison), draft.level)}. {tally}"
     )

@@ -25,7 +25,7 @@ class Group:
 
     @property
     def words(self) -> str:
-        return ", ".join(f"{attribute} {level}" for attribute, level in self.label.items())
+        return ", ".join(f"{attribute.replace('_', ' ')} {level}" for attribute, level in self.label.items())
 
     @property
     def levels(self) -> str:

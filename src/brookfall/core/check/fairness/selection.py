@@ -79,7 +79,7 @@ def _table(draft: Draft, compared: list[Compared], part: str, seed: int) -> Tabl
                     versus=Versus(group=highest.member.group.label),
                 )
             )
-            chance = text(f"{four_fifths_by_chance(x + x_top, n, n_top, seed):.1%}")
+            chance = text(wording.percent(four_fifths_by_chance(x + x_top, n, n_top, seed)))
         rows.append(
             (
                 text(one.member.group.levels + (" (reference)" if one.comparison is None else "")),
@@ -118,8 +118,9 @@ def _answer(draft: Draft, compared: list[Compared]) -> str:
     ratio = draft.figure(troubled[0].comparison)
     reference = worst.member.against
     under = f", under the four fifths of {FOUR_FIFTHS}" if (ratio.value or 0) < FOUR_FIFTHS else ""
+    chosen, usual = draft.figure(worst.rate).value, reference.rate(_RATE).value
     return (
-        f"Of {wording.rows(len(worst.member.group))} with {worst.member.group.words}, "
-        f"{draft.figure(worst.rate).value:.1%} are selected, against {reference.rate(_RATE).value:.1%} with "
-        f"{reference.group.words}: a ratio of {wording.figure(ratio, draft.level, 2)}{under}. {tally}"
+        f"Of {wording.rows(len(worst.member.group))} with {worst.member.group.words}, {wording.percent(chosen)} are "
+        f"selected, against {wording.percent(usual)} with {reference.group.words}: a ratio of "
+        f"{wording.figure(ratio, draft.level, 2)}{under}. {tally}"
     )

@@ -54,7 +54,9 @@ class Holdout:
             for part, rows in parts.items()
         }
         claims = {
-            claim.measure: claim.value for claim in bench.subject.claims if claim.part == "test" and not claim.method
+            claim.measure: claim.value
+            for claim in bench.subject.claims
+            if claim.part == "test" and claim.threshold in (None, bench.subject.threshold)
         }
         strip = StripChart(
             title="Each part on one scale",
@@ -109,7 +111,7 @@ def _answer(bench: Bench, draft: Draft, places: dict[tuple[str, str], int]) -> s
     )
     share = len(bench.parts["training"]) / len(bench.all_parts)
     if not 0.5 <= share <= 0.8:
-        said += f" Training holds {share:.0%} of the rows; between 50 % and 80 % is common practice."
+        said += f" Training holds {wording.percent(share, 0)} of the rows; between 50 % and 80 % is common practice."
     return said
 
 

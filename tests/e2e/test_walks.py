@@ -1,0 +1,182 @@
+"""A reviewer's walk from sign-in to the countersigned report, and an owner's to the docket."""
+
+import re
+from pathlib import Path
+
+from playwright.sync_api import Page, expect
+
+from brookfall.demo import packages
+from brookfall.demo.seed import PASSWORD
+from tests.conftest import files_of, rows_csv
+from tests.core.test_package import zipped
+from tests.e2e.conftest import Open
+
+RUN_MS = 90_000
+
+
+def go(page: Page, step: str) -> None:
+    page.get_by_role("navigation", name="Course of the case").get_by_role("link", name=step).click()
+
+
+def test_from_sign_in_to_the_countersigned_report(open_as: Open) -> None:
+    page = open_as("iris")
+    page.get_by_role("link", name="Home visit priority 1.0").first.click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Home visit priority 1.0")
+    go(page, "Brief")
+    expect(page.get_by_text("Decision tree")).to_be_visible()
+
+    go(page, "Data")
+    page.locator("[data-column=drive_minutes]").click()
+    page.keyboard.press("x")
+    expect(page.get_by_label("Role of drive_minutes")).to_have_value("ignore")
+    page.keyboard.press("p")
+    expect(page.locator("[data-column=drive_minutes] input[type=checkbox]")).to_be_checked()
+    page.keyboard.press("u")
+    expect(page.locator("[data-column=drive_minutes] input[type=checkbox]")).not_to_be_checked()
+    page.keyboard.press("u")
+    expect(page.get_by_label("Role of drive_minutes")).to_have_value("feature")
+
+    go(page, "Plan")
+    folds = page.get_by_label("Folds", exact=True)
+    folds.fill("5")
+    folds.press("Enter")
+    expect(page.get_by_text("18 distinct fits")).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_text("33 distinct fits")).to_be_visible()
+    page.get_by_role("button", name="Lock the plan and run").click()
+
+    expect(page).to_have_url(re.compile("/evidence"))
+    page.reload()  # the progress is the server's, not the page's
+    gap = page.get_by_role("button", name=re.compile("^6 Gap"))
+    expect(gap).to_be_enabled(timeout=RUN_MS)
+    gap.click()
+    exhibit = page.get_by_role("article")
+    expect(exhibit).to_contain_text("It is right on every row it was trained on.")
+    expect(exhibit).to_contain_text("outside its limit")
+    expect(page.get_by_role("status")).to_have_count(0, timeout=RUN_MS)
+    page.keyboard.press("a")
+    expect(page.get_by_role("complementary").get_by_role("link", name="6 Gap")).to_be_visible()
+    page.keyboard.press("]")
+    expect(exhibit).to_contain_text("Exhibit 7, baseline")
+    page.keyboard.press("[")
+    expect(exhibit).to_contain_text("Exhibit 6, gap")
+
+    page.keyboard.press("f")
+    form = page.get_by_role("form", name="Finding")
+    expect(form.get_by_label("What is wrong")).to_have_value(re.compile("right on every row"))
+    form.get_by_label("Title").fill("The tree has memorised its training rows")
+    form.get_by_label("What must be done").fill("Prune the tree and measure on unseen rows.")
+    form.get_by_role("button", name="Save the finding").click()
+    expect(page.get_by_role("article")).to_contain_text("Exhibit 6, gap")
+
+    go(page, "Decision")
+    expect(page.get_by_role("region", name="Has it memorised its training rows?")).to_contain_text("Exhibit 6, gap")
+    form = page.get_by_role("form", name="Propose a decision")
+    form.get_by_label("Returned for rework").check()
+    form.get_by_label("Reasons").fill("It knows its training rows by heart.")
+    form.get_by_label("Your password").fill("not-my-password")
+    form.get_by_role("button", name="Sign and propose").click()
+    expect(form.get_by_role("alert")).to_contain_text("Nothing was signed")
+    form.get_by_label("Your password").fill(PASSWORD)
+    form.get_by_role("button", name="Sign and propose").click()
+    expect(page.get_by_role("region", name="Decision")).to_contain_text("Returned for rework, proposed.")
+
+    other = open_as("tom")
+    other.get_by_role("link", name="Home visit priority 1.0").first.click()
+    other.get_by_label("Your password").fill(PASSWORD)
+    other.get_by_role("button", name="Accept and countersign").click()
+    expect(other.get_by_role("region", name="Decision")).to_contain_text("Countersigned by Tom Aldous", timeout=RUN_MS)
+    other.get_by_role("link", name="Read the signed report").click()
+    report = other.frame_locator("iframe[title=Report]")
+    expect(report.get_by_role("heading", name="Home visit priority 1.0")).to_be_visible()
+    expect(report.get_by_text("The tree has memorised its training rows").first).to_be_visible()
+    with other.expect_download() as download:
+        other.get_by_role("link", name="PDF").click()
+    assert Path(download.value.path()).read_bytes().startswith(b"%PDF")
+    other.get_by_role("link", name="Record").click()
+    other.get_by_role("button", name="Verify the chain").click()
+    expect(other.get_by_role("status")).to_contain_text("entries hold")
+
+
+def test_an_owner_submits_a_package_and_is_told_what_is_wrong(open_as: Open, tmp_path: Path) -> None:
+    page = open_as("nell")
+    page.get_by_role("link", name="Submit a model").click()
+    broken, sound = tmp_path / "broken.zip", tmp_path / "sound.zip"
+    broken.write_bytes(zipped(files_of(csv=rows_csv(50) + "1,2,3\n")))
+    model = {"name": "Sent by zip", "version": "1", "tier": 3, "outcome": "binary", "purpose": "To see", "owner": "Us"}
+    sound.write_bytes(zipped(files_of(model=model)))
+    page.get_by_label("Package:").set_input_files(broken)
+    page.get_by_role("button", name="Submit the package").click()
+    expect(page.get_by_role("alert")).to_contain_text("data/rows.csv, row 52")
+    page.get_by_label("Package:").set_input_files(sound)
+    page.get_by_role("button", name="Submit the package").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Sent by zip 1")
+    page.get_by_role("link", name="Docket").click()
+    expect(page.get_by_role("row", name=re.compile("Sent by zip"))).to_contain_text("waiting")
+
+
+def test_an_owner_submits_by_form(open_as: Open, tmp_path: Path) -> None:
+    page = open_as("nell")
+    page.goto("/submit")
+    page.get_by_role("button", name="A data file and a form").click()
+    data = tmp_path / "offers.csv"
+    data.write_bytes(packages.smoke_alarm()["data/offers.csv"])
+    form = page.get_by_role("form", name="Brief")
+    form.get_by_label("Model").fill("Sent by form")
+    form.get_by_label("Version").fill("0.1")
+    form.get_by_label("Purpose").fill("Who accepts an alarm")
+    form.get_by_label("Built by").fill("Community safety")
+    form.get_by_label("Data file").set_input_files(data)
+    form.get_by_label("Target").click()
+    page.get_by_role("option", name="accepted").click()
+    form.get_by_label("Identifiers").click()
+    page.get_by_role("option", name="offer_id").click()
+    page.keyboard.press("Escape")
+    form.get_by_role("button", name="Add a claim").click()
+    form.get_by_label("Value", exact=True).fill("0.78")
+    form.get_by_role("button", name="Submit the model").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Sent by form 0.1")
+    expect(page.get_by_text("Logistic regression")).to_be_visible()
+    expect(page.get_by_role("row", name=re.compile("AUC"))).to_contain_text("0.78")
+
+
+def test_two_reviewers_at_one_plan(open_as: Open) -> None:
+    first, second = open_as("iris"), open_as("iris")
+    first.get_by_role("row", name=re.compile(r"Smoke alarm take-up")).get_by_role("button", name="Take it").click()
+    first.get_by_role("row", name=re.compile(r"Smoke alarm take-up")).get_by_text("Iris Marrow").wait_for()
+    first.get_by_role("link", name="Smoke alarm take-up 2.1").last.click()
+    go(first, "Plan")
+    second.goto(first.url)
+    second.get_by_label("Seed of the plan").wait_for()
+    first.get_by_label("Seed of the plan").fill("1001")
+    first.get_by_label("Seed of the plan").press("Enter")
+    expect(first.get_by_role("button", name="Undo")).to_be_enabled()
+    second.get_by_label("Seed of the plan").fill("2002")
+    second.get_by_label("Seed of the plan").press("Enter")
+    expect(second.get_by_role("alert")).to_contain_text("Nothing was overwritten")
+    first.reload()
+    expect(first.get_by_label("Seed of the plan")).to_have_value("1001")
+
+
+def test_notes_in_the_margin_are_kept(open_as: Open) -> None:
+    page = open_as("tom")
+    page.get_by_role("link", name="Home visit priority 2.0").first.click()
+    page.keyboard.press("w")
+    page.get_by_label("Working notes").fill("Ask which rows they used.")
+    page.reload()  # at once, before the pause after which it is sent
+    expect(page.get_by_label("Working notes")).to_have_value("Ask which rows they used.")
+    expect(page.get_by_text("Saved", exact=True)).to_be_visible()
+    page.keyboard.press("Escape")
+
+
+def test_keys_are_listed_and_can_be_switched_off(open_as: Open) -> None:
+    page = open_as("ada")
+    page.keyboard.press("?")
+    dialog = page.get_by_role("dialog")
+    expect(dialog).to_contain_text("open the case")
+    dialog.get_by_label("Single keys act").uncheck()
+    page.keyboard.press("Escape")
+    expect(dialog).to_be_hidden()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("table", name="Cases")).to_be_visible()
+    assert page.url.endswith("/")

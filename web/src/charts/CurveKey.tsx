@@ -1,0 +1,17 @@
+/** A chart's title and which line is which. */
+import Box from "@mui/material/Box";
+import type { Curve } from "./Curves";
+
+export function CurveKey({ title, curves }: { title: string; curves: readonly Curve[] }) {
+  return (
+    <Box component="figcaption" sx={{ fontSize: 12, color: "text.secondary" }}>
+      {title}:{" "}
+      {curves.map((curve) => (
+        <Box key={curve.label} component="span" sx={{ mr: 1.5 }}>
+          <Box component="span" sx={{ display: "inline-block", width: 14, height: 4, bgcolor: curve.colour, mr: 0.5, verticalAlign: "middle" }} />
+          {curve.label}
+        </Box>
+      ))}
+    </Box>
+  );
+}
