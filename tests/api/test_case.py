@@ -8,6 +8,7 @@ import time
 from collections.abc import Callable
 
 import pytest
+from flask import Flask
 from sqlalchemy import func, select, text
 from sqlalchemy.exc import OperationalError
 
@@ -83,6 +84,17 @@ def test_no_zip_no_file_and_a_hostile_path(visitor: SignIn) -> None:
     assert nell.ask("POST", "/api/cases", data={}).status_code == 422
     hostile = nell.ask("POST", "/api/cases", data={"file": (io.BytesIO(b"x"), "../../etc/x")})
     assert hostile.status_code == 422
+
+
+def test_more_than_the_limit_is_refused_plainly(visitor: SignIn, app: Flask) -> None:
+    nell, limit = visitor("nell"), app.config["MAX_CONTENT_LENGTH"]
+    app.config["MAX_CONTENT_LENGTH"] = 1000
+    try:
+        response = submit(nell, files_of())
+    finally:
+        app.config["MAX_CONTENT_LENGTH"] = limit
+    assert response.status_code == 413
+    assert "BROOKFALL_MAX_BYTES" in response.json["todo"]
 
 
 def test_files_can_be_sent_one_by_one(visitor: SignIn) -> None:
@@ -222,27 +234,31 @@ def test_a_second_run_makes_no_fit_again(visitor: SignIn, workers: House) -> Non
         assert session.scalar(select(func.count()).select_from(Fit)) == before
 
 
-def slow_files() -> dict[str, bytes]:
-    return files_of(recipe={"family": "forest", "settings": {"trees": 400}, "seed": 8})
+def slow_files(seed: int) -> dict[str, bytes]:
+    return files_of(recipe={"family": "forest", "settings": {"trees": 400}, "seed": seed})
 
 
-def test_a_run_survives_the_death_of_all_workers(visitor: SignIn, workers: House) -> None:
-    iris, base = taken(visitor, "killed", slow_files())
+@pytest.mark.parametrize("killed", [(1,), (1, 2)])
+def test_a_run_survives_the_death_of_workers(visitor: SignIn, workers: House, killed: tuple[int, ...]) -> None:
+    iris, base = taken(visitor, f"killed {len(killed)}", slow_files(seed=len(killed)))
     plan = plan_of(iris, base, cross_validation={"folds": 6, "repeats": 2, "stratified": True})
     assert iris.ask("PUT", f"{base}/plan", plan).status_code == 200
     iris.ask("POST", f"{base}/run")
     deadline = time.monotonic() + 30
     while iris.get(f"{base}/run")["done"] < 3 and time.monotonic() < deadline:
         time.sleep(0.05)
-    for number in (1, 2):
+    for number in killed:
         process = workers.keeper.find(f"worker-{number}")
         assert process is not None
         os.kill(process.pid, signal.SIGKILL)
     stopped = iris.get(f"{base}/run")
     assert stopped["state"] == "running"
     assert stopped["done"] < stopped["needed"]
-    workers.start_workers(2)
+    if len(killed) == 2:
+        workers.start_workers(2)
     run = finished(iris, base, patience=60)
+    if len(killed) == 1:
+        workers.start_worker(1)
     assert run["state"] == "done"
     assert run["failed"] == 0
     with transaction() as session:
@@ -253,7 +269,7 @@ def test_a_run_survives_the_death_of_all_workers(visitor: SignIn, workers: House
     assert held == len(keys)
     assert states == {"done"}
     evidence = Evidence.model_validate(json.loads(iris.ask("GET", f"{base}/report/json").data))
-    files = slow_files()
+    files = slow_files(seed=len(killed))
     again = retest(
         Bench(subject_of(package_from_files(files), evidence.roles), Plan.model_validate(plan["plan"])), workers=2
     )

@@ -5,7 +5,7 @@ import logging
 from flask import Flask, Response, jsonify
 from flask_wtf.csrf import CSRFError
 from pydantic import BaseModel, ValidationError
-from werkzeug.exceptions import HTTPException
+from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from brookfall.core.errors import ForbiddenError, MissingError, StaleError, UserError
 
@@ -53,6 +53,12 @@ def handle_problems(app: Flask) -> None:
     @app.errorhandler(CSRFError)
     def _csrf(error: CSRFError) -> Response:
         return problem(400, "The page is too old", f"{error.description}.", todo="Load the page again.")
+
+    @app.errorhandler(RequestEntityTooLarge)
+    def _too_large(_: RequestEntityTooLarge) -> Response:
+        limit = app.config["MAX_CONTENT_LENGTH"] / 1e6
+        todo = "Send less, or ask the administrator to raise BROOKFALL_MAX_BYTES."
+        return problem(413, "Not done", f"What was sent is larger than the limit of {limit:.0f} MB.", todo=todo)
 
     @app.errorhandler(HTTPException)
     def _http(error: HTTPException) -> Response:

@@ -57,6 +57,13 @@ def evaluate(asked: Asked, bench: Bench, ledger: Ledger) -> Exhibit:
     return number_exhibit(asked.check, asked.number, written, bench, bench.all_parts, Fits(keys, seconds))
 
 
+def faulted(asked: Asked, bench: Bench) -> Exhibit:
+    """The exhibit of a check that a fault in Brookfall stopped: told plainly, the others go on."""
+    written = Written("A fault in Brookfall stopped this check; it was logged.", (), None, state="failed")
+    keys = tuple(dict.fromkeys(need.fit.key for need in asked.needs))
+    return number_exhibit(asked.check, asked.number, written, bench, bench.all_parts, Fits(keys, 0.0))
+
+
 def _written(asked: Asked, bench: Bench, ledger: Ledger) -> Written:
     if asked.reason:
         return not_applicable(asked.reason)

@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session
 from brookfall.core.bench import Bench
 from brookfall.core.fit.execute import FitResult, execute
 from brookfall.core.fit.request import FitJob
-from brookfall.core.retest import Asked, ask, evaluate, jobs_of
+from brookfall.core.retest import Asked, ask, evaluate, faulted, jobs_of
 from brookfall.desk.bench import bench_of
 from brookfall.records import ledger, trail
 from brookfall.records.base import now
@@ -122,7 +122,11 @@ def _write_exhibit(run_id: int) -> bool:
     asked = laid.asked[check.number]
     with transaction() as session:
         kept = ledger.load(session, asked.needs)
-    exhibit = evaluate(asked, laid.bench, kept)
+    try:
+        exhibit = evaluate(asked, laid.bench, kept)
+    except Exception:  # noqa: BLE001 - a fault of ours in one check must not end the others
+        _log.exception("run %s, check %s", run_id, check.name)
+        exhibit = faulted(asked, laid.bench)
     with transaction() as session:
         run = session.get_one(Run, run_id, with_for_update=True)
         mine = session.get_one(RunCheck, check.id, with_for_update=True)

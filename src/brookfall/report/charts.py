@@ -4,11 +4,12 @@ import io
 import math
 
 import matplotlib as mpl
+from markupsafe import escape
 from matplotlib import font_manager
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
-from brookfall.core.exhibit import Estimate, Exhibit, LineChart, StripChart, StripGroup, ThresholdChart
+from brookfall.core.exhibit import Estimate, Exhibit, LineChart, MatrixChart, StripChart, StripGroup, ThresholdChart
 from brookfall.report.fonts import chart_fonts
 
 mpl.use("svg")
@@ -40,7 +41,7 @@ _ROW = 0.19
 
 
 def draw(exhibit: Exhibit) -> list[str]:
-    """The exhibit's charts as SVG text; matrices and unknown kinds are left to the tables."""
+    """The exhibit's charts, in order: SVG text, and a table for a confusion matrix."""
     drawn = []
     for chart in exhibit.charts:
         if isinstance(chart, StripChart):
@@ -49,6 +50,8 @@ def draw(exhibit: Exhibit) -> list[str]:
             drawn.append(_lines(chart, exhibit))
         elif isinstance(chart, ThresholdChart):
             drawn.append(_threshold(chart, exhibit))
+        else:
+            drawn.append(_matrix(chart))
     return drawn
 
 
@@ -98,6 +101,13 @@ def _flag(axes: Axes, group: StripGroup, top: float, bottom: float) -> None:
     x = float(group.claim)
     axes.plot([x, x], [top, bottom - 0.5], color=INK, linewidth=0.9, linestyle=(0, (2, 2)))
     axes.text(x, top, f" claim {group.claim}", ha="left", va="center", fontsize=7, color=INK)
+
+
+def _matrix(chart: MatrixChart) -> str:
+    cells = [("not " + chart.positive, chart.tn, chart.fp), (chart.positive, chart.fn, chart.tp)]
+    rows = "".join(f"<tr><td>{escape(label)}</td><td>{left}</td><td>{right}</td></tr>" for label, left, right in cells)
+    head = "<tr><th></th><th>not selected</th><th>selected</th></tr>"
+    return f"<table><caption>{escape(chart.title)}</caption>{head}{rows}</table>"
 
 
 def _lines(chart: LineChart, exhibit: Exhibit) -> str:
