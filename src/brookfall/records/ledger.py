@@ -6,7 +6,7 @@ from datetime import timedelta
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import func, select, update
+from sqlalchemy import case, func, select, update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
@@ -154,7 +154,7 @@ class Tally:
 
 def tally(session: Session, run_id: int) -> Tally:
     query = (
-        select(func.count(), func.sum(Fit.state.in_(("done", "failed"))), func.sum(Fit.seconds))
+        select(func.count(), func.sum(case((Fit.state.in_(("done", "failed")), 1), else_=0)), func.sum(Fit.seconds))
         .select_from(Fit)
         .join(RunFit, RunFit.fit_key == Fit.key)
         .where(RunFit.run_id == run_id)

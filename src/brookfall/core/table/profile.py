@@ -61,5 +61,8 @@ def profile_column(column: Column) -> ColumnProfile:
 
 
 def _histogram(present: NDArray[np.float64] | NDArray[np.int32], distinct: int) -> tuple[Bar, ...]:
+    if distinct == 1 or np.ptp(present) < _BINS * np.spacing(np.abs(present).max()):
+        # Too close together for bins of their own.
+        return (Bar(f"{present[0]:.4g}", len(present)),)
     counts, edges = np.histogram(present, bins=min(_BINS, distinct))
     return tuple(Bar(f"{edges[i]:.4g} to {edges[i + 1]:.4g}", int(count)) for i, count in enumerate(counts))

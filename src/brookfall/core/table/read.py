@@ -44,9 +44,7 @@ def _from_parquet(data: bytes, file: str) -> pd.DataFrame:
 
 def _from_csv(data: bytes, file: str) -> pd.DataFrame:
     text = _decode(data, file)
-    header = next(csv.reader(io.StringIO(text)), [])
-    _refuse_repeated_names(header, file)
-    _refuse_ragged_rows(text, len(header), file)
+    header = _checked_header(text, file)
     try:
         return _parsed(text, header).to_pandas()
     except pa.ArrowException as problem:
@@ -86,13 +84,16 @@ def _refuse_repeated_names(names: list[str], file: str) -> None:
             raise UserError("Two columns have this name.", todo="Give each its own.", file=file, column=name, row=1)
 
 
-def _refuse_ragged_rows(text: str, width: int, file: str) -> None:
-    reader = csv.reader(io.StringIO(text), strict=True)
+def _checked_header(text: str, file: str) -> list[str]:
+    """The names in the first row, after every row was found to have a cell for each."""
+    reader = csv.reader(io.StringIO(text, newline=""), strict=True)
     try:
+        header = next(reader, [])
+        _refuse_repeated_names(header, file)
         for cells in reader:
-            if cells and len(cells) != width:
+            if cells and len(cells) != len(header):
                 raise UserError(
-                    f"The row has {len(cells)} cells and the header has {width}.",
+                    f"The row has {len(cells)} cells and the header has {len(header)}.",
                     todo="Give every row a cell for each column, and quote cells that contain commas.",
                     file=file,
                     row=reader.line_num,
@@ -104,3 +105,4 @@ def _refuse_ragged_rows(text: str, width: int, file: str) -> None:
             file=file,
             row=reader.line_num,
         ) from problem
+    return header

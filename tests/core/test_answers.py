@@ -1,0 +1,134 @@
+"""Every exhibit's answer is right in number and grammar for every standing and edge case."""
+
+import re
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from brookfall.core import wording
+from brookfall.core.bench import Bench
+from brookfall.core.exhibit import Exhibit
+from brookfall.core.judge.limit import Limit
+from brookfall.core.measure.figure import Figure, absent
+from brookfall.core.recipe.recipe import Recipe
+from brookfall.core.retest import retest
+from brookfall.core.subject import Subject, subject_of
+from brookfall.core.submission.package import package_from_files
+from tests.conftest import files_of, small_plan
+
+
+def exhibit(subject: Subject, check: str, **changes: object) -> Exhibit:
+    (found,) = retest(Bench(subject, small_plan(checks=[check], **changes)))
+    return found
+
+
+def policy(**limits: Limit) -> dict[str, object]:
+    return {**small_plan().policy.model_dump(), **{name: limit.model_dump() for name, limit in limits.items()}}
+
+
+def assert_well_said(text: str) -> None:
+    assert text[0].isupper() or text[0].isdigit()
+    assert text.endswith(".")
+    assert "  " not in text
+    assert ".." not in text
+    assert "None" not in text
+    assert "nan" not in text
+    assert not re.search(r"\d-\d*\.\d", text), "a minus sign, not a hyphen"
+
+
+@pytest.mark.parametrize(
+    ("limit", "words", "standing"),
+    [
+        (Limit(at_most=0.9, ideal=0), "keeps the limit of 0.9", "within"),
+        (Limit(at_most=-0.5, ideal=-1), "is beyond the limit of -0.5", "outside"),
+        (Limit(at_most=0.001, ideal=-0.9), "may or may not keep the limit", "near"),
+        (Limit(at_most=0.02, ideal=0.0), "can't be told from none", "unsettled"),
+    ],
+)
+def test_the_gap_in_every_standing(subject: Subject, limit: Limit, words: str, standing: str) -> None:
+    found = exhibit(subject, "gap", policy=policy(gap=limit))
+    assert words in found.answer
+    judged = next(e for e in found.estimates if e.measure == "auc_gap" and e.versus and e.versus.part == "test")
+    assert judged.standing == standing
+
+
+def test_unsettled_says_how_many_rows_would_settle(subject: Subject) -> None:
+    found = exhibit(subject, "gap", policy=policy(gap=Limit(at_most=0.06, ideal=0)))
+    judged = next(e for e in found.estimates if e.measure == "auc_gap" and e.versus and e.versus.part == "test")
+    if judged.standing == "unsettled":
+        assert "would settle it" in found.answer
+
+
+def test_a_forest_is_not_accused_of_what_it_does_by_construction(subject: Subject) -> None:
+    recipe = Recipe(family="forest", settings={"trees": 30})
+    found = exhibit(replace(subject, recipe=recipe), "gap")
+    assert found.standing is None
+    assert "by construction" in found.answer
+    assert "is not judged" in found.answer
+
+
+@pytest.mark.parametrize(
+    ("claims", "start"),
+    [
+        ([("0.99", "test")], "The one claim is overstated. The farthest off: AUC, test, was claimed as 0.99"),
+        ([("0.10", "test")], "The one claim is understated."),
+        ([("0.99", "nowhere")], "The one claim can't be checked."),
+        ([("0.99", "test"), ("0.98", "test")], "All 2 claims are overstated. The farthest off"),
+        ([("0.99", "nowhere"), ("0.98", "nowhere")], "All 2 claims can't be checked."),
+        ([("0.99", "test"), ("0.10", "test")], "Of 2 claims: 1 overstated and 1 understated. The farthest"),
+    ],
+)
+def test_claims_in_every_number(claims: list[tuple[str, str]], start: str) -> None:
+    declared = [{"measure": "auc", "part": part, "value": value} for value, part in claims]
+    found = exhibit(subject_of(package_from_files(files_of(claims=declared))), "claims")
+    assert found.answer.startswith(start)
+
+
+def test_no_claim_at_all() -> None:
+    found = exhibit(subject_of(package_from_files(files_of(claims=[]))), "claims")
+    assert (found.state, found.answer) == ("not_applicable", "The submission claims no figure.")
+
+
+def test_a_model_that_knows_nothing_beats_nothing(subject: Subject) -> None:
+    recipe = Recipe(family="tree", settings={"depth": 1, "rows_per_leaf": 150})
+    found = exhibit(replace(subject, recipe=recipe), "baseline")
+    assert found.standing in ("near", "outside", "unsettled", "within")
+    assert_well_said(found.answer)
+
+
+@pytest.mark.parametrize("measure", ["auc", "accuracy", "brier"])
+@pytest.mark.parametrize("part", ["out_of_fold", "validation", "test"])
+def test_every_main_measure_and_deciding_part(subject: Subject, measure: str, part: str) -> None:
+    plan = small_plan(main_measure=measure, deciding_part=part)
+    for found in retest(Bench(subject, plan)):
+        assert found.state == "done"
+        assert_well_said(found.answer)
+
+
+def test_one_class_in_a_part_is_told(subject: Subject) -> None:
+    rows = np.concatenate([np.flatnonzero(~subject.positive)[:80], np.flatnonzero(subject.positive)[:8]])
+    few = replace(subject, table=subject.table.take(np.sort(rows)))
+    found = {e.check: e for e in retest(Bench(few, small_plan(cross_validation={"folds": 8, "repeats": 1})))}
+    for one in found.values():
+        assert_well_said(one.answer)
+    marked = [e for e in found["holdout"].estimates if e.note == "too few to judge"]
+    assert marked
+    assert all(e.standing is None for e in marked)
+
+
+def test_numbers_in_sentences() -> None:
+    assert wording.number(-0.0523) == "−0.052"
+    assert wording.number(None) == "–"
+    assert wording.count(1234567) == "1\u202f234\u202f567"
+    assert wording.rows(1) == "1 row"
+    assert wording.percent(0.5) == "50.0\u00a0%"
+    assert wording.listed([]) == ""
+    assert wording.listed(["a"]) == "a"
+    assert wording.listed(["a", "b", "c"]) == "a, b and c"
+    assert wording.measure_words("auc_gap") == "gap in AUC"
+    assert wording.measure_words("selection_rate_ratio") == "ratio of selection rate"
+    assert wording.measure_words("fold_sd_ratio") == "SD over folds, against sampling alone"
+    assert wording.figure(absent(3, "only one class")) == "not computed (only one class)"
+    assert wording.figure(Figure(0.5, 10, note="a single value")) == "0.500 (no interval: a single value)"
+    assert wording.figure(Figure(0.5, 10, "m", lambda level: (-0.1, 1e308 * 10))) == "0.500 [−0.100, ∞]"

@@ -1,0 +1,99 @@
+"""Groups, references, rates and the four-fifths rule."""
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+import pandas as pd
+import pytest
+
+from brookfall.core.bench import Bench
+from brookfall.core.check.fairness.audit import members_of, nothing_protected
+from brookfall.core.check.fairness.groups import families, groups_of, reference
+from brookfall.core.check.fairness.selection import four_fifths_by_chance
+from brookfall.core.measure.binary import Scored
+from brookfall.core.subject import Subject
+from brookfall.core.table.infer import column_from_text
+from brookfall.core.table.roles import Roles
+from brookfall.core.table.table import Table
+from tests.conftest import small_plan
+
+Selected = Callable[[str, str], float]
+
+
+def made(rates: dict[tuple[str, str], float], each: int = 100) -> tuple[Bench, Scored]:
+    """A bench whose groups are selected at exactly these rates, all rows positive or not by halves."""
+    sex, age, score, outcome = [], [], [], []
+    for (s, a), rate in rates.items():
+        for i in range(each):
+            sex.append(s)
+            age.append(a)
+            score.append(1.0 if i < rate * each else 0.0)
+            outcome.append("yes" if i % 2 else "no")
+    columns = {"sex": sex, "age": age, "x": [str(v) for v in score], "y": outcome}
+    table = Table(tuple(column_from_text(n, pd.Series(v, dtype=object)) for n, v in columns.items()))
+    subject = Subject(table, Roles(target="y", protected=("sex", "age")), None, (), "rows.csv")
+    scored = Scored(subject.positive, np.array(score), 0.5, "made")
+    return Bench(subject, small_plan()), scored
+
+
+EVEN = {("f", "old"): 0.4, ("f", "young"): 0.4, ("m", "old"): 0.4, ("m", "young"): 0.4}
+
+
+def test_single_attributes_and_pairs() -> None:
+    bench, _ = made(EVEN)
+    rows = np.arange(bench.subject.table.n_rows)
+    singles, pairs = groups_of(bench.subject, rows, 1), groups_of(bench.subject, rows, 2)
+    assert [group.words for group in singles] == ["sex f", "sex m", "age old", "age young"]
+    assert [len(group) for group in pairs] == [100] * 4
+    assert pairs[0].words == "sex f, age old"
+    assert [len(found) for found in families(singles).values()] == [2, 2]
+    assert groups_of(bench.subject, rows[:100], 2)[0].label == {"sex": "f", "age": "old"}
+
+
+def test_the_reference_is_the_largest_or_the_one_named() -> None:
+    bench, _ = made({**EVEN, ("m", "middle"): 0.4})
+    groups = [group for group in groups_of(bench.subject, np.arange(500), 1) if "sex" in group.label]
+    assert reference(groups, {}).words == "sex m"
+    assert reference(groups, {"sex": "f"}).words == "sex f"
+    assert reference(groups, {"sex": "nobody"}).words == "sex m"
+
+
+def test_rates_ratios_and_differences() -> None:
+    bench, scored = made({("f", "old"): 0.3, ("f", "young"): 0.5, ("m", "old"): 0.5, ("m", "young"): 0.5})
+    (sex, _) = members_of(bench, np.arange(400), scored, 1)
+    first, second = sex
+    assert first.rate("selection_rate").value == pytest.approx(0.4)
+    assert second.ratio("selection_rate").value == pytest.approx(1.25)
+    assert second.difference("selection_rate").value == pytest.approx(0.1)
+    (pairs,) = members_of(bench, np.arange(400), scored, 2)
+    against = {m.group.levels: m.ratio("selection_rate").value for m in pairs if m.reference}
+    assert pairs[0].group.levels == "f, old"
+    assert against == {
+        "f, young": pytest.approx(5 / 3),
+        "m, old": pytest.approx(5 / 3),
+        "m, young": pytest.approx(5 / 3),
+    }
+
+
+def test_small_groups_are_shown_and_not_judged() -> None:
+    bench, scored = made(EVEN, each=10)
+    (pairs,) = members_of(bench, np.arange(40), scored, 2)
+    assert all(member.rate("selection_rate").few for member in pairs)
+    assert all(member.ratio("selection_rate").few for member in pairs[1:])
+
+
+def test_four_fifths_by_chance_falls_with_the_size() -> None:
+    small, large = (four_fifths_by_chance(n, n, n, 1) for n in (20, 2000))
+    assert 0.2 < small < 0.9
+    assert large < 0.001
+    assert four_fifths_by_chance(20, 20, 20, 1) == small
+
+
+def test_nothing_to_audit_is_said_with_the_missing_grounds(bench: Bench) -> None:
+    assert nothing_protected(bench, 1) is None
+    bare = Bench(replace(bench.subject, roles=Roles(target="y", protected=("sex",))), bench.plan)
+    assert nothing_protected(bare, 1) is None
+    assert "Fewer than two" in (nothing_protected(bare, 2) or "")
+    none = Bench(replace(bench.subject, roles=Roles(target="y")), bench.plan)
+    assert "ethnic group" in (nothing_protected(none, 1) or "")

@@ -1,0 +1,215 @@
+"""What goes into the database comes out bit for bit; leases are lost and taken; damage is noticed."""
+
+from collections.abc import Iterator
+from datetime import timedelta
+
+import numpy as np
+import pytest
+from sqlalchemy import create_engine, select, text, update
+from sqlalchemy.orm import Session
+
+from brookfall.core.bench import Bench
+from brookfall.core.fit.execute import FitResult
+from brookfall.core.fit.ledger import FitFailedError
+from brookfall.core.retest import ask, evaluate, jobs_of, retest
+from brookfall.demo.seed import seed
+from brookfall.desk import docket, people, submit
+from brookfall.launch.house import House
+from brookfall.records import blobs, ledger
+from brookfall.records.base import now
+from brookfall.records.config import config
+from brookfall.records.database import engine, migrate, transaction
+from brookfall.records.exhibits import get_exhibits, put_exhibit
+from brookfall.records.people import Person
+from brookfall.records.tables import get_table
+from brookfall.records.work import Fit, Run, RunCheck
+from tests.conftest import files_of
+
+VERSIONS = iter(range(1000))
+
+
+@pytest.fixture
+def session(stores: House) -> Iterator[Session]:
+    """A session whose work is thrown away."""
+    seed()
+    with Session(engine()) as opened:
+        yield opened
+        opened.rollback()
+
+
+@pytest.fixture
+def run(session: Session, bench: Bench) -> Run:
+    nell = session.scalars(select(Person).where(Person.login == "nell")).one()
+    model = {
+        "name": "Stored",
+        "version": str(next(VERSIONS)),
+        "tier": 3,
+        "outcome": "binary",
+        "purpose": "p",
+        "owner": "o",
+    }
+    case = submit.submit(session, nell, files_of(model=model))
+    made = Run(case_id=case.id, state="running", by_id=nell.id, started=now())
+    session.add(made)
+    session.flush()
+    ledger.enrol(session, made.id, jobs_of(ask(bench)))
+    session.flush()
+    return made
+
+
+def test_migration_can_be_repeated(stores: House) -> None:
+    migrate()
+    migrate()
+    with create_engine(config().owner_url).connect() as connection:
+        assert connection.execute(text("SELECT version_num FROM alembic_version")).scalar() == "0001"
+
+
+@pytest.mark.parametrize("size", [0, 1, blobs.CHUNK, blobs.CHUNK + 1, 3 * blobs.CHUNK + 17])
+def test_bytes_come_back_whole(session: Session, size: int) -> None:
+    data = np.random.default_rng(size).bytes(size)
+    name = blobs.put(session, data)
+    assert blobs.put(session, data) == name
+    session.flush()
+    assert blobs.get(session, name) == data
+    assert blobs.get(session, name) == data  # from the cache
+
+
+def test_damage_is_noticed_in_the_cache_and_in_the_database(session: Session) -> None:
+    name = blobs.put(session, b"some rows of some table")
+    cached = config().cache_dir / name[:2] / name
+    blobs.get(session, name)
+    cached.write_bytes(b"some rows of another one")
+    assert blobs.get(session, name) == b"some rows of some table"
+    cached.unlink()
+    session.execute(text("UPDATE blob_chunk SET data = 'x' WHERE sha256 = :name"), {"name": name})
+    with pytest.raises(blobs.DamagedError):
+        blobs.get(session, name)
+
+
+def test_a_table_keeps_its_fingerprint(session: Session, run: Run, bench: Bench) -> None:
+    table = get_table(session, run.case_id)
+    assert table.fingerprint == bench.subject.table.fingerprint
+    assert get_table(session, run.case_id, {"x", "y"}).names == ("x", "y")
+
+
+def test_exhibits_come_back_bit_for_bit(session: Session, run: Run, bench: Bench) -> None:
+    made = retest(bench)
+    for exhibit in made:
+        put_exhibit(session, run.case_id, run.id, exhibit)
+    session.flush()
+    put_exhibit(session, run.case_id, run.id, made[0])  # evaluated twice leaves one
+    session.flush()
+    session.expire_all()
+    assert tuple(get_exhibits(session, run.id)) == made
+    (one,) = get_exhibits(session, run.id, number=6)
+    assert one == made[5]
+
+
+def result_of(key: str, bench: Bench) -> FitResult:
+    job = next(job for job in jobs_of(ask(bench)) if job.fit.key == key)
+    readings = {reading.key: np.linspace(0, 1, len(reading.rows)) for reading in job.readings}
+    return FitResult(key, readings, 0.5)
+
+
+def test_fits_are_leased_once_and_settled_once(session: Session, run: Run, bench: Bench) -> None:
+    needed = ledger.tally(session, run.id).needed
+    assert needed == 10
+    first = ledger.claim(session, run.id, "one", 4)
+    second = ledger.claim(session, run.id, "two", 100)
+    assert len(first) == 4
+    assert len(second) == 6
+    assert not set(first) & set(second)
+    for key in first:
+        ledger.settle(session, result_of(key, bench))
+        ledger.settle(session, result_of(key, bench))
+    session.flush()
+    counted = ledger.tally(session, run.id)
+    assert (counted.done, counted.seconds) == (4, pytest.approx(2.0))
+    assert ledger.unfinished(session, run.id) == set(second)
+
+
+def test_a_lost_lease_is_put_back_and_three_deaths_are_a_failure(session: Session, run: Run) -> None:
+    for attempt in range(1, ledger.MOST_ATTEMPTS + 1):
+        claimed = ledger.claim(session, run.id, f"worker {attempt}", 1)
+        assert len(claimed) == 1
+        session.execute(
+            update(Fit).where(Fit.key.in_(claimed)).values(attempts=attempt, lease_until=now() - timedelta(seconds=1))
+        )
+        ledger.sweep(session)
+        session.expire_all()
+        fit = session.get_one(Fit, claimed[0])
+        assert fit.state == ("failed" if attempt == ledger.MOST_ATTEMPTS else "waiting")
+    assert fit.failure is not None
+    assert "3 times" in fit.failure
+
+
+def test_a_heartbeat_keeps_the_lease_of_its_own_worker(session: Session, run: Run) -> None:
+    (key,) = ledger.claim(session, run.id, "mine", 1)
+    past = now() - timedelta(seconds=5)
+    session.execute(update(Fit).where(Fit.key == key).values(lease_until=past))
+    ledger.renew(session, [key], "somebody else")
+    session.expire_all()
+    assert session.get_one(Fit, key).lease_until == past
+    ledger.renew(session, [key], "mine")
+    session.expire_all()
+    assert (session.get_one(Fit, key).lease_until or past) > now()
+
+
+def test_a_check_that_lost_its_lease_waits_again(session: Session, run: Run) -> None:
+    check = RunCheck(
+        run_id=run.id,
+        number=1,
+        name="gap",
+        fits=[],
+        state="leased",
+        attempts=1,
+        lease_until=now() - timedelta(seconds=1),
+    )
+    session.add(check)
+    session.flush()
+    ledger.sweep(session)
+    session.expire_all()
+    assert check.state == "waiting"
+
+
+def test_a_stored_failure_reaches_the_exhibit(session: Session, run: Run, bench: Bench) -> None:
+    for key in ledger.claim(session, run.id, "one", 100):
+        ledger.settle(session, FitResult(key, {}, 0.1, failure="it did not converge"))
+    session.flush()
+    asked = next(one for one in ask(bench) if one.check.name == "gap")
+    kept = ledger.load(session, asked.needs)
+    with pytest.raises(FitFailedError, match="converge"):
+        kept.scores(asked.needs[0])
+    exhibit = evaluate(asked, bench, kept)
+    assert exhibit.state == "failed"
+    assert "it did not converge" in exhibit.answer
+
+
+def test_the_docket_says_how_far_each_case_is(session: Session, run: Run) -> None:
+    from brookfall.records.cases import Case
+
+    case = session.get_one(Case, run.case_id)
+    assert docket.step_of(case, None, has_findings=False) == 1
+    case.state = "in_review"
+    assert docket.step_of(case, None, has_findings=False) == 2
+    case.plan_locked = now()
+    assert docket.step_of(case, run, has_findings=False) == 3
+    run.state = "done"
+    assert docket.step_of(case, run, has_findings=False) == 4
+    assert docket.step_of(case, run, has_findings=True) == 5
+    case.state = "decided"
+    assert docket.step_of(case, run, has_findings=True) == 6
+
+
+def test_nothing_is_left_of_a_transaction_that_fails(stores: House) -> None:
+    seed()
+
+    def break_off() -> None:
+        with transaction() as session:
+            people.add_person(session, "half", "Half Made", "long-enough-word", ("owner",))
+            raise RuntimeError("the power went")
+
+    with pytest.raises(RuntimeError):
+        break_off()
+    with transaction() as session:
+        assert session.scalar(select(Person).where(Person.login == "half")) is None
