@@ -22,6 +22,7 @@ reset: setup ## take the demo's data away, so that the next start makes it new
 test: ## set up everything and pass all tests
 	@scripts/setup services browser
 	@scripts/build
+	@cd web && npm run --silent test
 	@$(PYTHON) -m pytest
 
 lint: setup ## ruff, mypy strict, import-linter, TypeScript strict, formats fresh

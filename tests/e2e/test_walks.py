@@ -142,9 +142,9 @@ def test_an_owner_submits_by_form(open_as: Open, tmp_path: Path) -> None:
 
 def test_two_reviewers_at_one_plan(open_as: Open) -> None:
     first, second = open_as("iris"), open_as("iris")
-    first.get_by_role("row", name=re.compile(r"Smoke alarm take-up")).get_by_role("button", name="Take it").click()
-    first.get_by_role("row", name=re.compile(r"Smoke alarm take-up")).get_by_text("Iris Marrow").wait_for()
-    first.get_by_role("link", name="Smoke alarm take-up 2.1").last.click()
+    first.get_by_role("row", name=re.compile(r"Home visit priority 2.0")).get_by_role("button", name="Take it").click()
+    first.get_by_role("row", name=re.compile(r"Home visit priority 2.0")).get_by_text("Iris Marrow").wait_for()
+    first.get_by_role("link", name="Home visit priority 2.0").last.click()
     go(first, "Plan")
     second.goto(first.url)
     second.get_by_label("Seed of the plan").wait_for()

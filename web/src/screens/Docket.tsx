@@ -150,7 +150,7 @@ function Waiting({ lines }: { lines: CaseLine[] }) {
       {lines.slice(0, 3).map((c, i) => (
         <Fragment key={c.id}>
           {i > 0 && (i === Math.min(lines.length, 3) - 1 ? " and " : ", ")}
-          <Box component={Link} to={addressOf(c)} sx={{ color: "primary.main", textDecoration: "none" }}>{c.model} {c.version}</Box>{" "}
+          <Box component={Link} to={addressOf(c)} sx={{ color: "primary.main", textDecorationThickness: 1, textUnderlineOffset: 4 }}>{c.model} {c.version}</Box>{" "}
           {WHY[c.stands] ?? (c.state === "proposed" ? "awaits a countersignature" : "is with you")}
         </Fragment>
       ))}

@@ -1,0 +1,116 @@
+"""Each main view: nothing serious for axe in either theme, and the behaviour that is its own."""
+
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.e2e.conftest import Open
+
+AXE = Path(__file__).resolve().parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
+RUN_MS = 90_000
+
+
+def serious(page: Page) -> list[str]:
+    """What axe calls serious or critical on the page, each with the first element it is about."""
+    page.evaluate(AXE.read_text(encoding="utf-8"))
+    found = page.evaluate("() => axe.run(document, {resultTypes: ['violations']})")
+    return [
+        f"{violation['id']}: {violation['nodes'][0]['html'][:160]}"
+        for violation in found["violations"]
+        if violation["impact"] in ("serious", "critical")
+    ]
+
+
+@pytest.fixture
+def case_address(open_as: Open) -> str:
+    """Smoke alarm take-up, in review by Iris and run."""
+    page = open_as("iris")
+    row = page.get_by_role("row", name=re.compile("Smoke alarm take-up 2.1"))
+    take = row.get_by_role("button", name="Take it")
+    if take.count():
+        take.click()
+        row.get_by_text("Iris Marrow").wait_for()
+    row.get_by_role("link").click()
+    page.wait_for_url("**/cases/*/*")
+    address = page.url.rsplit("/", 1)[0]
+    page.goto(f"{address}/plan")
+    page.get_by_role("button", name=re.compile("Lock the plan and run|Run again")).click()
+    page.wait_for_url("**/evidence*")
+    expect(page.get_by_role("button", name=re.compile("^11 Errors, pairs"))).to_be_enabled(timeout=RUN_MS)
+    return address
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+def test_axe_finds_nothing_serious(open_as: Open, case_address: str, scheme: str) -> None:
+    page = open_as("iris")
+    page.emulate_media(color_scheme=scheme)
+    faults: dict[str, list[str]] = {}
+    steps = [f"{case_address}/{step}" for step in ("brief", "data", "plan", "findings?write=new", "decision")]
+    exhibits = [f"{case_address}/evidence?exhibit={number}" for number in (3, 5, 6, 8)]
+    for address in ["/", "/record", *steps, *exhibits]:
+        page.goto(address)
+        page.wait_for_load_state("networkidle")
+        page.wait_for_timeout(300)
+        if found := serious(page):
+            faults[address] = found
+    assert faults == {}
+
+
+def test_axe_finds_nothing_serious_for_an_owner(open_as: Open) -> None:
+    page = open_as("nell")
+    page.goto("/submit")
+    page.get_by_role("button", name="A data file and a form").click()
+    assert serious(page) == []
+
+
+def test_the_threshold_handle_moves_everything_at_once(open_as: Open, case_address: str) -> None:
+    page = open_as("iris")
+    requests: list[str] = []
+    page.goto(f"{case_address}/evidence?exhibit=5")
+    handle = page.get_by_role("slider", name="Threshold")
+    expect(page.get_by_text("(as submitted)")).to_be_visible()
+    before = page.get_by_role("row", name=re.compile("sex female")).inner_text()
+    page.on("request", lambda request: requests.append(request.url))
+    handle.focus()
+    for _ in range(30):
+        handle.press("ArrowRight")
+    expect(page.get_by_text("At 0.650 (submitted: 0.500)")).to_be_visible()
+    assert page.get_by_role("row", name=re.compile("sex female")).inner_text() != before
+    assert not [url for url in requests if "/api/cases" in url and "/exhibits/" in url]
+
+
+def test_the_address_is_the_view(open_as: Open, case_address: str) -> None:
+    page = open_as("tom")
+    page.goto(f"{case_address}/evidence?exhibit=7")
+    expect(page.get_by_role("article")).to_contain_text("Exhibit 7, baseline")
+    expect(page.get_by_role("button", name="Write a finding")).to_have_count(0)  # it is not Tom's case
+    page.goto("/?state=decided")
+    expect(page.get_by_role("button", name=re.compile("^Decided"))).to_have_attribute("aria-pressed", "true")
+
+
+def test_a_view_that_is_not_there_says_so(open_as: Open) -> None:
+    page = open_as("iris")
+    page.goto("/cases/99999/brief")
+    expect(page.get_by_role("alert")).to_contain_text("There is no such case")
+    page.goto("/nowhere/at/all")
+    expect(page.get_by_text("There is no such page")).to_be_visible()
+
+
+def test_a_finding_half_written_is_still_there(open_as: Open, case_address: str) -> None:
+    page = open_as("iris")
+    page.goto(f"{case_address}/findings?write=new")
+    page.get_by_label("Title").fill("Half a thought")
+    page.reload()
+    expect(page.get_by_label("Title")).to_have_value("Half a thought")
+    page.get_by_role("button", name="Save the finding").click()
+    expect(page.get_by_text("Say what is wrong.")).to_be_visible()
+    page.get_by_label("What is wrong").fill("All of it.")
+    page.get_by_role("button", name="Save the finding").click()
+    article = page.get_by_role("article").filter(has_text="Half a thought")
+    expect(article).to_contain_text("All of it.")
+    article.get_by_role("button", name="Withdraw").click()
+    expect(article).to_contain_text("withdrawn")
+    page.keyboard.press("u")
+    expect(article.get_by_role("button", name="Edit")).to_be_visible()

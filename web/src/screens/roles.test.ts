@@ -1,0 +1,80 @@
+import { describe, expect, it } from "vitest";
+import type { Roles } from "../api/client";
+import { moved, roleOf, toggledProtected } from "./roles";
+
+const ALL = ["id", "x", "z", "sex", "age", "y"];
+const START: Roles = {
+  target: "y", positive: "yes", identifier: ["id"], protected: ["sex", "age"], also_features: ["age"], part: null, weight: null, group: null, time: null, ignore: [], features: null,
+};
+
+describe("the role of a column", () => {
+  it("is a feature where nothing else is said", () => {
+    expect(ALL.map((name) => roleOf(START, name))).toEqual(["identifier", "feature", "feature", "none", "feature", "target"]);
+  });
+  it("is what the list says where there is a list", () => {
+    const listed = { ...START, features: ["x"] };
+    expect(roleOf(listed, "x")).toBe("feature");
+    expect(roleOf(listed, "z")).toBe("none");
+  });
+});
+
+describe("moving a column", () => {
+  it("takes it out of where it was", () => {
+    const next = moved(START, "id", "ignore", ALL);
+    expect(next.identifier).toEqual([]);
+    expect(next.ignore).toEqual(["id"]);
+  });
+  it("lets one column at most have a single role", () => {
+    const first = moved(START, "x", "weight", ALL);
+    const second = moved(first, "z", "weight", ALL);
+    expect(second.weight).toBe("z");
+    expect(roleOf(second, "x")).toBe("feature");
+  });
+  it("frees a single role when its column goes elsewhere", () => {
+    const next = moved(moved(START, "x", "time", ALL), "x", "feature", ALL);
+    expect(next.time).toBeNull();
+    expect(roleOf(next, "x")).toBe("feature");
+  });
+  it("never leaves the case without a target", () => {
+    expect(moved(START, "y", "feature", ALL)).toBe(START);
+    const next = moved(START, "x", "target", ALL);
+    expect(next.target).toBe("x");
+    expect(next.positive).toBeNull();
+    expect(roleOf(next, "y")).toBe("feature");
+  });
+  it("keeps a protected column protected, feature or not", () => {
+    const learned = moved(START, "sex", "feature", ALL);
+    expect(learned.also_features).toEqual(["age", "sex"]);
+    const not = moved(learned, "sex", "none", ALL);
+    expect(not.also_features).toEqual(["age"]);
+    expect(not.protected).toEqual(["sex", "age"]);
+  });
+  it("to no role makes the list of features plain", () => {
+    const next = moved(START, "x", "none", ALL);
+    expect(next.features).toEqual(["z", "age"]);
+    expect(roleOf(next, "x")).toBe("none");
+    expect(roleOf(next, "z")).toBe("feature");
+  });
+  it("to where it is changes nothing", () => {
+    expect(moved(START, "x", "feature", ALL)).toBe(START);
+  });
+});
+
+describe("marking as protected", () => {
+  it("changes what is audited and not what is learned from", () => {
+    const next = toggledProtected(START, "x");
+    expect(next.protected).toEqual(["sex", "age", "x"]);
+    expect(roleOf(next, "x")).toBe("feature");
+  });
+  it("can be taken back without making the column a feature", () => {
+    const next = toggledProtected(START, "sex");
+    expect(next.protected).toEqual(["age"]);
+    expect(roleOf(next, "sex")).toBe("ignore");
+  });
+  it("and back again gives a feature back", () => {
+    expect(roleOf(toggledProtected(toggledProtected(START, "x"), "x"), "x")).toBe("feature");
+  });
+  it("is not for the target", () => {
+    expect(toggledProtected(START, "y")).toBe(START);
+  });
+});
