@@ -5,7 +5,6 @@ The aim is 1.25 times that, or two seconds more, whichever is larger. Run with `
 """
 
 import json
-import os
 import statistics
 import time
 from collections.abc import Callable
@@ -22,8 +21,9 @@ from brookfall.core.retest import ask, jobs_of, retest
 from brookfall.core.subject import Subject, subject_of
 from brookfall.core.submission.package import package_from_files
 from brookfall.demo import packages
-from brookfall.demo.seed import PASSWORD, seed
+from brookfall.demo.seed import PASSWORD
 from brookfall.launch.house import House, workers_wanted
+from brookfall.launch.whole import start_whole
 
 PROJECT = Path(__file__).resolve().parents[1]
 CASES = {
@@ -71,15 +71,8 @@ def _fits_alone(jobs: tuple[FitJob, ...], subject: Subject) -> None:
 def main() -> None:
     house = House(PROJECT, "bench")
     house.clear()
-    house.start_stores()
-    os.environ.update(house.environment)
     try:
-        from brookfall.records.database import migrate
-
-        migrate()
-        seed()
-        house.start_workers(workers_wanted())
-        house.start_web()
+        start_whole(house)
         time.sleep(8)  # workers import their libraries once, as they have in a house that is already up
         plans(house)
         pages(house)

@@ -1,14 +1,14 @@
 """Makes docs/screenshots anew: the demo data in a house of their own, the main views in headless Chromium."""
 
-import os
 import re
 import time
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
-from brookfall.demo.seed import PASSWORD, seed
-from brookfall.launch.house import House, workers_wanted
+from brookfall.demo.seed import PASSWORD
+from brookfall.launch.house import House
+from brookfall.launch.whole import start_whole
 
 PROJECT = Path(__file__).resolve().parents[1]
 FOLDER = PROJECT / "docs" / "screenshots"
@@ -18,15 +18,8 @@ FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--
 def main() -> None:
     house = House(PROJECT, "shots")
     house.clear()
-    house.start_stores()
-    os.environ.update(house.environment)
     try:
-        from brookfall.records.database import migrate
-
-        migrate()
-        seed()
-        house.start_workers(workers_wanted())
-        house.start_web()
+        start_whole(house)
         with sync_playwright() as playwright:
             browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
             page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=house.address)

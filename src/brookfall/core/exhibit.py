@@ -80,7 +80,6 @@ class StripChart(Frozen):
     title: str
     unit: str
     groups: tuple[StripGroup, ...]
-    reference: float | None = None
 
 
 class Line(Frozen):

@@ -58,16 +58,7 @@ def set_roles(session: Session, person: Person, case_id: int, roles: Roles, revi
     before, after = case.roles, roles.model_dump(mode="json")
     if before != after:
         case.roles, case.roles_revision = after, revision + 1
-        changed = [name for name in after if after[name] != before.get(name)]
-        trail.append(
-            session,
-            person,
-            "changed roles",
-            ", ".join(changed),
-            case_id=case.id,
-            before={name: before.get(name) for name in changed},
-            after={name: after[name] for name in changed},
-        )
+        trail.append_change(session, person, "changed roles", before, after, case_id=case.id)
     session.flush()
     return data_view(session, person, case_id)
 

@@ -64,17 +64,8 @@ def set_plan(session: Session, person: Person, case_id: int, plan: Plan, revisio
         )
     before, after = case.plan, plan.model_dump(mode="json")
     if before != after:
-        changed = [name for name in after if after[name] != before.get(name)]
         case.plan, case.plan_revision = after, revision + 1
-        trail.append(
-            session,
-            person,
-            "changed the plan",
-            ", ".join(changed),
-            case_id=case.id,
-            before={name: before.get(name) for name in changed},
-            after={name: after[name] for name in changed},
-        )
+        trail.append_change(session, person, "changed the plan", before, after, case_id=case.id)
     session.flush()
     return plan_view(session, person, case_id)
 

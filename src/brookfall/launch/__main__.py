@@ -9,6 +9,7 @@ from pathlib import Path
 
 from brookfall.launch.house import House, workers_wanted
 from brookfall.launch.processes import StartError
+from brookfall.launch.whole import start_whole
 
 PROJECT = Path(__file__).resolve().parents[3]
 
@@ -35,17 +36,9 @@ def _demo(house: House) -> None:
         signal.signal(number, lambda *_: stop.set())
     house.stop()
     try:
-        print("Starting MariaDB and Redis …", flush=True)
-        house.start_stores()
-        os.environ.update(house.environment)
-        from brookfall.demo.seed import seed, sign_ins
-        from brookfall.records.database import migrate
+        start_whole(house)
+        from brookfall.demo.seed import sign_ins
 
-        print("Bringing the database up to date …", flush=True)
-        migrate()
-        house.start_workers(workers_wanted())
-        house.start_web()
-        seed()
         print(f"\nBrookfall is at {house.address}\n")
         for line in sign_ins():
             print(f"  {line}")

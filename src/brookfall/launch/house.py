@@ -16,10 +16,10 @@ from pathlib import Path
 import pymysql
 import redis
 
+from brookfall.core.fit.run import ONE_THREAD
 from brookfall.launch.processes import Keeper, StartError
 
 _FIRST_PORT, _PORTS = 21000, 20000
-_ONE_THREAD = {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1", "MKL_NUM_THREADS": "1"}
 
 
 @dataclass(frozen=True)
@@ -73,7 +73,7 @@ class House:
             "BROOKFALL_REDIS_URL": f"redis://127.0.0.1:{kept['redis_port']}/0",
             "BROOKFALL_SECRET_KEY": kept["secret_key"],
             "BROOKFALL_CACHE_DIR": str(self.folder / "cache"),
-            **_ONE_THREAD,
+            **ONE_THREAD,
         }
 
     @property

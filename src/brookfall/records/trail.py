@@ -6,6 +6,7 @@ while an entry is appended, and says how long the chain is.
 
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import BigInteger, ForeignKey, String, Text, select
 from sqlalchemy.dialects.mysql import MEDIUMTEXT
@@ -77,6 +78,23 @@ def append(
     session.add(entry)
     session.flush()
     return entry
+
+
+def append_change(
+    session: Session, who: Person, act: str, before: dict[str, Any], after: dict[str, Any], *, case_id: int
+) -> None:
+    """Appends what changed between two states of one thing, by name; nothing when they are equal."""
+    changed = [name for name in after if after[name] != before.get(name)]
+    if changed:
+        append(
+            session,
+            who,
+            act,
+            ", ".join(changed),
+            case_id=case_id,
+            before={name: before.get(name) for name in changed},
+            after={name: after[name] for name in changed},
+        )
 
 
 def entry_hash(entry: RecordEntry) -> str:

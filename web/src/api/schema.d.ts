@@ -1613,11 +1613,6 @@ export interface components {
              * @constant
              */
             kind: "strip";
-            /**
-             * Reference
-             * @default null
-             */
-            reference: number | null;
             /** Title */
             title: string;
             /** Unit */

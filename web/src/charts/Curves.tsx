@@ -46,7 +46,7 @@ export default function Curves({ title, x, y, curves, diagonal, at, width, heigh
       {
         animation: false,
         aria: { enabled: true, label: { description: `${title}. ${curves.map((c) => c.label).join(", ")}` } },
-        grid: { left: 44, right: 14, top: 12, bottom: 40 },
+        grid: { left: 44, right: 14, top: 12, bottom: 40, outerBoundsMode: "none" as const },
         tooltip: { trigger: "axis", valueFormatter: (v: unknown) => (typeof v === "number" ? v.toFixed(3) : "–") },
         xAxis: axis(x, xMax ?? 1),
         yAxis: axis(y, 1),

@@ -73,7 +73,7 @@ function Change({ before, after }: { before: string; after: string }) {
   const whole = texts.join(" → ");
   return (
     <details>
-      <summary style={{ cursor: "pointer" }}>{whole.length > 60 ? `${whole.slice(0, 59)}…` : whole}</summary>
+      <summary style={{ cursor: "pointer", overflowWrap: "anywhere" }}>{whole.length > 44 ? `${whole.slice(0, 43)}…` : whole}</summary>
       <pre style={{ whiteSpace: "pre-wrap", wordBreak: "break-word", fontSize: 11 }}>{texts.map((text) => JSON.stringify(JSON.parse(text), null, 1)).join("\n→\n")}</pre>
     </details>
   );
