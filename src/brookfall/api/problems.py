@@ -5,6 +5,7 @@ import logging
 from flask import Flask, Response, jsonify
 from flask_wtf.csrf import CSRFError
 from pydantic import BaseModel, ValidationError
+from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from brookfall.core.errors import ForbiddenError, MissingError, StaleError, UserError
@@ -63,6 +64,13 @@ def handle_problems(app: Flask) -> None:
     @app.errorhandler(HTTPException)
     def _http(error: HTTPException) -> Response:
         return problem(error.code or 500, error.name, error.description or "")
+
+    @app.errorhandler(OperationalError)
+    def _busy(error: OperationalError) -> Response:
+        _log.warning("the database refused: %s", error)
+        return problem(
+            503, "Busy", "The database was busy with somebody else's change.", todo="Nothing was saved; try again."
+        )
 
     @app.errorhandler(Exception)
     def _fault(error: Exception) -> Response:

@@ -128,7 +128,7 @@ def _write_exhibit(run_id: int) -> bool:
         _log.exception("run %s, check %s", run_id, check.name)
         exhibit = faulted(asked, laid.bench)
     with transaction() as session:
-        run = session.get_one(Run, run_id, with_for_update=True)
+        run = _locked_run(session, run_id)
         mine = session.get_one(RunCheck, check.id, with_for_update=True)
         if run.state == "running" and mine.state != "done":
             put_exhibit(session, run.case_id, run.id, exhibit)
@@ -137,15 +137,11 @@ def _write_exhibit(run_id: int) -> bool:
 
 
 def _claim_check(session: Session, run_id: int) -> RunCheck | None:
+    if session.get_one(Run, run_id).state != "running":
+        return None
     missing = ledger.unfinished(session, run_id)
-    query = (
-        select(RunCheck)
-        .join(Run, Run.id == RunCheck.run_id)
-        .where(RunCheck.run_id == run_id, RunCheck.state == "waiting", Run.state == "running")
-        .order_by(RunCheck.number)
-        .with_for_update(of=RunCheck, skip_locked=True)
-    )
-    for check in session.scalars(query):
+    waiting = select(RunCheck).where(RunCheck.run_id == run_id, RunCheck.state == "waiting")
+    for check in session.scalars(waiting.order_by(RunCheck.number).with_for_update(skip_locked=True)):
         if not missing.intersection(check.fits):
             check.state, check.lease_until = "leased", now() + 3 * ledger.LEASE
             check.attempts += 1
@@ -165,9 +161,16 @@ def _others_at_work(run_id: int) -> bool:
         return bool(open_checks)
 
 
+def _locked_run(session: Session, run_id: int) -> Run:
+    """The run, locked after its case: everybody locks in that order, so nobody waits in a circle."""
+    case_id = session.scalars(select(Run.case_id).where(Run.id == run_id)).one()
+    session.get_one(Case, case_id, with_for_update=True)
+    return session.get_one(Run, run_id, with_for_update=True)
+
+
 def _finish(run_id: int) -> None:
     with transaction() as session:
-        run = session.get_one(Run, run_id, with_for_update=True)
+        run = _locked_run(session, run_id)
         if run.state != "running":
             return
         run.state, run.finished = "done", now()

@@ -79,15 +79,16 @@ def enrol(session: Session, run_id: int, jobs: tuple[FitJob, ...]) -> None:
 
 def claim(session: Session, run_id: int, worker: str, most: int) -> list[str]:
     """Leases up to ``most`` waiting fits of a running run to a worker; the caller commits."""
-    query = (
-        select(Fit)
+    # Looked for first and locked after: a lock taken through the join would hold the run too.
+    waiting = (
+        select(Fit.key)
         .join(RunFit, RunFit.fit_key == Fit.key)
         .join(Run, Run.id == RunFit.run_id)
         .where(RunFit.run_id == run_id, Run.state == "running", Fit.state == "waiting")
-        .limit(most)
-        .with_for_update(of=Fit, skip_locked=True)
     )
-    fits = session.scalars(query).all()
+    keys = session.scalars(waiting).all()
+    query = select(Fit).where(Fit.key.in_(keys), Fit.state == "waiting").limit(most)
+    fits = session.scalars(query.with_for_update(skip_locked=True)).all() if keys else []
     for fit in fits:
         fit.state, fit.worker, fit.lease_until = "leased", worker, now() + LEASE
         fit.attempts += 1
