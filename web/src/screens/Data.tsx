@@ -147,7 +147,7 @@ function wrong(data: Schemas["DataView"]): string {
   const gaps = data.columns.filter((c) => c.missing > 0);
   const constant = data.columns.filter((c) => c.distinct < 2);
   const said = [];
-  if (gaps.length) said.push(`${gaps.map((c) => `${c.name} (${((100 * c.missing) / c.n).toFixed(1)} %)`).join(" and ")} ${gaps.length === 1 ? "has" : "have"} gaps`);
+  if (gaps.length) said.push(`${gaps.map((c) => `${c.name} (${plural(c.missing, "row")})`).join(" and ")} ${gaps.length === 1 ? "has" : "have"} gaps`);
   if (constant.length) said.push(`${constant.map((c) => c.name).join(", ")} never ${constant.length === 1 ? "varies" : "vary"}`);
   return `${said.join("; ") || "no column has a gap"}.`;
 }
