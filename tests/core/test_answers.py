@@ -54,10 +54,10 @@ def test_the_gap_in_every_standing(subject: Subject, limit: Limit, words: str, s
 
 
 def test_unsettled_says_how_many_rows_would_settle(subject: Subject) -> None:
-    found = exhibit(subject, "gap", policy=policy(gap=Limit(at_most=0.06, ideal=0)))
+    found = exhibit(subject, "gap", policy=policy(gap=Limit(at_most=0.02, ideal=0)))
     judged = next(e for e in found.estimates if e.measure == "auc_gap" and e.versus and e.versus.part == "test")
-    if judged.standing == "unsettled":
-        assert "would settle it" in found.answer
+    assert judged.standing == "unsettled"
+    assert "would settle it" in found.answer
 
 
 def test_a_forest_is_not_accused_of_what_it_does_by_construction(subject: Subject) -> None:
@@ -91,9 +91,10 @@ def test_no_claim_at_all() -> None:
 
 
 def test_a_model_that_knows_nothing_beats_nothing(subject: Subject) -> None:
-    recipe = Recipe(family="tree", settings={"depth": 1, "rows_per_leaf": 150})
+    recipe = Recipe(family="tree", settings={"rows_per_leaf": 240})
     found = exhibit(replace(subject, recipe=recipe), "baseline")
-    assert found.standing in ("near", "outside", "unsettled", "within")
+    assert found.standing != "within"
+    assert not found.answer.startswith("It beats")
     assert_well_said(found.answer)
 
 

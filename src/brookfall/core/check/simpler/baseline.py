@@ -31,12 +31,16 @@ class Baseline:
             ours[name] = draft.add(name, measure(name, model), part=part)
             theirs[name] = draft.add(name, measure(name, simple), model="baseline", part=part)
             better, worse = (simple, model) if name in HIGHER_IS_WORSE else (model, simple)
+            gain = paired_gap(name, better, worse)
+            judged = name == bench.plan.main_measure
             gains[name] = draft.add(
                 f"{name}_difference",
-                paired_gap(name, better, worse),
+                gain,
                 part=part,
                 versus=Versus(model="baseline"),
-                limit=bench.plan.policy.better_than_baseline if name == bench.plan.main_measure else None,
+                limit=bench.plan.policy.better_than_baseline if judged else None,
+                # The same answers, row for row, gain exactly nothing: that keeps "at least 0" and beats nobody.
+                standing=Standing.OUTSIDE if judged and gain.value == 0 else None,
             )
         strip = StripChart(
             title=f"The model and the most frequent answer, {part} rows",
@@ -63,7 +67,7 @@ class Baseline:
         main = bench.plan.main_measure
         openings = {
             Standing.WITHIN: "It beats the most frequent answer",
-            Standing.OUTSIDE: "It does worse than the most frequent answer",
+            Standing.OUTSIDE: "It is no better than the most frequent answer",
             Standing.NEAR: "It is no better than the most frequent answer, as far as these rows can tell",
             Standing.UNSETTLED: "These rows can't tell it from the most frequent answer",
             None: "It is set beside the most frequent answer and not judged",
