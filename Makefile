@@ -2,10 +2,10 @@
 PYTHON := .venv/bin/python
 export PYTHONUNBUFFERED := 1
 
-.PHONY: help setup build demo reset test lint bench screenshots docs verify clean
+.PHONY: help setup build demo reset test lint bench bench-coverage screenshots docs verify clean
 
 help: ## list the commands
-	@grep -E '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 14
+	@grep -E '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 17
 
 setup: ## install what is missing: Debian packages, Python packages, front-end packages
 	@scripts/setup services
@@ -28,8 +28,12 @@ test: ## set up everything and pass all tests
 lint: setup ## ruff, mypy strict, import-linter, TypeScript strict, formats fresh
 	@scripts/lint
 
-bench: setup ## measure speed, as ratios in one run
+bench: setup ## measure speed, as ratios in one run; writes docs/benchmarks.md
+	@$(PYTHON) -m benchmarks.core
 	@$(PYTHON) -m benchmarks.plans
+
+bench-coverage: setup ## simulate how often every interval holds the truth; writes docs/coverage.md
+	@OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 $(PYTHON) -m benchmarks.coverage
 
 screenshots: ## make docs/screenshots anew from the demo data
 	@scripts/setup services browser

@@ -43,11 +43,13 @@ def walk(page: Page) -> None:
     page.get_by_role("button", name="Sign out").click()
     sign_in(page, "iris")
     visit(page, "/cases/1/brief", "brief")
-    page.goto("/cases/2/brief")
-    page.get_by_role("button", name="Take this case").click()
+    for case in (2, 4, 5, 6):
+        page.goto(f"/cases/{case}/brief")
+        page.get_by_role("button", name="Take this case").click()
+        page.get_by_role("button", name="Take this case").wait_for(state="detached")
     visit(page, "/cases/2/data", "data")
     visit(page, "/cases/2/plan", "plan")
-    for case in (1, 2):
+    for case in (1, 2, 4, 5, 6):
         page.goto(f"/cases/{case}/plan")
         page.get_by_role("button", name="Lock the plan and run").click()
         page.wait_for_url("**/evidence*")
@@ -65,6 +67,9 @@ def walk(page: Page) -> None:
     visit(page, "/cases/2/evidence?exhibit=9", "evidence-groups")
     visit(page, "/cases/2/evidence?exhibit=5", "evidence-threshold")
     visit(page, "/cases/2/evidence?exhibit=2", "evidence-claims")
+    visit(page, "/cases/4/evidence?exhibit=6", "evidence-number")
+    visit(page, "/cases/5/evidence?exhibit=3", "evidence-classes")
+    visit(page, "/cases/6/evidence?exhibit=3", "evidence-scores")
     page.goto("/cases/1/findings?from=6")
     page.get_by_label("What is wrong").wait_for()
     page.wait_for_timeout(800)

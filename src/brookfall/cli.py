@@ -9,8 +9,9 @@ import yaml
 from pydantic import ValidationError
 
 from brookfall.core.bench import Bench
+from brookfall.core.environment import environment
 from brookfall.core.errors import UserError
-from brookfall.core.evidence import Evidence, differences, evidence_of
+from brookfall.core.evidence import OTHER_PROCESSOR, Evidence, differences, evidence_of
 from brookfall.core.plan import CHECKS, Plan, standard_plan
 from brookfall.core.retest import retest as run_retest
 from brookfall.core.subject import subject_of
@@ -70,12 +71,31 @@ def replay(evidence_file: Path, package: Path, jobs: int) -> None:
         click.echo(str(problem), err=True)
         sys.exit(2)
     found = differences(evidence.exhibits, again)
+    changed = sorted(name for name, was in evidence.environment.items() if environment().get(name) != was)
+    if found and changed:
+        found = differences(evidence.exhibits, again, OTHER_PROCESSOR)
+        if not found:
+            click.echo(f"Equal to {OTHER_PROCESSOR:g}, in another environment ({', '.join(changed)} differ).")
+            return
+        click.echo(f"The environment is another: {', '.join(changed)} differ.")
     for difference in found:
         click.echo(str(difference))
     if found:
         sys.exit(1)
     total = sum(len(exhibit.estimates) for exhibit in again)
     click.echo(f"All {total} estimates of {len(again)} exhibits are the same, bit for bit.")
+
+
+@main.command("plan")
+@click.argument("package", type=click.Path(path_type=Path))
+def write_plan(package: Path) -> None:
+    """Write the standard plan of PACKAGE as YAML, to be changed and given to retest."""
+    try:
+        plan = _plan(open_package(package), None)
+    except UserError as problem:
+        click.echo(str(problem), err=True)
+        sys.exit(2)
+    click.echo(yaml.safe_dump(plan.model_dump(mode="json"), sort_keys=False, allow_unicode=True), nl=False)
 
 
 def _retest(package: Package, plan_file: Path | None, seed: int | None, jobs: int, only: tuple[str, ...]) -> Evidence:
@@ -96,7 +116,13 @@ def _retest(package: Package, plan_file: Path | None, seed: int | None, jobs: in
 def _plan(package: Package, plan_file: Path | None) -> Plan:
     if plan_file is None:
         declared = package.submission
-        return standard_plan(declared.model.tier, given_parts=declared.data[0].roles.part is not None)
+        roles = declared.data[0].roles
+        return standard_plan(
+            declared.model.tier,
+            outcome=declared.model.outcome,
+            given_parts=roles.part is not None,
+            grouped=roles.group is not None,
+        )
     try:
         return Plan.model_validate(yaml.safe_load(plan_file.read_text(encoding="utf-8")))
     except (yaml.YAMLError, ValidationError, UnicodeDecodeError) as problem:

@@ -108,7 +108,7 @@ def test_every_main_measure_and_deciding_part(subject: Subject, measure: str, pa
 
 
 def test_one_class_in_a_part_is_told(subject: Subject) -> None:
-    rows = np.concatenate([np.flatnonzero(~subject.positive)[:80], np.flatnonzero(subject.positive)[:8]])
+    rows = np.concatenate([np.flatnonzero(~subject.target.hits)[:80], np.flatnonzero(subject.target.hits)[:8]])
     few = replace(subject, table=subject.table.take(np.sort(rows)))
     found = {e.check: e for e in retest(Bench(few, small_plan(cross_validation={"folds": 8, "repeats": 1})))}
     for one in found.values():

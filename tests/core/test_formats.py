@@ -5,7 +5,7 @@ import json
 import pytest
 import yaml
 
-from brookfall.api.describe import FORMATS, descriptions
+from brookfall.api.describe import DOCS, descriptions
 from brookfall.core.bench import Bench
 from brookfall.core.errors import UserError
 from brookfall.core.evidence import Evidence, evidence_of
@@ -128,7 +128,7 @@ def test_evidence_has_the_fields_of_the_contract(bench: Bench) -> None:
 
 def test_schemas_in_docs_are_fresh() -> None:
     for name, text in descriptions().items():
-        assert (FORMATS / name).read_text(encoding="utf-8") == text, f"{name} is stale; run 'make docs'"
+        assert (DOCS / name).read_text(encoding="utf-8") == text, f"{name} is stale; run 'make docs'"
 
 
 @pytest.mark.parametrize("tier", [1, 2, 3])

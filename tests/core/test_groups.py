@@ -11,7 +11,7 @@ from brookfall.core.bench import Bench
 from brookfall.core.check.fairness.audit import members_of, nothing_protected
 from brookfall.core.check.fairness.groups import families, groups_of, reference
 from brookfall.core.check.fairness.selection import four_fifths_by_chance
-from brookfall.core.measure.binary import Scored
+from brookfall.core.measure.scored import Scored
 from brookfall.core.subject import Subject
 from brookfall.core.table.infer import column_from_text
 from brookfall.core.table.roles import Roles
@@ -33,7 +33,7 @@ def made(rates: dict[tuple[str, str], float], each: int = 100) -> tuple[Bench, S
     columns = {"sex": sex, "age": age, "x": [str(v) for v in score], "y": outcome}
     table = Table(tuple(column_from_text(n, pd.Series(v, dtype=object)) for n, v in columns.items()))
     subject = Subject(table, Roles(target="y", protected=("sex", "age")), None, (), "rows.csv")
-    scored = Scored(subject.positive, np.array(score), 0.5, "made")
+    scored = Scored(key="made", outcomes=subject.target.hits, scores=np.array(score), threshold=0.5)
     return Bench(subject, small_plan()), scored
 
 

@@ -12,7 +12,7 @@ from brookfall.core.errors import UserError
 from brookfall.core.table.infer import as_category, column_from_text
 from brookfall.core.table.profile import profile_column
 from brookfall.core.table.read import read_table
-from brookfall.core.table.roles import Roles, binary_target, check_roles, positive_value, protected_columns
+from brookfall.core.table.roles import Roles, check_roles, protected_columns, target_of, times_of, weights_of
 from brookfall.core.table.table import Column, Table
 
 
@@ -155,16 +155,60 @@ def test_roles_that_can_not_be(table: Table, roles: Roles, words: str) -> None:
 
 
 def test_the_positive_value(table: Table) -> None:
-    assert positive_value(table, Roles(target="y")) == "yes"
-    assert positive_value(table, Roles(target="y", positive="no")) == "no"
-    assert binary_target(table, Roles(target="y"), "a.csv").tolist() == [True, False, False]
-    assert binary_target(table, Roles(target="team", positive="2"), "a.csv").tolist() == [False, False, True]
+    assert target_of(table, Roles(target="y"), "binary", "a.csv").classes == ("no", "yes")
+    assert target_of(table, Roles(target="y", positive="no"), "binary", "a.csv").classes == ("yes", "no")
+    assert target_of(table, Roles(target="y"), "binary", "a.csv").hits.tolist() == [True, False, False]
+    teams = target_of(table, Roles(target="team", positive="2"), "binary", "a.csv")
+    assert teams.hits.tolist() == [False, False, True]
 
 
-def test_a_gap_in_the_target_is_told_with_its_row(table: Table) -> None:
+def test_classes_and_numbers_as_targets() -> None:
+    made = Table((column("b", "a", "c", "a", name="kind"), column("1", "2", "2.5", "0", name="size")))
+    kinds = target_of(made, Roles(target="kind"), "multiclass", "a.csv")
+    assert (kinds.classes, kinds.codes.tolist()) == (("a", "b", "c"), [1, 0, 2, 0])
+    sizes = target_of(made, Roles(target="size"), "number", "a.csv")
+    assert (sizes.numbers.tolist(), sizes.strata) == ([1, 2, 2.5, 0], None)
+    with pytest.raises(UserError, match="read as category"):
+        target_of(made, Roles(target="kind"), "number", "a.csv")
+    with pytest.raises(UserError, match="same outcome, 3"):
+        target_of(Table((column("3", "3", name="y"),)), Roles(target="y"), "number", "a.csv")
+    many = Table((column(*(f"k{i}" for i in range(60)), name="y"),))
+    with pytest.raises(UserError, match="needs 2 to 50 values and this column has 60"):
+        target_of(many, Roles(target="y"), "multiclass", "a.csv")
+
+
+@pytest.mark.parametrize("outcome", ["binary", "multiclass", "number"])
+def test_a_gap_in_the_target_is_told_with_its_row(table: Table, outcome: str) -> None:
     gappy = Table((*table.columns[:3], column("yes", "", "no", name="y")))
     with pytest.raises(UserError) as caught:
-        binary_target(gappy, Roles(target="y"), "a.csv")
+        target_of(gappy, Roles(target="y"), outcome, "a.csv")  # type: ignore[arg-type]
+    assert caught.value.row == 3
+
+
+@pytest.mark.parametrize(
+    ("cells", "said", "row"),
+    [
+        (("1", "-2", "3"), "below 0 in 1 rows", 3),
+        (("1", "", "3"), "missing or below 0", 3),
+        (("0", "0", "0"), "Every weight is 0", None),
+        (("a", "b", "c"), "not numbers", None),
+    ],
+)
+def test_weights_that_are_none(cells: tuple[str, ...], said: str, row: int | None) -> None:
+    made = Table((column(*cells, name="w"),))
+    with pytest.raises(UserError, match=said) as caught:
+        weights_of(made, Roles(target="y", weight="w"), "a.csv")
+    assert caught.value.row == row
+    assert weights_of(made, Roles(target="y"), "a.csv") is None
+
+
+def test_times_are_numbers_or_sorted_dates() -> None:
+    made = Table((column("2024-03-01", "2023-12-31", "2024-02-29", name="day"), column("5", "", "3", name="week")))
+    days = times_of(made, Roles(target="y", time="day"), "a.csv")
+    assert days is not None
+    assert np.argsort(days).tolist() == [1, 2, 0]
+    with pytest.raises(UserError, match="time is missing in 1 rows") as caught:
+        times_of(made, Roles(target="y", time="week"), "a.csv")
     assert caught.value.row == 3
 
 

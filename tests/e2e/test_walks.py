@@ -40,9 +40,9 @@ def test_from_sign_in_to_the_countersigned_report(open_as: Open) -> None:
     folds = page.get_by_label("Folds", exact=True)
     folds.fill("5")
     folds.press("Enter")
-    expect(page.get_by_text("18 distinct fits")).to_be_visible()
+    expect(page.get_by_text("17 distinct fits")).to_be_visible()
     page.get_by_role("button", name="Undo").click()
-    expect(page.get_by_text("33 distinct fits")).to_be_visible()
+    expect(page.get_by_text("32 distinct fits")).to_be_visible()
     page.get_by_role("button", name="Lock the plan and run").click()
 
     expect(page).to_have_url(re.compile("/evidence"))

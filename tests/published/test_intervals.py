@@ -7,12 +7,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brookfall.core.measure.interval import (
+    Share,
     independent_difference,
     katz,
     koopman,
     newcombe_paired,
     proportion,
-    ratio_of_proportions,
+    ratio_of_shares,
     wilson,
 )
 
@@ -73,17 +74,21 @@ def test_katz_agrees_with_statsmodels_log_ratio(a: tuple[int, int], b: tuple[int
     assert katz(*a, *b, 0.95) == pytest.approx(expected, rel=1e-9)
 
 
+def of(x: int, n: int) -> Share:
+    return Share(x / n, n, float(n))
+
+
 def test_ratio_switches_to_the_score_interval_where_a_cell_is_small() -> None:
-    assert ratio_of_proportions(40, 100, 50, 100).method == "katz_log"
-    assert ratio_of_proportions(2, 100, 50, 100).method == "koopman"
-    none = ratio_of_proportions(3, 100, 0, 100)
+    assert ratio_of_shares(of(40, 100), of(50, 100)).method == "katz_log"
+    assert ratio_of_shares(of(2, 100), of(50, 100)).method == "koopman"
+    none = ratio_of_shares(of(3, 100), of(0, 100))
     assert none.value is None
     assert none.note is not None
 
 
 def test_four_fifths_of_the_uniform_guidelines() -> None:
     # EEOC Uniform Guidelines, questions and answers: 48 of 80 against 12 of 40 (citation from memory).
-    ratio = ratio_of_proportions(12, 40, 48, 80)
+    ratio = ratio_of_shares(of(12, 40), of(48, 80))
     assert ratio.value == pytest.approx(0.5)
 
 

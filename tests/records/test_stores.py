@@ -1,10 +1,14 @@
 """What goes into the database comes out bit for bit; leases are lost and taken; damage is noticed."""
 
+import json
 from collections.abc import Iterator
 from datetime import timedelta
+from importlib import import_module
 
 import numpy as np
 import pytest
+from alembic.operations import Operations
+from alembic.runtime.migration import MigrationContext
 from sqlalchemy import create_engine, select, text, update
 from sqlalchemy.orm import Session
 
@@ -23,7 +27,7 @@ from brookfall.records.exhibits import get_exhibits, put_exhibit
 from brookfall.records.people import Person
 from brookfall.records.tables import get_table
 from brookfall.records.work import Fit, Run, RunCheck
-from tests.conftest import files_of
+from tests.conftest import files_of, small_plan
 
 VERSIONS = iter(range(1000))
 
@@ -61,7 +65,32 @@ def test_migration_can_be_repeated(stores: House) -> None:
     migrate()
     migrate()
     with create_engine(config().owner_url).connect() as connection:
-        assert connection.execute(text("SELECT version_num FROM alembic_version")).scalar() == "0001"
+        assert connection.execute(text("SELECT version_num FROM alembic_version")).scalar() == "0002"
+
+
+def test_matrices_kept_before_are_rewritten(session: Session, run: Run, bench: Bench) -> None:
+    second = import_module("brookfall.records.migrations.versions.0002_confusion_matrices_of_any_size")
+    old = {"kind": "matrix", "title": "M", "tn": 1, "fp": 2, "fn": 3, "tp": 4, "positive": "yes"}
+    (exhibit,) = retest(Bench(bench.subject, small_plan(checks=["profile"])))
+    put_exhibit(session, run.case_id, run.id, exhibit)
+    session.flush()
+    session.execute(text("UPDATE exhibit SET charts = :charts"), {"charts": json.dumps([old])})
+    with Operations.context(MigrationContext.configure(session.connection())):
+        second.upgrade()
+        second.upgrade()
+    session.expire_all()
+    (kept,) = get_exhibits(session, run.id)
+    (chart,) = kept.charts
+    assert chart.kind == "matrix"
+    assert (chart.classes, chart.cells) == (("not yes", "yes"), ((1, 2), (3, 4)))
+
+
+@pytest.mark.parametrize("shape", [(0,), (7,), (5, 3), (4, 2, 3)])
+def test_readings_of_any_shape_come_back_bit_for_bit(shape: tuple[int, ...]) -> None:
+    values = np.random.default_rng(1).normal(size=shape)
+    back = ledger.unpacked(ledger.packed(values))
+    assert back.shape == shape
+    assert back.tobytes() == values.tobytes()
 
 
 @pytest.mark.parametrize("size", [0, 1, blobs.CHUNK, blobs.CHUNK + 1, 3 * blobs.CHUNK + 17])
@@ -113,11 +142,11 @@ def result_of(key: str, bench: Bench) -> FitResult:
 
 def test_fits_are_leased_once_and_settled_once(session: Session, run: Run, bench: Bench) -> None:
     needed = ledger.tally(session, run.id).needed
-    assert needed == 10
+    assert needed == 9
     first = ledger.claim(session, run.id, "one", 4)
     second = ledger.claim(session, run.id, "two", 100)
     assert len(first) == 4
-    assert len(second) == 6
+    assert len(second) == 5
     assert not set(first) & set(second)
     for key in first:
         ledger.settle(session, result_of(key, bench))

@@ -30,7 +30,7 @@ def test_charts_are_the_same_every_time(exhibits: tuple[Exhibit, ...]) -> None:
 
 
 def test_a_hostile_value_is_shown_as_text(exhibits: tuple[Exhibit, ...]) -> None:
-    chart = MatrixChart(title="<script>alert(1)</script>", tn=1, fp=2, fn=3, tp=4, positive="<b>yes</b>")
+    chart = MatrixChart(title="<script>alert(1)</script>", classes=("no", "<b>yes</b>"), cells=((1, 2), (3, 4)))
     (drawn,) = draw(exhibits[0].model_copy(update={"charts": (chart,)}))
     assert "<script>" not in drawn
     assert "&lt;b&gt;yes" in drawn

@@ -47,7 +47,7 @@ export function plural(n: number, one: string, many = `${one}s`): string {
   return `${count(n)} ${n === 1 ? one : many}`;
 }
 
-export const OUTCOMES: Record<string, string> = { binary: "yes/no", multiclass: "classes", number: "number", choice: "choice" };
+export const OUTCOMES: Record<string, string> = { binary: "yes/no", multiclass: "several-class", number: "number", choice: "choice" };
 
 export const QUESTIONS = [
   "Is the data fit for use?",

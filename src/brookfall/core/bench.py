@@ -1,6 +1,6 @@
 """The bench a check works at: the subject laid out as the plan says, and the fits that may be asked for."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -9,16 +9,30 @@ from numpy.typing import NDArray
 from brookfall.core import digest
 from brookfall.core.errors import UserError
 from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import FitRequest, Need, Rows, ScoreReading
-from brookfall.core.measure.binary import Scored
-from brookfall.core.plan import Given, Plan
-from brookfall.core.recipe.families import BASELINE
+from brookfall.core.fit.left_out import left_out_by_algebra
+from brookfall.core.fit.request import FitRequest, LeftOutReading, Need, Rows, ScoreReading
+from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
+from brookfall.core.plan import Folds, Given, Plan
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.resample.folds import Fold, k_folds
+from brookfall.core.resample.folds import Fold, bootstraps, k_folds, leave_one_out, random_splits
+from brookfall.core.resample.layout import Layout
 from brookfall.core.resample.parts import given_parts, split_parts
 from brookfall.core.subject import Subject
 
 OUT_OF_FOLD = "out_of_fold"
+RECIPE = "recipe"
+SCORES = "scores"
+BASELINE = "baseline"
+_MAJORITY = 0.5
+
+
+@dataclass(frozen=True)
+class Deciding:
+    """The rows that a model is judged on: the part's name, sorted row positions, and the rows with their scores."""
+
+    part: str
+    positions: Rows
+    scored: AnyScored
 
 
 @dataclass(frozen=True)
@@ -28,19 +42,18 @@ class Bench:
     subject: Subject
     plan: Plan
 
+    # The rows.
+
     @cached_property
     def parts(self) -> dict[str, Rows]:
         """Part name to sorted row positions, training first."""
-        subject, plan = self.subject, self.plan
-        if isinstance(plan.parts, Given):
+        how = self.plan.parts
+        if isinstance(how, Given):
             return self.given_parts
-        return split_parts(
-            subject.rows,
-            subject.positive[subject.rows],
-            plan.parts.by_part,
-            plan.seed,
-            stratified=plan.parts.stratified,
-        )
+        return split_parts(self._layout(how.stratified), how.by_part, self.plan.seed, how.by)
+
+    def _layout(self, stratified: bool) -> Layout:
+        return self.subject.layout(stratified=stratified)
 
     @cached_property
     def given_parts(self) -> dict[str, Rows]:
@@ -66,19 +79,30 @@ class Bench:
         return {name: parts[name] for name in order if name in parts}
 
     @cached_property
+    def all_parts(self) -> Rows:
+        return np.sort(np.concatenate(list(self.parts.values())))
+
+    @cached_property
     def cross_validated(self) -> Rows:
         """The rows that cross-validation may see: all but the test part."""
-        return np.setdiff1d(np.sort(np.concatenate(list(self.parts.values()))), self.parts["test"])
+        return np.setdiff1d(self.all_parts, self.parts["test"])
 
     @cached_property
     def folds(self) -> tuple[Fold, ...]:
-        how = self.plan.cross_validation
-        return self.folds_of(how.folds, how.repeats)
+        return self.folds_as(self.plan.cross_validation)
 
-    def folds_of(self, folds: int, repeats: int) -> tuple[Fold, ...]:
-        rows = self.cross_validated
-        stratified = self.plan.cross_validation.stratified
-        return k_folds(rows, self.subject.positive[rows], folds, repeats, self.plan.seed, stratified=stratified)
+    def folds_as(self, how: Folds) -> tuple[Fold, ...]:
+        """The folds over the cross-validated rows, made in the way asked for."""
+        layout = self._layout(how.stratified).within(self.cross_validated)
+        if how.kind == "leave_one_out":
+            return leave_one_out(layout)
+        if how.kind == "random_splits":
+            return random_splits(layout, how.folds, how.test / 100, self.plan.seed, how.by)
+        if how.kind == "bootstrap":
+            return bootstraps(layout, how.folds, self.plan.seed)
+        return k_folds(layout, how.folds, how.repeats, self.plan.seed, how.by)
+
+    # The fits.
 
     @property
     def recipe(self) -> Recipe:
@@ -94,7 +118,9 @@ class Bench:
             table=self._tested,
             features=subject.features,
             target=subject.roles.target,
-            positive=subject.positive_value,
+            outcome=subject.outcome,
+            classes=subject.target.classes,
+            weight=subject.roles.weight,
             train=train,
         )
 
@@ -102,11 +128,8 @@ class Bench:
     def _tested(self) -> str:
         """Fingerprint of the columns a fit can see, so that marking a column as protected costs no fit."""
         subject = self.subject
-        return subject.table.select([*subject.features, subject.roles.target]).fingerprint
-
-    @cached_property
-    def all_parts(self) -> Rows:
-        return np.sort(np.concatenate(list(self.parts.values())))
+        seen = [*subject.features, subject.roles.target, *([subject.roles.weight] if subject.roles.weight else [])]
+        return subject.table.select(seen).fingerprint
 
     @cached_property
     def holdout(self) -> Need:
@@ -114,70 +137,189 @@ class Bench:
         return Need(self.fit(self.parts["training"]), ScoreReading(self.all_parts))
 
     @cached_property
-    def baseline(self) -> Need:
-        """The most frequent answer, learned from the training part, and its scores of every part."""
-        return Need(self.fit(self.parts["training"], Recipe(family=BASELINE)), ScoreReading(self.all_parts))
+    def fold_needs(self) -> tuple[Need, ...]:
+        """What cross-validation asks for: a fit a fold; one alone where leaving rows out takes no refitting."""
+        if self.by_algebra:
+            rows = self.cross_validated
+            return (Need(self.fit(rows), LeftOutReading(rows)),)
+        return tuple(self.fold_need(fold) for fold in self.folds)
 
     @cached_property
-    def fold_needs(self) -> tuple[Need, ...]:
-        return tuple(self.fold_need(fold) for fold in self.folds)
+    def training_need(self) -> Need:
+        """The recipe on all rows that cross-validation may see, and its scores of those same rows."""
+        return Need(self.fit(self.cross_validated), ScoreReading(self.cross_validated))
+
+    def all_trained(self, ledger: Ledger) -> AnyScored:
+        """Every cross-validated row, in order, as scored by a fit that has seen them all."""
+        need = self.training_need
+        return self.scored(self.cross_validated, ledger.scores(need), need.fit.key)
+
+    @cached_property
+    def by_algebra(self) -> bool:
+        """Whether the folds are of one row each and can be had from one fit."""
+        if self.plan.cross_validation.kind != "leave_one_out" or self.subject.clusters is not None:
+            return False
+        return left_out_by_algebra(self.recipe, self.subject.table.select(self.subject.features), self.cross_validated)
 
     def fold_need(self, fold: Fold) -> Need:
         return Need(self.fit(fold.train), ScoreReading(fold.test))
 
-    def part_scores(self, ledger: Ledger, need: Need, part: str) -> Scored:
+    @property
+    def out_of_fold_needs(self) -> tuple[Need, ...]:
+        """The fits behind every row's one out-of-fold score: those of the first repeat, where there are repeats."""
+        if self.plan.cross_validation.kind == "k_fold":
+            return self.fold_needs[: sum(fold.repeat == 1 for fold in self.folds)]
+        return self.fold_needs
+
+    # What is read.
+
+    def fold_scored(self, ledger: Ledger) -> list[Scored | ScoredClasses | ScoredNumbers]:
+        """The held-out rows of every fold with their scores, in the order of the folds."""
+        if self.by_algebra:
+            whole = self.out_of_fold(ledger).scored
+            return [whole.take(np.array([place]), f"fold:{place + 1}") for place in range(len(whole))]
+        return [
+            self.scored(fold.test, ledger.scores(need), need.fit.key)
+            for fold, need in zip(self.folds, self.fold_needs, strict=True)
+        ]
+
+    def part_scores(self, ledger: Ledger, need: Need, part: str) -> AnyScored:
         """The rows of a part, in order, with the scores that a need over all parts gave them."""
         rows = self.parts[part]
         scores = ledger.scores(need)[np.searchsorted(need.reading.rows, rows)]
         return self.scored(rows, scores, need.fit.key)
 
-    def out_of_fold(self, ledger: Ledger) -> Scored:
-        """Every cross-validated row with its score of repeat 1, in row order."""
+    def out_of_fold(self, ledger: Ledger) -> Deciding:
+        """Every row that was held out, with its score from the first fold that held it out, in row order."""
+        rows, held, scores = self.cross_validated, self.first_held, None
+        needs = self.out_of_fold_needs
+        if self.by_algebra:
+            scores = ledger.scores(needs[0])
+        else:
+            for number, need in enumerate(needs):
+                found = ledger.scores(need)
+                if scores is None:
+                    scores = np.full((len(rows), *found.shape[1:]), np.nan)
+                mine = np.flatnonzero(held == number)
+                scores[mine] = found[np.searchsorted(need.reading.rows, rows[mine])]
+        if scores is None:
+            raise UserError("No fold holds anything out.", todo="Use more folds.")
+        kept = held >= 0
+        keys = ",".join(need.fit.key for need in needs)
+        scored = self.scored(rows[kept], scores[kept], digest.sha256(keys.encode()))
+        return Deciding(OUT_OF_FOLD, rows[kept], scored)
+
+    @cached_property
+    def first_held(self) -> NDArray[np.int64]:
+        """The place of the first fold that holds out each cross-validated row; -1 where none does."""
         rows = self.cross_validated
-        scores = np.full(len(rows), np.nan)
-        for fold, need in zip(self.folds, self.fold_needs, strict=True):
-            if fold.repeat == 1:
-                scores[np.searchsorted(rows, fold.test)] = ledger.scores(need)
-        keys = ",".join(need.fit.key for need in self.first_repeat)
-        return self.scored(rows, scores, digest.sha256(keys.encode()))
+        held = np.full(len(rows), -1, dtype=np.int64)
+        for number in range(len(self.folds) - 1, -1, -1):
+            held[np.searchsorted(rows, self.folds[number].test)] = number
+        return held
+
+    def baseline_scores(self, learned: Rows, rows: Rows) -> AnyScored:
+        """``rows`` as scored by one who knows only the outcomes of the rows learned from: class shares, or the mean.
+
+        It decides by majority, whatever the model's threshold.
+        """
+        subject, target = self.subject, self.subject.target
+        outcomes = target.values[learned]
+        weights = np.ones(len(learned)) if subject.weights is None else subject.weights[learned]
+        if target.outcome == "number":
+            answer = np.array(float(weights @ outcomes / weights.sum()))
+        else:
+            answer = np.bincount(outcomes.astype(np.int64), weights, len(target.classes)) / weights.sum()
+        known = answer[1] if target.outcome == "binary" else answer
+        scored = self.scored(rows, np.broadcast_to(known, (len(rows), *known.shape)).copy(), BASELINE)
+        return scored.at(_MAJORITY) if isinstance(scored, Scored) else scored
+
+    def scored(
+        self, rows: Rows, scores: NDArray[np.float64] | None, key: str, labels: NDArray[np.int64] | None = None
+    ) -> AnyScored:
+        """Rows with their outcomes and what a model said; ``labels`` are decisions that came with the scores."""
+        subject, target = self.subject, self.subject.target
+        common = subject.sampling(rows, f"{self.plan.seed}/{key}/{digest.of_rows(rows)}")
+        if target.outcome == "multiclass":
+            decisions = _decisions(scores, labels, len(rows))
+            return ScoredClasses(
+                outcomes=target.codes[rows], decisions=decisions, classes=target.classes, scores=scores, **common
+            )
+        if scores is None:
+            raise ValueError("binary and number outcomes need scores")
+        if target.outcome == "number":
+            return ScoredNumbers(outcomes=target.numbers[rows], predictions=scores, **common)
+        decided = None if labels is None else labels == 1
+        return Scored(outcomes=target.hits[rows], scores=scores, threshold=subject.threshold, given=decided, **common)
+
+    # The models under test.
 
     @property
-    def first_repeat(self) -> tuple[Need, ...]:
-        return self.fold_needs[: self.plan.cross_validation.folds]
+    def models(self) -> tuple[str, ...]:
+        """What is tested: the recipe refitted here, and the supplied scores, where they are there."""
+        here = ((RECIPE, self.subject.recipe), (SCORES, self.subject.supplied))
+        return tuple(name for name, there in here if there is not None)
 
-    def fold_of_row(self) -> NDArray[np.int64]:
-        """The fold of repeat 1 that holds each cross-validated row, in row order."""
-        fold_of = np.zeros(len(self.cross_validated), dtype=np.int64)
-        for fold in self.folds:
-            if fold.repeat == 1:
-                fold_of[np.searchsorted(self.cross_validated, fold.test)] = fold.number
-        return fold_of
+    def model_parts(self, ledger: Ledger, model: str) -> dict[str, AnyScored]:
+        """Every part of a model with its scores, training first where there is one."""
+        if model == RECIPE:
+            return {part: self.part_scores(ledger, self.holdout, part) for part in self.parts}
+        return {part: self.supplied(rows) for part, rows in self.supplied_parts.items()}
 
-    def baseline_scores(self, ledger: Ledger, part: str) -> Scored:
-        """The rows of a part as the baseline scores them; it decides by majority, whatever the model's threshold."""
-        return replace(self.part_scores(ledger, self.baseline, part), threshold=0.5)
+    @cached_property
+    def supplied_parts(self) -> dict[str, Rows]:
+        """The owner's own parts of the supplied scores, sorted row positions; empty where there are none."""
+        supplied = self.subject.supplied
+        return {} if supplied is None else supplied.parts
 
-    def scored(self, rows: Rows, scores: NDArray[np.float64], key: str) -> Scored:
-        name = f"{self.plan.seed}/{key}/{digest.of_rows(rows)}"
-        return Scored(self.subject.positive[rows], scores, self.subject.threshold, name)
+    def supplied(self, rows: Rows) -> AnyScored:
+        """Rows with the scores that were supplied for them."""
+        supplied = self.subject.supplied
+        if supplied is None:
+            raise UserError("No scores were supplied.", todo="Submit them as predictions.")
+        scores = None if supplied.scores is None else supplied.scores[rows]
+        labels = None if supplied.labels is None else supplied.labels[rows]
+        return self.scored(rows, scores, SCORES, labels)
 
-    def deciding(self, ledger: Ledger) -> tuple[Rows, Scored]:
-        """The rows of the part that decides, and their scores."""
+    def deciding(self, ledger: Ledger, model: str = RECIPE) -> Deciding:
+        """The rows that a model is judged on: the plan's part; of supplied scores the owner's part of that name,
+        else test, else the last one."""
         part = self.plan.deciding_part
+        if model == SCORES:
+            parts = self.supplied_parts
+            chosen = next((name for name in (part, "test") if name in parts), list(parts)[-1])
+            return Deciding(chosen, parts[chosen], self.supplied(parts[chosen]))
         if part == OUT_OF_FOLD:
-            return self.cross_validated, self.out_of_fold(ledger)
+            return self.out_of_fold(ledger)
         if part not in self.parts:
             raise UserError(f"The plan judges on {part}, and no row is in that part.", todo="Choose another part.")
-        return self.parts[part], self.part_scores(ledger, self.holdout, part)
+        return Deciding(part, self.parts[part], self.part_scores(ledger, self.holdout, part))
 
     @property
     def deciding_needs(self) -> list[Need]:
-        return list(self.first_repeat) if self.plan.deciding_part == OUT_OF_FOLD else [self.holdout]
+        if RECIPE not in self.models:
+            return []
+        return list(self.out_of_fold_needs) if self.plan.deciding_part == OUT_OF_FOLD else [self.holdout]
+
+    @property
+    def holdout_needs(self) -> list[Need]:
+        """What a check of the parts asks for: the holdout fit, where there is a recipe to fit."""
+        return [self.holdout] if RECIPE in self.models else []
 
     @property
     def scheme(self) -> str:
         """How the rows were used, in words."""
-        how = self.plan.cross_validation
         sizes = " · ".join(f"{name} {len(rows)}" for name, rows in self.parts.items())
-        kind = "given by the data" if isinstance(self.plan.parts, Given) else "split here"
-        return f"parts {kind}: {sizes} rows; {how.folds} folds × {how.repeats} over the rows outside test"
+        how = self.plan.parts
+        kind = "given by the data" if isinstance(how, Given) else f"split here by {how.by}"
+        return f"parts {kind}: {sizes} rows; {self.plan.cross_validation.words} over the rows outside test"
+
+
+def _decisions(scores: NDArray[np.float64] | None, labels: NDArray[np.int64] | None, n: int) -> NDArray[np.int64]:
+    """The decided class of each row: the label that was given, else the class of the highest score; -1 for none."""
+    if labels is not None:
+        return labels
+    if scores is None:
+        return np.full(n, -1, dtype=np.int64)
+    known = ~np.isnan(scores).any(axis=1)
+    return np.where(known, np.nan_to_num(scores).argmax(axis=1), -1)

@@ -9,19 +9,27 @@ from pathlib import Path
 import threadpoolctl
 from numpy._core import _multiarray_umath  # type: ignore[attr-defined]
 
-_LIBRARIES = ("numpy", "scipy", "scikit-learn", "brookfall")
+_LIBRARIES = ("numpy", "scipy", "scikit-learn", "lightgbm", "brookfall")
 _SIMD = ("AVX512_SKX", "AVX512F", "AVX2", "SSE42", "ASIMD")
 
 
 @cache
 def versions() -> dict[str, str]:
-    """Versions of the core and of the libraries whose arithmetic a fit rests on."""
+    """Versions of the core and of the libraries whose arithmetic a fit rests on.
+
+    >>> sorted(versions())
+    ['brookfall', 'lightgbm', 'numpy', 'scikit-learn', 'scipy']
+    """
     return {name: version(name) for name in _LIBRARIES}
 
 
 @cache
 def environment() -> dict[str, str]:
-    """Python, lock hash, BLAS kernel, SIMD level and library versions, each as text."""
+    """Python, lock hash, BLAS kernel, SIMD level and library versions, each as text.
+
+    >>> {"python", "lock", "blas", "simd"} <= set(environment())
+    True
+    """
     pools: list[dict[str, str]] = threadpoolctl.threadpool_info()
     blas = next((pool for pool in pools if pool.get("user_api") == "blas"), {})
     simd = next((level for level in _SIMD if _multiarray_umath.__cpu_features__.get(level)), "baseline")

@@ -37,6 +37,13 @@ class Evidence(BaseModel):
 
 
 def evidence_of(sha256: str, plan: Plan, roles: Roles, exhibits: tuple[Exhibit, ...]) -> Evidence:
+    """The evidence of exhibits computed here and now.
+
+    >>> from brookfall.core.example import small_bench
+    >>> bench = small_bench()
+    >>> evidence_of("0" * 64, bench.plan, bench.subject.roles, ()).brookfall
+    1
+    """
     return Evidence(
         package=PackageHash(sha256=sha256),
         environment=environment(),
@@ -61,8 +68,19 @@ class Difference:
         return f"exhibit {self.exhibit} ({self.check}), {self.estimate}: {self.before} before, {self.after} now"
 
 
-def differences(before: tuple[Exhibit, ...], after: tuple[Exhibit, ...]) -> list[Difference]:
-    """Every estimate, answer and series that is not the same bit for bit, in order."""
+OTHER_PROCESSOR = 1e-9
+"""How far an estimate may lie from its first value, against its size, when another processor computed it."""
+
+
+def differences(before: tuple[Exhibit, ...], after: tuple[Exhibit, ...], tolerance: float = 0.0) -> list[Difference]:
+    """Every estimate, answer, series and set of rows that is not the same, in order.
+
+    Bit for bit, unless a relative ``tolerance`` is given: then numbers may differ by that much, and what follows
+    from their last digits (answers, series) is not compared.
+
+    >>> differences((), ())
+    []
+    """
     found: list[Difference] = []
     replayed = {exhibit.check: exhibit for exhibit in after}
     for old in before:
@@ -70,29 +88,48 @@ def differences(before: tuple[Exhibit, ...], after: tuple[Exhibit, ...]) -> list
         if new is None:
             found.append(Difference(old.number, old.check, "the exhibit", "present", "absent"))
             continue
-        found.extend(_estimate_differences(old, new))
-        for name, one, other in (
-            ("the answer", old.answer, new.answer),
+        found.extend(_estimate_differences(old, new, tolerance))
+        facts = [
             ("the number of estimates", str(len(old.estimates)), str(len(new.estimates))),
             ("the series", str(sorted(old.series)), str(sorted(new.series))),
             ("the rows", old.provenance.rows, new.provenance.rows),
-        ):
-            if one != other:
-                found.append(Difference(old.number, old.check, name, one, other))
-        found.extend(
-            Difference(old.number, old.check, f"the series {name}", "other values", "other values")
-            for name, values in old.series.items()
-            if new.series.get(name) != values and name in new.series
-        )
+        ]
+        if not tolerance:
+            facts.append(("the answer", old.answer, new.answer))
+            facts += [
+                (f"the series {name}", "one set of values", "another")
+                for name, values in old.series.items()
+                if new.series.get(name) != values and name in new.series
+            ]
+        found.extend(Difference(old.number, old.check, name, one, other) for name, one, other in facts if one != other)
     return found
 
 
-def _estimate_differences(old: Exhibit, new: Exhibit) -> list[Difference]:
+def _estimate_differences(old: Exhibit, new: Exhibit, tolerance: float) -> list[Difference]:
     return [
         Difference(old.number, old.check, _name(one), f"{one.value!r}", f"{other.value!r}")
         for one, other in zip(old.estimates, new.estimates, strict=False)
-        if one != other
+        if not _same(one, other, tolerance)
     ]
+
+
+_NUMBERS = ("value", "low", "high", "wide_low", "wide_high")
+
+
+def _same(one: Estimate, other: Estimate, tolerance: float) -> bool:
+    if one == other or not tolerance:
+        return one == other
+    if any(not _near(getattr(one, name), getattr(other, name), tolerance) for name in _NUMBERS):
+        return False
+    # Notes may carry figures of their own; everything else is a label.
+    blank = dict.fromkeys((*_NUMBERS, "note"))
+    return one.model_copy(update=blank) == other.model_copy(update=blank)
+
+
+def _near(one: float | None, other: float | None, tolerance: float) -> bool:
+    if one is None or other is None:
+        return one is other
+    return abs(one - other) <= tolerance * max(1.0, abs(one))
 
 
 def _name(estimate: Estimate) -> str:

@@ -111,15 +111,12 @@ class ThresholdChart(Frozen):
 
 
 class MatrixChart(Frozen):
-    """A confusion matrix: counts with tn, fp, fn, tp."""
+    """A confusion matrix: ``cells[i][j]`` counts rows (or their weights) truly of class i and decided as class j."""
 
     kind: Literal["matrix"] = "matrix"
     title: str
-    tn: int
-    fp: int
-    fn: int
-    tp: int
-    positive: str
+    classes: tuple[str, ...]
+    cells: tuple[tuple[float, ...], ...]
 
 
 Chart = StripChart | LineChart | ThresholdChart | MatrixChart

@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from brookfall.core.judge.policy import STANDARD_PLANS, Policy, default_policy
+from brookfall.core.resample.parts import By
 
 CHECKS = (
     "profile",
@@ -21,7 +22,16 @@ CHECKS = (
 )
 """Every check, in the order of the seven questions."""
 
-MainMeasure = Literal["auc", "accuracy", "brier"]
+MAIN_MEASURES: dict[str, tuple[str, ...]] = {
+    "binary": ("auc", "accuracy", "balanced_accuracy", "kappa", "mcc", "f1", "log_loss", "brier"),
+    "multiclass": ("balanced_accuracy", "accuracy", "auc", "kappa", "mcc", "f1", "log_loss", "brier"),
+    "number": ("r2", "rmse", "mse", "mae"),
+}
+"""The measures that a plan may judge by, by kind of outcome; the first is the standard plan's."""
+
+MainMeasure = Literal[
+    "auc", "accuracy", "balanced_accuracy", "kappa", "mcc", "f1", "log_loss", "brier", "r2", "rmse", "mse", "mae"
+]
 DecidingPart = Literal["out_of_fold", "validation", "test"]
 
 
@@ -37,6 +47,7 @@ class Shares(_Part):
     validation: float | None = Field(default=None, gt=0, lt=100)
     test: float = Field(gt=0, lt=100)
     stratified: bool = True
+    by: By = Field(default="rows", description="groups: whole groups stay together; time: the earliest rows train")
 
     @model_validator(mode="after")
     def _adds_up(self) -> "Shares":
@@ -57,10 +68,49 @@ class Given(_Part):
     kind: Literal["given"] = "given"
 
 
+FoldKind = Literal["k_fold", "leave_one_out", "random_splits", "bootstrap"]
+
+
 class Folds(_Part):
-    folds: int = Field(ge=2, le=50)
-    repeats: int = Field(ge=1, le=20)
+    """How unseen scores are had by refitting.
+
+    ``folds`` are folds, random splits, or bootstrap resamples; ``repeats`` and ``by`` are of k folds, ``test`` is the
+    held-out share of a random split in percent. Leave-one-out needs none of them.
+    """
+
+    kind: FoldKind = "k_fold"
+    folds: int = Field(default=10, ge=2, le=1000)
+    repeats: int = Field(default=1, ge=1, le=20)
     stratified: bool = True
+    by: By = "rows"
+    test: float = Field(default=20, gt=0, lt=100)
+
+    @model_validator(mode="after")
+    def _can_be_done(self) -> "Folds":
+        if self.kind == "k_fold" and self.folds > 50:
+            raise ValueError("at most 50 folds; leave_one_out leaves out every row")
+        if self.by == "time" and (self.repeats > 1 or self.kind in ("random_splits", "bootstrap")):
+            raise ValueError("folds by time come in one order, so they can't be repeated or drawn at random")
+        if self.kind != "k_fold" and self.repeats > 1:
+            raise ValueError("only k folds are repeated")
+        return self
+
+    @property
+    def fits(self) -> int:
+        """How many folds there are in all; 0 for leave-one-out, which has as many as rows."""
+        return 0 if self.kind == "leave_one_out" else self.folds * self.repeats
+
+    @property
+    def words(self) -> str:
+        """The folds in words, such as ``10 folds × 3, stratified``."""
+        how = {
+            "k_fold": f"{self.folds} folds × {self.repeats}",
+            "leave_one_out": "leave-one-out",
+            "random_splits": f"{self.folds} random splits of {100 - self.test:g}/{self.test:g}",
+            "bootstrap": f"{self.folds} bootstrap resamples",
+        }[self.kind]
+        by = {"rows": "", "groups": ", whole groups", "time": ", forward in time"}[self.by]
+        return f"{how}{by}"
 
 
 class Plan(BaseModel):
@@ -97,12 +147,28 @@ class Plan(BaseModel):
 DEFAULT_SEED = 20417
 
 
-def standard_plan(tier: int, *, given_parts: bool, policy: Policy | None = None) -> Plan:
-    """The standard plan of a tier; with a part column the data's own parts are used."""
+def standard_plan(
+    tier: int,
+    *,
+    outcome: str = "binary",
+    given_parts: bool,
+    grouped: bool = False,
+    policy: Policy | None = None,
+) -> Plan:
+    """The standard plan of a tier and outcome; with a part column the data's own parts are used.
+
+    Where a column groups rows, whole groups stay together: a row must not be tested by its own group.
+
+    >>> plan = standard_plan(2, outcome="number", given_parts=False)
+    >>> plan.main_measure, plan.cross_validation.words
+    ('r2', '10 folds × 1')
+    """
     standard = STANDARD_PLANS[tier]
+    by: By = "groups" if grouped else "rows"
     return Plan(
         seed=DEFAULT_SEED,
-        parts=Given() if given_parts else Shares(**standard.shares),
-        cross_validation=Folds(folds=standard.folds, repeats=standard.repeats),
+        parts=Given() if given_parts else Shares(**standard.shares, by=by),
+        cross_validation=Folds(folds=standard.folds, repeats=standard.repeats, by=by),
+        main_measure=MAIN_MEASURES[outcome][0],
         policy=policy or default_policy(tier),
     )

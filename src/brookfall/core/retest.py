@@ -12,8 +12,10 @@ from brookfall.core.exhibit import Exhibit
 from brookfall.core.fit.ledger import FitFailedError, Ledger, MemoryLedger
 from brookfall.core.fit.request import FitJob, Need, gather
 from brookfall.core.fit.run import run_fits
+from brookfall.core.plan import MAIN_MEASURES
 
 NO_RECIPE = "This needs a recipe to refit, and none was submitted."
+NO_MODEL = "There is neither a recipe to refit nor a supplied score, so there is no model to test."
 
 Progress = Callable[[int, int], None]
 """Called with fits done and fits needed."""
@@ -30,26 +32,56 @@ class Asked:
 
 
 def ask(bench: Bench) -> tuple[Asked, ...]:
-    """The needs of every check of the plan; numbers are the exhibits' numbers, from 1."""
+    """The needs of every check of the plan; numbers are the exhibits' numbers, from 1.
+
+    >>> from brookfall.core.example import small_bench
+    >>> bench = small_bench()
+    >>> [len(one.needs) for one in ask(bench)][:4]
+    [0, 0, 1, 5]
+    """
     return tuple(_ask_one(number, CHECK_BY_NAME[name], bench) for number, name in enumerate(bench.plan.checks, start=1))
 
 
 def _ask_one(number: int, check: Check, bench: Bench) -> Asked:
-    if bench.subject.recipe is None and check.name != "profile":
+    if not bench.models and check.question != 1:
+        return Asked(number, check, (), NO_MODEL)
+    if check.refits and bench.subject.recipe is None:
         return Asked(number, check, (), NO_RECIPE)
     try:
+        _refuse_other_measures(bench)
         return Asked(number, check, tuple(check.requests(bench)))
     except UserError as problem:
         return Asked(number, check, (), str(problem))
 
 
+def _refuse_other_measures(bench: Bench) -> None:
+    main, outcome = bench.plan.main_measure, bench.subject.outcome
+    if main not in MAIN_MEASURES[outcome]:
+        raise UserError(
+            f"The plan judges by {main}, which a {outcome} outcome does not have.",
+            todo=f"Choose one of {', '.join(MAIN_MEASURES[outcome])}.",
+        )
+
+
 def jobs_of(asked: tuple[Asked, ...]) -> tuple[FitJob, ...]:
-    """The distinct fits of all checks: what several ask for is made once."""
+    """The distinct fits of all checks: what several ask for is made once.
+
+    >>> from brookfall.core.example import small_bench
+    >>> bench = small_bench()
+    >>> len(jobs_of(ask(bench)))
+    6
+    """
     return gather([need for one in asked for need in one.needs])
 
 
 def evaluate(asked: Asked, bench: Bench, ledger: Ledger) -> Exhibit:
-    """The exhibit of one check. A failed fit makes a failed exhibit that says why; it is never silent."""
+    """The exhibit of one check. A failed fit makes a failed exhibit that says why; it is never silent.
+
+    >>> from brookfall.core.example import small_bench
+    >>> bench = small_bench()
+    >>> evaluate(ask(bench)[0], bench, MemoryLedger()).check
+    'profile'
+    """
     started = time.perf_counter()
     written = _written(asked, bench, ledger)
     keys = tuple(dict.fromkeys(need.fit.key for need in asked.needs))
@@ -58,7 +90,13 @@ def evaluate(asked: Asked, bench: Bench, ledger: Ledger) -> Exhibit:
 
 
 def faulted(asked: Asked, bench: Bench) -> Exhibit:
-    """The exhibit of a check that a fault in Brookfall stopped: told plainly, the others go on."""
+    """The exhibit of a check that a fault in Brookfall stopped: told plainly, the others go on.
+
+    >>> from brookfall.core.example import small_bench
+    >>> bench = small_bench()
+    >>> faulted(ask(bench)[0], bench).state
+    'failed'
+    """
     written = Written("A fault in Brookfall stopped this check; it was logged.", (), None, state="failed")
     keys = tuple(dict.fromkeys(need.fit.key for need in asked.needs))
     return number_exhibit(asked.check, asked.number, written, bench, bench.all_parts, Fits(keys, 0.0))
@@ -69,12 +107,20 @@ def _written(asked: Asked, bench: Bench, ledger: Ledger) -> Written:
         return not_applicable(asked.reason)
     try:
         return asked.check.evaluate(bench, ledger)
+    except UserError as problem:
+        return not_applicable(str(problem))
     except FitFailedError as problem:
         return Written(f"A fit that this rests on failed: {problem}.", (), None, state="failed")
 
 
 def retest(bench: Bench, workers: int = 1, progress: Progress | None = None) -> tuple[Exhibit, ...]:
-    """Runs a whole plan in this process or in ``workers`` processes; the same bits either way."""
+    """Runs a whole plan in this process or in ``workers`` processes; the same bits either way.
+
+    >>> from brookfall.core.example import small_bench
+    >>> bench = small_bench()
+    >>> [exhibit.state for exhibit in retest(bench)][:4]
+    ['done', 'not_applicable', 'done', 'done']
+    """
     asked = ask(bench)
     jobs = jobs_of(asked)
     ledger = MemoryLedger()

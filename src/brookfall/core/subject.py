@@ -1,5 +1,6 @@
-"""What is under test: rows, what their columns are for, the recipe and the claims."""
+"""What is under test: rows, what their columns are for, the recipe, the supplied scores and the claims."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -7,19 +8,25 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brookfall.core.errors import UserError
+from brookfall.core.measure.scored import Sampling
+from brookfall.core.recipe.families import check_recipe
+from brookfall.core.recipe.family.family import Outcome
 from brookfall.core.recipe.preprocess import rows_with_gaps
 from brookfall.core.recipe.recipe import Recipe
+from brookfall.core.resample.layout import Layout
 from brookfall.core.submission.package import Package
-from brookfall.core.submission.schema import Claim
-from brookfall.core.table.roles import Roles, binary_target, check_roles, positive_value
-from brookfall.core.table.table import Table
+from brookfall.core.submission.predictions import Supplied, read_supplied
+from brookfall.core.submission.schema import Claim, Submission
+from brookfall.core.table.roles import Roles, check_roles, groups_of_rows, target_of, times_of, weights_of
+from brookfall.core.table.table import Column, Table
+from brookfall.core.target import Target
 
 
 @dataclass(frozen=True)
 class Subject:
     """A table with its roles, a recipe to refit (None when there is none), and what is claimed.
 
-    ``file`` names the data in messages.
+    ``file`` names the data in messages. ``supplied`` are the scores that the owner's own model gave, if any.
     """
 
     table: Table
@@ -27,27 +34,56 @@ class Subject:
     recipe: Recipe | None
     claims: tuple[Claim, ...]
     file: str
+    outcome: Outcome = "binary"
+    supplied: Supplied | None = None
 
     @cached_property
     def features(self) -> tuple[str, ...]:
         return self.roles.feature_names(self.table)
 
     @cached_property
-    def positive(self) -> NDArray[np.bool_]:
+    def target(self) -> Target:
         """The outcome of every row; shape (n,)."""
-        return binary_target(self.table, self.roles, self.file)
+        return target_of(self.table, self.roles, self.outcome, self.file)
 
     @cached_property
-    def positive_value(self) -> str:
-        return positive_value(self.table, self.roles)
+    def weights(self) -> NDArray[np.float64] | None:
+        """What every row counts; shape (n,), None where all count once."""
+        return weights_of(self.table, self.roles, self.file)
+
+    @cached_property
+    def grouping(self) -> Column | None:
+        """The column whose equal values keep rows together; None where rows stand for themselves."""
+        return groups_of_rows(self.table, self.roles)
+
+    @cached_property
+    def clusters(self) -> NDArray[np.int64] | None:
+        """A code for each row's group, shape (n,); a row without one is a group of its own."""
+        column = self.grouping
+        if column is None:
+            return None
+        codes = column.values.astype(np.int64)
+        alone = np.flatnonzero(codes < 0)
+        codes[alone] = len(column.levels) + np.arange(len(alone))
+        return codes
 
     @cached_property
     def rows(self) -> NDArray[np.int64]:
-        """Positions of the rows in use: all, or those without a gap where the recipe drops rows."""
-        everything = np.arange(self.table.n_rows, dtype=np.int64)
-        if self.recipe is None or self.recipe.preprocess.missing != "drop":
-            return everything
-        return everything[~rows_with_gaps(self.table.select(self.features))]
+        """Positions of the rows in use: all of weight above 0, but those with a gap where the recipe drops them."""
+        used = np.ones(self.table.n_rows, dtype=bool)
+        if self.recipe is not None and self.recipe.preprocess.missing == "drop":
+            used &= ~rows_with_gaps(self.table.select(self.features))
+        if self.weights is not None:
+            used &= self.weights > 0
+        return np.flatnonzero(used)
+
+    def sampling(self, rows: NDArray[np.int64], key: str) -> Sampling:
+        """What rows count and which groups they come in, under a name."""
+        return Sampling(
+            key=key,
+            weights=None if self.weights is None else self.weights[rows],
+            clusters=None if self.clusters is None else self.clusters[rows],
+        )
 
     @property
     def dropped(self) -> int:
@@ -57,19 +93,44 @@ class Subject:
     def threshold(self) -> float:
         return self.recipe.threshold if self.recipe else 0.5
 
+    def layout(self, *, stratified: bool) -> Layout:
+        """The rows in use with what a split must respect."""
+        rows, column, times = self.rows, self.grouping, times_of(self.table, self.roles, self.file)
+        strata = self.target.strata if stratified else None
+        return Layout(
+            rows,
+            None if strata is None else strata[rows],
+            None if self.clusters is None else self.clusters[rows],
+            None if times is None else times[rows],
+            () if column is None else column.levels,
+        )
 
-def subject_of(package: Package, roles: Roles | None = None) -> Subject:
-    """The subject of a package, under its own roles or the reviewer's; UserError when these don't fit the data."""
-    declared = package.submission
-    if declared.model.outcome != "binary":
+
+def subject_from(declared: Submission, table: Table, files: Mapping[str, bytes], roles: Roles | None = None) -> Subject:
+    """The subject of a declaration, its table and the files of its predictions, under its own roles or others.
+
+    UserError when the roles don't fit the data, or the outcome can't be tested here.
+    """
+    outcome = declared.model.outcome
+    if outcome == "choice":
         raise UserError(
-            f"Models with a {declared.model.outcome} outcome can't be re-tested by this version.",
-            todo="Binary outcomes can.",
+            "Models of a choice between alternatives can't be re-tested by this version.",
+            todo="Binary, multiclass and number outcomes can.",
             file="submission.yaml",
         )
     data = declared.data[0]
     chosen = roles or data.roles
-    check_roles(chosen, package.table, data.path)
-    subject = Subject(package.table, chosen, declared.recipe, declared.claims, data.path)
-    _ = subject.positive
+    check_roles(chosen, table, data.path)
+    target = target_of(table, chosen, outcome, data.path)
+    if declared.recipe is not None:
+        check_recipe(declared.recipe, outcome, "submission.yaml")
+    supplied = read_supplied(declared, files, table, chosen, target)
+    subject = Subject(table, chosen, declared.recipe, declared.claims, data.path, outcome, supplied)
+    # Read once here, so that what is wrong with them is said at the door.
+    _ = subject.target, subject.weights, times_of(table, chosen, data.path)
     return subject
+
+
+def subject_of(package: Package, roles: Roles | None = None) -> Subject:
+    """The subject of a package, under its own roles or the reviewer's; UserError when these don't fit the data."""
+    return subject_from(package.submission, package.table, package.files, roles)

@@ -13,12 +13,25 @@ MEASURE_WORDS = {
     "ks": "KS distance",
     "true_positive_rate": "true positive rate",
     "false_positive_rate": "false positive rate",
+    "r2": "R²",
+    "mse": "mean squared error",
+    "rmse": "RMSE",
+    "mae": "mean absolute error",
+    "auc_ovr": "AUC, one against the rest",
+    "log_loss": "log loss",
+    "lift_at_20": "lift at 20 %",
+    "gain_at_20": "gain at 20 %",
+    "balanced_accuracy": "balanced accuracy",
     "fold_sd_ratio": "SD over folds, against sampling alone",
 }
 
 
 def measure_words(name: str) -> str:
-    """A measure's name as the trade writes it."""
+    """A measure's name as the trade writes it.
+
+    >>> measure_words("auc_gap"), measure_words("r2")
+    ('gap in AUC', 'R²')
+    """
     for suffix, word in (("_gap", "gap in"), ("_difference", "difference in"), ("_ratio", "ratio of")):
         if name.endswith(suffix) and name not in MEASURE_WORDS:
             return f"{word} {measure_words(name.removesuffix(suffix))}"
@@ -26,28 +39,49 @@ def measure_words(name: str) -> str:
 
 
 def number(value: float | None, decimals: int = 3) -> str:
-    """A number with a true minus sign; an en dash for none."""
+    """A number with a true minus sign; an en dash for none.
+
+    >>> number(-0.12345)
+    '−0.123'
+    """
     if value is None:
         return "–"
     return f"{value:.{decimals}f}".replace("-", "−") if abs(value) < 1e300 else "∞"
 
 
 def count(n: int) -> str:
-    """A whole number with thin spaces between thousands."""
+    """A whole number with thin spaces between thousands.
+
+    >>> count(950)
+    '950'
+    """
     return f"{n:,}".replace(",", "\u202f")
 
 
 def percent(share: float | None, decimals: int = 1) -> str:
-    """A share of 1 in percent, with the space the language wants."""
+    """A share of 1 in percent, with the space the language wants.
+
+    >>> percent(0.123)
+    '12.3\xa0%'
+    """
     return "–" if share is None else f"{100 * share:.{decimals}f}\u00a0%"
 
 
 def rows(n: int) -> str:
+    """A number of rows in words.
+
+    >>> rows(1), rows(12)
+    ('1 row', '12 rows')
+    """
     return f"{count(n)} row{'' if n == 1 else 's'}"
 
 
 def figure(measured: Figure, level: float = 0.95, decimals: int = 3) -> str:
-    """``0.712 [0.695, 0.729]``; without an interval, the value and why."""
+    """``0.712 [0.695, 0.729]``; without an interval, the value and why.
+
+    >>> figure(Figure(0.7, 10, "made up", lambda level: (0.6, 0.8)))
+    '0.700 [0.600, 0.800]'
+    """
     if measured.value is None:
         return f"not computed ({measured.note})"
     interval = measured.interval(level)
@@ -58,11 +92,20 @@ def figure(measured: Figure, level: float = 0.95, decimals: int = 3) -> str:
 
 
 def listed(words: Sequence[str]) -> str:
-    """``a, b and c``."""
+    """``a, b and c``.
+
+    >>> listed(["a", "b", "c"])
+    'a, b and c'
+    """
     if len(words) < 2:
         return "".join(words)
     return f"{', '.join(words[:-1])} and {words[-1]}"
 
 
 def capital(sentence: str) -> str:
+    """The sentence with its first letter large.
+
+    >>> capital("kappa is low")
+    'Kappa is low'
+    """
     return sentence[:1].upper() + sentence[1:]

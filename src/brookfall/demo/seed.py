@@ -23,7 +23,7 @@ PEOPLE = (
 
 
 def seed() -> None:
-    """People and the three cases: one in review, two waiting. Does nothing when there are people already."""
+    """People and the six cases: one in review, the others waiting. Does nothing when there are people already."""
     with transaction() as session:
         if session.scalar(select(Person.id).limit(1)) is not None:
             return
@@ -33,6 +33,12 @@ def seed() -> None:
         first = submit.submit(session, owner, packages.home_visit_1(), today + timedelta(days=11))
         submit.submit(session, owner, packages.home_visit_2(), today + timedelta(days=25))
         submit.submit(session, owner, packages.smoke_alarm(), today + timedelta(days=18))
+        for files, days in (
+            (packages.turnout_time(), 30),
+            (packages.cause_triage(), 37),
+            (packages.pump_failure(), 44),
+        ):
+            submit.submit(session, owner, files, today + timedelta(days=days))
         docket.take(session, reviewer, first.id)
 
 

@@ -5,7 +5,7 @@ from sqlalchemy.orm import Session
 
 from brookfall.core.errors import StaleError, UserError
 from brookfall.core.submission.schema import Submission
-from brookfall.core.table.roles import Roles, binary_target, check_roles
+from brookfall.core.table.roles import Roles, check_roles, target_of, times_of, weights_of
 from brookfall.desk import people
 from brookfall.desk.views import ColumnView, DataView
 from brookfall.records import trail
@@ -65,8 +65,11 @@ def set_roles(session: Session, person: Person, case_id: int, roles: Roles, revi
 
 def _problem(session: Session, case: Case, roles: Roles) -> str | None:
     table = get_table(session, case.id, {name for _, name in roles.named()} | {roles.target})
+    file, outcome = _file(case), Submission.model_validate(case.submission).model.outcome
     try:
-        binary_target(table, roles, _file(case))
+        target_of(table, roles, outcome, file)
+        weights_of(table, roles, file)
+        times_of(table, roles, file)
     except UserError as problem:
         return str(problem)
     return None

@@ -191,7 +191,7 @@ def case_view(session: Session, person: Person, case_id: int) -> CaseView:
         run_state=run.state if run else None,
         findings=sum(count.count for count in line.findings),
         submission=submission,
-        recipe_words=recipe_in_words(submission.recipe) if submission.recipe else None,
+        recipe_words=recipe_in_words(submission.recipe, submission.model.outcome) if submission.recipe else None,
         package_sha256=case.package_sha256,
         n_rows=case.n_rows,
         files=[FileView(path=path, size=size, sha256=sha) for path, size, sha in sizes],

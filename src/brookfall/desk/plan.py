@@ -2,12 +2,14 @@
 
 from sqlalchemy.orm import Session
 
-from brookfall.core.bench import Bench
+from brookfall.core.bench import RECIPE, SCORES, Bench
 from brookfall.core.errors import StaleError, UserError
-from brookfall.core.plan import Plan
+from brookfall.core.plan import MAIN_MEASURES, Plan, Shares
+from brookfall.core.recipe.families import family_of
 from brookfall.core.retest import Asked, ask, jobs_of
 from brookfall.core.submission.schema import Submission
 from brookfall.core.table.roles import Roles
+from brookfall.core.wording import measure_words
 from brookfall.desk import people
 from brookfall.desk.bench import bench_of
 from brookfall.desk.views import PlanView
@@ -42,13 +44,17 @@ def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
         shared=_shared(asked) if bench else None,
         sizes=sizes,
         excluded={one.check.name: one.reason for one in asked if one.reason},
-        positive=roles.positive or (bench.subject.positive_value if bench else ""),
+        positive=_positive(roles, bench),
         protected=list(roles.protected),
         claims=len(submission.claims),
         owner_split=_owner_split(submission, roles),
         missing_grounds=_missing_grounds(plan, roles),
+        outcome=submission.model.outcome,
+        main_measures={name: measure_words(name) for name in MAIN_MEASURES.get(submission.model.outcome, ())},
         has_part_column=roles.part is not None,
-        remarks=_remarks(roles, bench),
+        grouped=roles.group is not None,
+        timed=roles.time is not None,
+        remarks=_remarks(roles, plan, bench),
         problem=problem,
     )
 
@@ -110,14 +116,31 @@ def _missing_grounds(plan: Plan, roles: Roles) -> list[str]:
     return [ground for ground in plan.policy.grounds if not any(ground in name for name in named)]
 
 
-def _remarks(roles: Roles, bench: Bench | None) -> list[str]:
+def _positive(roles: Roles, bench: Bench | None) -> str:
+    """The positive value of a binary outcome, as far as it is known; empty for another outcome."""
+    if bench is None:
+        return roles.positive or ""
+    return bench.subject.target.positive if bench.subject.outcome == "binary" else ""
+
+
+def _remarks(roles: Roles, plan: Plan, bench: Bench | None) -> list[str]:
     remarks = []
+    split_by = plan.parts.by if isinstance(plan.parts, Shares) else None
     if roles.weight:
-        remarks.append(f"The column {roles.weight} holds weights; every row counts once in these checks.")
+        remarks.append(f"Rows count by the weights in {roles.weight}, in measures and in fits.")
+        if bench is not None and bench.subject.recipe and not family_of(bench.subject.recipe).weighted:
+            words = family_of(bench.subject.recipe).words
+            remarks.append(f"{words[:1].upper()}{words[1:]} knows no weights: its fit counts every row once.")
+    if roles.group and (split_by in ("rows", "time") or plan.cross_validation.by == "rows"):
+        remarks.append(f"Rows of one {roles.group} may stand in training and in unseen rows, which flatters the model.")
     if roles.group:
-        remarks.append(f"The column {roles.group} groups rows; rows are split one by one in these checks.")
-    if roles.time:
-        remarks.append(f"The column {roles.time} orders rows in time; rows are split at random in these checks.")
+        remarks.append(f"Intervals take rows of one {roles.group} together, as they are alike.")
+    if roles.time and split_by in ("rows", "groups"):
+        remarks.append(f"The column {roles.time} orders rows in time; unseen rows are not the latest ones here.")
     if bench is not None and bench.subject.dropped:
-        remarks.append(f"The recipe drops {bench.subject.dropped} rows with gaps before any split.")
+        remarks.append(f"{bench.subject.dropped} rows with gaps or of weight 0 are left out before any split.")
+    if bench is not None and SCORES in bench.models:
+        parts = " · ".join(f"{len(rows)} {part}" for part, rows in bench.supplied_parts.items())
+        beside = "beside the refitted recipe" if RECIPE in bench.models else "alone, as no recipe was submitted"
+        remarks.append(f"The supplied scores ({parts}) are tested {beside}.")
     return remarks

@@ -55,7 +55,12 @@ def _new_case(session: Session, person: Person, package: Package, due: date | No
         owner_id=person.id,
         roles=roles.model_dump(mode="json"),
         roles_revision=1,
-        plan=standard_plan(declared.model.tier, given_parts=roles.part is not None).model_dump(mode="json"),
+        plan=standard_plan(
+            declared.model.tier,
+            outcome=declared.model.outcome,
+            given_parts=roles.part is not None,
+            grouped=roles.group is not None,
+        ).model_dump(mode="json"),
         plan_revision=1,
         created=now(),
     )

@@ -146,7 +146,11 @@ class PlanView(View):
     claims: int
     owner_split: str | None
     missing_grounds: list[str]
+    outcome: str
+    main_measures: dict[str, str]
     has_part_column: bool
+    grouped: bool
+    timed: bool
     remarks: list[str]
     problem: str | None
 

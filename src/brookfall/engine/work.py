@@ -90,7 +90,7 @@ def _make_fits(run_id: int, worker: str) -> bool:
 
 def _execute(laid: _Laid, key: str) -> FitResult:
     job = laid.jobs[key]
-    return execute(job, laid.bench.subject.table.select(job.fit.features), laid.bench.subject.positive)
+    return execute(job, laid.bench.subject)
 
 
 @contextmanager

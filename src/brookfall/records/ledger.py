@@ -1,5 +1,6 @@
 """The fit ledger in the database: what is waiting, who has it on lease, what was read."""
 
+import io
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import timedelta
@@ -49,8 +50,20 @@ def load(session: Session, needs: Iterable[Need]) -> StoredLedger:
             ledger.failures[fit.key] = fit.failure or "no reason was kept"
     for reading in session.scalars(select(Reading).where(Reading.fit_key.in_(keys))):
         if (reading.fit_key, reading.key) in wanted:
-            ledger.readings[reading.fit_key, reading.key] = np.frombuffer(reading.data, "<f8")
+            ledger.readings[reading.fit_key, reading.key] = unpacked(reading.data)
     return ledger
+
+
+def packed(values: NDArray[np.float64]) -> bytes:
+    """An array of any shape in NumPy's own open format."""
+    held = io.BytesIO()
+    np.save(held, np.ascontiguousarray(values, "<f8"), allow_pickle=False)
+    return held.getvalue()
+
+
+def unpacked(data: bytes) -> NDArray[np.float64]:
+    """The array that was packed; never anything but numbers."""
+    return np.asarray(np.load(io.BytesIO(data), allow_pickle=False), dtype=np.float64)
 
 
 def enrol(session: Session, run_id: int, jobs: tuple[FitJob, ...]) -> None:
@@ -107,7 +120,7 @@ def renew(session: Session, keys: Iterable[str], worker: str) -> None:
 def settle(session: Session, result: FitResult) -> None:
     """Keeps the readings of a fit. A double is harmless: equal keys hold equal bits."""
     for key, values in result.readings.items():
-        row = {"fit_key": result.fit, "key": key, "data": np.ascontiguousarray(values, "<f8").tobytes()}
+        row = {"fit_key": result.fit, "key": key, "data": packed(values)}
         session.execute(insert(Reading).values(row).prefix_with("IGNORE"))
     session.execute(
         update(Fit)

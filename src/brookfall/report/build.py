@@ -85,7 +85,7 @@ def _html(session: Session, case: Case, evidence: Evidence) -> str:
         css=Markup(face_css() + (files("brookfall.report") / "templates" / "report.css").read_text(encoding="utf-8")),  # noqa: S704 - our own file
         case=case,
         submission=submission,
-        recipe=recipe_in_words(submission.recipe) if submission.recipe else None,
+        recipe=recipe_in_words(submission.recipe, submission.model.outcome) if submission.recipe else None,
         evidence=evidence,
         questions=[_Question(number, text, evidence.exhibits) for number, text in QUESTIONS.items()],
         charts={exhibit.number: [Markup(svg) for svg in draw(exhibit)] for exhibit in evidence.exhibits},  # noqa: S704 - drawn here

@@ -35,6 +35,11 @@ COLOURS = {
     "fold": "#0072B2",
     "group": "#CC79A7",
     "reference": "#56B4E9",
+    "positive": "#D55E00",
+    "negative": "#0072B2",
+    "supplied:training": "#CC9A3A",
+    "supplied:test": "#CC79A7",
+    "supplied:all": "#CC79A7",
 }
 _WIDTH = 6.6
 _ROW = 0.19
@@ -104,21 +109,28 @@ def _flag(axes: Axes, group: StripGroup, top: float, bottom: float) -> None:
 
 
 def _matrix(chart: MatrixChart) -> str:
-    cells = [("not " + chart.positive, chart.tn, chart.fp), (chart.positive, chart.fn, chart.tp)]
-    rows = "".join(f"<tr><td>{escape(label)}</td><td>{left}</td><td>{right}</td></tr>" for label, left, right in cells)
-    head = "<tr><th></th><th>not selected</th><th>selected</th></tr>"
-    return f"<table><caption>{escape(chart.title)}</caption>{head}{rows}</table>"
+    rows = "".join(
+        f"<tr><td>{escape(label)}</td>{''.join(f'<td>{cell:.10g}</td>' for cell in cells)}</tr>"
+        for label, cells in zip(chart.classes, chart.cells, strict=True)
+    )
+    head = "".join(f"<th>{escape(label)}</th>" for label in chart.classes)
+    title = f"{escape(chart.title)}; outcome down, decision across"
+    return f"<table><caption>{title}</caption><tr><th></th>{head}</tr>{rows}</table>"
 
 
 def _lines(chart: LineChart, exhibit: Exhibit) -> str:
-    figure = Figure(figsize=(3.4, 3.2))
-    axes = figure.add_axes((0.16, 0.15, 0.8, 0.8))
+    # Two stand side by side on a page.
+    figure = Figure(figsize=(_WIDTH / 2 - 0.06, 2.9))
+    axes = figure.add_axes((0.17, 0.15, 0.8, 0.75))
+    axes.set_title(chart.title, loc="left", fontsize=8, color=INK)
     if chart.diagonal:
-        axes.plot([0, 1], [0, 1], color=MUTED, linewidth=0.7, linestyle=(0, (2, 3)))
+        axes.axline((0, 0), slope=1, color=MUTED, linewidth=0.7, linestyle=(0, (2, 3)))
+    highest = 0.0
     for line in chart.lines:
-        x, y = ([value or 0.0 for value in exhibit.series[line.series][axis]] for axis in ("x", "y"))
+        x, y = ([math.nan if value is None else value for value in exhibit.series[line.series][axis]] for axis in "xy")
+        highest = max([highest, *(abs(value) for value in y if math.isfinite(value))])
         axes.plot(x, y, color=COLOURS.get(line.colour, INK), linewidth=1.4, label=line.label)
-    _finish(axes, chart.x, chart.y)
+    _finish(axes, chart.x, chart.y, shares=0.5 < highest <= 1 and min(axes.get_ylim()) > -0.2)
     return _svg(figure)
 
 
@@ -135,14 +147,15 @@ def _threshold(chart: ThresholdChart, exhibit: Exhibit) -> str:
     for label, (values, colour) in rates.items():
         axes.plot(columns["threshold"], values, color=colour, linewidth=1.4, label=label)
     axes.axvline(chart.submitted, color=INK, linewidth=0.9, linestyle=(0, (2, 2)))
-    _finish(axes, "threshold", "share")
+    _finish(axes, "threshold", "share", shares=True)
     return _svg(figure)
 
 
-def _finish(axes: Axes, x: str, y: str) -> None:
+def _finish(axes: Axes, x: str, y: str, *, shares: bool) -> None:
     axes.set_xlabel(x, color=MUTED)
     axes.set_ylabel(y, color=MUTED)
-    axes.set_ylim(-0.02, 1.02)
+    if shares:
+        axes.set_ylim(-0.02, 1.02)
     axes.tick_params(colors=MUTED, labelsize=7)
     for side in ("top", "right"):
         axes.spines[side].set_visible(False)

@@ -454,9 +454,14 @@ export interface components {
         };
         /**
          * Claim
-         * @description One claimed figure. ``value`` keeps the decimals it was written with.
+         * @description One claimed figure. ``value`` keeps the decimals it was written with; ``class`` is of one class alone.
          */
         Claim: {
+            /**
+             * Class
+             * @default null
+             */
+            class: string | null;
             /**
              * Folds
              * @default null
@@ -910,17 +915,46 @@ export interface components {
         };
         /** Findings */
         Findings: components["schemas"]["FindingView"][];
-        /** Folds */
+        /**
+         * Folds
+         * @description How unseen scores are had by refitting.
+         *
+         *     ``folds`` are folds, random splits, or bootstrap resamples; ``repeats`` and ``by`` are of k folds, ``test`` is the
+         *     held-out share of a random split in percent. Leave-one-out needs none of them.
+         */
         Folds: {
-            /** Folds */
+            /**
+             * By
+             * @default rows
+             * @enum {string}
+             */
+            by: "rows" | "groups" | "time";
+            /**
+             * Folds
+             * @default 10
+             */
             folds: number;
-            /** Repeats */
+            /**
+             * Kind
+             * @default k_fold
+             * @enum {string}
+             */
+            kind: "k_fold" | "leave_one_out" | "random_splits" | "bootstrap";
+            /**
+             * Repeats
+             * @default 1
+             */
             repeats: number;
             /**
              * Stratified
              * @default true
              */
             stratified: boolean;
+            /**
+             * Test
+             * @default 20
+             */
+            test: number;
         };
         /**
          * Given
@@ -1022,27 +1056,21 @@ export interface components {
         };
         /**
          * MatrixChart
-         * @description A confusion matrix: counts with tn, fp, fn, tp.
+         * @description A confusion matrix: ``cells[i][j]`` counts rows (or their weights) truly of class i and decided as class j.
          */
         MatrixChart: {
-            /** Fn */
-            fn: number;
-            /** Fp */
-            fp: number;
+            /** Cells */
+            cells: number[][];
+            /** Classes */
+            classes: string[];
             /**
              * Kind
              * @default matrix
              * @constant
              */
             kind: "matrix";
-            /** Positive */
-            positive: string;
             /** Title */
             title: string;
-            /** Tn */
-            tn: number;
-            /** Tp */
-            tp: number;
         };
         /**
          * May
@@ -1132,7 +1160,7 @@ export interface components {
              * @default auc
              * @enum {string}
              */
-            main_measure: "auc" | "accuracy" | "brier";
+            main_measure: "auc" | "accuracy" | "balanced_accuracy" | "kappa" | "mcc" | "f1" | "log_loss" | "brier" | "r2" | "rmse" | "mse" | "mae";
             /** Parts */
             parts: components["schemas"]["Shares"] | components["schemas"]["Given"];
             policy: components["schemas"]["Policy"];
@@ -1162,14 +1190,22 @@ export interface components {
             };
             /** Fits */
             fits: number | null;
+            /** Grouped */
+            grouped: boolean;
             /** Has Part Column */
             has_part_column: boolean;
             /** Locked */
             locked: string | null;
             /** Locked By */
             locked_by: string | null;
+            /** Main Measures */
+            main_measures: {
+                [key: string]: string;
+            };
             /** Missing Grounds */
             missing_grounds: string[];
+            /** Outcome */
+            outcome: string;
             /** Owner Split */
             owner_split: string | null;
             plan: components["schemas"]["Plan"];
@@ -1189,6 +1225,8 @@ export interface components {
             sizes: {
                 [key: string]: number;
             };
+            /** Timed */
+            timed: boolean;
         };
         /**
          * Policy
@@ -1219,6 +1257,14 @@ export interface components {
              *     }
              */
             gap: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 0.1,
+             *       "ideal": 0
+             *     }
+             */
+            gap_r2: components["schemas"]["Limit"];
             /**
              * Grounds
              * @default [
@@ -1559,6 +1605,13 @@ export interface components {
          * @description Parts by shares in percent, asked for directly; two or three that add up to 100.
          */
         Shares: {
+            /**
+             * By
+             * @description groups: whole groups stay together; time: the earliest rows train
+             * @default rows
+             * @enum {string}
+             */
+            by: "rows" | "groups" | "time";
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}

@@ -27,6 +27,16 @@ interface CurvesProps {
   xMax?: number;
 }
 
+/** The ends of an axis that shows every value: 0 to 1 for shares (0 to the next tenth for small ones), else a little room about what is there. */
+export function axisEnds(values: readonly number[], fixed?: number): [number, number] {
+  const low = Math.min(0, ...values);
+  const high = fixed ?? Math.max(...values);
+  if (low >= 0 && high > 0 && high <= 0.5) return [0, fixed ?? Math.ceil(high * 10) / 10];
+  if (low >= 0 && high <= 1.0001) return [0, fixed ?? 1];
+  const step = 10 ** Math.floor(Math.log10(Math.max(high - low, 1e-9)) - 0.3);
+  return [Math.floor(low / step) * step, fixed ?? Math.ceil(high / step) * step];
+}
+
 export default function Curves({ title, x, y, curves, diagonal, at, width, height, xMax }: CurvesProps) {
   const box = useRef<HTMLDivElement>(null);
   const chart = useRef<echarts.ECharts | null>(null);
@@ -38,18 +48,22 @@ export default function Curves({ title, x, y, curves, diagonal, at, width, heigh
   }, [width, height]);
   useEffect(() => {
     const ink = box.current ? getComputedStyle(box.current).color : "#17282B";
-    const axis = (name: string, max: number) => ({
-      type: "value" as const, name, min: 0, max, nameLocation: "middle" as const, nameGap: 26,
+    const xs = axisEnds(curves.flatMap((c) => c.points.map((p) => p[0])), xMax);
+    const ys = axisEnds(curves.flatMap((c) => c.points.map((p) => p[1])));
+    const end = Math.min(xs[1], ys[1]);
+    const start = Math.max(xs[0], ys[0]);
+    const axis = (name: string, [min, max]: [number, number], nameGap: number) => ({
+      type: "value" as const, name, min, max, nameLocation: "middle" as const, nameGap,
       nameTextStyle: { color: ink, fontSize: 11 }, axisLabel: { color: ink, fontSize: 11 }, splitLine: { lineStyle: { opacity: 0.25 } },
     });
     chart.current?.setOption(
       {
         animation: false,
         aria: { enabled: true, label: { description: `${title}. ${curves.map((c) => c.label).join(", ")}` } },
-        grid: { left: 44, right: 14, top: 12, bottom: 40, outerBoundsMode: "none" as const },
+        grid: { left: 52, right: 14, top: 12, bottom: 40, outerBoundsMode: "none" as const },
         tooltip: { trigger: "axis", valueFormatter: (v: unknown) => (typeof v === "number" ? v.toFixed(3) : "–") },
-        xAxis: axis(x, xMax ?? 1),
-        yAxis: axis(y, 1),
+        xAxis: axis(x, xs, 26),
+        yAxis: axis(y, ys, 33),
         series: [
           ...curves.map((curve, i) => ({
             type: "line" as const, name: curve.label, data: curve.points, showSymbol: false, color: curve.colour,
@@ -58,7 +72,7 @@ export default function Curves({ title, x, y, curves, diagonal, at, width, heigh
               ? { markLine: { silent: true, symbol: "none", label: { show: false }, lineStyle: { color: ink, type: "dashed" as const }, data: [{ xAxis: at }] } }
               : {}),
           })),
-          ...(diagonal ? [{ type: "line" as const, name: "chance", data: [[0, 0], [1, 1]], showSymbol: false, color: "#999999", lineStyle: { width: 1, type: "dashed" as const } }] : []),
+          ...(diagonal ? [{ type: "line" as const, name: "equal", data: [[start, start], [end, end]], showSymbol: false, color: "#999999", lineStyle: { width: 1, type: "dashed" as const } }] : []),
         ],
       },
       { notMerge: true },

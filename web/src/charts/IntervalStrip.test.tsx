@@ -68,10 +68,10 @@ describe("the gauge mark", () => {
 
 describe("the confusion matrix", () => {
   it("gives counts and shares of each row", () => {
-    const html = draw(<Matrix title="Test" positive="yes" tn={90} fp={10} fn={5} tp={15} />);
+    const html = draw(<Matrix title="Test" classes={["no", "yes"]} cells={[[90, 10], [5, 15]]} />);
     for (const words of ["90.0 % of row", "10.0 % of row", "25.0 % of row", "75.0 % of row"]) expect(html).toContain(words);
   });
   it("does not divide by nothing", () => {
-    expect(draw(<Matrix title="Test" positive="yes" tn={4} fp={0} fn={0} tp={0} />)).toContain("no row");
+    expect(draw(<Matrix title="Test" classes={["no", "yes"]} cells={[[4, 0], [0, 0]]} />)).toContain("no row");
   });
 });

@@ -44,7 +44,7 @@ export function ThresholdExplorer({ chart, series }: { chart: Schemas["Threshold
       <Suspense fallback={<Box sx={{ height: 230 }} />}>
         <Curves title={chart.title} x="threshold" y="share" curves={curves} at={threshold} width={680} height={230} xMax={top} />
       </Suspense>
-      <Box sx={{ width: 680, pl: "44px", pr: "14px", mt: -1 }}>
+      <Box sx={{ width: 680, pl: "52px", pr: "14px", mt: -1 }}>
         <Slider aria-label="Threshold" size="small" min={thresholds[0] ?? 0} max={top} step={0.005} value={threshold} onChange={(_, value) => setThreshold(value as number)} />
       </Box>
       <Box aria-live="polite" sx={{ fontSize: 13, mb: 1 }}>
@@ -53,7 +53,7 @@ export function ThresholdExplorer({ chart, series }: { chart: Schemas["Threshold
         {rate(now.tp, now.tp + now.fp)}, selected {rate(now.tp + now.fp, total(now))} of {count(total(now))} rows. Read off the curve: the estimates with their intervals are in the table below.
       </Box>
       <Box sx={{ display: "flex", gap: 4, alignItems: "flex-start" }}>
-        <Matrix title="Confusion matrix" positive={chart.positive} {...now} />
+        <Matrix title="Confusion matrix" classes={[`not ${chart.positive}`, chart.positive]} cells={[[now.tn, now.fp], [now.fn, now.tp]]} />
         {Object.keys(chart.groups ?? {}).length > 0 && (
           <Table size="small" sx={{ flex: 1 }}>
             <TableHead>

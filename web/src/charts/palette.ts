@@ -9,6 +9,11 @@ const COLOURS: Record<string, string> = {
   fold: "#0072B2",
   group: "#CC79A7",
   reference: "#56B4E9",
+  positive: "#D55E00",
+  negative: "#0072B2",
+  "supplied:training": "#CC9A3A",
+  "supplied:test": "#CC79A7",
+  "supplied:all": "#CC79A7",
 };
 
 export function colourOf(name: string): string {

@@ -5,7 +5,7 @@ import Typography from "@mui/material/Typography";
 import type { Estimate, Exhibit, Schemas } from "../api/client";
 import { IntervalStrip } from "../charts/IntervalStrip";
 import { Matrix } from "../charts/Matrix";
-import { RocChart } from "../charts/RocChart";
+import { LineFigure } from "../charts/LineFigure";
 import { ThresholdExplorer } from "../charts/ThresholdExplorer";
 import { GaugeMark } from "../marks/GaugeMark";
 import { Kbd } from "../parts/Kbd";
@@ -37,8 +37,12 @@ export function ExhibitView({ exhibit, mayFind, isAside, onFind, onAside }: Exhi
         {mayFind && <Button variant="outlined" onClick={onFind}>Write a finding&nbsp; <Kbd>f</Kbd></Button>}
         <Button onClick={onAside}>{isAside ? "Put back" : "Set aside"}&nbsp; <Kbd>a</Kbd></Button>
       </Box>
-      <Box id="exhibit-picture" tabIndex={-1}>
-        {(exhibit.charts ?? []).map((chart, i) => <Picture key={i} chart={chart} exhibit={exhibit} />)}
+      <Box id="exhibit-picture" tabIndex={-1} sx={{ display: "flex", flexWrap: "wrap", columnGap: 2 }}>
+        {(exhibit.charts ?? []).map((chart, i) => (
+          <Box key={i} sx={{ width: chart.kind === "lines" ? 348 : "100%" }}>
+            <Picture chart={chart} exhibit={exhibit} />
+          </Box>
+        ))}
       </Box>
       <Box id="exhibit-table" tabIndex={-1}>
         {(exhibit.tables ?? []).map((table) => <Numbers key={table.title} table={table} estimates={estimates} />)}
@@ -53,7 +57,7 @@ function Picture({ chart, exhibit }: { chart: NonNullable<Exhibit["charts"]>[num
     case "strip":
       return <IntervalStrip chart={chart} estimates={exhibit.estimates ?? []} />;
     case "lines":
-      return <RocChart chart={chart} series={exhibit.series} />;
+      return <LineFigure chart={chart} series={exhibit.series} />;
     case "threshold":
       return <ThresholdExplorer key={exhibit.number} chart={chart} series={exhibit.series} />;
     case "matrix":

@@ -13,8 +13,9 @@ import { Fetching, Said } from "../parts/Said";
 import { useUndo } from "../parts/undo";
 import { SERIF } from "../theme";
 import { count, moment, plural, QUESTIONS } from "../wording";
+import { FoldsSentence, RowsSentence } from "./PlanRows";
 
-type Shares = Schemas["Shares"];
+type MainMeasure = NonNullable<PlanBody["main_measure"]>;
 type Limits = Schemas["Policy"];
 
 export function Plan() {
@@ -44,6 +45,7 @@ export function Plan() {
     <InlineNumber name={name} value={value ?? 0} min={min} max={max} disabled={off} onSet={put} />
   );
   const p = plan.policy;
+  const number = view.outcome === "number";
   const tierWords = `from the tier ${theCase.tier} policy`;
   return (
     <Box sx={{ display: "flex", flexDirection: "column", minHeight: "100%" }}>
@@ -56,31 +58,31 @@ export function Plan() {
             <InlineNumber name="Seed of the plan" value={plan.seed} min={0} max={2 ** 32 - 1} disabled={off} onSet={(seed) => set({ seed })} />.
           </Sentence>
           <Sentence limit={tierWords}>
-            Cross-validate with <InlineNumber name="Folds" value={plan.cross_validation.folds} min={2} max={50} disabled={off} onSet={(folds) => set({ cross_validation: { ...plan.cross_validation, folds } })} /> folds,{" "}
-            <InlineNumber name="Repeats" value={plan.cross_validation.repeats} min={1} max={20} disabled={off} onSet={(repeats) => set({ cross_validation: { ...plan.cross_validation, repeats } })} /> times over,{" "}
-            <InlineChoice name="Stratified folds" value={plan.cross_validation.stratified ? "yes" : "no"} options={[["yes", "stratified"], ["no", "at random"]]} disabled={off} onSet={(v) => set({ cross_validation: { ...plan.cross_validation, stratified: v === "yes" } })} />, on the rows outside the test part. Judge by{" "}
-            <InlineChoice name="Main measure" value={plan.main_measure ?? "auc"} options={[["auc", "AUC"], ["accuracy", "accuracy"], ["brier", "the Brier score"]]} disabled={off} onSet={(main_measure) => set({ main_measure })} />, and groups on{" "}
-            <InlineChoice name="Part that decides" value={plan.deciding_part ?? "out_of_fold"} options={[["out_of_fold", "out-of-fold scores"], ["validation", "the validation part"], ["test", "the test part"]]} disabled={off} onSet={(deciding_part) => set({ deciding_part })} />.
+            <FoldsSentence plan={plan} view={view} off={off} set={set} />, on the rows outside the test part. Judge by{" "}
+            <InlineChoice name="Main measure" value={plan.main_measure ?? "auc"} options={Object.entries(view.main_measures) as [MainMeasure, string][]} disabled={off} onSet={(main_measure) => set({ main_measure })} />, and groups on{" "}
+            <span style={{ whiteSpace: "nowrap" }}><InlineChoice name="Part that decides" value={plan.deciding_part ?? "out_of_fold"} options={[["out_of_fold", "out-of-fold scores"], ["validation", "the validation part"], ["test", "the test part"]]} disabled={off} onSet={(deciding_part) => set({ deciding_part })} />.</span>
           </Sentence>
         </Part>
-        <Part title={`1 ${QUESTIONS[0]}`}>{check("profile", <>Describe the rows: gaps, repeats, and the share of {view.positive || "the positive value"} in each part.</>, "no limit set")}</Part>
+        <Part title={`1 ${QUESTIONS[0]}`}>{check("profile", <>Describe the rows: gaps, repeats, and {view.positive ? `the share of ${view.positive}` : "the outcome"} in each part.</>, "no limit set")}</Part>
         <Part title={`2 ${QUESTIONS[1]}`}>
           {check("claims", <>Recompute the {plural(view.claims, "claim")}; call one overstated when it lies beyond what these rows allow, in the direction that flatters.</>, "limit: none overstated")}
         </Part>
         <Part title={`3 ${QUESTIONS[2]}`}>
-          {check("holdout", "Set every part side by side: measures, confusion matrix, ROC curve.", "no limit set")}
+          {check("holdout", number ? "Set every part side by side: measures, errors by prediction." : "Set every part side by side: measures, confusion matrix, curves.", "no limit set")}
           {check("cross_validation", "Compare the folds; their spread, against what sampling alone gives, counts as unstable beyond its limit.", <>limit: SD ≤ {limit("Limit on SD over folds, times sampling", p.fold_sd_ratio?.at_most, (v) => setLimits({ fold_sd_ratio: { ...p.fold_sd_ratio, at_most: v } }))} × sampling</>)}
           {check("threshold", "Show what moving the threshold does, to every group too.", "no limit set")}
         </Part>
         <Part title={`4 ${QUESTIONS[3]}`}>
-          {check("gap", "Measure the gap between training rows, out-of-fold rows and test rows.", <>limit: gap ≤ {limit("Limit on the gap", p.gap?.at_most, (v) => setLimits({ gap: { ...p.gap, at_most: v } }), 0, 1)}</>)}
+          {check("gap", "Measure the gap between training rows, out-of-fold rows and test rows.", number
+            ? <>limit: gap in R² ≤ {limit("Limit on the gap in R²", p.gap_r2?.at_most, (v) => setLimits({ gap_r2: { ...p.gap_r2, at_most: v } }), 0, 1)}</>
+            : <>limit: gap ≤ {limit("Limit on the gap", p.gap?.at_most, (v) => setLimits({ gap: { ...p.gap, at_most: v } }), 0, 1)}</>)}
         </Part>
-        <Part title={`5 ${QUESTIONS[4]}`}>{check("baseline", "Set it against the most frequent answer, on the same rows.", "limit: better by more than its interval")}</Part>
+        <Part title={`5 ${QUESTIONS[4]}`}>{check("baseline", number ? "Set it against always predicting the mean, on the same rows." : "Set it against the most frequent answer, on the same rows.", "limit: better by more than its interval")}</Part>
         <Part title={`6 ${QUESTIONS[5]}`}>
-          {check("selection", <>Compare who is selected by {view.protected.join(", ").replaceAll("_", " ") || "nothing: no column is protected"}, against the largest group, and by the four-fifths rule.</>, <RatioLimit p={p} off={off} setLimits={setLimits} />)}
-          {check("selection_pairs", "The same for every pair of these grounds.", "the same limit")}
-          {check("errors", "Compare who is passed over and who is wrongly chosen.", <>limit: |difference| ≤ {limit("Limit on differences of group rates", p.group_difference?.at_most, (v) => setLimits({ group_difference: { ...p.group_difference, at_most: v, at_least: -v } }), 0, 1)}</>)}
-          {check("errors_pairs", "The same for every pair of these grounds.", "the same limit")}
+          {check("selection", <>Compare {number ? "mean predictions" : "who is selected"} by {view.protected.join(", ").replaceAll("_", " ") || "nothing: no column is protected"}, against the largest group{number ? "" : ", and by the four-fifths rule"}.</>, number ? "no limit set" : <RatioLimit p={p} off={off} setLimits={setLimits} />)}
+          {check("selection_pairs", "The same for every pair of these grounds.", number ? "no limit set" : "the same limit")}
+          {check("errors", number ? "Compare how far off predictions are, and in which direction." : "Compare who is passed over and who is wrongly chosen.", number ? "no limit set" : <>limit: |difference| ≤ {limit("Limit on differences of group rates", p.group_difference?.at_most, (v) => setLimits({ group_difference: { ...p.group_difference, at_most: v, at_least: -v } }), 0, 1)}</>)}
+          {check("errors_pairs", "The same for every pair of these grounds.", number ? "no limit set" : "the same limit")}
         </Part>
         <Part title={`7 ${QUESTIONS[6]}`}>
           <Sentence limit="">
@@ -103,43 +105,6 @@ export function Plan() {
         )}
       </Box>
     </Box>
-  );
-}
-
-function RowsSentence({ plan, view, off, set }: { plan: PlanBody; view: Schemas["PlanView"]; off: boolean; set: (part: Partial<PlanBody>) => void }) {
-  const parts = plan.parts;
-  if (parts.kind === "given") {
-    return (
-      <>
-        Use the <InlineChoice name="Parts" value="given" options={[["given", "parts that the data name"], ["shares", "parts split by shares"]]} disabled={off} onSet={(v) => v === "shares" && set({ parts: { kind: "shares", training: 70, validation: null, test: 30, stratified: true } })} />
-      </>
-    );
-  }
-  const setShares = (next: Partial<Shares>) => set({ parts: { ...parts, ...next } });
-  const three = parts.validation != null;
-  // The training share takes up what another share gives or takes, so that they always add up.
-  const rest = (validation: number | null | undefined, test: number) => Math.round((100 - (validation ?? 0) - test) * 1000) / 1000;
-  const most = (other: number) => 100 - other - 1;
-  return (
-    <>
-      Split them into{" "}
-      <InlineChoice name="Number of parts" value={three ? "three" : "two"} options={[["two", "two parts"], ["three", "three parts"]]} disabled={off}
-        onSet={(v) => (v === "three" ? setShares({ training: rest(20, parts.test), validation: 20 }) : setShares({ training: rest(null, parts.test), validation: null }))} />
-      : <InlineNumber name="Training share" value={parts.training} min={1} max={most(three ? 1 : 0)} unit=" %" disabled={off}
-        onSet={(training) => (three ? setShares({ training, validation: Math.max(1, 100 - training - parts.test), test: 100 - training - Math.max(1, 100 - training - parts.test) }) : setShares({ training, test: 100 - training }))} /> training,{" "}
-      {three && (
-        <>
-          <InlineNumber name="Validation share" value={parts.validation ?? 0} min={1} max={most(parts.test)} unit=" %" disabled={off} onSet={(validation) => setShares({ training: rest(validation, parts.test), validation })} /> validation and{" "}
-        </>
-      )}
-      <InlineNumber name="Test share" value={parts.test} min={1} max={most(parts.validation ?? 0)} unit=" %" disabled={off} onSet={(test) => setShares({ training: rest(parts.validation, test), test })} /> test,{" "}
-      <InlineChoice name="Stratified split" value={parts.stratified ? "yes" : "no"} options={[["yes", `keeping the share of ${view.positive || "the positive value"} equal`], ["no", "at random"]]} disabled={off} onSet={(v) => setShares({ stratified: v === "yes" })} />
-      {view.has_part_column && (
-        <>
-          {" "}(<InlineChoice name="Parts" value="shares" options={[["shares", "by shares"], ["given", "or use the parts that the data name"]]} disabled={off} onSet={(v) => v === "given" && set({ parts: { kind: "given" } })} />)
-        </>
-      )}
-    </>
   );
 }
 

@@ -29,6 +29,8 @@ class Check(Protocol):
     title: str
     question: int
     source: str
+    refits: bool
+    """Whether it says anything only of what is fitted again here."""
 
     def requests(self, bench: Bench) -> list[Need]:
         """The fits and readings it needs; UserError when the plan can't be carried out on these rows."""
@@ -76,6 +78,7 @@ class Draft:
         model: str = "recipe",
         part: str | None = None,
         group: dict[str, str] | None = None,
+        class_: str | None = None,
         versus: Versus | None = None,
         threshold: float | None = None,
         repeat: int | None = None,
@@ -89,6 +92,7 @@ class Draft:
             "model": model,
             "part": part,
             "group": group,
+            "class": class_,
             "versus": versus,
             "threshold": threshold,
             "repeat": repeat,

@@ -8,7 +8,8 @@ from numpy.typing import NDArray
 
 from brookfall.core import digest
 from brookfall.core.environment import versions
-from brookfall.core.recipe.families import resolved_settings
+from brookfall.core.recipe.families import resolved_settings, source_of
+from brookfall.core.recipe.family.family import Outcome
 from brookfall.core.recipe.recipe import Recipe
 
 Rows = NDArray[np.int64]
@@ -16,13 +17,19 @@ Rows = NDArray[np.int64]
 
 @dataclass(frozen=True, eq=False)
 class FitRequest:
-    """One fit. Equal content has an equal key, whoever asks; ``train`` are sorted row positions."""
+    """One fit. Equal content has an equal key, whoever asks.
+
+    ``table`` is the fingerprint of the columns the fit can see; ``classes`` are the outcome's values, the negative
+    one first when binary; ``train`` are sorted row positions, a row as often as it counts.
+    """
 
     recipe: Recipe
     table: str
     features: tuple[str, ...]
     target: str
-    positive: str
+    outcome: Outcome
+    classes: tuple[str, ...]
+    weight: str | None
     train: Rows
 
     @cached_property
@@ -30,13 +37,16 @@ class FitRequest:
         """Everything that can change the result, the training rows by hash."""
         return {
             "family": self.recipe.family,
-            "settings": resolved_settings(self.recipe).model_dump(),
+            "source": source_of(self.recipe.family),
+            "settings": resolved_settings(self.recipe).model_dump(mode="json"),
             "preprocess": self.recipe.preprocess.model_dump(),
             "seed": self.recipe.seed,
             "table": self.table,
             "features": list(self.features),
             "target": self.target,
-            "positive": self.positive,
+            "outcome": self.outcome,
+            "classes": list(self.classes),
+            "weight": self.weight,
             "train": digest.of_rows(self.train),
             "versions": versions(),
         }
@@ -48,7 +58,7 @@ class FitRequest:
 
 @dataclass(frozen=True, eq=False)
 class ScoreReading:
-    """The scores of these rows, in this order, from the fitted model."""
+    """The scores of these rows, in this order, from the fitted model: shape (rows,), or (rows, classes)."""
 
     rows: Rows
 
@@ -58,11 +68,40 @@ class ScoreReading:
 
 
 @dataclass(frozen=True, eq=False)
+class LeftOutReading:
+    """The score of each training row from a fit without it; shape as in ScoreReading, in the order of training."""
+
+    rows: Rows
+
+    @property
+    def key(self) -> str:
+        return "left out"
+
+
+@dataclass(frozen=True, eq=False)
+class DialReading:
+    """The scores of these rows at each value of the family's dial: shape (rows, values), or (rows, values, classes).
+
+    The fit is made with the dial at its most complex.
+    """
+
+    rows: Rows
+    values: tuple[float, ...]
+
+    @cached_property
+    def key(self) -> str:
+        return f"dial:{digest.of_json([repr(value) for value in self.values])}:{digest.of_rows(self.rows)}"
+
+
+Reading = ScoreReading | LeftOutReading | DialReading
+
+
+@dataclass(frozen=True, eq=False)
 class Need:
     """A fit and one thing to be read from it."""
 
     fit: FitRequest
-    reading: ScoreReading
+    reading: Reading
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,13 +109,19 @@ class FitJob:
     """A fit with everything that all checks want read from it: one piece of work."""
 
     fit: FitRequest
-    readings: tuple[ScoreReading, ...]
+    readings: tuple[Reading, ...]
 
 
 def gather(needs: list[Need]) -> tuple[FitJob, ...]:
-    """The distinct fits of many needs, in the order first asked for, each with its distinct readings."""
+    """The distinct fits of many needs, in the order first asked for, each with its distinct readings.
+
+    >>> from brookfall.core.example import small_bench
+    >>> bench = small_bench()
+    >>> len(gather([bench.holdout, bench.holdout]))
+    1
+    """
     fits: dict[str, FitRequest] = {}
-    readings: dict[str, dict[str, ScoreReading]] = {}
+    readings: dict[str, dict[str, Reading]] = {}
     for need in needs:
         fits.setdefault(need.fit.key, need.fit)
         readings.setdefault(need.fit.key, {}).setdefault(need.reading.key, need.reading)

@@ -15,10 +15,17 @@ _subject: Subject | None = None
 
 
 def run_fits(jobs: tuple[FitJob, ...], subject: Subject, workers: int) -> Iterator[FitResult]:
-    """Results in the order they finish. More than one worker means processes of one thread each."""
+    """Results in the order they finish. More than one worker means processes of one thread each.
+
+    >>> from brookfall.core.example import small_bench
+    >>> bench = small_bench()
+    >>> from brookfall.core.retest import ask, jobs_of
+    >>> len(list(run_fits(jobs_of(ask(bench)), bench.subject, workers=1)))
+    6
+    """
     if workers <= 1 or len(jobs) < 2:
         for job in jobs:
-            yield execute(job, subject.table.select(job.fit.features), subject.positive)
+            yield execute(job, subject)
         return
     os.environ.update(ONE_THREAD)
     # Spawned, not forked: forked children hang once histogram boosting ran in the parent.
@@ -36,4 +43,4 @@ def _start(subject: Subject) -> None:
 def _work(job: FitJob) -> FitResult:
     if _subject is None:
         raise RuntimeError("the worker was not started with a subject")
-    return execute(job, _subject.table.select(job.fit.features), _subject.positive)
+    return execute(job, _subject)

@@ -56,6 +56,12 @@ def stand(figure: Figure, limit: Limit, level: float) -> Standing | None:
 
     within: all of the interval keeps the limit. outside: all of it breaks it. near: it crosses the limit and
     leaves out the ideal. unsettled: it holds both. Without an interval: near within a tenth of the limit.
+
+    >>> figure = Figure(0.08, 400, "made up", lambda level: (0.06, 0.10))
+    >>> stand(figure, Limit(at_most=0.05, ideal=0), 0.95)
+    <Standing.OUTSIDE: 'outside'>
+    >>> stand(figure, Limit(at_most=0.07, ideal=0), 0.95)
+    <Standing.NEAR: 'near'>
     """
     if figure.value is None or figure.few:
         return None
@@ -80,7 +86,12 @@ def _by_value(value: float, limit: Limit) -> Standing:
 
 
 def rows_to_settle(figure: Figure, limit: Limit, level: float) -> int | None:
-    """About how many rows would bring the interval clear of the limit, its width falling with the root of n."""
+    """About how many rows would bring the interval clear of the limit, its width falling with the root of n.
+
+    >>> figure = Figure(0.02, 400, "made up", lambda level: (-0.04, 0.08))
+    >>> rows_to_settle(figure, Limit(at_most=0.05, ideal=0), 0.95)
+    1600
+    """
     interval = figure.interval(level)
     if figure.value is None or interval is None:
         return None
@@ -91,7 +102,13 @@ def rows_to_settle(figure: Figure, limit: Limit, level: float) -> int | None:
 
 
 def worst(standings: list[Standing]) -> Standing | None:
-    """The worst of what is settled; unsettled only when nothing was; None when nothing was judged."""
+    """The worst of what is settled; unsettled only when nothing was; None when nothing was judged.
+
+    >>> worst([Standing.WITHIN, Standing.NEAR, Standing.UNSETTLED])
+    <Standing.NEAR: 'near'>
+    >>> worst([Standing.UNSETTLED])
+    <Standing.UNSETTLED: 'unsettled'>
+    """
     settled = [standing for standing in standings if standing is not Standing.UNSETTLED]
     if settled:
         return max(settled, key=lambda standing: _BADNESS[standing])

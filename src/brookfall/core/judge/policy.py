@@ -14,6 +14,7 @@ class Policy(BaseModel):
     tier: int
     level: float = Field(default=0.95, gt=0.5, lt=1)
     gap: Limit = Limit(at_most=0.05, ideal=0)
+    gap_r2: Limit = Limit(at_most=0.10, ideal=0)
     fold_sd_ratio: Limit = Limit(at_most=2, ideal=1)
     better_than_baseline: Limit = Limit(at_least=0)
     group_ratio: Limit = Limit(at_least=0.8, at_most=1.25, ideal=1)
@@ -39,5 +40,9 @@ STANDARD_PLANS: dict[int, StandardPlan] = {
 
 
 def default_policy(tier: int) -> Policy:
-    """The built-in policy of a tier (1 high stakes … 3 low)."""
+    """The built-in policy of a tier (1 high stakes … 3 low).
+
+    >>> default_policy(1).gap.words
+    '≤ 0.05'
+    """
     return Policy(tier=tier)

@@ -8,7 +8,12 @@ Bounds = Callable[[float], tuple[float, float]]
 
 FEW_ROWS = 30
 FEW_EVENTS = 5
+FEW_CLUSTERS = 10
 TOO_FEW = "too few to judge"
+ONE_CLASS = "only one class among these rows"
+NO_ROW = "no such row"
+NOT_PROBABILITIES = "the scores leave 0 to 1, so they are not probabilities"
+NO_SPREAD = "these rows all say the same, so there is no spread to take an interval from"
 
 
 @dataclass(frozen=True)
@@ -17,6 +22,9 @@ class Figure:
 
     ``value`` is None when it can't be computed and ``bounds`` when it has no interval; ``note`` then says why.
     ``few`` marks a figure that is shown and never judged.
+
+    >>> Figure(0.5, 10, "made up", lambda level: (0.5 - level / 2, 0.5 + level / 2)).interval(0.5)
+    (0.25, 0.75)
     """
 
     value: float | None
@@ -33,12 +41,47 @@ class Figure:
         """The same figure, marked too few to judge when it is."""
         return replace(self, few=True, note=self.note or TOO_FEW) if few else self
 
+    def noted(self, remark: str | None) -> "Figure":
+        """The same figure with one more remark."""
+        if remark is None:
+            return self
+        return replace(self, note=f"{self.note}; {remark}" if self.note else remark)
+
+    def mapped(self, rising: Callable[[float], float]) -> "Figure":
+        """The figure of a rising function of the value; the interval's ends go with it."""
+        value, bounds = self.value, self.bounds
+        if value is None:
+            return self
+
+        def ends(level: float) -> tuple[float, float]:
+            low, high = bounds(level) if bounds else (0.0, 0.0)
+            return rising(low), rising(high)
+
+        return replace(self, value=rising(value), bounds=ends if bounds else None)
+
 
 def absent(n: int, why: str) -> Figure:
-    """A figure that can't be computed, with the reason."""
+    """A figure that can't be computed, with the reason.
+
+    >>> absent(0, "no such row").value is None
+    True
+    """
     return Figure(None, n, note=why)
 
 
-def too_few(n: int, events: int) -> bool:
-    """Under 30 rows, or under 5 events or 5 non-events (common practice)."""
-    return n < FEW_ROWS or min(events, n - events) < FEW_EVENTS
+def too_few(n: int, events: int, clusters: int | None = None) -> bool:
+    """Under 30 rows, or under 5 events or 5 non-events, or under 10 groups of rows (common practice).
+
+    >>> too_few(29, 12), too_few(400, 4), too_few(400, 5)
+    (True, True, False)
+    """
+    return few_units(n, clusters) or min(events, n - events) < FEW_EVENTS
+
+
+def few_units(n: int, clusters: int | None = None) -> bool:
+    """Under 30 rows, or under 10 groups of rows where rows come in groups (common practice).
+
+    >>> few_units(29), few_units(400, 9), few_units(400)
+    (True, True, False)
+    """
+    return n < FEW_ROWS or (clusters is not None and clusters < FEW_CLUSTERS)

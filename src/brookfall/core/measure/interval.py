@@ -4,34 +4,115 @@ Levels are two-sided confidence levels in (0, 1); counts are whole numbers of ro
 """
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from math import exp, inf, log, sqrt
 
+import numpy as np
 from scipy.optimize import brentq
-from scipy.special import ndtri
+from scipy.special import ndtri, stdtrit
 
-from brookfall.core.measure.figure import Figure, absent
+from brookfall.core.measure.figure import NO_ROW, Figure, absent
+from brookfall.core.measure.linear import effective_n, freedom, mean_of, variance
+from brookfall.core.measure.scored import Outcomes, Sampled
 
 _SMALL_CELL = 5
+_WILSON = {"wilson", "wilson_effective"}
 
 
 def z_of(level: float) -> float:
-    """The standard normal quantile of a two-sided level: 1.96 for 0.95."""
+    """The standard normal quantile of a two-sided level: 1.96 for 0.95.
+
+    >>> round(z_of(0.95), 4)
+    1.96
+    """
     return float(ndtri((1 + level) / 2))
 
 
-def wilson(x: int, n: int, level: float) -> tuple[float, float]:
-    """Wilson's score interval for x of n (Wilson 1927; Newcombe 1998, Stat. Med. 17:857, method 3). n > 0."""
+def wilson(x: float, n: float, level: float) -> tuple[float, float]:
+    """Wilson's score interval for x of n (Wilson 1927; Newcombe 1998, Stat. Med. 17:857, method 3). n > 0.
+
+    >>> [round(end, 4) for end in wilson(81, 263, 0.95)]
+    [0.2553, 0.3662]
+    """
     z = z_of(level)
     centre = (x + z * z / 2) / (n + z * z)
     half = z / (n + z * z) * sqrt(x * (n - x) / n + z * z / 4)
-    return (0.0 if x == 0 else max(0.0, centre - half)), (1.0 if x == n else min(1.0, centre + half))
+    return (0.0 if x <= 0 else max(0.0, centre - half)), (1.0 if x >= n else min(1.0, centre + half))
 
 
 def proportion(x: int, n: int) -> Figure:
-    """x of n with Wilson's interval; absent when n is 0."""
+    """x of n with Wilson's interval; absent when n is 0.
+
+    >>> proportion(15, 148).value is not None
+    True
+    """
     if n == 0:
-        return absent(0, "no such row")
+        return absent(0, NO_ROW)
     return Figure(x / n, n, "wilson", lambda level: wilson(x, n, level))
+
+
+@dataclass(frozen=True)
+class Share:
+    """A share of n rows, and how many unrelated rows of equal weight say as much (``effective``).
+
+    ``freedom`` is one less than the effective number of sampled units; None where rows count once and stand for
+    themselves.
+    """
+
+    value: float
+    n: int
+    effective: float
+    freedom: float | None = None
+
+    def figure(self) -> Figure:
+        """The share with Wilson's interval; absent when n is 0."""
+        if self.n == 0:
+            return absent(0, NO_ROW)
+        if self.freedom is None:
+            return proportion(round(self.value * self.n), self.n)
+
+        def bounds(level: float) -> tuple[float, float]:
+            narrowed = self._narrowed(level)
+            return wilson(self.value * narrowed, narrowed, level)
+
+        return Figure(self.value, self.n, "wilson_effective", bounds)
+
+    def counts(self) -> tuple[float, float]:
+        """x and n for a method that takes counts: the effective ones in weights or clusters."""
+        return (round(self.value * self.n), self.n) if self.freedom is None else self._effective_counts()
+
+    def _effective_counts(self) -> tuple[float, float]:
+        narrowed = self._narrowed(0.95)
+        return self.value * narrowed, narrowed
+
+    def _narrowed(self, level: float) -> float:
+        if self.freedom is None or self.freedom < 1:
+            return 1.0
+        return self.effective * (z_of(level) / float(stdtrit(self.freedom, (1 + level) / 2))) ** 2
+
+
+def share_of(hits: Outcomes, rows: Sampled) -> Share:
+    """The share of rows where ``hits`` holds; ``hits`` has the rows' shape (n,).
+
+    The effective n is n over the design effect (Kish 1965), reduced for few units by the ratio of z to t as
+    Korn & Graubard 1998 (Surv. Methodol. 24:193) do; Wilson's interval with it: Franco et al. 2019 (J. Surv. Stat.
+    Methodol. 7:334; citations from memory). At 0 or 1, where there is no spread, it is Kish's n.
+
+    >>> from brookfall.core.measure.scored import ScoredNumbers
+    >>> rows = ScoredNumbers(key="", outcomes=np.zeros(4), predictions=np.zeros(4))
+    >>> share_of(np.array([True, False, False, False]), rows)
+    Share(value=0.25, n=4, effective=4.0, freedom=None)
+    """
+    n = len(rows)
+    if n == 0:
+        return Share(0.0, 0, 0.0)
+    if rows.plain:
+        return Share(float(hits.mean()), n, float(n))
+    share = mean_of(hits.astype(np.float64), rows.counted)
+    spread = variance(share.influence, rows)
+    edge = share.value <= 0 or share.value >= 1 or spread <= 0
+    effective = effective_n(rows) if edge else share.value * (1 - share.value) / spread
+    return Share(min(max(share.value, 0.0), 1.0), n, min(effective, float(n)), freedom(rows))
 
 
 def independent_difference(a: Figure, b: Figure, method: str = "square_and_add") -> Figure:
@@ -39,6 +120,10 @@ def independent_difference(a: Figure, b: Figure, method: str = "square_and_add")
 
     With Wilson's intervals this is Newcombe's hybrid score (1998, Stat. Med. 17:873, method 10); for any
     other measure the method of variance estimates recovery (Zou & Donner 2008).
+
+    >>> figure = independent_difference(proportion(56, 70), proportion(48, 80))
+    >>> [round(end, 4) for end in figure.interval(0.95)]
+    [0.0524, 0.3339]
     """
     n = min(a.n, b.n)
     if a.value is None or b.value is None:
@@ -50,7 +135,7 @@ def independent_difference(a: Figure, b: Figure, method: str = "square_and_add")
     return Figure(
         difference,
         n,
-        "newcombe_hybrid" if a.method == b.method == "wilson" else method,
+        "newcombe_hybrid" if {a.method, b.method} <= _WILSON else method,
         lambda level: _square_and_add(a, b, level),
     ).marked(few=few)
 
@@ -69,6 +154,9 @@ def newcombe_paired(both: int, first: int, second: int, neither: int, level: flo
     """Interval for p1 − p2 on the same rows: rows where both, only the first, only the second, neither hold.
 
     Newcombe 1998 (Stat. Med. 17:2635, method 10).
+
+    >>> [round(end, 4) for end in newcombe_paired(36, 12, 2, 0, 0.95)]
+    [0.0569, 0.3404]
     """
     n = both + first + second + neither
     p1, p2 = (both + first) / n, (both + second) / n
@@ -86,7 +174,11 @@ def newcombe_paired(both: int, first: int, second: int, neither: int, level: flo
 
 
 def paired_difference(both: int, first: int, second: int, neither: int) -> Figure:
-    """Difference of two proportions on the same rows, with Newcombe's paired score interval."""
+    """Difference of two proportions on the same rows, with Newcombe's paired score interval.
+
+    >>> paired_difference(36, 12, 2, 0).value
+    0.2
+    """
     n = both + first + second + neither
     if n == 0:
         return absent(0, "no such row")
@@ -95,15 +187,23 @@ def paired_difference(both: int, first: int, second: int, neither: int) -> Figur
     )
 
 
-def katz(x1: int, n1: int, x2: int, n2: int, level: float) -> tuple[float, float]:
-    """Katz's log interval for (x1/n1)/(x2/n2); all cells above 0 (Katz et al. 1978)."""
+def katz(x1: float, n1: float, x2: float, n2: float, level: float) -> tuple[float, float]:
+    """Katz's log interval for (x1/n1)/(x2/n2); all cells above 0 (Katz et al. 1978).
+
+    >>> [round(end, 4) for end in katz(30, 100, 20, 100, 0.95)]
+    [0.916, 2.4564]
+    """
     ratio = (x1 / n1) / (x2 / n2)
     error = z_of(level) * sqrt(1 / x1 - 1 / n1 + 1 / x2 - 1 / n2)
     return ratio * exp(-error), ratio * exp(error)
 
 
-def koopman(x1: int, n1: int, x2: int, n2: int, level: float) -> tuple[float, float]:
-    """Koopman's score interval for (x1/n1)/(x2/n2) (Koopman 1984). x2 = 0 gives an infinite upper end."""
+def koopman(x1: float, n1: float, x2: float, n2: float, level: float) -> tuple[float, float]:
+    """Koopman's score interval for (x1/n1)/(x2/n2) (Koopman 1984). x2 = 0 gives an infinite upper end.
+
+    >>> [round(end, 2) for end in koopman(36, 40, 16, 80, 0.95)]
+    [2.94, 7.15]
+    """
     if x1 == 0 and x2 == 0:
         return 0.0, inf
     target = z_of(level) ** 2
@@ -126,7 +226,7 @@ def _beyond(excess: Callable[[float], float], start: float, direction: int) -> f
     return start + direction * step
 
 
-def _score_chi2(x1: int, n1: int, x2: int, n2: int, ratio: float) -> float:
+def _score_chi2(x1: float, n1: float, x2: float, n2: float, ratio: float) -> float:
     a = (n1 + n2) * ratio
     b = -(n1 * ratio + x1 + n2 + x2 * ratio)
     p2 = (-b - sqrt(max(b * b - 4 * a * (x1 + x2), 0.0))) / (2 * a)
@@ -139,14 +239,20 @@ def _score_chi2(x1: int, n1: int, x2: int, n2: int, ratio: float) -> float:
     return total
 
 
-def ratio_of_proportions(x1: int, n1: int, x2: int, n2: int) -> Figure:
-    """(x1/n1)/(x2/n2) on independent rows: Katz's interval, Koopman's where a cell is small or 0."""
-    n = min(n1, n2)
-    if n1 == 0 or n2 == 0:
+def ratio_of_shares(a: Share, b: Share) -> Figure:
+    """a / b on independent rows: Katz's interval, Koopman's where a cell is small or 0.
+
+    >>> ratio_of_shares(Share(0.3, 40, 40.0), Share(0.6, 80, 80.0)).value
+    0.5
+    """
+    n = min(a.n, b.n)
+    if a.n == 0 or b.n == 0:
         return absent(n, "no such row on one side")
-    if x2 == 0:
+    if b.value == 0:
         return absent(n, "the reference rate is 0, so there is no ratio")
-    value = (x1 / n1) / (x2 / n2)
+    value = a.value / b.value
+    x1, n1 = a.counts()
+    x2, n2 = b.counts()
     if min(x1, n1 - x1, x2, n2 - x2) < _SMALL_CELL:
         return Figure(value, n, "koopman", lambda level: koopman(x1, n1, x2, n2, level))
     return Figure(value, n, "katz_log", lambda level: katz(x1, n1, x2, n2, level))

@@ -1,4 +1,4 @@
-"""AUC with DeLong's variance, and the curves that come from one sort of the scores."""
+"""AUC with DeLong's variance, and the counts at every threshold that come from one sort of the scores."""
 
 from dataclasses import dataclass
 from math import sqrt
@@ -6,17 +6,14 @@ from math import sqrt
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import brentq
-from scipy.special import expit, logit
-from scipy.stats import rankdata
+from scipy.special import expit, logit, stdtrit
 
-from brookfall.core.measure.figure import Bounds, Figure, absent
+from brookfall.core.measure.figure import ONE_CLASS, Bounds, Figure, absent
 from brookfall.core.measure.interval import z_of
-
-Scores = NDArray[np.float64]
-Outcomes = NDArray[np.bool_]
+from brookfall.core.measure.linear import Linear, effective_n, figure_of, freedom, variance
+from brookfall.core.measure.scored import Codes, Numbers, Outcomes, Scored, Scores
 
 _FEW = 10
-ONE_CLASS = "only one class among these rows"
 
 
 @dataclass(frozen=True)
@@ -33,60 +30,136 @@ class Placements:
 
 
 def placements(outcomes: Outcomes, scores: Scores) -> Placements:
-    """Placement values of n rows in O(n log n) (Sun & Xu 2014). Both classes must be present."""
-    ranks = rankdata(scores)
-    m, n = int(outcomes.sum()), int((~outcomes).sum())
-    of_positives = (ranks[outcomes] - rankdata(scores[outcomes])) / n
-    of_negatives = 1 - (ranks[~outcomes] - rankdata(scores[~outcomes])) / m
-    return Placements(of_positives, of_negatives)
+    """Placement values of n rows in O(n log n) (Sun & Xu 2014). Both classes must be present.
 
-
-def auc(outcomes: Outcomes, scores: Scores) -> Figure:
-    """Area under the ROC curve; ``outcomes`` and ``scores`` have shape (n,).
-
-    DeLong's interval on the logit scale (DeLong et al. 1988); under 10 events or non-events, or at 0 or 1,
-    Newcombe's score-type interval (2006, method 5; citation from memory).
+    >>> placements(np.array([False, True, False, True]), np.array([0.1, 0.2, 0.3, 0.4])).positives.tolist()
+    [0.5, 1.0]
     """
-    rows = len(outcomes)
-    m, n = int(outcomes.sum()), int((~outcomes).sum())
-    if m == 0 or n == 0:
-        return absent(rows, ONE_CLASS)
-    placed = placements(outcomes, scores)
-    value = placed.auc
-    variance = _variance(placed.positives) / m + _variance(placed.negatives) / n
-    if min(m, n) < _FEW or value in (0.0, 1.0) or variance == 0:
-        return Figure(value, rows, "newcombe_score", lambda level: newcombe_auc(value, m, n, level))
-    return Figure(value, rows, "delong_logit", lambda level: _logit_interval(value, sqrt(variance), level))
+    # One sort: among rows in the order of their scores, a row's rank inside its class is a running count.
+    order = np.argsort(scores)
+    ordered, positive = scores[order], outcomes[order]
+    starts = np.flatnonzero(np.concatenate(([True], ordered[1:] != ordered[:-1])))
+    hits = np.concatenate(([0], np.cumsum(positive)))
+    ends = np.append(starts[1:], len(scores))
+    hits_below, hits_tied = hits[starts], hits[ends] - hits[starts]
+    misses_below, misses_tied = starts - hits_below, (ends - starts) - hits_tied
+    m = int(hits[-1])
+    n = len(scores) - m
+    of_positives = np.repeat((misses_below + misses_tied / 2) / n, hits_tied)
+    of_negatives = np.repeat(1 - (hits_below + hits_tied / 2) / m, misses_tied)
+    back = order[positive], order[~positive]
+    places = np.empty(len(scores))
+    # Inside a tie all values are equal, so the order in which a tie's rows are listed does not matter.
+    places[back[0]], places[back[1]] = of_positives, of_negatives
+    return Placements(places[outcomes], places[~outcomes])
 
 
-def auc_difference(outcomes: Outcomes, first: Scores, second: Scores) -> Figure:
-    """AUC of ``first`` minus that of ``second`` on the same rows, with DeLong's covariance."""
-    rows = len(outcomes)
-    m, n = int(outcomes.sum()), int((~outcomes).sum())
-    if m < 2 or n < 2:
-        return absent(rows, ONE_CLASS if m == 0 or n == 0 else "one class has a single row")
-    a, b = placements(outcomes, first), placements(outcomes, second)
+def auc_linear(rows: Scored) -> Linear:
+    """The weighted AUC with the influence of each row; both classes carry weight.
+
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> round(auc_linear(rows).value, 4)
+    0.525
+    """
+    weights = rows.counted
+    order = np.argsort(rows.scores)
+    ordered, positive, counted = rows.scores[order], rows.outcomes[order], weights[order]
+    starts = np.flatnonzero(np.concatenate(([True], ordered[1:] != ordered[:-1])))
+    sizes = np.diff(np.append(starts, len(ordered)))
+    hits = np.add.reduceat(np.where(positive, counted, 0.0), starts)
+    misses = np.add.reduceat(np.where(positive, 0.0, counted), starts)
+    all_hits, all_misses = hits.sum(), misses.sum()
+    of_positives = np.repeat((np.cumsum(misses) - misses / 2) / all_misses, sizes)
+    of_negatives = np.repeat(1 - (np.cumsum(hits) - hits / 2) / all_hits, sizes)
+    place = np.empty(len(ordered))
+    place[order] = np.where(positive, of_positives, of_negatives)
+    share = np.where(rows.outcomes, weights / all_hits, weights / all_misses)
+    value = float(np.clip((share * place)[rows.outcomes].sum(), 0.0, 1.0))
+    return Linear(value, share * (place - value))
+
+
+def auc(rows: Scored) -> Figure:
+    """Area under the ROC curve of n rows, ties counted half.
+
+    DeLong's interval on the logit scale (DeLong et al. 1988), t with Satterthwaite's degrees of freedom; in clusters
+    Obuchowski's (1997, Biometrics 53:567), weighted by the same influence values. Under 10 events or non-events, or
+    at 0 or 1, Newcombe's score-type interval (2006, Stat. Med. 25:559, method 5; citations from memory), with
+    effective numbers in weights or clusters.
+
+    >>> rows = Scored(key="", outcomes=np.array([False, True] * 20), scores=np.arange(40.0), threshold=20)
+    >>> auc(rows).value
+    0.525
+    """
+    n = len(rows)
+    if not rows.has_both:
+        return absent(n, ONE_CLASS)
+    m = rows.events
+    if rows.plain:
+        placed = placements(rows.outcomes, rows.scores)
+        value = placed.auc
+        of_hits, of_misses = _variance(placed.positives) / m, _variance(placed.negatives) / (n - m)
+        spread = of_hits + of_misses
+        if min(m, n - m) < _FEW or value in (0.0, 1.0) or spread == 0:
+            return Figure(value, n, "newcombe_score", lambda level: newcombe_auc(value, m, n - m, level))
+        degrees = spread**2 / (of_hits**2 / (m - 1) + of_misses**2 / (n - m - 1))
+        return Figure(value, n, "delong_logit", _logit_bounds(value, sqrt(spread), degrees))
+    linear = auc_linear(rows)
+    spread = variance(linear.influence, rows)
+    value = linear.value
+    if min(m, n - m) < _FEW or not 0 < value < 1 or spread <= 0:
+        share = effective_n(rows) / n
+        few, many = max(m * share, 1.0), max((n - m) * share, 1.0)
+        return Figure(value, n, "newcombe_score", lambda level: newcombe_auc(value, few, many, level))
+    method = "delong_logit_weighted" if rows.clusters is None else "obuchowski_logit"
+    return Figure(value, n, method, _logit_bounds(value, sqrt(spread), freedom(rows)))
+
+
+def auc_difference(first: Scored, second: Scored) -> Figure:
+    """AUC of ``first`` minus that of ``second`` on the same rows in the same order, with DeLong's covariance.
+
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> other = Scored(key="other", outcomes=rows.outcomes, scores=-rows.scores, threshold=0.5)
+    >>> round(auc_difference(rows, other).value, 4)
+    0.05
+    """
+    n, m = len(first), first.events
+    if min(m, n - m) < 2:
+        return absent(n, ONE_CLASS if not first.has_both else "one class has a single row")
+    if not first.plain:
+        return figure_of(auc_linear(first).minus(auc_linear(second)), first, -1, 1)
+    a, b = placements(first.outcomes, first.scores), placements(second.outcomes, second.scores)
     difference = a.auc - b.auc
-    return Figure(difference, rows, "delong_paired", _clipped_normal(difference, _paired_variance(a, b)))
+    return Figure(difference, n, "delong_paired", _clipped_normal(difference, _paired_variance(a, b)))
 
 
-def auc_gap_by_fold(outcomes: Outcomes, first: Scores, second: Scores, folds: NDArray[np.int64]) -> Figure:
-    """Mean over folds of AUC of ``first`` minus AUC of ``second`` on the same rows; all arrays of shape (n,).
+def auc_gap_by_fold(first: Scored, second: Scored, folds: Codes) -> Figure:
+    """Mean over folds of AUC of ``first`` minus AUC of ``second`` on the same rows; ``folds`` has shape (n,).
 
     Ranking inside each fold keeps scores of different fits apart, which pooling would mix. DeLong's paired
     variance of each fold; the mean of k folds has the mean variance over k.
+
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> other = Scored(key="other", outcomes=rows.outcomes, scores=-rows.scores, threshold=0.5)
+    >>> round(auc_gap_by_fold(rows, other, np.arange(60) // 20).value, 4)
+    -0.0
     """
-    rows, variances, gaps = len(outcomes), [], []
-    for fold in np.unique(folds):
+    n = len(first)
+    numbers = np.unique(folds)
+    influence, total, plain_variance = np.zeros(n), 0.0, 0.0
+    for fold in numbers:
         chosen = folds == fold
-        inside = outcomes[chosen]
-        if min(int(inside.sum()), int((~inside).sum())) < 2:
-            return absent(rows, "a fold has under two rows of one class")
-        a, b = placements(inside, first[chosen]), placements(inside, second[chosen])
-        gaps.append(a.auc - b.auc)
-        variances.append(_paired_variance(a, b))
-    difference, variance = float(np.mean(gaps)), float(np.sum(variances)) / len(gaps) ** 2
-    return Figure(difference, rows, "delong_paired_by_fold", _clipped_normal(difference, variance))
+        ours, theirs = first.take(chosen, f"fold:{fold}"), second.take(chosen, f"fold:{fold}")
+        if min(ours.events, len(ours) - ours.events) < 2:
+            return absent(n, "a fold has under two rows of one class")
+        gap = auc_linear(ours).minus(auc_linear(theirs))
+        influence[chosen] = gap.influence / len(numbers)
+        total += gap.value / len(numbers)
+        if first.plain:
+            a, b = placements(ours.outcomes, ours.scores), placements(theirs.outcomes, theirs.scores)
+            plain_variance += _paired_variance(a, b) / len(numbers) ** 2
+    if not first.plain:
+        return figure_of(Linear(total, influence), first, -1, 1)
+    return Figure(total, n, "delong_paired_by_fold", _clipped_normal(total, plain_variance))
 
 
 def _paired_variance(a: Placements, b: Placements) -> float:
@@ -95,16 +168,21 @@ def _paired_variance(a: Placements, b: Placements) -> float:
     )
 
 
-def _clipped_normal(difference: float, variance: float) -> Bounds:
+def _clipped_normal(difference: float, spread: float) -> Bounds:
     def bounds(level: float) -> tuple[float, float]:
-        half = z_of(level) * sqrt(variance)
+        half = z_of(level) * sqrt(spread)
         return max(difference - half, -1.0), min(difference + half, 1.0)
 
     return bounds
 
 
-def newcombe_auc(value: float, m: int, n: int, level: float) -> tuple[float, float]:
-    """Score-type interval for an AUC from m positives and n negatives: never of width zero."""
+def newcombe_auc(value: float, m: float, n: float, level: float) -> tuple[float, float]:
+    """Score-type interval for an AUC from m positives and n negatives: never of width zero.
+
+    >>> low, high = newcombe_auc(1.0, 5, 5, 0.95)
+    >>> round(low, 2), high
+    (0.64, 1.0)
+    """
     z, star = z_of(level), (m + n) / 2 - 1
 
     def distance(theta: float) -> float:
@@ -121,28 +199,43 @@ def _variance(values: Scores) -> float:
     return float(values.var(ddof=1)) if len(values) > 1 else 0.0
 
 
-def _logit_interval(value: float, error: float, level: float) -> tuple[float, float]:
-    half = z_of(level) * error / (value * (1 - value))
-    return float(expit(logit(value) - half)), float(expit(logit(value) + half))
+def _logit_bounds(value: float, error: float, degrees: float) -> Bounds:
+    def bounds(level: float) -> tuple[float, float]:
+        quantile = float(stdtrit(degrees, (1 + level) / 2))
+        half = quantile * error / (value * (1 - value))
+        return float(expit(logit(value) - half)), float(expit(logit(value) + half))
+
+    return bounds
 
 
 @dataclass(frozen=True)
 class Steps:
-    """Counts at each distinct score, from the highest down: rows at or above it that are positive and negative."""
+    """Weights at each distinct score, from the highest down: rows at or above it that are positive and negative."""
 
     thresholds: Scores
-    true_positives: NDArray[np.int64]
-    false_positives: NDArray[np.int64]
+    true_positives: Numbers
+    false_positives: Numbers
 
 
-def steps(outcomes: Outcomes, scores: Scores) -> Steps:
-    """The confusion matrix at every distinct threshold, from one sort; arrays of the same length."""
-    order = np.argsort(-scores, kind="stable")
-    ends = np.flatnonzero(np.append(np.diff(scores[order]) != 0, True)) if len(scores) else np.zeros(0, dtype=np.int64)
-    hits = np.cumsum(outcomes[order])[ends]
-    return Steps(scores[order][ends], hits.astype(np.int64), (ends + 1 - hits).astype(np.int64))
+def steps(rows: Scored) -> Steps:
+    """The confusion matrix at every distinct threshold, from one sort; arrays of the same length.
+
+    >>> found = steps(Scored(key="", outcomes=np.array([True, False]), scores=np.array([0.9, 0.2]), threshold=0.5))
+    >>> found.true_positives.tolist(), found.false_positives.tolist()
+    ([1.0, 1.0], [0.0, 1.0])
+    """
+    order = np.argsort(-rows.scores, kind="stable")
+    ordered = rows.scores[order]
+    ends = np.flatnonzero(np.append(ordered[1:] != ordered[:-1], True)) if len(rows) else np.zeros(0, dtype=np.int64)
+    counted = rows.counted[order]
+    hits = np.cumsum(np.where(rows.outcomes[order], counted, 0.0))[ends]
+    return Steps(ordered[ends], hits, np.cumsum(counted)[ends] - hits)
 
 
 def thin(count: int, most: int) -> NDArray[np.int64]:
-    """At most ``most`` positions out of ``count``, first and last kept, evenly spread."""
+    """At most ``most`` positions out of ``count``, first and last kept, evenly spread.
+
+    >>> thin(5, 3).tolist()
+    [0, 2, 4]
+    """
     return np.unique(np.linspace(0, count - 1, min(count, most)).round().astype(np.int64))

@@ -1,5 +1,8 @@
 """From table columns to the matrix a family learns from; everything learned comes from the training rows."""
 
+from dataclasses import dataclass
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 from sklearn.compose import ColumnTransformer
@@ -22,52 +25,118 @@ Matrix = NDArray[np.float64]
 _SCALERS = {"standard": StandardScaler, "minmax": MinMaxScaler, "robust": RobustScaler}
 _IMPUTE_NUMBER = {"median": "median", "mean": "mean", "mode": "most_frequent", "constant": "constant"}
 _MISSING_LEVEL = -1.0
+_AS_THEY_ARE = "passthrough"
 
 
 def raw_matrix(features: Table) -> Matrix:
-    """Shape (n, p): numbers as they are with NaN for gaps, other columns as level positions, -1 for gaps."""
+    """Shape (n, p): numbers as they are with NaN for gaps, other columns as level positions, -1 for gaps.
+
+    >>> import pandas as pd
+    >>> from brookfall.core.table.infer import column_from_text
+    >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
+    >>> table = Table(tuple(column_from_text(name, pd.Series(values)) for name, values in cells.items()))
+    >>> raw_matrix(table.select(["x", "c"])).tolist()
+    [[1.0, 0.0], [2.0, 1.0], [4.0, 0.0]]
+    """
     return np.column_stack([column.values.astype(np.float64) for column in features.columns])
 
 
 def rows_with_gaps(features: Table) -> NDArray[np.bool_]:
-    """True where any feature is missing; shape (n,). ``missing: drop`` takes these rows out before any split."""
+    """True where any feature is missing; shape (n,). ``missing: drop`` takes these rows out before any split.
+
+    >>> import pandas as pd
+    >>> from brookfall.core.table.infer import column_from_text
+    >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
+    >>> table = Table(tuple(column_from_text(name, pd.Series(values)) for name, values in cells.items()))
+    >>> rows_with_gaps(table).tolist()
+    [False, False, False]
+    """
     gaps = np.zeros(features.n_rows, dtype=bool)
     for column in features.columns:
         gaps |= column.missing
     return gaps
 
 
-def build_preprocess(features: Table, how: Preprocess, seed: int) -> ColumnTransformer:
-    """An unfitted transformer of the raw matrix: gaps, scale, categories. Fit it on training rows.
+@dataclass(frozen=True)
+class Prepared:
+    """How raw rows become what a family learns from; ``steps`` is None where they are taken as they are.
+
+    The first prepared columns are the numbers, levels come after them.
+    """
+
+    steps: ColumnTransformer | None
+    columns: int
+    has_numbers: bool
+
+    def fit_transform(self, rows: Matrix, outcomes: NDArray[Any]) -> Matrix:
+        """Learns from training rows (n, p) with their outcomes (n,), and prepares them."""
+        return rows if self.steps is None else np.asarray(self.steps.fit_transform(rows, outcomes), dtype=np.float64)
+
+    def transform(self, rows: Matrix) -> Matrix:
+        """Prepares any rows by what was learned."""
+        return rows if self.steps is None else np.asarray(self.steps.transform(rows), dtype=np.float64)
+
+    def numbers(self) -> int:
+        """How many prepared columns are numbers, once it was fitted."""
+        if self.steps is None:
+            return self.columns
+        if not self.has_numbers:
+            return 0
+        place = self.steps.output_indices_["numbers"]
+        return int(place.stop - place.start)
+
+
+def build_preprocess(
+    features: Table, how: Preprocess, seed: int, *, levels_as_they_are: bool = False, target: str = "binary"
+) -> Prepared:
+    """Gaps, scale, categories. Fit it on training rows, with their outcomes.
 
     A gap in a category is a level of its own, except that ``mode`` fills in the most frequent one. A level
     not seen in training becomes all zeros (onehot), -2 (ordinal) or the overall mean (target).
+    ``target`` is the kind of outcome that target encoding averages.
+
+    >>> import pandas as pd
+    >>> from brookfall.core.table.infer import column_from_text
+    >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
+    >>> table = Table(tuple(column_from_text(name, pd.Series(values)) for name, values in cells.items()))
+    >>> features = table.select(["x", "c"])
+    >>> prepared = build_preprocess(features, Preprocess(scale="standard"), seed=0)
+    >>> prepared.fit_transform(raw_matrix(features), np.array([True, False, False])).round(3).tolist()
+    [[-1.069, 0.0], [-0.267, 1.0], [1.336, 0.0]]
     """
     numbers = [i for i, column in enumerate(features.columns) if column.kind == "number"]
     others = [i for i in range(len(features.columns)) if i not in numbers]
     steps = []
     if numbers:
-        steps.append(("numbers", _number_steps(how), numbers))
+        gaps = any(features.columns[i].missing.any() for i in numbers)
+        steps.append(("numbers", _number_steps(how, gaps=gaps), numbers))
     if others:
-        steps.append(("categories", _category_steps(how, seed), others))
-    return ColumnTransformer(steps, sparse_threshold=0.0)
+        encode = "ordinal" if levels_as_they_are else how.encode
+        steps.append(("categories", _category_steps(how, encode, seed, target), others))
+    if not others and steps[0][1] == _AS_THEY_ARE:
+        return Prepared(None, len(numbers), has_numbers=True)
+    return Prepared(ColumnTransformer(steps, sparse_threshold=0.0), len(features.columns), bool(numbers))
 
 
-def _number_steps(how: Preprocess) -> Pipeline:
+def _number_steps(how: Preprocess, *, gaps: bool) -> Pipeline | str:
+    """Filling in, where any row has a gap, and scaling."""
+    scaler = _SCALERS.get(how.scale)
+    if not gaps:
+        return make_pipeline(scaler()) if scaler else _AS_THEY_ARE
     strategy = _IMPUTE_NUMBER.get(how.missing, "median")
     imputer = SimpleImputer(
         strategy=strategy, fill_value=0.0, add_indicator=how.missing == "indicator", keep_empty_features=True
     )
-    scaler = _SCALERS.get(how.scale)
     return make_pipeline(imputer, scaler()) if scaler else make_pipeline(imputer)
 
 
-def _category_steps(how: Preprocess, seed: int) -> Pipeline:
+def _category_steps(how: Preprocess, encode: str, seed: int, target: str) -> Pipeline:
     steps = []
     if how.missing == "mode":
         steps.append(SimpleImputer(missing_values=_MISSING_LEVEL, strategy="most_frequent", keep_empty_features=True))
     rare = how.rare if how.rare > 0 else None
-    if how.encode == "onehot":
+    ordinal = OrdinalEncoder(handle_unknown="use_encoded_value", unknown_value=-2, min_frequency=rare)
+    if encode == "onehot":
         steps.append(
             OneHotEncoder(
                 handle_unknown="infrequent_if_exist" if rare else "ignore",
@@ -76,8 +145,10 @@ def _category_steps(how: Preprocess, seed: int) -> Pipeline:
                 sparse_output=False,
             )
         )
-    elif how.encode == "ordinal":
-        steps.append(OrdinalEncoder(handle_unknown="use_encoded_value", unknown_value=-2, min_frequency=rare))
+    elif encode == "ordinal":
+        steps.append(ordinal)
     else:
-        steps.append(TargetEncoder(smooth="auto", cv=5, shuffle=True, random_state=seed))
+        kind = "continuous" if target == "number" else target
+        encoder = TargetEncoder(target_type=kind, smooth="auto", cv=5, shuffle=True, random_state=seed)
+        steps.extend([ordinal, encoder] if rare else [encoder])
     return make_pipeline(*steps)

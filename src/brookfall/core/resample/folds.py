@@ -1,18 +1,21 @@
-"""k-fold cross-validation, repeated, stratified or not."""
+"""Who trains and who is held out: k folds in every variant, leave-one-out, random splits, bootstrap."""
 
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from brookfall.core.digest import seed_from
 from brookfall.core.errors import UserError
-from brookfall.core.resample.parts import Rows
+from brookfall.core.resample.layout import Layout, Rows, deal_groups, in_time
+from brookfall.core.resample.parts import By, split_parts
 
 
 @dataclass(frozen=True)
 class Fold:
-    """One fold of one repeat (both from 1): the rows that train and the rows that are held out, sorted."""
+    """One fold of one repeat (both from 1): the rows that train and the rows that are held out, sorted.
+
+    In a bootstrap a training row stands as often as it was drawn.
+    """
 
     repeat: int
     number: int
@@ -20,29 +23,143 @@ class Fold:
     test: Rows
 
 
-def k_folds(
-    rows: Rows, positive: NDArray[np.bool_], folds: int, repeats: int, seed: int, *, stratified: bool
-) -> tuple[Fold, ...]:
-    """folds × repeats folds over ``rows``; ``positive`` are their outcomes (same shape).
+def k_folds(layout: Layout, folds: int, repeats: int, seed: int, by: By = "rows") -> tuple[Fold, ...]:
+    """folds × repeats folds over the layout's rows.
 
-    Within a repeat every row is held out once. Rows are shuffled within each class and dealt in turn, the next
-    class going on where the last one stopped, so fold sizes differ by at most one, and so do the classes'.
-    Raises UserError when a class has fewer rows than there are folds.
+    By rows or groups every row is held out once a repeat; class sizes differ by at most one over folds (by rows with
+    strata). By time a fold is trained on all that came before it, so the first block is never held out, and repeats
+    would all be the same. Raises UserError with the number of folds that can be made.
+
+    >>> [fold.test.tolist() for fold in k_folds(Layout(np.arange(4)), 2, 1, seed=3)]
+    [[0, 3], [1, 2]]
     """
-    classes = [positive, ~positive] if stratified else [np.ones(len(rows), dtype=bool)]
-    fewest = min(int(members.sum()) for members in classes)
+    if by == "time":
+        return _forward(layout, folds)
+    return tuple(fold for repeat in range(1, repeats + 1) for fold in _one_repeat(layout, folds, repeat, seed, by))
+
+
+def _one_repeat(layout: Layout, folds: int, repeat: int, seed: int, by: By) -> list[Fold]:
+    rng = np.random.default_rng(seed_from("folds", seed, repeat))
+    fold_of = _dealt_rows(layout, folds, rng) if by == "rows" else _dealt_groups(layout, folds, rng)
+    rows = layout.rows
+    return [Fold(repeat, number + 1, rows[fold_of != number], rows[fold_of == number]) for number in range(folds)]
+
+
+def _dealt_rows(layout: Layout, folds: int, rng: np.random.Generator) -> Rows:
+    """Rows are shuffled within each class and dealt in turn, the next class going on where the last one stopped."""
+    classes = layout.classes
+    counts = np.bincount(classes)
+    fewest = int(counts[counts > 0].min()) if len(layout) else 0
     if fewest < folds:
+        what = "one class has" if layout.strata is not None else "there are"
         raise UserError(
-            f"{folds} folds can't be made: one class has only {fewest} rows to cross-validate.",
+            f"{folds} folds can't be made: {what} only {fewest} rows to cross-validate.",
             todo=f"Use at most {fewest} folds." if fewest >= 2 else "Use rows that have more of that class.",
         )
-    made: list[Fold] = []
-    for repeat in range(1, repeats + 1):
-        rng = np.random.default_rng(seed_from("folds", seed, repeat))
-        shuffled = np.concatenate([rng.permutation(np.flatnonzero(members)) for members in classes])
-        fold_of = np.empty(len(rows), dtype=np.int64)
-        fold_of[shuffled] = np.arange(len(rows)) % folds
-        made.extend(
-            Fold(repeat, number + 1, rows[fold_of != number], rows[fold_of == number]) for number in range(folds)
+    shuffled = np.concatenate([rng.permutation(np.flatnonzero(classes == code)) for code in np.unique(classes)[::-1]])
+    fold_of = np.empty(len(layout), dtype=np.int64)
+    fold_of[shuffled] = np.arange(len(layout)) % folds
+    return fold_of
+
+
+def _dealt_groups(layout: Layout, folds: int, rng: np.random.Generator) -> Rows:
+    if layout.groups is None:
+        raise UserError(
+            "The plan folds by groups, and no column has the role group.",
+            todo="Give a column that role, or fold by rows.",
         )
+    count = len(np.unique(layout.groups))
+    if count < folds:
+        raise UserError(
+            f"{folds} folds can't be made: there are only {count} groups to keep together.",
+            todo=f"Use at most {count} folds." if count >= 2 else "Fold by rows.",
+        )
+    quotas = np.tile(np.bincount(layout.classes) / folds, (folds, 1))
+    fold_of = deal_groups(layout, quotas, rng)
+    held = np.bincount(fold_of, minlength=folds)
+    if (held == 0).any():
+        raise UserError(
+            f"{folds} folds can't be made: the groups are so unequal that a fold would be empty.",
+            todo=f"Use at most {int((held > 0).sum())} folds.",
+        )
+    return fold_of
+
+
+def _forward(layout: Layout, folds: int) -> tuple[Fold, ...]:
+    order = in_time(layout)
+    times = layout.times if layout.times is not None else np.zeros(0)
+    moments = np.unique(times)
+    if len(moments) < folds + 1:
+        raise UserError(
+            f"{folds} folds by time need at least {folds + 1} different times, and there are {len(moments)}.",
+            todo=f"Use at most {len(moments) - 1} folds." if len(moments) > 2 else "Fold by rows.",
+        )
+    block = np.empty(len(layout), dtype=np.int64)
+    block[order] = np.arange(len(layout)) * (folds + 1) // len(layout)
+    # A moment belongs to the block of its first row.
+    _, inverse = np.unique(times, return_inverse=True)
+    first = np.full(len(moments), folds + 1)
+    np.minimum.at(first, inverse, block)
+    block = np.unique(first[inverse], return_inverse=True)[1]
+    made = int(block.max())
+    if made < folds:
+        raise UserError(
+            f"{folds} folds by time can't be made: many rows share one time.",
+            todo=f"Use at most {made} folds." if made >= 2 else "Fold by rows.",
+        )
+    return tuple(
+        Fold(1, number, layout.rows[block < number], layout.rows[block == number]) for number in range(1, folds + 1)
+    )
+
+
+def leave_one_out(layout: Layout) -> tuple[Fold, ...]:
+    """Every row held out alone once; with groups, every group. Needs at least two.
+
+    >>> [fold.test.tolist() for fold in leave_one_out(Layout(np.arange(3)))]
+    [[0], [1], [2]]
+    """
+    unit = np.arange(len(layout)) if layout.groups is None else np.unique(layout.groups, return_inverse=True)[1]
+    count = int(unit.max()) + 1 if len(unit) else 0
+    if count < 2:
+        raise UserError("Leaving one out needs at least two rows or groups.", todo="Use more rows.")
+    rows = layout.rows
+    return tuple(Fold(1, number + 1, rows[unit != number], rows[unit == number]) for number in range(count))
+
+
+def random_splits(layout: Layout, splits: int, test: float, seed: int, by: By = "rows") -> tuple[Fold, ...]:
+    """``splits`` holdouts of the test share in (0, 1), each with its own seed (Monte Carlo cross-validation).
+
+    >>> [len(fold.test) for fold in random_splits(Layout(np.arange(10)), 3, 0.2, seed=1)]
+    [2, 2, 2]
+    """
+    shares = {"training": 1 - test, "test": test}
+    if by == "time":
+        raise UserError("Random splits know no time.", todo="Use folds by time, or split by rows or groups.")
+    made = []
+    for number in range(1, splits + 1):
+        parts = split_parts(layout, shares, int(seed_from("splits", seed, number).generate_state(1)[0]), by)
+        made.append(Fold(1, number, parts["training"], parts["test"]))
+    return tuple(made)
+
+
+def bootstraps(layout: Layout, resamples: int, seed: int) -> tuple[Fold, ...]:
+    """Training rows drawn with replacement, as many as there are (whole groups where there are groups); the rows
+    never drawn are held out (Efron & Tibshirani 1997). A draw that holds out nothing is drawn again.
+
+    >>> [len(fold.train) for fold in bootstraps(Layout(np.arange(10)), 3, seed=1)]
+    [10, 10, 10]
+    """
+    rows = layout.rows
+    unit = np.arange(len(layout)) if layout.groups is None else np.unique(layout.groups, return_inverse=True)[1]
+    count = int(unit.max()) + 1 if len(unit) else 0
+    if count < 2:
+        raise UserError("A bootstrap needs at least two rows or groups.", todo="Use more rows.")
+    made = []
+    for number in range(1, resamples + 1):
+        rng = np.random.default_rng(seed_from("bootstrap rows", seed, number))
+        times = np.ones(count, dtype=np.int64)
+        while (times > 0).all():
+            times = np.bincount(rng.integers(0, count, count), minlength=count)
+        drawn = times[unit]
+        made.append(Fold(1, number, np.repeat(rows, drawn), rows[drawn == 0]))
     return tuple(made)

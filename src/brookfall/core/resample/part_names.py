@@ -13,5 +13,9 @@ _PART_NAMES = {
 
 
 def part_name(written: str) -> str:
-    """Brookfall's name of a part from the name in a file; unknown names are kept as they are."""
+    """Brookfall's name of a part from the name in a file; unknown names are kept as they are.
+
+    >>> part_name("Dev"), part_name("spring")
+    ('validation', 'spring')
+    """
     return _PART_NAMES.get(written.strip().lower(), written.strip())

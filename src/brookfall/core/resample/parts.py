@@ -1,22 +1,30 @@
 """Training, validation and test: by shares asked for directly, or as the data's own column says."""
 
 from collections.abc import Mapping
+from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
 from brookfall.core.digest import seed_from
 from brookfall.core.errors import UserError
+from brookfall.core.resample.layout import Codes, Layout, Rows, deal_groups, in_time
 from brookfall.core.resample.part_names import part_name
-from brookfall.core.resample.shares import allocate
+from brookfall.core.resample.shares import allocate, largest_remainder
 from brookfall.core.table.infer import as_category
 from brookfall.core.table.table import Table
 
-Rows = NDArray[np.int64]
+By = Literal["rows", "groups", "time"]
 
 
 def given_parts(table: Table, column: str) -> dict[str, Rows]:
-    """Part name to sorted row positions, from a column that names each row's part. Rows without a part are in none."""
+    """Part name to sorted row positions, from a column that names each row's part. Rows without a part are in none.
+
+    >>> import pandas as pd
+    >>> from brookfall.core.table.infer import column_from_text
+    >>> column = column_from_text("part", pd.Series(["train", "test", "train"]))
+    >>> {name: rows.tolist() for name, rows in given_parts(Table((column,)), "part").items()}
+    {'test': [1], 'training': [0, 2]}
+    """
     named = as_category(table.column(column))
     found: dict[str, list[Rows]] = {}
     for code, level in enumerate(named.levels):
@@ -26,28 +34,74 @@ def given_parts(table: Table, column: str) -> dict[str, Rows]:
     return {name: np.sort(np.concatenate(rows)) for name, rows in found.items()}
 
 
-def split_parts(
-    rows: Rows, positive: NDArray[np.bool_], shares: Mapping[str, float], seed: int, *, stratified: bool
-) -> dict[str, Rows]:
-    """Part name to sorted row positions. ``rows`` are the rows to split, ``positive`` their outcomes (same shape).
+def split_parts(layout: Layout, shares: Mapping[str, float], seed: int, by: By = "rows") -> dict[str, Rows]:
+    """Part name to sorted row positions, with shares of any positive unit.
 
-    Sizes are by largest remainder, inside each class too when stratified. Raises UserError when a part would
-    hold no row, or, stratified, no row of one class.
+    By rows: sizes by largest remainder, inside each class too where the layout has strata. By groups: whole groups,
+    as near to those sizes as they allow. By time: the earliest rows first, rows of one moment never parted.
+    Raises UserError when a part would hold no row, or no row of one class, and says what could be done instead.
+
+    >>> layout = Layout(np.arange(10), strata=np.repeat([0, 1], 5))
+    >>> {part: len(rows) for part, rows in split_parts(layout, {"training": 60, "test": 40}, seed=1).items()}
+    {'training': 6, 'test': 4}
     """
-    strata = positive.astype(np.int64) if stratified else np.zeros(len(rows), dtype=np.int64)
-    sizes = allocate(np.bincount(strata, minlength=2 if stratified else 1), list(shares.values()))
-    for part, counts in zip(shares, sizes, strict=True):
-        if (counts == 0).any():
-            what = "no row of one class" if counts.any() else "no row"
-            raise UserError(
-                f"The {part} part would hold {what}: {len(rows)} rows, {int(positive.sum())} of them positive.",
-                todo="Give it a larger share, or split into fewer parts.",
-            )
+    parts = {"rows": _by_rows, "groups": _by_groups, "time": _by_time}[by](layout, list(shares.values()), seed)
+    made = {name: layout.rows[parts == place] for place, name in enumerate(shares)}
+    _refuse_empty(layout, parts, list(shares))
+    return made
+
+
+def _by_rows(layout: Layout, shares: list[float], seed: int) -> Codes:
+    classes = layout.classes
+    sizes = allocate(np.bincount(classes), shares)
     rng = np.random.default_rng(seed_from("parts", seed))
-    parts: dict[str, list[Rows]] = {part: [] for part in shares}
+    parts = np.empty(len(layout), dtype=np.int64)
     for stratum in range(sizes.shape[1]):
-        shuffled = rng.permutation(rows[strata == stratum])
-        cuts = np.cumsum(sizes[:, stratum])[:-1]
-        for part, chosen in zip(shares, np.split(shuffled, cuts), strict=True):
-            parts[part].append(chosen)
-    return {part: np.sort(np.concatenate(chosen)) for part, chosen in parts.items()}
+        shuffled = rng.permutation(np.flatnonzero(classes == stratum))
+        parts[shuffled] = np.repeat(np.arange(len(shares)), sizes[:, stratum])
+    return parts
+
+
+def _by_groups(layout: Layout, shares: list[float], seed: int) -> Codes:
+    if layout.groups is None:
+        raise UserError(
+            "The plan splits by groups, and no column has the role group.",
+            todo="Give a column that role, or split by rows.",
+        )
+    weights = np.array(shares, dtype=np.float64)
+    quotas = np.outer(weights / weights.sum(), np.bincount(layout.classes))
+    return deal_groups(layout, quotas, np.random.default_rng(seed_from("parts", seed, "groups")))
+
+
+def _by_time(layout: Layout, shares: list[float], seed: int) -> Codes:  # noqa: ARG001 - time leaves nothing to chance
+    order = in_time(layout)
+    ends = np.cumsum(largest_remainder(len(layout), shares))
+    parts = np.empty(len(layout), dtype=np.int64)
+    parts[order] = np.searchsorted(ends, np.arange(len(layout)), side="right")
+    return _moments_together(layout, order, parts)
+
+
+def _moments_together(layout: Layout, order: Rows, parts: Codes) -> Codes:
+    """Rows of one moment all go where its first row went, so that nothing is tested on its own moment."""
+    if layout.times is None:
+        return parts
+    ordered = layout.times[order]
+    starts = np.concatenate(([True], ordered[1:] != ordered[:-1]))
+    first = np.maximum.accumulate(np.where(starts, np.arange(len(order)), 0))
+    together = parts.copy()
+    together[order] = parts[order][first]
+    return together
+
+
+def _refuse_empty(layout: Layout, parts: Codes, names: list[str]) -> None:
+    classes = layout.classes
+    k = int(classes.max()) + 1 if len(classes) else 1
+    counts = np.bincount(parts * k + classes, minlength=len(names) * k).reshape(len(names), k)
+    for name, row in zip(names, counts, strict=True):
+        if (row == 0).any():
+            what = "no row of one class" if row.any() else "no row"
+            fewest = int(np.bincount(classes, minlength=k).min())
+            raise UserError(
+                f"The {name} part would hold {what}: {len(layout)} rows, {fewest} of them in the smallest class.",
+                todo="Give it a larger share, split into fewer parts, or don't stratify.",
+            )

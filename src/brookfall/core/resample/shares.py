@@ -28,6 +28,9 @@ def allocate(strata: NDArray[np.int64], shares: Sequence[float]) -> NDArray[np.i
 
     Each cell starts at the floor of its quota; what is left is dealt by largest remainder among the cells
     whose part and stratum still have room.
+
+    >>> allocate(np.array([30, 70]), [60, 40]).tolist()
+    [[18, 42], [12, 28]]
     """
     counts = strata.astype(np.int64)
     weights = np.asarray(shares, dtype=np.float64)

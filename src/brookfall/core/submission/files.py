@@ -13,7 +13,11 @@ _BLOCK = 1 << 20
 
 
 def package_hash(files: dict[str, bytes]) -> str:
-    """SHA-256 of the lines ``path NUL sha256 LF`` of all files, sorted by path: equal for a folder and its zip."""
+    """SHA-256 of the lines ``path NUL sha256 LF`` of all files, sorted by path: equal for a folder and its zip.
+
+    >>> package_hash({"a": b"1", "b": b"2"}) == package_hash({"b": b"2", "a": b"1"})
+    True
+    """
     return sha256("".join(f"{path}\0{sha256(files[path])}\n" for path in sorted(files)).encode())
 
 
@@ -58,7 +62,11 @@ def files_of_zip(data: bytes, max_bytes: int) -> dict[str, bytes]:
 
 
 def safe_path(written: str) -> str:
-    """The path as it is kept; UserError when it is absolute or leaves the package's folder."""
+    """The path as it is kept; UserError when it is absolute or leaves the package's folder.
+
+    >>> safe_path("data/rows.csv")
+    'data/rows.csv'
+    """
     path = PurePosixPath(written.replace("\\", "/"))
     if path.is_absolute() or ".." in path.parts or (path.parts and ":" in path.parts[0]) or not path.parts:
         raise UserError(

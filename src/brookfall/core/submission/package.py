@@ -8,13 +8,17 @@ import yaml
 from pydantic import ValidationError
 
 from brookfall.core.errors import UserError
+from brookfall.core.measure.measures import NAMES
 from brookfall.core.recipe.families import check_recipe
+from brookfall.core.resample.part_names import part_name
 from brookfall.core.resample.parts import given_parts
 from brookfall.core.submission.files import files_of_folder, files_of_zip, package_hash
+from brookfall.core.submission.predictions import read_supplied
 from brookfall.core.submission.schema import Submission
 from brookfall.core.table.read import read_table
-from brookfall.core.table.roles import binary_target, check_roles
+from brookfall.core.table.roles import check_roles, target_of, times_of, weights_of
 from brookfall.core.table.table import Table
+from brookfall.core.target import Target
 
 DECLARATION = "submission.yaml"
 DEFAULT_MAX_BYTES = 200_000_000
@@ -47,7 +51,15 @@ def open_package(path: Path, max_bytes: int = DEFAULT_MAX_BYTES) -> Package:
 
 
 def package_from_files(files: dict[str, bytes]) -> Package:
-    """Reads and cross-checks a package; UserError names file, column and row of the first thing wrong."""
+    """Reads and cross-checks a package; UserError names file, column and row of the first thing wrong.
+
+    >>> lines = ["brookfall: 1", "model: {name: M, version: 1, tier: 3, outcome: binary, purpose: p, owner: o}"]
+    >>> lines += ["data: [{name: d, path: d.csv, roles: {target: y}}]", "recipe: {family: logistic}"]
+    >>> yaml = chr(10).join(lines).encode()
+    >>> csv = "x,y 1,yes 2,no".replace(" ", chr(10)).encode()
+    >>> package_from_files({"submission.yaml": yaml, "d.csv": csv}).table.n_rows
+    2
+    """
     if DECLARATION not in files:
         raise UserError("The package has no submission.yaml.", todo="Add one at its top.", file=DECLARATION)
     submission = read_declaration(files[DECLARATION])
@@ -55,16 +67,27 @@ def package_from_files(files: dict[str, bytes]) -> Package:
     data = submission.data[0]
     table = read_table(files[data.path], data.path)
     check_roles(data.roles, table, data.path)
-    if submission.model.outcome == "binary":
-        binary_target(table, data.roles, data.path)
+    if submission.model.outcome != "choice":
+        target = target_of(table, data.roles, submission.model.outcome, data.path)
+        weights_of(table, data.roles, data.path)
+        times_of(table, data.roles, data.path)
+        read_supplied(submission, files, table, data.roles, target)
+        _refuse_claims_of_another_outcome(submission, target)
     if submission.recipe is not None:
-        check_recipe(submission.recipe, DECLARATION)
+        check_recipe(submission.recipe, submission.model.outcome, DECLARATION)
     _refuse_claims_on_absent_parts(submission, table)
     return Package(files, submission, table)
 
 
 def read_declaration(text: bytes) -> Submission:
-    """submission.yaml as types; every scalar is read as text first, so 0.80 keeps its decimals and yes stays yes."""
+    """submission.yaml as types; every scalar is read as text first, so 0.80 keeps its decimals and yes stays yes.
+
+    >>> lines = ["brookfall: 1", "model: {name: M, version: 1, tier: 3, outcome: binary, purpose: p, owner: o}"]
+    >>> lines += ["data: [{name: d, path: d.csv, roles: {target: y}}]", "recipe: {family: logistic}"]
+    >>> yaml = chr(10).join(lines).encode()
+    >>> read_declaration(yaml).model.tier
+    3
+    """
     try:
         declared = yaml.load(text, Loader=_AsWritten)  # noqa: S506 - builds only text, lists and mappings
     except yaml.MarkedYAMLError as problem:
@@ -125,11 +148,29 @@ def _refuse_absent_files(submission: Submission, files: dict[str, bytes]) -> Non
             )
 
 
+def _refuse_claims_of_another_outcome(submission: Submission, target: Target) -> None:
+    names = NAMES[submission.model.outcome]
+    for claim in submission.claims:
+        if claim.measure not in names:
+            raise UserError(
+                f"A claim names '{claim.measure}', which a {submission.model.outcome} outcome does not have.",
+                todo=f"Measures are {', '.join(names)}.",
+                file=DECLARATION,
+            )
+        if claim.class_ is not None and claim.class_ not in target.classes:
+            raise UserError(
+                f"The claim on {claim.measure} names the class '{claim.class_}' and no row has it.",
+                todo=f"Classes in the data are {', '.join(target.classes) or 'none'}.",
+                file=DECLARATION,
+            )
+
+
 def _refuse_claims_on_absent_parts(submission: Submission, table: Table) -> None:
     roles = submission.data[0].roles
     if roles.part is None:
         return
-    parts = set(given_parts(table, roles.part)) | {"all"}
+    supplied = {part_name(scores.part) for scores in submission.predictions if scores.part}
+    parts = set(given_parts(table, roles.part)) | {"all"} | supplied
     for claim in submission.claims:
         if claim.part is not None and claim.part not in parts:
             raise UserError(

@@ -4,36 +4,13 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
+from brookfall.core.measure.measures import NAMES
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.resample.part_names import part_name
 from brookfall.core.table.roles import Roles
 
-MEASURES = (
-    "accuracy",
-    "error_rate",
-    "balanced_accuracy",
-    "precision",
-    "recall",
-    "specificity",
-    "f1",
-    "mcc",
-    "kappa",
-    "auc",
-    "average_precision",
-    "gini",
-    "ks",
-    "log_loss",
-    "brier",
-    "selection_rate",
-    "base_rate",
-    "true_positive_rate",
-    "false_positive_rate",
-    "true_negative_rate",
-    "false_negative_rate",
-    "positive_predictive_value",
-    "negative_predictive_value",
-    "mean_score",
-)
+MEASURES = tuple(dict.fromkeys(name for names in NAMES.values() for name in names))
+"""Every measure that can be claimed, of any outcome."""
 
 
 class Declared(BaseModel):
@@ -80,7 +57,9 @@ class Predictions(Declared):
 
 
 class Claim(Declared):
-    """One claimed figure. ``value`` keeps the decimals it was written with."""
+    """One claimed figure. ``value`` keeps the decimals it was written with; ``class`` is of one class alone."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
 
     measure: str
     value: str
@@ -88,6 +67,7 @@ class Claim(Declared):
     method: Literal["cross_validation"] | None = None
     folds: int | None = Field(default=None, ge=2)
     threshold: float | None = None
+    class_: str | None = Field(default=None, alias="class")
 
     @field_validator("measure")
     @classmethod

@@ -46,7 +46,13 @@ class ColumnProfile:
 
 
 def profile_column(column: Column) -> ColumnProfile:
-    """Counts, quantiles (type 7) and a histogram of at most 20 bins or the 12 most frequent levels."""
+    """Counts, quantiles (type 7) and a histogram of at most 20 bins or the 12 most frequent levels.
+
+    >>> import pandas as pd
+    >>> from brookfall.core.table.infer import column_from_text
+    >>> profile_column(column_from_text("size", pd.Series(["1", "2.5", ""]))).words
+    'number, 1 to 2.5, 33.3 % missing'
+    """
     present = column.values[~column.missing]
     n, missing = len(column.values), int(column.missing.sum())
     if column.kind == "number":

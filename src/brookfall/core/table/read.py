@@ -21,6 +21,9 @@ def read_table(data: bytes, file: str) -> Table:
 
     CSV is UTF-8 (a byte-order mark is allowed), comma-separated, with one header row; Parquet as it is.
     Raises UserError with file, row and column for an empty, ragged, wrongly encoded or header-only file.
+
+    >>> read_table("a,b 1,x 2,y".replace(" ", chr(10)).encode(), "rows.csv").names
+    ('a', 'b')
     """
     suffix = PurePosixPath(file).suffix.lower()
     if suffix not in READABLE:

@@ -1,4 +1,4 @@
-"""What each column is for, and whether the rows, so read, make a binary problem that can be tested."""
+"""What each column is for, and what the rows, so read, say: outcomes, weights, groups, times."""
 
 from collections import Counter
 
@@ -7,8 +7,10 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from brookfall.core.errors import UserError
+from brookfall.core.recipe.family.family import Outcome
 from brookfall.core.table.infer import as_category
 from brookfall.core.table.table import Column, Table
+from brookfall.core.target import Target
 
 
 class Roles(BaseModel):
@@ -43,7 +45,14 @@ class Roles(BaseModel):
 
 
 def check_roles(roles: Roles, table: Table, file: str) -> None:
-    """Raises UserError when a role names a column that is not there, one column has two roles, or none is a feature."""
+    """Raises UserError when a role names a column that is not there, one column has two roles, or none is a feature.
+
+    >>> import pandas as pd
+    >>> from brookfall.core.table.infer import column_from_text
+    >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
+    >>> table = Table(tuple(column_from_text(name, pd.Series(values)) for name, values in cells.items()))
+    >>> check_roles(Roles(target="y"), table, "rows.csv")
+    """
     mentioned = [name for _, name in roles.named()] + [*roles.protected, *roles.also_features, *(roles.features or ())]
     for name in mentioned:
         if name not in table:
@@ -69,21 +78,23 @@ def check_roles(roles: Roles, table: Table, file: str) -> None:
         raise UserError("No column is left to be a feature.", todo="Give at least one column that role.", file=file)
 
 
-def binary_target(table: Table, roles: Roles, file: str) -> NDArray[np.bool_]:
-    """True where the row is positive; shape (n,).
+_MOST_CLASSES = 50
 
-    Raises UserError unless the target has exactly two values, no gaps, and the positive value is one of them.
+
+def target_of(table: Table, roles: Roles, outcome: Outcome, file: str) -> Target:
+    """The outcome of every row.
+
+    Raises UserError, with the row where there is one, unless the target has no gaps and is: two values with the
+    positive one among them (binary), 2 to 50 values (multiclass), or finite numbers that differ (number).
+
+    >>> import pandas as pd
+    >>> from brookfall.core.table.infer import column_from_text
+    >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
+    >>> table = Table(tuple(column_from_text(name, pd.Series(values)) for name, values in cells.items()))
+    >>> target_of(table, Roles(target="y"), "binary", "rows.csv").classes
+    ('no', 'yes')
     """
-    column = as_category(table.column(roles.target))
-    values = [level for i, level in enumerate(column.levels) if np.any(column.values == i)]
-    if len(values) != 2:
-        shown = ", ".join(values[:6]) + (" …" if len(values) > 6 else "")
-        raise UserError(
-            f"A binary target needs two values and this column has {len(values)}: {shown or 'none'}.",
-            todo="Choose another target, or declare another outcome.",
-            file=file,
-            column=roles.target,
-        )
+    column = table.column(roles.target)
     if column.missing.any():
         first = int(np.flatnonzero(column.missing)[0])
         raise UserError(
@@ -93,6 +104,56 @@ def binary_target(table: Table, roles: Roles, file: str) -> NDArray[np.bool_]:
             column=roles.target,
             row=first + 2,
         )
+    if outcome == "number":
+        return _number_target(column, roles, file)
+    coded = as_category(column)
+    held = np.unique(coded.values).astype(np.int64)
+    values = [coded.levels[code] for code in held]
+    if outcome == "multiclass":
+        return _class_target(coded.values, held, values, roles, file)
+    return _binary_target(coded, values, roles, file)
+
+
+def _number_target(column: Column, roles: Roles, file: str) -> Target:
+    if column.kind != "number":
+        raise UserError(
+            f"A number outcome needs a column of numbers and this one is read as {column.kind.replace('_', '/')}.",
+            todo="Choose another target, or declare another outcome.",
+            file=file,
+            column=roles.target,
+        )
+    if len(column.values) and np.ptp(column.values) == 0:
+        raise UserError(
+            f"Every row has the same outcome, {column.values[0]:g}.",
+            todo="Choose another target.",
+            file=file,
+            column=roles.target,
+        )
+    return Target("number", np.asarray(column.values, dtype=np.float64))
+
+
+def _class_target(
+    codes: NDArray[np.float64] | NDArray[np.int32], held: NDArray[np.int64], values: list[str], roles: Roles, file: str
+) -> Target:
+    if not 2 <= len(values) <= _MOST_CLASSES:
+        raise UserError(
+            f"An outcome of several classes needs 2 to {_MOST_CLASSES} values and this column has {len(values)}.",
+            todo="Choose another target, or declare another outcome.",
+            file=file,
+            column=roles.target,
+        )
+    return Target("multiclass", np.searchsorted(held, codes).astype(np.int64), tuple(values))
+
+
+def _binary_target(column: Column, values: list[str], roles: Roles, file: str) -> Target:
+    if len(values) != 2:
+        shown = ", ".join(values[:6]) + (" …" if len(values) > 6 else "")
+        raise UserError(
+            f"A binary target needs two values and this column has {len(values)}: {shown or 'none'}.",
+            todo="Choose another target, or declare another outcome.",
+            file=file,
+            column=roles.target,
+        )
     positive = roles.positive if roles.positive is not None else _default_positive(values)
     if positive not in values:
         raise UserError(
@@ -101,14 +162,8 @@ def binary_target(table: Table, roles: Roles, file: str) -> NDArray[np.bool_]:
             file=file,
             column=roles.target,
         )
-    return np.asarray(column.values == column.levels.index(positive))
-
-
-def positive_value(table: Table, roles: Roles) -> str:
-    """The value of the target that counts as positive, as it is written in the data."""
-    if roles.positive is not None:
-        return roles.positive
-    return _default_positive(list(as_category(table.column(roles.target)).levels))
+    negative = next(value for value in values if value != positive)
+    return Target("binary", np.asarray(column.values == column.levels.index(positive)), (negative, positive))
 
 
 def _default_positive(values: list[str]) -> str:
@@ -116,6 +171,89 @@ def _default_positive(values: list[str]) -> str:
     return affirmative[0] if affirmative else values[-1]
 
 
+def weights_of(table: Table, roles: Roles, file: str) -> NDArray[np.float64] | None:
+    """The weight of every row, or None where all count once; UserError unless all are numbers of 0 or more.
+
+    >>> import pandas as pd
+    >>> from brookfall.core.table.infer import column_from_text
+    >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
+    >>> table = Table(tuple(column_from_text(name, pd.Series(values)) for name, values in cells.items()))
+    >>> weights_of(table, Roles(target="y", weight="x"), "rows.csv").tolist()
+    [1.0, 2.0, 4.0]
+    """
+    if roles.weight is None:
+        return None
+    column = table.column(roles.weight)
+    if column.kind != "number":
+        raise UserError("The weights are not numbers.", todo="Choose another column.", file=file, column=roles.weight)
+    wrong = np.flatnonzero(~(column.values >= 0))
+    if len(wrong):
+        raise UserError(
+            f"A weight is missing or below 0 in {len(wrong)} rows.",
+            todo="Weights must be 0 or more; a row of weight 0 takes no part.",
+            file=file,
+            column=roles.weight,
+            row=int(wrong[0]) + 2,
+        )
+    if not (column.values > 0).any():
+        raise UserError("Every weight is 0.", todo="Choose another column.", file=file, column=roles.weight)
+    return np.asarray(column.values, dtype=np.float64)
+
+
+def groups_of_rows(table: Table, roles: Roles) -> Column | None:
+    """The column whose equal values keep rows together, as a category; None where rows stand for themselves.
+
+    >>> import pandas as pd
+    >>> from brookfall.core.table.infer import column_from_text
+    >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
+    >>> table = Table(tuple(column_from_text(name, pd.Series(values)) for name, values in cells.items()))
+    >>> groups_of_rows(table, Roles(target="y", group="c")).levels
+    ('a', 'b')
+    """
+    return None if roles.group is None else as_category(table.column(roles.group))
+
+
+def times_of(table: Table, roles: Roles, file: str) -> NDArray[np.float64] | None:
+    """A number for each row that puts the rows in order of time; None where no column has that role.
+
+    UserError where a row has no time, or the column holds neither numbers nor dates as year-month-day.
+
+    >>> import pandas as pd
+    >>> from brookfall.core.table.infer import column_from_text
+    >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
+    >>> table = Table(tuple(column_from_text(name, pd.Series(values)) for name, values in cells.items()))
+    >>> times_of(table, Roles(target="y", time="x"), "rows.csv").tolist()
+    [1.0, 2.0, 4.0]
+    """
+    if roles.time is None:
+        return None
+    column = table.column(roles.time)
+    if column.kind not in ("number", "date"):
+        raise UserError(
+            f"The times are read as {column.kind.replace('_', '/')}, which has no order in time.",
+            todo="Write them as numbers, or as dates like 2024-03-01.",
+            file=file,
+            column=roles.time,
+        )
+    if column.missing.any():
+        raise UserError(
+            f"The time is missing in {int(column.missing.sum())} rows.",
+            todo="Fill it in, or take the role time from the column.",
+            file=file,
+            column=roles.time,
+            row=int(np.flatnonzero(column.missing)[0]) + 2,
+        )
+    return column.values.astype(np.float64)
+
+
 def protected_columns(table: Table, roles: Roles) -> tuple[Column, ...]:
-    """The protected attributes as categories; a number is read as codes."""
+    """The protected attributes as categories; a number is read as codes.
+
+    >>> import pandas as pd
+    >>> from brookfall.core.table.infer import column_from_text
+    >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
+    >>> table = Table(tuple(column_from_text(name, pd.Series(values)) for name, values in cells.items()))
+    >>> protected_columns(table, Roles(target="y", protected=("c",)))[0].levels
+    ('a', 'b')
+    """
     return tuple(as_category(table.column(name)) for name in roles.protected)

@@ -71,13 +71,13 @@ class Table:
     def __contains__(self, name: str) -> bool:
         return name in self._by_name
 
-    def column(self, name: str) -> Column:
-        """The column of that name; UserError naming the columns there are when it is absent."""
+    def column(self, name: str, file: str | None = None) -> Column:
+        """The column of that name; UserError naming the columns there are, and the file, when it is absent."""
         try:
             return self._by_name[name]
         except KeyError:
             raise UserError(
-                f"There is no column '{name}'.", todo=f"Columns are: {', '.join(self.names)}.", column=name
+                f"There is no column '{name}'.", todo=f"Columns are: {', '.join(self.names)}.", file=file, column=name
             ) from None
 
     def select(self, names: Sequence[str]) -> "Table":

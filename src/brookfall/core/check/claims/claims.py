@@ -1,4 +1,4 @@
-"""Claims: every claimed figure recomputed, on the owner's own split where it can be had."""
+"""Claims: every claimed figure recomputed, on the owner's own scores and split where they can be had."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -6,16 +6,19 @@ from dataclasses import dataclass
 import numpy as np
 
 from brookfall.core import wording
-from brookfall.core.bench import Bench
+from brookfall.core.bench import RECIPE, SCORES, Bench
+from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, not_applicable, text
 from brookfall.core.errors import UserError
-from brookfall.core.exhibit import StripChart, StripGroup, StripRow, TableView, Verdict
+from brookfall.core.exhibit import Cell, StripGroup, StripRow, TableView, Verdict
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, ScoreReading
 from brookfall.core.judge.limit import Standing
-from brookfall.core.measure.binary import HIGHER_IS_WORSE, Scored, measure
+from brookfall.core.measure.compare import corrected_mean
 from brookfall.core.measure.figure import Figure, absent
-from brookfall.core.measure.resampled import corrected_mean
+from brookfall.core.measure.measures import class_measure, flatters, measure
+from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses
+from brookfall.core.plan import Folds
 from brookfall.core.resample.parts import split_parts
 from brookfall.core.submission.schema import Claim
 
@@ -31,12 +34,16 @@ _WORDS = {
 
 @dataclass(frozen=True)
 class _Recomputed:
-    """A claim's own value, recomputed, and the range a compatible claim lies in; None when it can't be checked."""
+    """A claim's own value, recomputed, and the range a compatible claim lies in; None when it can't be checked.
+
+    ``exact``: the same scores on the same rows, where no range excuses a difference.
+    """
 
     figure: Figure
     on: str
     span: tuple[float, float] | None = None
     same_rows: bool = False
+    exact: bool = False
 
 
 class Claims:
@@ -44,8 +51,11 @@ class Claims:
     title = "Claims"
     question = 2
     source = "Recomputed with the interval of each measure; the range of 20 seeds on the owner's own rows."
+    refits = False
 
     def requests(self, bench: Bench) -> list[Need]:
+        if RECIPE not in bench.models:
+            return []
         return [need for claim in bench.subject.claims for need in _needs(bench, claim)]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
@@ -53,46 +63,96 @@ class Claims:
         if not claims:
             return not_applicable("The submission claims no figure.")
         draft = Draft(bench.plan.policy.level)
-        rows, groups, verdicts = [], [], []
+        rows: list[tuple[Cell, ...]] = []
+        groups: list[tuple[str, StripGroup]] = []
+        verdicts: list[Verdict] = []
         for claim in claims:
-            recomputed = _recompute(bench, ledger, claim, draft.level)
-            verdict = _verdict(claim, recomputed)
-            verdicts.append(verdict)
-            place = draft.add(
-                claim.measure,
-                recomputed.figure,
-                part=_part(claim),
-                threshold=claim.threshold,
-                verdict=verdict,
-                standing=_standing(verdict),
-            )
-            groups.append(
-                StripGroup(
-                    label=f"{wording.capital(wording.measure_words(claim.measure))}, {claim.where}",
-                    rows=(StripRow(estimate=place, label="recomputed", colour=claim.part or "out_of_fold"),),
-                    claim=claim.value,
+            places = []
+            for model, recomputed in _recomputed(bench, ledger, claim, draft.level):
+                verdict = _verdict(claim, recomputed)
+                place = draft.add(
+                    claim.measure,
+                    recomputed.figure,
+                    model=model,
+                    part=_part(claim),
+                    class_=claim.class_,
+                    threshold=claim.threshold,
+                    verdict=verdict,
+                    standing=_standing(verdict),
                 )
-            )
-            rows.append(
-                (
-                    text(f"{wording.measure_words(claim.measure)}, {claim.where}"),
-                    text(claim.value),
-                    at(place),
-                    text(recomputed.on),
-                    text(_WORDS[verdict]),
+                places.append((model, place, verdict))
+                rows.append(
+                    (
+                        text(_named(claim) + shown.of_model(model, bench)),
+                        text(claim.value),
+                        at(place),
+                        text(recomputed.on),
+                        text(_WORDS[verdict]),
+                    )
                 )
+            verdicts.append(_worst([verdict for _, _, verdict in places]))
+            recomputed_rows = tuple(
+                StripRow(
+                    estimate=place,
+                    label=f"recomputed{shown.of_model(model, bench)}",
+                    colour=claim.part or "out_of_fold",
+                )
+                for model, place, _ in places
             )
-        strip = StripChart(title="Each claim (flag) and its recomputed value", unit="", groups=tuple(groups))
+            label = wording.capital(_named(claim))
+            groups.append((claim.measure, StripGroup(label=label, rows=recomputed_rows, claim=claim.value)))
+        strips = shown.strips("Each claim (flag) and its recomputed value", groups)
         table = TableView(
             title="Claim by claim", columns=("claim", "claimed", "recomputed", "on", "verdict"), rows=tuple(rows)
         )
-        return draft.write(_answer(claims, verdicts, draft), charts=(strip,), tables=(table,))
+        return draft.write(_answer(claims, verdicts, draft), charts=strips, tables=(table,))
+
+
+def _named(claim: Claim) -> str:
+    of_class = f" of {claim.class_}" if claim.class_ else ""
+    return f"{wording.measure_words(claim.measure)}{of_class}, {claim.where}"
+
+
+def _recomputed(bench: Bench, ledger: Ledger, claim: Claim, level: float) -> list[tuple[str, _Recomputed]]:
+    """The claim on each model that it can be put to; on one that can't, only where there is no other."""
+    found: list[tuple[str, _Recomputed]] = []
+    if SCORES in bench.models and claim.method is None:
+        found.append((SCORES, _on_supplied(bench, claim)))
+    if RECIPE in bench.models:
+        found.append((RECIPE, _on_refit(bench, ledger, claim, level)))
+    checked = [one for one in found if one[1].span is not None or one[1].exact]
+    if checked:
+        return checked
+    return found[:1] or [(SCORES, _unchecked("it needs a refit, and no recipe was submitted"))]
+
+
+def _on_supplied(bench: Bench, claim: Claim) -> _Recomputed:
+    """The owner's own scores on the owner's own rows: the figure must agree to its decimals."""
+    parts = bench.supplied_parts
+    if claim.part in (None, "all"):
+        rows = np.sort(np.concatenate(list(parts.values())))
+    elif claim.part in parts:
+        rows = parts[str(claim.part)]
+    else:
+        return _unchecked(f"no supplied score is of a part named {claim.part}")
+    figure = _measured(claim, bench.supplied(rows))
+    if figure.value is None:
+        return _unchecked(figure.note or "the measure has no value on these rows", figure)
+    return _Recomputed(figure, f"the supplied scores of {wording.rows(len(rows))}", same_rows=True, exact=True)
+
+
+def _measured(claim: Claim, rows: AnyScored) -> Figure:
+    """The claimed measure on rows, at the claim's threshold or of its class."""
+    if isinstance(rows, Scored) and claim.threshold is not None:
+        rows = rows.at(claim.threshold)
+    if isinstance(rows, ScoredClasses) and claim.class_ is not None:
+        return class_measure(claim.measure, rows, rows.classes.index(claim.class_))
+    return measure(claim.measure, rows)
 
 
 def _needs(bench: Bench, claim: Claim) -> Iterator[Need]:
     if claim.method == "cross_validation":
-        folds = bench.folds_of(claim.folds or bench.plan.cross_validation.folds, 1)
-        yield from (bench.fold_need(fold) for fold in folds)
+        yield from (bench.fold_need(fold) for fold in bench.folds_as(_claimed_folds(bench, claim)))
         return
     parts, same_rows = _owner_parts(bench)
     if claim.part not in parts and claim.part not in (None, "all"):
@@ -105,6 +165,11 @@ def _needs(bench: Bench, claim: Claim) -> Iterator[Need]:
         yield Need(bench.fit(parts["training"], reseeded), reading)
 
 
+def _claimed_folds(bench: Bench, claim: Claim) -> Folds:
+    planned = bench.plan.cross_validation
+    return Folds(folds=claim.folds or 10, repeats=1, stratified=planned.stratified, by=planned.by)
+
+
 def _owner_parts(bench: Bench) -> tuple[dict[str, Rows], bool]:
     """The owner's split as far as it is known, and whether its rows are exactly those the owner used."""
     subject, split = bench.subject, bench.recipe.split
@@ -113,11 +178,10 @@ def _owner_parts(bench: Bench) -> tuple[dict[str, Rows], bool]:
     if split is None:
         return bench.parts, False
     shares = {"training": 1 - split.test, "test": split.test}
-    outcomes = subject.positive[subject.rows]
-    return split_parts(subject.rows, outcomes, shares, split.seed, stratified=split.stratified), False
+    return split_parts(subject.layout(stratified=split.stratified), shares, split.seed), False
 
 
-def _recompute(bench: Bench, ledger: Ledger, claim: Claim, level: float) -> _Recomputed:
+def _on_refit(bench: Bench, ledger: Ledger, claim: Claim, level: float) -> _Recomputed:
     try:
         needs = list(_needs(bench, claim))
     except UserError as problem:
@@ -128,7 +192,7 @@ def _recompute(bench: Bench, ledger: Ledger, claim: Claim, level: float) -> _Rec
         return _by_folds(bench, ledger, claim, needs, level)
     parts, same_rows = _owner_parts(bench)
     rows = np.sort(np.concatenate(list(parts.values()))) if claim.part in (None, "all") else parts[claim.part or "all"]
-    figures = [measure(claim.measure, _scored(bench, ledger, need, rows, claim)) for need in needs]
+    figures = [_measured(claim, _scored(bench, ledger, need, rows)) for need in needs]
     figure = figures[0]
     if figure.value is None:
         return _unchecked(figure.note or "the measure has no value on these rows", figure)
@@ -143,17 +207,16 @@ def _recompute(bench: Bench, ledger: Ledger, claim: Claim, level: float) -> _Rec
     return _Recomputed(figure, f"{how}, {wording.rows(len(rows))}", interval)
 
 
-def _scored(bench: Bench, ledger: Ledger, need: Need, rows: Rows, claim: Claim) -> Scored:
+def _scored(bench: Bench, ledger: Ledger, need: Need, rows: Rows) -> AnyScored:
     scores = ledger.scores(need)[np.searchsorted(need.reading.rows, rows)]
-    scored = bench.scored(rows, scores, need.fit.key)
-    threshold = scored.threshold if claim.threshold is None else claim.threshold
-    return Scored(scored.outcomes, scored.scores, threshold, scored.key)
+    return bench.scored(rows, scores, need.fit.key)
 
 
 def _by_folds(bench: Bench, ledger: Ledger, claim: Claim, needs: list[Need], level: float) -> _Recomputed:
-    figures = [measure(claim.measure, _scored(bench, ledger, need, need.reading.rows, claim)) for need in needs]
+    figures = [_measured(claim, _scored(bench, ledger, need, need.reading.rows)) for need in needs]
     values = np.array([np.nan if figure.value is None else figure.value for figure in figures])
-    figure = corrected_mean(values, len(bench.cross_validated), 1 / (len(needs) - 1))
+    overlap = float(np.mean([len(need.reading.rows) / len(need.fit.train) for need in needs]))
+    figure = corrected_mean(values, sum(len(need.reading.rows) for need in needs), overlap)
     interval = figure.interval(level)
     if interval is None:
         return _unchecked(figure.note or "it has no interval", figure)
@@ -166,16 +229,20 @@ def _unchecked(why: str, figure: Figure | None = None) -> _Recomputed:
 
 def _verdict(claim: Claim, recomputed: _Recomputed) -> Verdict:
     value = recomputed.figure.value
-    if value is None or recomputed.span is None:
+    if value is None or (recomputed.span is None and not recomputed.exact):
         return "cannot_be_checked"
-    low, high = recomputed.span
     claimed, rounding = float(claim.value), 0.5 * 10**-claim.decimals
     if recomputed.same_rows and abs(value - claimed) <= rounding * (1 + 1e-9):
         return "reproduced"
-    if low - rounding <= claimed <= high + rounding:
+    if recomputed.span is not None and recomputed.span[0] - rounding <= claimed <= recomputed.span[1] + rounding:
         return "compatible"
-    flatters = claimed < value if claim.measure in HIGHER_IS_WORSE else claimed > value
-    return "overstated" if flatters else "understated"
+    return "overstated" if flatters(claim.measure, claimed, value) else "understated"
+
+
+def _worst(verdicts: list[Verdict]) -> Verdict:
+    """The verdict on a claim that was put to several models: the gravest."""
+    grave: tuple[Verdict, ...] = ("overstated", "understated", "compatible", "reproduced", "cannot_be_checked")
+    return min(verdicts, key=grave.index)
 
 
 def _standing(verdict: Verdict) -> Standing | None:
@@ -197,14 +264,28 @@ def _answer(claims: tuple[Claim, ...], verdicts: list[Verdict], draft: Draft) ->
         said = f"The one claim {'is ' if checkable else ''}{counts[0][1]}."
     else:
         said = f"All {len(verdicts)} claims {'are ' if checkable else ''}{counts[0][1]}."
-    if "overstated" not in verdicts:
+    worst = _farthest(claims, draft)
+    if worst is None:
         return said
-    place = max(
-        (place for place, verdict in enumerate(verdicts) if verdict == "overstated"),
-        key=lambda place: abs(float(claims[place].value) - (draft.figure(place).value or 0.0)),
-    )
-    claim = claims[place]
+    claim, figure = worst
     return (
-        f"{said} The farthest off: {wording.measure_words(claim.measure)}, {claim.where}, was claimed as {claim.value} "
-        f"and comes out at {wording.figure(draft.figure(place), draft.level)}."
+        f"{said} The farthest off: {_named(claim)}, was claimed as {claim.value} "
+        f"and comes out at {wording.figure(figure, draft.level)}."
     )
+
+
+def _farthest(claims: tuple[Claim, ...], draft: Draft) -> tuple[Claim, Figure] | None:
+    """The overstated claim whose recomputed value lies farthest from it, against its own size."""
+    found: list[tuple[float, Claim, Figure]] = []
+    for place, estimate in enumerate(draft.estimates()):
+        if estimate.verdict != "overstated" or estimate.value is None:
+            continue
+        claim = next(
+            claim
+            for claim in claims
+            if (claim.measure, _part(claim), claim.class_, claim.threshold)
+            == (estimate.measure, estimate.part, estimate.class_, estimate.threshold)
+        )
+        distance = abs(float(claim.value) - estimate.value) / max(abs(estimate.value), 1e-12)
+        found.append((distance, claim, draft.figure(place)))
+    return None if not found else max(found, key=lambda one: one[0])[1:]

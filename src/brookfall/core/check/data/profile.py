@@ -7,8 +7,11 @@ from brookfall.core.bench import Bench
 from brookfall.core.check.check import Draft, Written, at, text
 from brookfall.core.exhibit import TableView
 from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import Need
-from brookfall.core.measure.interval import proportion
+from brookfall.core.fit.request import Need, Rows
+from brookfall.core.measure.figure import Figure
+from brookfall.core.measure.interval import share_of
+from brookfall.core.measure.linear import figure_of, mean_of
+from brookfall.core.measure.scored import Scored, ScoredNumbers
 from brookfall.core.recipe.preprocess import raw_matrix, rows_with_gaps
 from brookfall.core.table.profile import profile_column
 
@@ -17,7 +20,8 @@ class Profile:
     name = "profile"
     title = "Profile"
     question = 1
-    source = "Counts; Wilson 1927 for shares of rows."
+    source = "Counts; Wilson 1927 for shares of rows; Hall 1992 for means."
+    refits = False
 
     def requests(self, bench: Bench) -> list[Need]:  # noqa: ARG002 - needs no fit
         return []
@@ -27,22 +31,24 @@ class Profile:
         table = subject.table.select(subject.features)
         n = table.n_rows
         gaps = int(rows_with_gaps(table).sum())
-        matrix = np.column_stack([raw_matrix(table), subject.positive])
+        matrix = np.column_stack([raw_matrix(table), subject.target.values])
         repeated = n - len(np.unique(matrix, axis=0))
         draft = Draft(bench.plan.policy.level)
-        base = draft.add("base_rate", proportion(int(subject.positive.sum()), n), part="all")
-        per_part = [
-            (part, draft.add("base_rate", proportion(int(subject.positive[rows].sum()), len(rows)), part=part))
-            for part, rows in bench.parts.items()
-        ]
+        parts = {"all": np.arange(n, dtype=np.int64), **bench.parts}
+        shown = {
+            (part, label): draft.add(measure, figure, part=part, class_=class_)
+            for part, rows in parts.items()
+            for label, measure, class_, figure in _outcomes(bench, rows)
+        }
+        labels = list(dict.fromkeys(label for _, label in shown))
         answer = (
-            f"{wording.capital(wording.rows(n))} with {len(subject.features)} features; the share of "
-            f"'{subject.positive_value}' is {wording.figure(draft.figure(base), draft.level)}. "
+            f"{wording.capital(wording.rows(n))} with {len(subject.features)} features; "
+            f"{_balance(bench, draft, shown, labels)}. "
             f"{wording.capital(wording.rows(gaps))} have a gap in a feature and {wording.rows(repeated)} "
             f"repeat another row's features and outcome."
         )
         if subject.dropped:
-            answer += f" {wording.capital(wording.rows(subject.dropped))} with gaps were dropped before any split."
+            answer += f" {wording.capital(wording.rows(subject.dropped))} {_why_dropped(bench)} before any split."
         columns = TableView(
             title="The features",
             columns=("column", "what it is", "distinct"),
@@ -53,8 +59,45 @@ class Profile:
             ),
         )
         balance = TableView(
-            title=f"Share of '{subject.positive_value}' by part",
-            columns=("part", "share"),
-            rows=((text("all rows"), at(base)), *((text(part), at(place)) for part, place in per_part)),
+            title="The outcome by part",
+            columns=("part", *labels),
+            rows=tuple(
+                (text("all rows" if part == "all" else part), *(at(shown[part, label]) for label in labels))
+                for part in parts
+            ),
         )
         return draft.write(answer, tables=(balance, columns))
+
+
+def _outcomes(bench: Bench, rows: Rows) -> list[tuple[str, str, str | None, Figure]]:
+    """What is said of the outcome of some rows: heading, measure, class, figure."""
+    target, common = bench.subject.target, bench.subject.sampling(rows, "profile")
+    if target.outcome == "number":
+        values = target.numbers[rows]
+        sample = ScoredNumbers(outcomes=values, predictions=values, **common)
+        return [("mean outcome", "mean_outcome", None, figure_of(mean_of(values, sample.counted), sample))]
+    wanted = [1] if target.outcome == "binary" else range(len(target.classes))
+    found: list[tuple[str, str, str | None, Figure]] = []
+    for code in wanted:
+        hits = target.codes[rows] == code
+        alone = Scored(outcomes=hits, scores=hits.astype(np.float64), threshold=0.5, **common)
+        class_ = None if target.outcome == "binary" else target.classes[code]
+        found.append((f"share of '{target.classes[code]}'", "base_rate", class_, share_of(hits, alone).figure()))
+    return found
+
+
+def _balance(bench: Bench, draft: Draft, shown: dict[tuple[str, str], int], labels: list[str]) -> str:
+    if bench.subject.outcome != "multiclass":
+        return f"the {labels[0]} is {wording.figure(draft.figure(shown['all', labels[0]]), draft.level)}"
+    smallest = min(labels, key=lambda label: draft.figure(shown["all", label]).value or 0.0)
+    figure = wording.figure(draft.figure(shown["all", smallest]), draft.level)
+    return f"{len(labels)} classes, the smallest with a {smallest} of {figure}"
+
+
+def _why_dropped(bench: Bench) -> str:
+    recipe, weights = bench.subject.recipe, bench.subject.weights
+    drops = recipe is not None and recipe.preprocess.missing == "drop"
+    weightless = weights is not None and bool((weights == 0).any())
+    if drops and weightless:
+        return "with gaps or of weight 0 were dropped"
+    return "with gaps were dropped" if drops else "of weight 0 were left out"

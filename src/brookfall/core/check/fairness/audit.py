@@ -1,39 +1,56 @@
-"""What the group checks share: one rate in every group, against a reference, judged together."""
+"""What the group checks share: one measure in every group, against a reference, judged together."""
 
 from dataclasses import dataclass
+from functools import cached_property
+from typing import Literal
 
 from brookfall.core import wording
-from brookfall.core.bench import Bench
+from brookfall.core.bench import RECIPE, SCORES, Bench
 from brookfall.core.check.check import Draft
 from brookfall.core.check.fairness.groups import Group, families, groups_of, reference
 from brookfall.core.exhibit import StripChart, StripGroup, StripRow, Versus
+from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Rows
 from brookfall.core.judge.limit import Limit, Standing
-from brookfall.core.measure.binary import Confusion, Scored
+from brookfall.core.measure.counts import SHARES, share_rows
 from brookfall.core.measure.figure import FEW_EVENTS, FEW_ROWS, Figure, absent
-from brookfall.core.measure.interval import independent_difference, proportion, ratio_of_proportions
+from brookfall.core.measure.interval import Share, independent_difference, ratio_of_shares, share_of
+from brookfall.core.measure.measures import measure
+from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
+
+MARK_SOME = "Mark them on the Data step, if the data have them."
+Comparison = Literal["ratio", "difference"]
 
 
 @dataclass(frozen=True, eq=False)
 class Member:
-    """A group, its confusion matrix, and the group it is compared with."""
+    """A group, its rows, and the group it is compared with."""
 
     group: Group
-    matrix: Confusion
+    rows: Scored | ScoredNumbers
     reference: "Member | None"
 
     def rate(self, name: str) -> Figure:
-        """The rate with Wilson's interval, marked where the group has too few rows for it."""
-        x, n = self.matrix.shares()[name]
-        return proportion(x, n).marked(few=n < FEW_ROWS) if n else absent(0, "no such row in this group")
+        """The measure in this group; a share is marked where the group has too few rows for it."""
+        if name not in SHARES:
+            return measure(name, self.rows)
+        share = self.share(name)
+        return share.figure().marked(few=share.n < FEW_ROWS) if share.n else absent(0, "no such row in this group")
+
+    def share(self, name: str) -> Share:
+        if isinstance(self.rows, ScoredNumbers):
+            raise TypeError("a number outcome has no shares of rows")
+        among, hits = share_rows(name, self.rows)
+        return share_of(hits, among)
 
     def difference(self, name: str) -> Figure:
         return independent_difference(self.rate(name), self.against.rate(name))
 
     def ratio(self, name: str) -> Figure:
-        (x1, n1), (x2, n2) = self.matrix.shares()[name], self.against.matrix.shares()[name]
-        few = min(n1, n2) < FEW_ROWS or max(x1 + x2, 1) < FEW_EVENTS
-        figure = ratio_of_proportions(x1, n1, x2, n2)
+        ours, theirs = self.share(name), self.against.share(name)
+        events = round(ours.value * ours.n + theirs.value * theirs.n)
+        figure = ratio_of_shares(ours, theirs)
+        few = min(ours.n, theirs.n) < FEW_ROWS or max(events, 1) < FEW_EVENTS
         return figure.marked(few=few) if figure.value is not None else figure
 
     @property
@@ -43,16 +60,58 @@ class Member:
         return self.reference
 
 
-def members_of(bench: Bench, positions: Rows, rows: Scored, order: int) -> list[list[Member]]:
+@dataclass(frozen=True, eq=False)
+class Audited:
+    """The rows of one model, in one part, that an audit reads: of a binary outcome, of one class, or of a number."""
+
+    model: str
+    part: str
+    class_: str | None
+    positions: Rows
+    rows: Scored | ScoredNumbers
+
+    @cached_property
+    def words(self) -> str:
+        of_class = f", class {self.class_}" if self.class_ else ""
+        supplied = ", supplied scores" if self.model == SCORES else ""
+        return f"{self.part.replace('_', ' ')} rows{of_class}{supplied}"
+
+
+def audited(bench: Bench, ledger: Ledger) -> list[Audited]:
+    """What is judged: every model on its deciding part, class by class where there are several."""
+    found: list[Audited] = []
+    for model in bench.models:
+        judged = bench.deciding(ledger, model)
+        found.extend(_by_class(model, judged.part, judged.positions, judged.scored))
+    return found
+
+
+def beside(bench: Bench, ledger: Ledger) -> list[Audited]:
+    """What is shown beside it: the recipe on the test part, where another part decides."""
+    if RECIPE not in bench.models or bench.plan.deciding_part == "test":
+        return []
+    return _by_class(RECIPE, "test", bench.parts["test"], bench.part_scores(ledger, bench.holdout, "test"))
+
+
+def _by_class(model: str, part: str, positions: Rows, rows: AnyScored) -> list[Audited]:
+    known = rows.known()
+    if not known.all():
+        positions, rows = positions[known], rows.take(known, "known")
+    if isinstance(rows, ScoredClasses):
+        return [
+            Audited(model, part, label, positions, rows.against_rest(place)) for place, label in enumerate(rows.classes)
+        ]
+    return [Audited(model, part, None, positions, rows)]
+
+
+def members_of(bench: Bench, positions: Rows, rows: Scored | ScoredNumbers, order: int) -> list[list[Member]]:
     """Every group of that order among the audited rows, by attribute or pair, the reference first."""
     found = []
     for groups in families(groups_of(bench.subject, positions, order)).values():
         chosen = reference(groups, bench.plan.references)
-        first = Member(chosen, rows.take(chosen.members, chosen.words).confusion, None)
+        first = Member(chosen, rows.take(chosen.members, chosen.words), None)
         others = [
-            Member(group, rows.take(group.members, group.words).confusion, first)
-            for group in groups
-            if group is not chosen
+            Member(group, rows.take(group.members, group.words), first) for group in groups if group is not chosen
         ]
         found.append([first, *others])
     return found
@@ -60,37 +119,47 @@ def members_of(bench: Bench, positions: Rows, rows: Scored, order: int) -> list[
 
 @dataclass(frozen=True)
 class Compared:
-    """Places in the draft: a group's rate, and its comparison with the reference (None for the reference)."""
+    """Places in the draft: a group's measure, and its comparison with the reference (None for the reference)."""
 
     member: Member
+    audited: Audited
     rate: int
     comparison: int | None
 
 
 def compare(
-    draft: Draft, members: list[Member], rate: str, part: str, limit: Limit | None, kind: str
+    draft: Draft, members: list[Member], audited: Audited, rate: str, limit: Limit | None, kind: Comparison
 ) -> list[Compared]:
-    """Adds each group's rate and its ``kind`` ('ratio' or 'difference') to the reference."""
+    """Adds each group's measure and its comparison with the reference group's."""
     compared = []
     for member in members:
-        place = draft.add(rate, member.rate(rate), part=part, group=member.group.label)
+        place = draft.add(
+            rate,
+            member.rate(rate),
+            model=audited.model,
+            part=audited.part,
+            class_=audited.class_,
+            group=member.group.label,
+        )
         comparison = None
         if member.reference is not None:
             figure = member.ratio(rate) if kind == "ratio" else member.difference(rate)
             comparison = draft.add(
                 f"{rate}_{kind}",
                 figure,
-                part=part,
+                model=audited.model,
+                part=audited.part,
+                class_=audited.class_,
                 group=member.group.label,
                 versus=Versus(group=member.against.group.label),
                 limit=limit,
             )
-        compared.append(Compared(member, place, comparison))
+        compared.append(Compared(member, audited, place, comparison))
     return compared
 
 
 def group_strip(title: str, families_compared: list[list[Compared]]) -> StripChart:
-    """The rate in every group, a heading an attribute or pair, the reference first."""
+    """The measure in every group, a heading an attribute or pair, the reference first."""
     return StripChart(
         title=title,
         unit="",
@@ -111,6 +180,13 @@ def group_strip(title: str, families_compared: list[list[Compared]]) -> StripCha
     )
 
 
+def heading(compared: list[Compared]) -> str:
+    """The attributes compared, and which rows, when they are not the plan's own."""
+    named = wording.capital(" × ".join(compared[0].member.group.attributes).replace("_", " "))
+    read = compared[0].audited
+    return named if read.model == RECIPE and read.class_ is None else f"{named}, {read.words}"
+
+
 def worst_first(draft: Draft, compared: list[Compared], ideal: float) -> list[Compared]:
     """The judged comparisons that are outside or near, farthest from the ideal first."""
     troubled = [
@@ -125,6 +201,12 @@ def worst_first(draft: Draft, compared: list[Compared], ideal: float) -> list[Co
             -abs((draft.figure(one.comparison or 0).value or ideal) - ideal),
         ),
     )
+
+
+def widest(draft: Draft, compared: list[Compared]) -> Compared | None:
+    """The comparison that lies farthest from 0, whether judged or not; None when there is none."""
+    known = [one for one in compared if one.comparison is not None and draft.figure(one.comparison).value is not None]
+    return max(known, key=lambda one: abs(draft.figure(one.comparison or 0).value or 0.0)) if known else None
 
 
 def counted(draft: Draft, compared: list[Compared]) -> str:

@@ -4,26 +4,35 @@ import numpy as np
 
 from brookfall.core import wording
 from brookfall.core.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, not_applicable, text
+from brookfall.core.check.check import Draft, Written, at, text
 from brookfall.core.check.fairness.audit import (
+    MARK_SOME,
     Compared,
+    Comparison,
+    audited,
+    beside,
     compare,
     counted,
     group_strip,
+    heading,
     members_of,
     nothing_protected,
+    widest,
     worst_first,
 )
 from brookfall.core.digest import seed_from
+from brookfall.core.errors import UserError
 from brookfall.core.exhibit import Cell, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
-from brookfall.core.measure.figure import Figure
-from brookfall.core.measure.interval import ratio_of_proportions
+from brookfall.core.measure.interval import ratio_of_shares
 
 FOUR_FIFTHS = 0.8
 _DRAWS = 10_000
 _RATE = "selection_rate"
+_MEAN = "mean_score"
+_RATIO: Comparison = "ratio"
+_DIFFERENCE: Comparison = "difference"
 
 
 class Selection:
@@ -31,6 +40,7 @@ class Selection:
 
     question = 6
     source = "29 CFR 1607.4(D) (four-fifths rule); Katz et al. 1978; Koopman 1984; Newcombe 1998."
+    refits = False
 
     def __init__(self, name: str, title: str, order: int) -> None:
         self.name = name
@@ -38,48 +48,70 @@ class Selection:
         self._order = order
 
     def requests(self, bench: Bench) -> list[Need]:
-        return [] if nothing_protected(bench, self._order) else [*bench.deciding_needs, bench.holdout]
+        if reason := nothing_protected(bench, self._order):
+            raise UserError(reason, todo=MARK_SOME)
+        return [*bench.deciding_needs, *bench.holdout_needs]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
-        if reason := nothing_protected(bench, self._order):
-            return not_applicable(reason)
-        policy, part = bench.plan.policy, bench.plan.deciding_part
-        draft = Draft(policy.level)
-        positions, rows = bench.deciding(ledger)
-        families = [
-            compare(draft, members, _RATE, part, policy.group_ratio, "ratio")
-            for members in members_of(bench, positions, rows, self._order)
-        ]
-        tables = [_table(draft, compared, part, bench.plan.seed) for compared in families]
-        if part != "test":
-            test = bench.part_scores(ledger, bench.holdout, "test")
-            for members in members_of(bench, bench.parts["test"], test, self._order):
-                compare(draft, members, _RATE, "test", None, "ratio")
-        flat = [one for compared in families for one in compared]
-        strip = group_strip(f"Share selected, {part.replace('_', ' ')} rows", families)
-        return draft.write(_answer(draft, flat), charts=(strip,), tables=tuple(tables))
+        number = bench.subject.outcome == "number"
+        rate, kind, limit = (_MEAN, _DIFFERENCE, None) if number else (_RATE, _RATIO, bench.plan.policy.group_ratio)
+        draft = Draft(bench.plan.policy.level)
+        strips, tables = [], []
+        flat: list[Compared] = []
+        for read in audited(bench, ledger):
+            families = [
+                compare(draft, members, read, rate, limit, kind)
+                for members in members_of(bench, read.positions, read.rows, self._order)
+            ]
+            title = "Mean prediction" if number else "Share selected"
+            strips.append(group_strip(f"{title}, {read.words}", families))
+            made = [_means(compared) if number else _table(draft, compared, bench.plan.seed) for compared in families]
+            tables.extend(made)
+            flat.extend(one for compared in families for one in compared)
+        for read in beside(bench, ledger):
+            for members in members_of(bench, read.positions, read.rows, self._order):
+                compare(draft, members, read, rate, None, kind)
+        answer = _number_answer(draft, flat) if number else _answer(draft, flat)
+        return draft.write(answer, charts=tuple(strips), tables=tuple(tables))
 
 
-def _table(draft: Draft, compared: list[Compared], part: str, seed: int) -> TableView:
+def _means(compared: list[Compared]) -> TableView:
+    return TableView(
+        title=heading(compared),
+        columns=("group", "mean prediction", "difference to reference"),
+        rows=tuple(
+            (
+                text(one.member.group.levels + (" (reference)" if one.comparison is None else "")),
+                at(one.rate),
+                _comparison(one),
+            )
+            for one in compared
+        ),
+    )
+
+
+def _table(draft: Draft, compared: list[Compared], seed: int) -> TableView:
     highest = max(compared, key=lambda one: draft.figure(one.rate).value or 0)
+    read = compared[0].audited
     rows = []
     for one in compared:
-        x, n = one.member.matrix.shares()[_RATE]
-        x_top, n_top = highest.member.matrix.shares()[_RATE]
+        share, top = one.member.share(_RATE), highest.member.share(_RATE)
         to_highest = text("highest")
         chance = text("")
         if one is not highest:
-            figure = ratio_of_proportions(x, n, x_top, n_top)
             to_highest = at(
                 draft.add(
                     "selection_rate_ratio",
-                    Figure(figure.value, figure.n, figure.method, figure.bounds, "29 CFR 1607.4(D)"),
-                    part=part,
+                    ratio_of_shares(share, top).noted("29 CFR 1607.4(D)"),
+                    model=read.model,
+                    part=read.part,
+                    class_=read.class_,
                     group=one.member.group.label,
                     versus=Versus(group=highest.member.group.label),
                 )
             )
-            chance = text(wording.percent(four_fifths_by_chance(x + x_top, n, n_top, seed)))
+            selected = round(share.value * share.n) + round(top.value * top.n)
+            chance = text(wording.percent(four_fifths_by_chance(selected, share.n, top.n, seed)))
         rows.append(
             (
                 text(one.member.group.levels + (" (reference)" if one.comparison is None else "")),
@@ -90,7 +122,7 @@ def _table(draft: Draft, compared: list[Compared], part: str, seed: int) -> Tabl
             )
         )
     return TableView(
-        title=wording.capital(" × ".join(compared[0].member.group.attributes).replace("_", " ")),
+        title=heading(compared),
         columns=("group", "selected", "ratio to reference", "ratio to highest", "under 4/5 by chance"),
         rows=tuple(rows),
     )
@@ -109,6 +141,17 @@ def four_fifths_by_chance(selected: int, n: int, n_highest: int, seed: int) -> f
     return float(np.mean(low < FOUR_FIFTHS * high))
 
 
+def _number_answer(draft: Draft, compared: list[Compared]) -> str:
+    far = widest(draft, compared)
+    if far is None or far.comparison is None:
+        return "There is nothing to compare."
+    return (
+        f"The mean prediction differs most with {far.member.group.words}: by "
+        f"{wording.figure(draft.figure(far.comparison), draft.level)} from that with "
+        f"{far.member.against.group.words}. The policy sets no limit on mean predictions, so none is judged."
+    )
+
+
 def _answer(draft: Draft, compared: list[Compared]) -> str:
     troubled = worst_first(draft, compared, 1.0)
     tally = counted(draft, compared)
@@ -119,8 +162,9 @@ def _answer(draft: Draft, compared: list[Compared]) -> str:
     reference = worst.member.against
     under = f", under the four fifths of {FOUR_FIFTHS}" if (ratio.value or 0) < FOUR_FIFTHS else ""
     chosen, usual = draft.figure(worst.rate).value, reference.rate(_RATE).value
+    into = f"called {worst.audited.class_}" if worst.audited.class_ else "selected"
     return (
         f"Of {wording.rows(len(worst.member.group))} with {worst.member.group.words}, {wording.percent(chosen)} are "
-        f"selected, against {wording.percent(usual)} with {reference.group.words}: a ratio of "
+        f"{into}, against {wording.percent(usual)} with {reference.group.words}: a ratio of "
         f"{wording.figure(ratio, draft.level, 2)}{under}. {tally}"
     )

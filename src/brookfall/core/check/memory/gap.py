@@ -1,100 +1,170 @@
 """Gap: the training score against the unseen score on one strip, with an interval on the distance."""
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
 from brookfall.core import wording
-from brookfall.core.bench import OUT_OF_FOLD, Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.bench import OUT_OF_FOLD, RECIPE, SCORES, Bench
+from brookfall.core.check import shown
+from brookfall.core.check.check import Draft, Written, at, not_applicable, text
 from brookfall.core.exhibit import StripChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
-from brookfall.core.judge.limit import Standing, rows_to_settle
-from brookfall.core.measure.binary import HIGHER_IS_WORSE, Scored, measure, paired_gap
+from brookfall.core.judge.limit import Limit, Standing, rows_to_settle
+from brookfall.core.measure.compare import paired
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.interval import independent_difference
+from brookfall.core.measure.measures import LOWER_IS_BETTER, measure
 from brookfall.core.measure.ranking import auc_gap_by_fold
+from brookfall.core.measure.scored import AnyScored, Scored
 
-_MEASURES = ("auc", "accuracy", "brier")
+_ONE_PART = "The supplied scores are of one part alone, so training can't be set against unseen rows."
+
+
+@dataclass(frozen=True)
+class _Sides:
+    """A model's training rows and unseen rows by part; ``same`` are its training rows scored by fits without them,
+    and ``folds`` the fold that left each of them out."""
+
+    model: str
+    parts: dict[str, AnyScored]
+    same: tuple[AnyScored, AnyScored] | None = None
+    folds: NDArray[np.int64] | None = None
+
+    @property
+    def unseen(self) -> list[str]:
+        return [part for part in self.parts if part != "training"]
 
 
 class Gap:
     name = "gap"
     title = "Gap"
     question = 4
-    source = "Newcombe 1998 (independent and paired differences); DeLong et al. 1988; Zou & Donner 2008."
+    source = "Newcombe 1998 (independent and paired differences); DeLong et al. 1988; Zou & Donner 2008; Hall 1992."
+    refits = False
 
     def requests(self, bench: Bench) -> list[Need]:
-        return [bench.holdout, *bench.first_repeat]
+        return [bench.holdout, *bench.out_of_fold_needs] if RECIPE in bench.models else []
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
+        found = [sides for model in bench.models if (sides := _sides(bench, ledger, model)) is not None]
+        if not found:
+            return not_applicable(_ONE_PART)
         draft = Draft(bench.plan.policy.level)
-        sides = {part: bench.part_scores(ledger, bench.holdout, part) for part in bench.parts}
-        unseen = bench.out_of_fold(ledger)
-        on_training = np.searchsorted(bench.cross_validated, bench.parts["training"])
-        sides[OUT_OF_FOLD] = unseen.take(on_training, "training rows")
-        folds = bench.fold_of_row()[on_training]
-        by_construction = _interpolates(bench)
-        places: dict[tuple[str, str], int] = {}
-        gaps: dict[tuple[str, str], int] = {}
-        order = ["training", OUT_OF_FOLD, *(part for part in sides if part not in ("training", OUT_OF_FOLD))]
-        for name in _MEASURES:
-            for part in order:
-                places[name, part] = draft.add(name, measure(name, sides[part]), part=part)
-            for part in order[1:]:
-                judged = name == bench.plan.main_measure and part in (OUT_OF_FOLD, "test") and not by_construction
-                gaps[name, part] = draft.add(
-                    f"{name}_gap",
-                    _gap(name, sides["training"], sides[part], folds if part == OUT_OF_FOLD else None),
-                    part="training",
-                    versus=Versus(part=part),
-                    limit=bench.plan.policy.gap if judged else None,
-                )
-        strip = StripChart(
-            title="Training and unseen rows on one scale",
-            unit="",
-            groups=tuple(
-                StripGroup(
-                    label=wording.capital(wording.measure_words(name)),
-                    rows=tuple(
-                        StripRow(estimate=places[name, part], label=part.replace("_", " "), colour=part)
-                        for part in order
-                    ),
-                    gap=gaps[name, order[-1]],
-                )
-                for name in _MEASURES
-            ),
-        )
-        table = TableView(
-            title="Training against each kind of unseen row; a gap is positive when training flatters",
-            columns=("measure", *(part.replace("_", " ") for part in order), "gap, out of fold", "gap, test"),
-            rows=tuple(
-                (
-                    text(wording.measure_words(name)),
-                    *(at(places[name, part]) for part in order),
-                    at(gaps[name, OUT_OF_FOLD]),
-                    at(gaps[name, "test"]),
-                )
-                for name in _MEASURES
-            ),
-        )
-        main = bench.plan.main_measure
-        answer = _answer(bench, draft, places[main, "training"], places[main, "test"], gaps[main, "test"])
-        if draft.figure(places["accuracy", "training"]).value == 1:
-            answer = f"It is right on every row it was trained on. {answer}"
-        if by_construction:
-            answer += f" {by_construction}"
-        return draft.write(answer, charts=(strip,), tables=(table,))
+        strips: list[StripChart] = []
+        tables, answers = [], []
+        for sides in found:
+            by_construction = _interpolates(bench) if sides.model == RECIPE else None
+            places, gaps = _measured(bench, draft, sides, judged=by_construction is None)
+            strips.extend(_strips(bench, sides, places, gaps))
+            tables.append(_table(bench, sides, places, gaps))
+            answers.append(_answer(bench, draft, sides, places, gaps))
+            answers.extend([by_construction] if by_construction else [])
+        return draft.write(" ".join(answers), charts=tuple(strips), tables=tuple(tables))
 
 
-def _gap(name: str, training: Scored, unseen: Scored, folds: NDArray[np.int64] | None) -> Figure:
-    """How much better training looks: positive when it flatters. ``folds`` are given when the rows are the same."""
-    better, worse = (unseen, training) if name in HIGHER_IS_WORSE else (training, unseen)
-    if folds is None:
-        return independent_difference(measure(name, better), measure(name, worse))
-    if name == "auc":
-        return auc_gap_by_fold(training.outcomes, training.scores, unseen.scores, folds)
-    return paired_gap(name, better, worse)
+def _sides(bench: Bench, ledger: Ledger, model: str) -> _Sides | None:
+    parts = bench.model_parts(ledger, model)
+    if model == SCORES:
+        return _Sides(model, parts) if "training" in parts and len(parts) > 1 else None
+    unseen = bench.out_of_fold(ledger)
+    both = np.intersect1d(bench.parts["training"], unseen.positions)
+    ours = parts["training"].take(np.searchsorted(bench.parts["training"], both), "left out too")
+    theirs = unseen.scored.take(np.searchsorted(unseen.positions, both), "training rows")
+    ordered = {"training": parts["training"], OUT_OF_FOLD: theirs}
+    ordered |= {part: rows for part, rows in parts.items() if part != "training"}
+    folds = None
+    if bench.plan.cross_validation.kind == "k_fold":
+        folds = bench.first_held[np.searchsorted(bench.cross_validated, both)]
+    return _Sides(model, ordered, (ours, theirs), folds)
+
+
+def _judged_measure(bench: Bench) -> tuple[str, Limit]:
+    """The measure whose gap is judged, and its limit: of a number outcome always that of R²."""
+    policy = bench.plan.policy
+    return ("r2", policy.gap_r2) if bench.subject.outcome == "number" else (bench.plan.main_measure, policy.gap)
+
+
+def _names(bench: Bench) -> tuple[str, ...]:
+    return tuple(dict.fromkeys((_judged_measure(bench)[0], *shown.main_measures(bench))))
+
+
+def _measured(
+    bench: Bench, draft: Draft, sides: _Sides, *, judged: bool
+) -> tuple[dict[tuple[str, str], int], dict[tuple[str, str], int]]:
+    """Places in the draft: every measure of every part, and the gap of training to each unseen part."""
+    main, limit = _judged_measure(bench)
+    places, gaps = {}, {}
+    for name in _names(bench):
+        for part, rows in sides.parts.items():
+            places[name, part] = draft.add(name, measure(name, rows), model=sides.model, part=part)
+        for part in sides.unseen:
+            judge = judged and name == main and part in (OUT_OF_FOLD, "test")
+            gaps[name, part] = draft.add(
+                f"{name}_gap",
+                _gap(name, sides, part),
+                model=sides.model,
+                part="training",
+                versus=Versus(part=part),
+                limit=limit if judge else None,
+            )
+    return places, gaps
+
+
+def _gap(name: str, sides: _Sides, part: str) -> Figure:
+    """How much better training looks: positive when it flatters."""
+    lower = name in LOWER_IS_BETTER
+    if part != OUT_OF_FOLD or sides.same is None:
+        seen, unseen = measure(name, sides.parts["training"]), measure(name, sides.parts[part])
+        return independent_difference(unseen, seen) if lower else independent_difference(seen, unseen)
+    ours, theirs = sides.same
+    if name == "auc" and sides.folds is not None and isinstance(ours, Scored) and isinstance(theirs, Scored):
+        return auc_gap_by_fold(ours, theirs, sides.folds).marked(few=ours.few_events)
+    return paired(name, theirs, ours) if lower else paired(name, ours, theirs)
+
+
+def _strips(
+    bench: Bench, sides: _Sides, places: dict[tuple[str, str], int], gaps: dict[tuple[str, str], int]
+) -> tuple[StripChart, ...]:
+    groups = [
+        (
+            name,
+            StripGroup(
+                label=shown.in_words(name),
+                rows=tuple(
+                    StripRow(estimate=places[name, part], label=part.replace("_", " "), colour=part)
+                    for part in sides.parts
+                ),
+                gap=gaps[name, sides.unseen[-1]],
+            ),
+        )
+        for name in _names(bench)
+    ]
+    return shown.strips(f"Training and unseen rows on one scale{shown.of_model(sides.model, bench)}", groups)
+
+
+def _table(
+    bench: Bench, sides: _Sides, places: dict[tuple[str, str], int], gaps: dict[tuple[str, str], int]
+) -> TableView:
+    title = "Training against each kind of unseen row; a gap is positive when training flatters"
+    return TableView(
+        title=f"{title}{shown.of_model(sides.model, bench)}",
+        columns=(
+            "measure",
+            *(part.replace("_", " ") for part in sides.parts),
+            *(f"gap, {part.replace('_', ' ')}" for part in sides.unseen),
+        ),
+        rows=tuple(
+            (
+                text(wording.measure_words(name)),
+                *(at(places[name, part]) for part in sides.parts),
+                *(at(gaps[name, part]) for part in sides.unseen),
+            )
+            for name in _names(bench)
+        ),
+    )
 
 
 def _interpolates(bench: Bench) -> str | None:
@@ -113,15 +183,26 @@ def _interpolates(bench: Bench) -> str | None:
     return None
 
 
-def _answer(bench: Bench, draft: Draft, training: int, test: int, gap: int) -> str:
-    words = wording.measure_words(bench.plan.main_measure)
-    limit = bench.plan.policy.gap
-    measured = draft.figure(gap)
-    standing = draft.standing(gap)
+_PERFECT = {"binary": ("accuracy", 1.0), "multiclass": ("accuracy", 1.0), "number": ("r2", 1.0)}
+
+
+def _answer(
+    bench: Bench, draft: Draft, sides: _Sides, places: dict[tuple[str, str], int], gaps: dict[tuple[str, str], int]
+) -> str:
+    main, limit = _judged_measure(bench)
+    part = "test" if "test" in sides.parts else sides.unseen[-1]
+    seen, unseen = draft.figure(places[main, "training"]), draft.figure(places[main, part])
+    gap = gaps[main, part]
+    measured, standing = draft.figure(gap), draft.standing(gap)
+    words = wording.measure_words(main)
+    named = shown.of_model(sides.model, bench)
     said = (
-        f"{wording.capital(words)} is {wording.number(draft.figure(training).value)} on training rows and "
-        f"{wording.number(draft.figure(test).value)} on {wording.rows(draft.figure(test).n)} of the test part."
+        f"{wording.capital(words)}{named} is {wording.number(seen.value)} on training rows and "
+        f"{wording.number(unseen.value)} on {wording.rows(unseen.n)} of the {part.replace('_', ' ')} part."
     )
+    perfect, best = _PERFECT[bench.subject.outcome]
+    if (perfect, "training") in places and draft.figure(places[perfect, "training"]).value == best:
+        said = f"It{named} is right on every row it was trained on. {said}"
     endings = {
         Standing.WITHIN: f"keeps the limit of {limit.at_most:g}",
         Standing.OUTSIDE: f"is beyond the limit of {limit.at_most:g}",
@@ -132,5 +213,5 @@ def _answer(bench: Bench, draft: Draft, training: int, test: int, gap: int) -> s
     said += f" The gap of {wording.figure(measured, draft.level)} {endings[standing]}."
     if standing is Standing.UNSETTLED:
         settle = rows_to_settle(measured, limit, draft.wide_level)
-        said += f" About {wording.rows(settle)} in the test part would settle it." if settle else ""
+        said += f" About {wording.rows(settle)} in the {part.replace('_', ' ')} part would settle it." if settle else ""
     return said

@@ -1,81 +1,149 @@
-"""Baseline: the model against one that always gives the most frequent answer."""
+"""Baseline: the model against one that always gives the most frequent answer, or the mean."""
+
+import numpy as np
 
 from brookfall.core import wording
-from brookfall.core.bench import OUT_OF_FOLD, Bench
+from brookfall.core.bench import BASELINE, OUT_OF_FOLD, RECIPE, Bench
+from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
 from brookfall.core.exhibit import StripChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import Need
+from brookfall.core.fit.request import Need, Rows
 from brookfall.core.judge.limit import Standing
-from brookfall.core.measure.binary import HIGHER_IS_WORSE, measure, paired_gap
-
-_MEASURES = ("auc", "accuracy", "brier")
+from brookfall.core.measure.compare import paired
+from brookfall.core.measure.measures import LOWER_IS_BETTER, measure
+from brookfall.core.measure.scored import AnyScored
 
 
 class Baseline:
     name = "baseline"
     title = "Baseline"
     question = 5
-    source = "Newcombe 1998 (paired differences); DeLong et al. 1988."
+    source = "Newcombe 1998 (paired differences); DeLong et al. 1988; Hall 1992 on influence values."
+    refits = False
 
     def requests(self, bench: Bench) -> list[Need]:
-        return [bench.holdout, bench.baseline]
+        return bench.holdout_needs
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
-        part = "test" if bench.plan.deciding_part == OUT_OF_FOLD else bench.plan.deciding_part
-        model = bench.part_scores(ledger, bench.holdout, part)
-        simple = bench.baseline_scores(ledger, part)
-        ours, theirs, gains = {}, {}, {}
-        for name in _MEASURES:
-            ours[name] = draft.add(name, measure(name, model), part=part)
-            theirs[name] = draft.add(name, measure(name, simple), model="baseline", part=part)
-            better, worse = (simple, model) if name in HIGHER_IS_WORSE else (model, simple)
-            gain = paired_gap(name, better, worse)
-            judged = name == bench.plan.main_measure
-            gains[name] = draft.add(
-                f"{name}_difference",
-                gain,
-                part=part,
-                versus=Versus(model="baseline"),
-                limit=bench.plan.policy.better_than_baseline if judged else None,
-                # The same answers, row for row, gain exactly nothing: that keeps "at least 0" and beats nobody.
-                standing=Standing.OUTSIDE if judged and gain.value == 0 else None,
-            )
-        strip = StripChart(
-            title=f"The model and the most frequent answer, {part} rows",
-            unit="",
-            groups=tuple(
-                StripGroup(
-                    label=wording.capital(wording.measure_words(name)),
-                    rows=(
-                        StripRow(estimate=ours[name], label="model", colour="recipe"),
-                        StripRow(estimate=theirs[name], label="most frequent answer", colour="baseline"),
-                    ),
+        strips: list[StripChart] = []
+        tables, answers = [], []
+        for model in bench.models:
+            part, positions, rows = _judged(bench, ledger, model)
+            known = rows.known()
+            learned, remark = _learned_from(bench, model, positions)
+            rows, simple = rows.take(known, "known"), bench.baseline_scores(learned, positions[known])
+            names = shown.main_measures(bench)
+            ours, theirs, gains = {}, {}, {}
+            for name in names:
+                ours[name] = draft.add(name, measure(name, rows), model=model, part=part)
+                theirs[name] = draft.add(name, measure(name, simple), model=BASELINE, part=part)
+                better, worse = (simple, rows) if name in LOWER_IS_BETTER else (rows, simple)
+                gain = paired(name, better, worse)
+                judged = name == bench.plan.main_measure
+                gains[name] = draft.add(
+                    f"{name}_difference",
+                    gain,
+                    model=model,
+                    part=part,
+                    versus=Versus(model=BASELINE),
+                    limit=bench.plan.policy.better_than_baseline if judged else None,
+                    # The same answers, row for row, gain exactly nothing: that keeps "at least 0" and beats nobody.
+                    standing=Standing.OUTSIDE if judged and gain.value == 0 else None,
                 )
-                for name in _MEASURES
+            named = shown.of_model(model, bench)
+            strips.extend(_strips(bench, names, part, named, ours, theirs))
+            tables.append(_table(names, len(rows), named, ours, theirs, gains))
+            answers.append(_answer(bench, draft, len(rows), named, ours, theirs, gains) + remark)
+        return draft.write(" ".join(answers), charts=tuple(strips), tables=tuple(tables))
+
+
+def _judged(bench: Bench, ledger: Ledger, model: str) -> tuple[str, Rows, AnyScored]:
+    """A holdout part: the baseline is learned once, from training rows."""
+    if model == RECIPE:
+        part = "test" if bench.plan.deciding_part == OUT_OF_FOLD else bench.plan.deciding_part
+        return part, bench.parts[part], bench.part_scores(ledger, bench.holdout, part)
+    judged = bench.deciding(ledger, model)
+    return judged.part, judged.positions, judged.scored
+
+
+def _learned_from(bench: Bench, model: str, positions: Rows) -> tuple[Rows, str]:
+    """The rows that the baseline learns from, and what has to be said of them."""
+    if model == RECIPE:
+        return bench.parts["training"], ""
+    owners = bench.supplied_parts.get("training")
+    others = np.setdiff1d(bench.subject.rows, positions) if owners is None else owners
+    if len(others):
+        return others, ""
+    return positions, " Every row has a supplied score, so that answer was learned from these same rows."
+
+
+def _simple(bench: Bench) -> str:
+    return "the mean" if bench.subject.outcome == "number" else "the most frequent answer"
+
+
+def _strips(
+    bench: Bench, names: tuple[str, ...], part: str, named: str, ours: dict[str, int], theirs: dict[str, int]
+) -> tuple[StripChart, ...]:
+    groups = [
+        (
+            name,
+            StripGroup(
+                label=shown.in_words(name),
+                rows=(
+                    StripRow(estimate=ours[name], label="model", colour="recipe"),
+                    StripRow(estimate=theirs[name], label=_simple(bench).removeprefix("the "), colour="baseline"),
+                ),
             ),
         )
-        table = TableView(
-            title=f"On the same {wording.rows(len(model))}; a gain is positive when the model is better",
-            columns=("measure", "model", "most frequent answer", "gain"),
-            rows=tuple(
-                (text(wording.measure_words(name)), at(ours[name]), at(theirs[name]), at(gains[name]))
-                for name in _MEASURES
-            ),
-        )
-        main = bench.plan.main_measure
-        openings = {
-            Standing.WITHIN: "It beats the most frequent answer",
-            Standing.OUTSIDE: "It is no better than the most frequent answer",
-            Standing.NEAR: "It is no better than the most frequent answer, as far as these rows can tell",
-            Standing.UNSETTLED: "These rows can't tell it from the most frequent answer",
-            None: "It is set beside the most frequent answer and not judged",
-        }
-        answer = (
-            f"{openings[draft.standing(gains[main])]}: {wording.measure_words(main)} differs by "
-            f"{wording.figure(draft.figure(gains[main]), draft.level)} on {wording.rows(len(model))}. Accuracy is "
-            f"{wording.number(draft.figure(ours['accuracy']).value)} against "
-            f"{wording.number(draft.figure(theirs['accuracy']).value)} for always giving that answer."
-        )
-        return draft.write(answer, charts=(strip,), tables=(table,))
+        for name in names
+    ]
+    return shown.strips(f"The model{named} and {_simple(bench)}, {part} rows", groups)
+
+
+def _table(
+    names: tuple[str, ...],
+    n: int,
+    named: str,
+    ours: dict[str, int],
+    theirs: dict[str, int],
+    gains: dict[str, int],
+) -> TableView:
+    return TableView(
+        title=f"On the same {wording.rows(n)}{named}; a gain is positive when the model is better",
+        columns=("measure", "model", "baseline", "gain"),
+        rows=tuple(
+            (text(wording.measure_words(name)), at(ours[name]), at(theirs[name]), at(gains[name])) for name in names
+        ),
+    )
+
+
+def _answer(
+    bench: Bench,
+    draft: Draft,
+    n: int,
+    named: str,
+    ours: dict[str, int],
+    theirs: dict[str, int],
+    gains: dict[str, int],
+) -> str:
+    main, simple = bench.plan.main_measure, _simple(bench)
+    openings = {
+        Standing.WITHIN: f"It{named} beats {simple}",
+        Standing.OUTSIDE: f"It{named} is no better than {simple}",
+        Standing.NEAR: f"It{named} is no better than {simple}, as far as these rows can tell",
+        Standing.UNSETTLED: f"These rows can't tell it{named} from {simple}",
+        None: f"It{named} is set beside {simple} and not judged",
+    }
+    second = next((name for name in ("accuracy", "rmse") if name in ours and name != main), None)
+    said = (
+        f"{openings[draft.standing(gains[main])]}: {wording.measure_words(main)} differs by "
+        f"{wording.figure(draft.figure(gains[main]), draft.level)} on {wording.rows(n)}."
+    )
+    if second is None:
+        return said
+    return (
+        f"{said} {shown.in_words(second)} is {wording.number(draft.figure(ours[second]).value)} against "
+        f"{wording.number(draft.figure(theirs[second]).value)} for always giving that answer."
+    )

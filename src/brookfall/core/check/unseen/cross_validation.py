@@ -7,65 +7,70 @@ from scipy.special import chdtri
 
 from brookfall.core import wording
 from brookfall.core.bench import OUT_OF_FOLD, Bench
+from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.exhibit import MatrixChart, StripChart, StripGroup, StripRow, TableView
+from brookfall.core.check.unseen.whole import write_whole
+from brookfall.core.exhibit import StripChart, StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.judge.limit import Standing, rows_to_settle
-from brookfall.core.measure.binary import measure
+from brookfall.core.measure.compare import corrected_mean
 from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.interval import z_of
-from brookfall.core.measure.ranking import Scores
-from brookfall.core.measure.resampled import corrected_mean
+from brookfall.core.measure.measures import measure
+from brookfall.core.measure.scored import Numbers
 
-_MEASURES = ("auc", "accuracy", "brier")
+_SHOWN_FOLDS = 50
 
 
 class CrossValidation:
     name = "cross_validation"
     title = "Cross-validation"
     question = 3
-    source = "Nadeau & Bengio 2003; Bouckaert & Frank 2004."
+    source = "Nadeau & Bengio 2003; Bouckaert & Frank 2004; Efron & Tibshirani 1997 (.632 and .632+)."
+    refits = True
 
     def requests(self, bench: Bench) -> list[Need]:
-        return list(bench.fold_needs)
+        kind = bench.plan.cross_validation.kind
+        return [*bench.fold_needs, *([bench.training_need] if kind == "bootstrap" else [])]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
-        how = bench.plan.cross_validation
+        if bench.plan.cross_validation.kind in ("leave_one_out", "bootstrap"):
+            return write_whole(bench, ledger)
         draft = Draft(bench.plan.policy.level)
-        scored = [
-            bench.scored(fold.test, ledger.scores(need), need.fit.key)
-            for fold, need in zip(bench.folds, bench.fold_needs, strict=True)
-        ]
-        figures = {name: [measure(name, rows) for rows in scored] for name in _MEASURES}
+        scored = bench.fold_scored(ledger)
+        names, main = shown.main_measures(bench), bench.plan.main_measure
+        first = sum(fold.repeat == 1 for fold in bench.folds)
+        overlap = float(np.mean([len(fold.test) / len(fold.train) for fold in bench.folds]))
+        figures = {name: [measure(name, rows) for rows in scored] for name in names}
+        n = sum(len(fold.test) for fold in bench.folds[:first])
         means = {
-            name: draft.add(name, _mean(figures[name], len(bench.cross_validated), how.folds), part=OUT_OF_FOLD)
-            for name in _MEASURES
+            name: draft.add(name, corrected_mean(values_of(figures[name]), n, overlap), part=OUT_OF_FOLD)
+            for name in names
         }
         ratios = {
             name: draft.add(
-                "fold_sd_ratio" if name == bench.plan.main_measure else f"{name}_fold_sd_ratio",
-                _sd_ratio(figures[name][: how.folds]),
+                "fold_sd_ratio" if name == main else f"{name}_fold_sd_ratio",
+                _sd_ratio(figures[name][:first]),
                 part=OUT_OF_FOLD,
-                limit=bench.plan.policy.fold_sd_ratio if name == bench.plan.main_measure else None,
+                limit=bench.plan.policy.fold_sd_ratio if name == main else None,
             )
-            for name in _MEASURES
+            for name in names
         }
         places = {
             (name, i): draft.add(name, figures[name][i], part=f"fold:{fold.number}", repeat=fold.repeat)
-            for name in _MEASURES
+            for name in names
             for i, fold in enumerate(bench.folds)
         }
-        main = bench.plan.main_measure
         strip = StripChart(
-            title=f"{wording.capital(wording.measure_words(main))} in each fold of the first repeat, and over all",
+            title=f"{shown.in_words(main)} in each fold of the first repeat, and over all",
             unit="",
             groups=(
                 StripGroup(
                     label="Folds",
                     rows=tuple(
                         StripRow(estimate=places[main, i], label=f"fold {i + 1}", colour="fold")
-                        for i in range(how.folds)
+                        for i in range(min(first, _SHOWN_FOLDS))
                     ),
                 ),
                 StripGroup(
@@ -75,17 +80,11 @@ class CrossValidation:
                 ),
             ),
         )
-        pooled = bench.out_of_fold(ledger).confusion
-        matrix = MatrixChart(
-            title=f"Confusion matrix added over the {how.folds} folds of the first repeat",
-            tn=pooled.tn,
-            fp=pooled.fp,
-            fn=pooled.fn,
-            tp=pooled.tp,
-            positive=bench.subject.positive_value,
-        )
+        pooled = bench.out_of_fold(ledger).scored
+        title = "Confusion matrix added over the folds" + (" of the first repeat" if first < len(scored) else "")
+        matrix = shown.matrix(pooled, title, bench.subject.target.classes)
         summary = TableView(
-            title=f"Over {how.folds} folds × {how.repeats}",
+            title=f"Over {bench.plan.cross_validation.words}",
             columns=("measure", "mean", "SD over folds", "SD against sampling alone"),
             rows=tuple(
                 (
@@ -94,19 +93,19 @@ class CrossValidation:
                     text(wording.number(_sd(figures[name]), 4)),
                     at(ratios[name]),
                 )
-                for name in _MEASURES
+                for name in names
             ),
         )
         folds = TableView(
             title="Fold by fold",
-            columns=("fold", *(wording.measure_words(name) for name in _MEASURES)),
+            columns=("fold", *(wording.measure_words(name) for name in names)),
             rows=tuple(
-                (text(f"{fold.repeat}.{fold.number}"), *(at(places[name, i]) for name in _MEASURES))
+                (text(f"{fold.repeat}.{fold.number}"), *(at(places[name, i]) for name in names))
                 for i, fold in enumerate(bench.folds)
             ),
         )
-        answer = _answer(bench, draft, means[main], ratios[main])
-        return draft.write(answer, charts=(strip, matrix), tables=(summary, folds))
+        charts = (strip,) if matrix is None else (strip, matrix)
+        return draft.write(_answer(bench, draft, n, means[main], ratios[main]), charts=charts, tables=(summary, folds))
 
 
 def _claim(bench: Bench) -> str | None:
@@ -114,17 +113,14 @@ def _claim(bench: Bench) -> str | None:
     return next((c.value for c in bench.subject.claims if c.method == "cross_validation" and c.measure == main), None)
 
 
-def _values(figures: list[Figure]) -> Scores:
+def values_of(figures: list[Figure]) -> Numbers:
+    """The values of many figures, NaN where there is none; shape (figures,)."""
     return np.array([np.nan if figure.value is None else figure.value for figure in figures])
 
 
 def _sd(figures: list[Figure]) -> float | None:
-    values = _values(figures)
+    values = values_of(figures)
     return float(values.std(ddof=1)) if np.isfinite(values).all() and len(values) > 1 else None
-
-
-def _mean(figures: list[Figure], n: int, folds: int) -> Figure:
-    return corrected_mean(_values(figures), n, 1 / (folds - 1))
 
 
 def _sd_ratio(figures: list[Figure]) -> Figure:
@@ -144,17 +140,14 @@ def _sd_ratio(figures: list[Figure]) -> Figure:
     return Figure(value, n, "chi_square", bounds)
 
 
-def _answer(bench: Bench, draft: Draft, mean: int, ratio: int) -> str:
+def _answer(bench: Bench, draft: Draft, n: int, mean: int, ratio: int) -> str:
     how = bench.plan.cross_validation
     words = wording.measure_words(bench.plan.main_measure)
-    fits = len(bench.folds)
+    sets = f"{len(bench.folds)} held-out folds" if how.kind == "k_fold" else f"{how.folds} random holdouts"
+    each = f" ({how.folds} × {how.repeats})" if how.repeats > 1 else ""
+    rows = wording.rows(n) if how.kind == "k_fold" else f"{wording.rows(len(bench.folds[0].test))} each"
     spread = draft.figure(ratio)
-    said = (
-        f"Over {fits} held-out folds of {wording.rows(len(bench.cross_validated))}, {words} is "
-        f"{wording.figure(draft.figure(mean), draft.level)} on average."
-    )
-    if how.repeats > 1:
-        said = said.replace("held-out folds", f"held-out folds ({how.folds} × {how.repeats})")
+    said = f"Over {sets}{each} of {rows}, {words} is {wording.figure(draft.figure(mean), draft.level)} on average."
     if spread.value is None:
         return f"{said} Its spread over folds was not judged: {spread.note}."
     limit = bench.plan.policy.fold_sd_ratio

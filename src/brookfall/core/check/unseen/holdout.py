@@ -1,119 +1,158 @@
-"""Holdout: every part side by side, the confusion matrix at the threshold, the ROC curve."""
+"""Holdout: every part side by side, the confusion matrix, the curves; the recipe and supplied scores alike."""
+
+from collections.abc import Mapping
 
 from brookfall.core import wording
-from brookfall.core.bench import Bench
+from brookfall.core.bench import RECIPE, Bench
+from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.curves import roc_series
-from brookfall.core.exhibit import (
-    Line,
-    LineChart,
-    MatrixChart,
-    StripChart,
-    StripGroup,
-    StripRow,
-    TableView,
-)
+from brookfall.core.exhibit import Cell, StripChart, StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
-from brookfall.core.measure.binary import measure
-from brookfall.core.measure.ranking import Outcomes
+from brookfall.core.measure.measures import class_measure, measure
+from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses
 
-MEASURES = (
-    "auc",
-    "accuracy",
-    "brier",
-    "recall",
-    "specificity",
-    "precision",
-    "negative_predictive_value",
-    "selection_rate",
-    "base_rate",
-    "f1",
-    "mcc",
-    "average_precision",
-    "log_loss",
-)
-_ON_STRIP = ("auc", "accuracy", "recall", "precision", "brier")
+Place = tuple[str, str, str]
+"""Measure, model, part."""
 
 
 class Holdout:
     name = "holdout"
     title = "Holdout"
     question = 3
-    source = "Wilson 1927; DeLong, DeLong & Clarke-Pearson 1988; Efron & Tibshirani 1993."
+    source = (
+        "Wilson 1927; DeLong, DeLong & Clarke-Pearson 1988; Hall 1992 on influence values; Cox 1958 (calibration); "
+        "Hand & Till 2001."
+    )
+    refits = False
 
     def requests(self, bench: Bench) -> list[Need]:
-        return [bench.holdout]
+        return bench.holdout_needs
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
-        parts = {part: bench.part_scores(ledger, bench.holdout, part) for part in bench.parts}
+        outcome = bench.subject.outcome
+        models = {model: bench.model_parts(ledger, model) for model in bench.models}
         places = {
-            (name, part): draft.add(name, measure(name, rows), part=part, threshold=rows.threshold)
-            for name in MEASURES
+            (name, model, part): draft.add(
+                name,
+                measure(name, rows),
+                model=model,
+                part=part,
+                threshold=rows.threshold if isinstance(rows, Scored) else None,
+            )
+            for name in shown.MEASURES[outcome]
+            for model, parts in models.items()
             for part, rows in parts.items()
         }
-        claims = {
-            claim.measure: claim.value
-            for claim in bench.subject.claims
-            if claim.part == "test" and claim.threshold in (None, bench.subject.threshold)
+        titled = {
+            f"{part}{shown.of_model(model, bench)}": rows
+            for model, parts in models.items()
+            for part, rows in parts.items()
         }
-        strip = StripChart(
-            title="Each part on one scale",
-            unit="",
-            groups=tuple(
-                StripGroup(
-                    label=wording.capital(wording.measure_words(name)),
-                    rows=tuple(StripRow(estimate=places[name, part], label=part, colour=part) for part in parts),
-                    claim=claims.get(name),
-                )
-                for name in _ON_STRIP
-            ),
+        lines, series = shown.curve_charts(titled)
+        unseen = {model: _unseen(parts) for model, parts in models.items()}
+        matrices = [
+            shown.matrix(models[model][part], _matrix_title(bench, model, part), bench.subject.target.classes)
+            for model, part in unseen.items()
+        ]
+        by_class = [_by_class(draft, bench, model, part, models[model][part]) for model, part in unseen.items()]
+        return draft.write(
+            _answer(bench, draft, places, unseen),
+            charts=(*_strips(bench, models, places), *(one for one in matrices if one is not None), *lines),
+            series=series,
+            tables=(_table(bench, models, places), *(one for one in by_class if one is not None)),
         )
-        series = {f"roc:{part}": roc_series(rows) for part, rows in parts.items() if _has_both(rows.outcomes)}
-        roc = LineChart(
-            title="ROC curve",
-            x="false positive rate",
-            y="true positive rate",
-            lines=tuple(
-                Line(series=name, label=name.removeprefix("roc:"), colour=name.removeprefix("roc:")) for name in series
-            ),
-            diagonal=True,
-        )
-        test = parts["test"].confusion
-        matrix = MatrixChart(
-            title=f"Confusion matrix, test rows, score ≥ {bench.subject.threshold:g}",
-            tn=test.tn,
-            fp=test.fp,
-            fn=test.fn,
-            tp=test.tp,
-            positive=bench.subject.positive_value,
-        )
-        table = TableView(
-            title="All measures by part",
-            columns=("measure", *parts),
-            rows=tuple(
-                (text(wording.measure_words(name)), *(at(places[name, part]) for part in parts)) for name in MEASURES
-            ),
-        )
-        return draft.write(_answer(bench, draft, places), charts=(strip, roc, matrix), series=series, tables=(table,))
 
 
-def _answer(bench: Bench, draft: Draft, places: dict[tuple[str, str], int]) -> str:
+def _unseen(parts: Mapping[str, AnyScored]) -> str:
+    return "test" if "test" in parts else list(parts)[-1]
+
+
+def _strips(
+    bench: Bench, models: Mapping[str, Mapping[str, AnyScored]], places: dict[Place, int]
+) -> tuple[StripChart, ...]:
+    claims = {
+        claim.measure: claim.value
+        for claim in bench.subject.claims
+        if claim.part == "test" and claim.class_ is None and claim.threshold in (None, bench.subject.threshold)
+    }
+    groups = [
+        (
+            name,
+            StripGroup(
+                label=shown.in_words(name),
+                rows=tuple(
+                    StripRow(
+                        estimate=places[name, model, part],
+                        label=f"{part}{shown.of_model(model, bench)}",
+                        colour=part if model == RECIPE else f"supplied:{part}",
+                    )
+                    for model, parts in models.items()
+                    for part in parts
+                ),
+                claim=claims.get(name),
+            ),
+        )
+        for name in shown.STRIP[bench.subject.outcome]
+    ]
+    return shown.strips("Each part on one scale", groups)
+
+
+def _matrix_title(bench: Bench, model: str, part: str) -> str:
+    how = f", score ≥ {bench.subject.threshold:g}" if bench.subject.outcome == "binary" else ""
+    return f"Confusion matrix, {part} rows{how}{shown.of_model(model, bench)}"
+
+
+def _table(bench: Bench, models: Mapping[str, Mapping[str, AnyScored]], places: dict[Place, int]) -> TableView:
+    columns = [(model, part) for model, parts in models.items() for part in parts]
+    return TableView(
+        title="All measures by part",
+        columns=("measure", *(f"{part}{shown.of_model(model, bench)}" for model, part in columns)),
+        rows=tuple(
+            (text(wording.measure_words(name)), *(at(places[name, model, part]) for model, part in columns))
+            for name in shown.MEASURES[bench.subject.outcome]
+        ),
+    )
+
+
+def _by_class(draft: Draft, bench: Bench, model: str, part: str, rows: AnyScored) -> TableView | None:
+    if not isinstance(rows, ScoredClasses):
+        return None
+    body: list[tuple[Cell, ...]] = []
+    for position, label in enumerate(rows.classes):
+        cells = [
+            at(draft.add(name, class_measure(name, rows, position), model=model, part=part, class_=label))
+            for name in shown.OF_A_CLASS
+        ]
+        body.append((text(label), *cells))
+    return TableView(
+        title=f"Class by class against the rest, {part} rows{shown.of_model(model, bench)}",
+        columns=("class", *(wording.measure_words(name) for name in shown.OF_A_CLASS)),
+        rows=tuple(body),
+    )
+
+
+def _answer(bench: Bench, draft: Draft, places: dict[Place, int], unseen: dict[str, str]) -> str:
     main = bench.plan.main_measure
     words = wording.measure_words(main)
-    n = len(bench.parts["test"])
-    said = (
-        f"On {wording.rows(n)} it has not seen, {words} is "
-        f"{wording.figure(draft.figure(places[main, 'test']), draft.level)}; on its own "
-        f"{wording.count(len(bench.parts['training']))} training rows it is "
-        f"{wording.number(draft.figure(places[main, 'training']).value)}."
-    )
+    said: list[str] = []
+    for model, part in unseen.items():
+        figure = draft.figure(places[main, model, part])
+        if model == RECIPE:
+            training = draft.figure(places[main, model, "training"])
+            said.append(
+                f"On {wording.rows(figure.n)} it has not seen, {words} is {wording.figure(figure, draft.level)}; on "
+                f"its own {wording.count(training.n)} training rows it is {wording.number(training.value)}."
+            )
+        else:
+            said.append(
+                f"By the supplied scores of {wording.rows(figure.n)} ({part}), {words} is "
+                f"{wording.figure(figure, draft.level)}."
+            )
     share = len(bench.parts["training"]) / len(bench.all_parts)
-    if not 0.5 <= share <= 0.8:
-        said += f" Training holds {wording.percent(share, 0)} of the rows; between 50 % and 80 % is common practice."
-    return said
-
-
-def _has_both(outcomes: Outcomes) -> bool:
-    return bool(outcomes.any() and not outcomes.all())
+    if RECIPE in unseen and not 0.5 <= share <= 0.8:
+        said.append(
+            f"Training holds {wording.percent(share, 0)} of the rows; between 50 % and 80 % is common practice."
+        )
+    return " ".join(said)

@@ -2,15 +2,19 @@
 
 from brookfall.core import wording
 from brookfall.core.bench import Bench
+from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.curves import threshold_grid, threshold_series
 from brookfall.core.check.fairness.groups import groups_of
-from brookfall.core.exhibit import TableView, ThresholdChart
+from brookfall.core.errors import UserError
+from brookfall.core.exhibit import Chart, TableView, ThresholdChart
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
-from brookfall.core.measure.binary import measure
+from brookfall.core.measure.curves import Series, threshold_counts, threshold_grid
+from brookfall.core.measure.measures import measure
+from brookfall.core.measure.scored import Scored
 
 _MEASURES = ("recall", "precision", "specificity", "selection_rate", "accuracy")
+_NO_DECISION = "Only a binary outcome is decided by a threshold on one score."
 
 
 class Threshold:
@@ -18,38 +22,62 @@ class Threshold:
     title = "Threshold"
     question = 3
     source = "Wilson 1927 at the submitted threshold; counts elsewhere."
+    refits = False
 
     def requests(self, bench: Bench) -> list[Need]:
+        if bench.subject.outcome != "binary":
+            raise UserError(_NO_DECISION, todo="Leave this check out.")
         return bench.deciding_needs
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
-        positions, rows = bench.deciding(ledger)
-        part = bench.plan.deciding_part
-        places = {name: draft.add(name, measure(name, rows), part=part, threshold=rows.threshold) for name in _MEASURES}
-        grid = threshold_grid(rows)
-        series = {"threshold:all": threshold_series(rows, grid)}
-        named: dict[str, str] = {}
-        for group in groups_of(bench.subject, positions, order=1):
-            name = f"threshold:{group.words}"
-            series[name] = threshold_series(rows.take(group.members, group.words), grid)
-            named[name] = group.words
-        chart = ThresholdChart(
-            title=f"What the threshold decides, {part.replace('_', ' ')} rows",
-            series="threshold:all",
-            submitted=rows.threshold,
-            positive=bench.subject.positive_value,
-            groups=named,
-        )
-        table = TableView(
-            title=f"At the submitted threshold of {rows.threshold:g}",
-            columns=("measure", part.replace("_", " ")),
-            rows=tuple((text(wording.measure_words(name)), at(place)) for name, place in places.items()),
-        )
-        answer = (
-            f"At the submitted threshold of {rows.threshold:g} it finds "
-            f"{wording.figure(draft.figure(places['recall']), draft.level)} of the positive rows, and "
-            f"{wording.figure(draft.figure(places['precision']), draft.level)} of the "
-            f"{wording.rows(draft.figure(places['precision']).n)} it selects are positive."
-        )
-        return draft.write(answer, charts=(chart,), series=series, tables=(table,))
+        charts: list[Chart] = []
+        series: dict[str, Series] = {}
+        tables, answers = [], []
+        for model in bench.models:
+            judged = bench.deciding(ledger, model)
+            if not isinstance(judged.scored, Scored):
+                continue
+            known = judged.scored.known()
+            rows = judged.scored.take(known, "scored").at(bench.subject.threshold)
+            if not len(rows):
+                answers.append(f"No row of the {judged.part} part has a supplied score.")
+                continue
+            places = {
+                name: draft.add(name, measure(name, rows), model=model, part=judged.part, threshold=rows.threshold)
+                for name in _MEASURES
+            }
+            named = f"{judged.part.replace('_', ' ')} rows{shown.of_model(model, bench)}"
+            grid, prefix = threshold_grid(rows), f"threshold:{model}"
+            series[f"{prefix}:all"] = threshold_counts(rows, grid)
+            groups = {}
+            for group in groups_of(bench.subject, judged.positions[known], order=1):
+                groups[f"{prefix}:{group.words}"] = group.words
+                series[f"{prefix}:{group.words}"] = threshold_counts(rows.take(group.members, group.words), grid)
+            charts.append(
+                ThresholdChart(
+                    title=f"What the threshold decides, {named}",
+                    series=f"{prefix}:all",
+                    submitted=rows.threshold,
+                    positive=bench.subject.target.positive,
+                    groups=groups,
+                )
+            )
+            tables.append(
+                TableView(
+                    title=f"At the submitted threshold of {rows.threshold:g}, {named}",
+                    columns=("measure", judged.part.replace("_", " ")),
+                    rows=tuple((text(wording.measure_words(name)), at(place)) for name, place in places.items()),
+                )
+            )
+            answers.append(_answer(draft, places, rows, shown.of_model(model, bench)))
+        return draft.write(" ".join(answers), charts=tuple(charts), series=series, tables=tuple(tables))
+
+
+def _answer(draft: Draft, places: dict[str, int], rows: Scored, model: str) -> str:
+    return (
+        f"At the submitted threshold of {rows.threshold:g} it{model} finds "
+        f"{wording.figure(draft.figure(places['recall']), draft.level)} of the positive rows, and "
+        f"{wording.figure(draft.figure(places['precision']), draft.level)} of the "
+        f"{wording.rows(draft.figure(places['precision']).n)} it selects are positive."
+    )

@@ -7,7 +7,7 @@ import { colourOf } from "./palette";
 
 const Curves = lazy(() => import("./Curves"));
 
-export function RocChart({ chart, series }: { chart: Schemas["LineChart"]; series: Exhibit["series"] }) {
+export function LineFigure({ chart, series }: { chart: Schemas["LineChart"]; series: Exhibit["series"] }) {
   const curves = useMemo(
     () =>
       chart.lines.map((line) => {
@@ -20,8 +20,8 @@ export function RocChart({ chart, series }: { chart: Schemas["LineChart"]; serie
   return (
     <Box component="figure" sx={{ m: 0, mb: 2 }}>
       <CurveKey title={chart.title} curves={curves} />
-      <Suspense fallback={<Box sx={{ height: 320 }} />}>
-        <Curves title={chart.title} x={chart.x} y={chart.y} curves={curves} diagonal={chart.diagonal} width={400} height={320} />
+      <Suspense fallback={<Box sx={{ height: 290 }} />}>
+        <Curves title={chart.title} x={chart.x} y={chart.y} curves={curves} diagonal={chart.diagonal} width={348} height={290} />
       </Suspense>
     </Box>
   );

@@ -1,0 +1,164 @@
+"""What the checks show by kind of outcome: which measures, in what order, on which scale; and matrices and curves."""
+
+from collections.abc import Callable, Mapping, Sequence
+from typing import TypeVar
+
+from brookfall.core import wording
+from brookfall.core.bench import RECIPE, SCORES, Bench
+from brookfall.core.exhibit import Line, LineChart, MatrixChart, StripChart, StripGroup
+from brookfall.core.measure import curves, multiclass
+from brookfall.core.measure.counts import confusion
+from brookfall.core.measure.curves import Series
+from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
+
+Rows = TypeVar("Rows", Scored, ScoredNumbers)
+
+MEASURES: dict[str, tuple[str, ...]] = {
+    "binary": (
+        "auc",
+        "accuracy",
+        "balanced_accuracy",
+        "recall",
+        "specificity",
+        "precision",
+        "negative_predictive_value",
+        "selection_rate",
+        "base_rate",
+        "f1",
+        "mcc",
+        "kappa",
+        "average_precision",
+        "ks",
+        "lift_at_20",
+        "brier",
+        "log_loss",
+        "calibration_slope",
+        "calibration_intercept",
+        "expected_calibration_error",
+        "mean_score",
+    ),
+    "multiclass": (
+        "balanced_accuracy",
+        "accuracy",
+        "auc",
+        "auc_ovr",
+        "precision",
+        "f1",
+        "specificity",
+        "kappa",
+        "mcc",
+        "brier",
+        "log_loss",
+        "expected_calibration_error",
+    ),
+    "number": ("r2", "rmse", "mae", "mse", "bias", "mean_score"),
+}
+"""Every measure set side by side over parts."""
+
+STRIP: dict[str, tuple[str, ...]] = {
+    "binary": ("auc", "accuracy", "recall", "precision", "brier"),
+    "multiclass": ("balanced_accuracy", "accuracy", "auc", "f1", "kappa"),
+    "number": ("r2", "rmse", "mae"),
+}
+_MAIN_THREE: dict[str, tuple[str, ...]] = {
+    "binary": ("auc", "accuracy", "brier"),
+    "multiclass": ("balanced_accuracy", "accuracy", "log_loss"),
+    "number": ("r2", "rmse", "mae"),
+}
+OF_A_CLASS = ("base_rate", "selection_rate", "recall", "precision", "f1", "auc", "average_precision")
+MODEL_WORDS = {RECIPE: "refitted here", SCORES: "supplied scores"}
+
+
+def main_measures(bench: Bench) -> tuple[str, ...]:
+    """The few measures that a comparison is made in, the plan's own first."""
+    main = bench.plan.main_measure
+    return tuple(dict.fromkeys((main, *_MAIN_THREE[bench.subject.outcome])))
+
+
+def of_model(model: str, bench: Bench) -> str:
+    """The model's name, in brackets, where there are several."""
+    return f" ({MODEL_WORDS[model]})" if len(bench.models) > 1 else ""
+
+
+def strips(title: str, groups: Sequence[tuple[str, StripGroup]]) -> tuple[StripChart, ...]:
+    """Groups of one measure each on strips, one a scale: shares of 1, the target's own unit, its square."""
+    scales: dict[str, list[StripGroup]] = {}
+    for measure, group in groups:
+        scales.setdefault(_scale(measure), []).append(group)
+    return tuple(StripChart(title=title, unit="", groups=tuple(found)) for found in scales.values())
+
+
+def _scale(measure: str) -> str:
+    return {"mse": "square", "rmse": "unit", "mae": "unit", "bias": "unit", "mean_score": "unit"}.get(measure, "share")
+
+
+def matrix(rows: AnyScored, title: str, classes: tuple[str, ...]) -> MatrixChart | None:
+    """The confusion matrix of rows that have a decision; None for a number, or where none has."""
+    known, _ = rows.usable()
+    if isinstance(known, ScoredNumbers) or not len(known):
+        return None
+    if isinstance(known, ScoredClasses):
+        cells = multiclass.matrix(known)
+        return MatrixChart(
+            title=title, classes=classes, cells=tuple(tuple(float(cell) for cell in row) for row in cells)
+        )
+    found = confusion(known)
+    return MatrixChart(title=title, classes=classes, cells=((found.tn, found.fp), (found.fn, found.tp)))
+
+
+def curve_charts(parts: Mapping[str, AnyScored]) -> tuple[tuple[LineChart, ...], dict[str, Series]]:
+    """The curves of every part over each other, and their series; parts without both outcomes are left out."""
+    known = {name: rows.usable()[0] for name, rows in parts.items()}
+    binary = {name: rows for name, rows in known.items() if isinstance(rows, Scored) and rows.has_both}
+    numbers = {name: rows for name, rows in known.items() if isinstance(rows, ScoredNumbers) and len(rows) > 1}
+    charts: list[LineChart] = []
+    series: dict[str, Series] = {}
+
+    def add(kind: str, title: str, x: str, y: str, made: dict[str, Series], *, diagonal: bool = False) -> None:
+        if not made:
+            return
+        series.update({f"{kind}:{name}": columns for name, columns in made.items()})
+        lines = tuple(Line(series=f"{kind}:{name}", label=name, colour=_colour(name)) for name in made)
+        charts.append(LineChart(title=title, x=x, y=y, lines=lines, diagonal=diagonal))
+
+    add("roc", "ROC curve", "false positive rate", "true positive rate", _each(curves.roc, binary), diagonal=True)
+    add("precision_recall", "Precision by recall", "recall", "precision", _each(curves.precision_recall, binary))
+    probable = {name: rows for name, rows in binary.items() if rows.probable}
+    calibrated = _each(curves.calibration, probable)
+    add("calibration", "Calibration in ten bins", "mean score", "share of positives", calibrated, diagonal=True)
+    gained = _each(curves.cumulative_gain, binary)
+    add("gain", "Cumulative gain", "share of rows taken", "share of positives found", gained, diagonal=True)
+    add("lift", "Lift by depth", "share of rows taken", "lift", _each(curves.lift, binary))
+    add("error", "Error by threshold", "threshold", "error rate", _each(curves.error_by_threshold, binary))
+    histograms = {
+        f"{name} {word}": curves.score_histogram(rows, positive)
+        for name, rows in binary.items()
+        if name.startswith("test") or len(binary) == 1
+        for positive, word in ((False, "negative"), (True, "positive"))
+    }
+    add("scores", "Scores by outcome", "score", "share of rows of that outcome", histograms)
+    observed = _each(curves.predicted_observed, numbers)
+    add("observed", "Outcome by prediction, in deciles", "mean prediction", "mean outcome", observed, diagonal=True)
+    left = _each(curves.residuals, numbers)
+    add("residuals", "Mean error by prediction, in deciles", "mean prediction", "prediction − outcome", left)
+    return tuple(charts), series
+
+
+def _each(curve: Callable[[Rows], Series], parts: dict[str, Rows]) -> dict[str, Series]:
+    return {name: curve(rows) for name, rows in parts.items()}
+
+
+def _colour(name: str) -> str:
+    """Parts have colours of their own; outcomes and supplied scores are told apart by theirs."""
+    for word in ("negative", "positive"):
+        if name.endswith(word):
+            return word
+    return (
+        f"supplied:{name.split(' ', maxsplit=1)[0]}"
+        if name.endswith(f"({MODEL_WORDS[SCORES]})")
+        else name.split(" ", maxsplit=1)[0]
+    )
+
+
+def in_words(measure: str) -> str:
+    return wording.capital(wording.measure_words(measure))

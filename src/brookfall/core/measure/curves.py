@@ -1,0 +1,200 @@
+"""Curves as data: what charts, reports and evidence files draw from. Thinned to what a screen can show."""
+
+import numpy as np
+
+from brookfall.core.measure.calibration import equal_count_bins
+from brookfall.core.measure.interval import share_of
+from brookfall.core.measure.ranking import Steps, steps, thin
+from brookfall.core.measure.scored import Numbers, Outcomes, Scored, ScoredNumbers, Scores
+
+Series = dict[str, list[float | None]]
+"""Columns of equal length by name."""
+
+_POINTS = 400
+_BARS = 20
+_DECILES = 10
+
+
+def _series(**columns: Numbers) -> Series:
+    return {
+        name: [round(float(value), 6) if np.isfinite(value) else None for value in values]
+        for name, values in columns.items()
+    }
+
+
+def roc(rows: Scored) -> Series:
+    """Columns x (false positive rate) and y (true positive rate) from (0, 0) to (1, 1); both classes present.
+
+    >>> rows = Scored(key="", outcomes=np.array([True, False]), scores=np.array([0.9, 0.1]), threshold=0.5)
+    >>> roc(rows)
+    {'x': [0.0, 0.0, 1.0], 'y': [0.0, 1.0, 1.0]}
+    """
+    counts = steps(rows)
+    x = np.append(0.0, counts.false_positives / counts.false_positives[-1])
+    y = np.append(0.0, counts.true_positives / counts.true_positives[-1])
+    kept = thin(len(x), _POINTS)
+    return _series(x=x[kept], y=y[kept])
+
+
+def precision_recall(rows: Scored) -> Series:
+    """Columns x (recall) and y (precision), from the highest score down; no line is drawn between thresholds that
+    no score has.
+
+    >>> rows = Scored(key="doc", outcomes=np.array([True, False]), scores=np.array([0.9, 0.1]), threshold=0.5)
+    >>> precision_recall(rows)
+    {'x': [1.0, 1.0], 'y': [1.0, 0.5]}
+    """
+    counts = steps(rows)
+    recall = counts.true_positives / counts.true_positives[-1]
+    precision = counts.true_positives / (counts.true_positives + counts.false_positives)
+    kept = thin(len(recall), _POINTS)
+    return _series(x=recall[kept], y=precision[kept])
+
+
+def _depth(counts: Steps) -> Numbers:
+    reached = counts.true_positives + counts.false_positives
+    return reached / reached[-1]
+
+
+def cumulative_gain(rows: Scored) -> Series:
+    """Columns x (share of rows taken, the highest scores first) and y (share of all positives among them).
+
+    >>> rows = Scored(key="doc", outcomes=np.array([True, False]), scores=np.array([0.9, 0.1]), threshold=0.5)
+    >>> cumulative_gain(rows)
+    {'x': [0.0, 0.5, 1.0], 'y': [0.0, 1.0, 1.0]}
+    """
+    counts = steps(rows)
+    x = np.append(0.0, _depth(counts))
+    y = np.append(0.0, counts.true_positives / counts.true_positives[-1])
+    kept = thin(len(x), _POINTS)
+    return _series(x=x[kept], y=y[kept])
+
+
+def lift(rows: Scored) -> Series:
+    """Columns x (share of rows taken) and y (how many times more positives than a random choice would have).
+
+    >>> rows = Scored(key="doc", outcomes=np.array([True, False]), scores=np.array([0.9, 0.1]), threshold=0.5)
+    >>> lift(rows)
+    {'x': [0.5, 1.0], 'y': [2.0, 1.0]}
+    """
+    counts = steps(rows)
+    x = _depth(counts)
+    y = counts.true_positives / counts.true_positives[-1] / x
+    kept = thin(len(x), _POINTS)
+    return _series(x=x[kept], y=y[kept])
+
+
+def calibration(rows: Scored) -> Series:
+    """Columns x (mean score) and y (share of positives) in ten equal-count bins, n, and Wilson's low and high.
+
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> calibration(rows)["n"]
+    [6.0, 6.0, 6.0, 6.0, 6.0, 6.0, 6.0, 6.0, 6.0, 6.0]
+    """
+    bins = equal_count_bins(rows.scores)
+    weights = rows.counted
+    totals = np.bincount(bins, weights)
+    shares = [share_of(rows.outcomes[bins == bin_], rows.take(bins == bin_, "bin")) for bin_ in range(len(totals))]
+    ends = np.array([share.figure().interval(0.95) for share in shares])
+    return _series(
+        x=np.bincount(bins, weights * rows.scores) / totals,
+        y=np.array([share.value for share in shares]),
+        low=ends[:, 0],
+        high=ends[:, 1],
+        n=np.bincount(bins).astype(np.float64),
+    )
+
+
+def score_histogram(rows: Scored, positive: bool) -> Series:
+    """Columns x (middle of the bin) and y (share of that outcome's rows in it), in 20 bins of equal width.
+
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> round(sum(score_histogram(rows, True)["y"]), 4)
+    1.0
+    """
+    low, high = min(0.0, float(rows.scores.min())), max(1.0, float(rows.scores.max()))
+    chosen = rows.outcomes == positive
+    counts, edges = np.histogram(rows.scores[chosen], _BARS, (low, high), weights=rows.counted[chosen])
+    return _series(x=(edges[:-1] + edges[1:]) / 2, y=counts / max(float(counts.sum()), 1e-300))
+
+
+def threshold_counts(rows: Scored, thresholds: Scores) -> Series:
+    """Columns threshold, tp, fp, fn, tn: the (weighted) confusion matrix at each (positive when score ≥ it).
+
+    >>> rows = Scored(key="", outcomes=np.array([True, False]), scores=np.array([0.9, 0.1]), threshold=0.5)
+    >>> threshold_counts(rows, np.array([0.5]))
+    {'threshold': [0.5], 'tp': [1.0], 'fp': [0.0], 'fn': [0.0], 'tn': [1.0]}
+    """
+    missed = _below(rows, thresholds, rows.outcomes)
+    rejected = _below(rows, thresholds, ~rows.outcomes)
+    hits, others = float(rows.counted[rows.outcomes].sum()), float(rows.counted[~rows.outcomes].sum())
+    return _series(threshold=thresholds, tp=hits - missed, fp=others - rejected, fn=missed, tn=rejected)
+
+
+def _below(rows: Scored, thresholds: Scores, chosen: Outcomes) -> Numbers:
+    """The weight of the chosen rows whose score is under each threshold."""
+    order = np.argsort(rows.scores[chosen], kind="stable")
+    weights = np.concatenate(([0.0], np.cumsum(rows.counted[chosen][order])))
+    return weights[np.searchsorted(rows.scores[chosen][order], thresholds, side="left")]
+
+
+def error_by_threshold(rows: Scored) -> Series:
+    """Columns x (threshold) and y (error rate at it).
+
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> len(error_by_threshold(rows)["x"])
+    201
+    """
+    grid = threshold_grid(rows)
+    counts = threshold_counts(rows, grid)
+    wrong = np.array(counts["fp"], dtype=np.float64) + np.array(counts["fn"], dtype=np.float64)
+    return _series(x=grid, y=wrong / float(rows.counted.sum()))
+
+
+def threshold_grid(rows: Scored) -> Scores:
+    """At most 202 thresholds over the range of the scores, the submitted one among them.
+
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> grid = threshold_grid(rows)
+    >>> len(grid), float(grid[0]), float(grid[-1])
+    (201, 0.0, 1.0)
+    """
+    low, high = min(0.0, float(rows.scores.min())), max(1.0, float(rows.scores.max()))
+    return np.unique(np.append(np.round(np.linspace(low, high, 201), 6), rows.threshold))
+
+
+def residuals(rows: ScoredNumbers) -> Series:
+    """By decile of the prediction: x (mean prediction), y (mean of prediction minus outcome), its 5th and 95th
+    percentile (low, high), and n.
+
+    >>> rows = ScoredNumbers(key="doc", outcomes=np.arange(40.0), predictions=np.arange(40.0)[::-1] + 1)
+    >>> residuals(rows)["n"]
+    [4.0, 4.0, 4.0, 4.0, 4.0, 4.0, 4.0, 4.0, 4.0, 4.0]
+    """
+    bins = equal_count_bins(rows.predictions, _DECILES)
+    errors, weights = rows.predictions - rows.outcomes, rows.counted
+    totals = np.bincount(bins, weights)
+    ends = np.array([np.quantile(errors[bins == bin_], [0.05, 0.95]) for bin_ in range(len(totals))])
+    return _series(
+        x=np.bincount(bins, weights * rows.predictions) / totals,
+        y=np.bincount(bins, weights * errors) / totals,
+        low=ends[:, 0],
+        high=ends[:, 1],
+        n=np.bincount(bins).astype(np.float64),
+    )
+
+
+def predicted_observed(rows: ScoredNumbers) -> Series:
+    """By decile of the prediction: x (mean prediction), y (mean outcome), and n.
+
+    >>> rows = ScoredNumbers(key="doc", outcomes=np.arange(40.0), predictions=np.arange(40.0)[::-1] + 1)
+    >>> predicted_observed(rows)["x"][:2]
+    [2.5, 6.5]
+    """
+    bins = equal_count_bins(rows.predictions, _DECILES)
+    totals = np.bincount(bins, rows.counted)
+    return _series(
+        x=np.bincount(bins, rows.counted * rows.predictions) / totals,
+        y=np.bincount(bins, rows.counted * rows.outcomes) / totals,
+        n=np.bincount(bins).astype(np.float64),
+    )

@@ -1,0 +1,112 @@
+"""What a family of models is, and the types that its settings are made of."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+
+Estimator = Any
+"""An unfitted scikit-learn estimator; the library ships no types."""
+
+Outcome = Literal["binary", "multiclass", "number", "choice"]
+CLASSES: frozenset[Outcome] = frozenset({"binary", "multiclass"})
+NUMBER: frozenset[Outcome] = frozenset({"number"})
+ANY = CLASSES | NUMBER
+
+
+def none_as_null(written: object) -> object:
+    """None where a setting is written as none, null or nothing.
+
+    >>> none_as_null("none") is None, none_as_null("3")
+    (True, '3')
+    """
+    return None if written in ("none", "null", "") else written
+
+
+Reads = Literal["coefficients", "importances", "tree"]
+"""What a fitted model can show of itself."""
+
+Count = Annotated[int, Field(ge=1, le=100_000)]
+Unlimited = Annotated[Count | None, BeforeValidator(none_as_null)]
+Leaves = Annotated[Annotated[int, Field(ge=2)] | None, BeforeValidator(none_as_null)]
+Share = Annotated[float, Field(ge=0, le=1)]
+Strength = Annotated[float, Field(ge=0)]
+Positive = Annotated[float, Field(gt=0)]
+ClassWeight = Annotated[Literal["balanced"] | None, BeforeValidator(none_as_null)]
+
+
+class Settings(BaseModel):
+    """Settings of a family, every default written down; an unknown name is an error."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+@dataclass(frozen=True)
+class Made:
+    """What a family is told when it builds: its settings, the kind of outcome, the seed of its own randomness, and
+    how many of the prepared columns are numbers (the others, after them, are levels)."""
+
+    settings: Any
+    outcome: Outcome
+    seed: int
+    numbers: int = 0
+
+    @property
+    def classifies(self) -> bool:
+        return self.outcome in CLASSES
+
+
+@dataclass(frozen=True)
+class Dial:
+    """The setting that makes a family more or less complex. ``rising``: larger values are more complex."""
+
+    setting: str
+    rising: bool
+
+
+Matrix = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class LeftOut:
+    """Training rows as prepared for a left-out sweep: design (n, p), target (n,), weights (n,) or None.
+
+    ``divisors`` of shape (n, p) are what each column would be divided by if that row were left out of learning the
+    scale; None where nothing is scaled. ``outcomes`` is how many classes there are, 0 for a number.
+    """
+
+    design: Matrix
+    target: NDArray[np.float64]
+    weights: NDArray[np.float64] | None
+    divisors: Matrix | None
+    classes: int
+
+
+@dataclass(frozen=True)
+class Family:
+    """A family of models.
+
+    ``build`` gives an unfitted estimator with ``fit``, and ``predict_proba`` or ``predict``. ``weighted``: rows can
+    count differently in its fit. ``mixed``: it takes levels as they are, whatever the recipe says of encoding.
+    ``dial`` is its complexity; ``reads`` is what a fitted one can show of itself.
+    ``left_out`` gives the score of every training row from a fit without it, by algebra, where there is one;
+    ``left_out_scaled``: also where each column is scaled by the other rows.
+    ``along`` gives the scores of prepared rows (n, p) at many values of the dial from one fitted estimator, made
+    with the dial at its most complex: shape (n, values), or (n, values, classes).
+    """
+
+    name: str
+    words: str
+    outcomes: frozenset[Outcome]
+    settings: type[Settings]
+    build: Callable[[Made], Estimator]
+    dial: Dial | None = None
+    reads: frozenset[Reads] = field(default_factory=frozenset)
+    weighted: bool = True
+    mixed: bool = False
+    left_out: Callable[[Made, LeftOut], Matrix] | None = None
+    left_out_scaled: bool = False
+    along: Callable[[Made, Estimator, Matrix, tuple[float, ...]], Matrix] | None = None

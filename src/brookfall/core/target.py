@@ -1,0 +1,46 @@
+"""The outcome of every row, whatever its kind."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brookfall.core.recipe.family.family import Outcome
+
+
+@dataclass(frozen=True)
+class Target:
+    """``values`` of shape (n,): True where positive (binary), positions in ``classes`` (multiclass), or numbers.
+
+    ``classes`` are the values as the data write them: (negative, positive) for binary, in sorted order for
+    multiclass, none for a number.
+    """
+
+    outcome: Outcome
+    values: NDArray[np.bool_] | NDArray[np.int64] | NDArray[np.float64]
+    classes: tuple[str, ...] = ()
+
+    @property
+    def positive(self) -> str:
+        """The positive value of a binary outcome, as the data write it."""
+        return self.classes[1]
+
+    @property
+    def hits(self) -> NDArray[np.bool_]:
+        """True where a binary outcome is positive; shape (n,)."""
+        return self.values.astype(np.bool_)
+
+    @property
+    def codes(self) -> NDArray[np.int64]:
+        """The place of each row's outcome in ``classes``; shape (n,)."""
+        return self.values.astype(np.int64)
+
+    @property
+    def numbers(self) -> NDArray[np.float64]:
+        """The outcomes as numbers; shape (n,)."""
+        return self.values.astype(np.float64)
+
+    @property
+    def strata(self) -> NDArray[np.int64] | None:
+        """The class of every row for stratifying; None for a number."""
+        return None if self.outcome == "number" else self.codes

@@ -1,0 +1,101 @@
+"""The command line: plans as YAML, what it prints, exit codes, replays on another processor."""
+
+import json
+from pathlib import Path
+
+import pytest
+import yaml
+from click.testing import CliRunner, Result
+
+from brookfall.cli import main
+from brookfall.core.evidence import Evidence, differences
+from brookfall.demo import packages
+from tests.conftest import files_of
+
+
+def written(folder: Path, files: dict[str, bytes]) -> str:
+    for path, data in files.items():
+        (folder / path).parent.mkdir(parents=True, exist_ok=True)
+        (folder / path).write_bytes(data)
+    return str(folder)
+
+
+def run(*arguments: str) -> Result:
+    return CliRunner().invoke(main, list(arguments))
+
+
+@pytest.fixture(scope="module")
+def package(tmp_path_factory: pytest.TempPathFactory) -> str:
+    return written(tmp_path_factory.mktemp("package"), files_of())
+
+
+def test_a_plan_is_written_changed_and_used(package: str, tmp_path: Path) -> None:
+    plan = yaml.safe_load(run("plan", package).stdout)
+    assert plan["cross_validation"]["folds"] == 5
+    plan["cross_validation"] |= {"kind": "random_splits", "folds": 3, "test": 30}
+    plan["checks"] = ["cross_validation"]
+    (tmp_path / "plan.yaml").write_text(yaml.safe_dump(plan))
+    done = run("retest", package, "--plan", str(tmp_path / "plan.yaml"))
+    assert done.exit_code == 0, done.output
+    (exhibit,) = json.loads(done.stdout)["exhibits"]
+    assert "3 random holdouts" in exhibit["answer"]
+
+
+def test_a_plan_that_cannot_be_read_says_so(package: str, tmp_path: Path) -> None:
+    (tmp_path / "plan.yaml").write_text("folds: many")
+    done = run("retest", package, "--plan", str(tmp_path / "plan.yaml"))
+    assert done.exit_code == 2
+    assert "The plan can't be read" in done.stderr
+    assert run("plan", str(tmp_path)).exit_code == 2
+
+
+def test_one_job_and_two_write_the_same_evidence(package: str, tmp_path: Path) -> None:
+    texts = []
+    for jobs in ("1", "2"):
+        out = tmp_path / f"{jobs}.json"
+        assert run("retest", package, "--jobs", jobs, "--only", "gap", "--out", str(out)).exit_code == 0
+        evidence = Evidence.model_validate_json(out.read_text())
+        texts.append(evidence.exhibits)
+    assert differences(texts[0], texts[1]) == []
+
+
+@pytest.mark.parametrize("make", [packages.turnout_time, packages.cause_triage, packages.pump_failure])
+def test_every_kind_of_outcome_is_retested_and_replayed(make: object, tmp_path: Path) -> None:
+    folder = written(tmp_path / "package", make())  # type: ignore[operator]
+    out = str(tmp_path / "evidence.json")
+    done = run("retest", folder, "--only", "holdout", "--only", "claims", "--out", out)
+    assert done.exit_code == 0, done.output
+    assert "holdout" in done.stdout
+    again = run("replay", out, folder)
+    assert again.exit_code == 0, again.output
+    assert "bit for bit" in again.output
+
+
+def test_on_another_processor_a_replay_allows_the_last_digits(package: str, tmp_path: Path) -> None:
+    out = tmp_path / "evidence.json"
+    assert run("retest", package, "--only", "holdout", "--out", str(out)).exit_code == 0
+    evidence = json.loads(out.read_text())
+    evidence["exhibits"][0]["estimates"][0]["value"] += 1e-12
+    out.write_text(json.dumps(evidence))
+    assert run("replay", str(out), package).exit_code == 1
+    evidence["environment"]["simd"] = "another"
+    out.write_text(json.dumps(evidence))
+    done = run("replay", str(out), package)
+    assert done.exit_code == 0, done.output
+    assert "Equal to 1e-09, in another environment (simd differ)" in done.output
+    evidence["exhibits"][0]["estimates"][0]["value"] += 1e-6
+    out.write_text(json.dumps(evidence))
+    done = run("replay", str(out), package)
+    assert done.exit_code == 1
+    assert "auc" in done.output
+
+
+def test_another_package_or_file_is_refused(package: str, tmp_path: Path) -> None:
+    out = tmp_path / "evidence.json"
+    assert run("retest", package, "--only", "profile", "--out", str(out)).exit_code == 0
+    other = written(tmp_path / "other", packages.smoke_alarm())
+    done = run("replay", str(out), other)
+    assert done.exit_code == 2
+    assert "not the package that the evidence is about" in done.stderr
+    (tmp_path / "none.json").write_text("{}")
+    assert run("replay", str(tmp_path / "none.json"), package).exit_code == 2

@@ -1,0 +1,80 @@
+"""Numbers, several classes and supplied scores as a reviewer meets them: the plan's sentences, the exhibits."""
+
+import re
+
+from playwright.sync_api import Locator, Page, expect
+
+from tests.e2e.conftest import Open
+from tests.e2e.test_walks import RUN_MS, go
+
+
+def taken(page: Page, model: str) -> None:
+    page.get_by_role("link", name=model).first.click()
+    go(page, "Brief")
+    page.get_by_role("button", name="Take this case").click()
+    page.get_by_role("button", name="Take this case").wait_for(state="detached")
+    go(page, "Plan")
+
+
+def run(page: Page) -> None:
+    page.get_by_role("button", name="Lock the plan and run").click()
+    expect(page).to_have_url(re.compile("/evidence"))
+    expect(page.get_by_role("button", name=re.compile("^3 Holdout"))).to_be_enabled(timeout=RUN_MS)
+    expect(page.get_by_role("status")).to_have_count(0, timeout=RUN_MS)
+
+
+def opened(page: Page, name: str) -> Locator:
+    page.get_by_role("button", name=re.compile(f"^{name}")).click()
+    return page.get_by_role("article")
+
+
+def test_a_number_is_planned_with_random_splits_and_judged_by_r2(open_as: Open) -> None:
+    page = open_as("iris")
+    taken(page, "Turnout time 1.3")
+    expect(page.get_by_text("Only a binary outcome is decided by a threshold")).to_be_visible()
+    expect(page.get_by_label("Main measure")).to_have_value("r2")
+    expect(page.get_by_label("Limit on the gap in R²")).to_have_value("0.1")
+    page.get_by_label("Kind of cross-validation").select_option("leave_one_out")
+    # Gaps are filled by means, which are learned: every row is refitted, and the plan says what that costs.
+    expect(page.get_by_text(re.compile(r"\d.\d{3} distinct fits"))).to_be_visible()
+    page.get_by_label("Kind of cross-validation").select_option("random_splits")
+    page.get_by_label("Folds", exact=True).fill("4")
+    page.get_by_label("Folds", exact=True).press("Enter")
+    page.get_by_label("Share held out").fill("25")
+    page.get_by_label("Share held out").press("Enter")
+    page.get_by_label("Rows are split").select_option("time")
+    expect(page.get_by_label("Stratified split")).to_have_count(0)
+    run(page)
+    expect(opened(page, "4 Cross-validation")).to_contain_text("Over 4 random holdouts")
+    gap = opened(page, "6 Gap")
+    expect(gap).to_contain_text("R² is")
+    expect(gap.get_by_role("img", name=re.compile("Training and unseen rows"))).to_have_count(2)
+    expect(opened(page, "10 Errors")).to_contain_text("The mean error (prediction − outcome) differs most")
+
+
+def test_several_classes_have_a_matrix_of_their_own(open_as: Open) -> None:
+    page = open_as("iris")
+    taken(page, "Cause triage 0.9")
+    expect(page.get_by_label("Rows are split")).to_have_value("groups")
+    expect(page.get_by_text("Intervals take rows of one station together")).to_be_visible()
+    page.get_by_label("Folds", exact=True).fill("3")
+    page.get_by_label("Folds", exact=True).press("Enter")
+    run(page)
+    holdout = opened(page, "3 Holdout")
+    matrix = holdout.get_by_role("table", name=re.compile("Confusion matrix"))
+    for cause in ("cooking", "deliberate", "electrical", "heating", "smoking materials"):
+        expect(matrix.get_by_role("columnheader", name=cause)).to_be_visible()
+        expect(matrix.get_by_role("rowheader", name=cause)).to_be_visible()
+    expect(holdout.get_by_role("table", name=re.compile("Class by class"))).to_be_visible()
+
+
+def test_supplied_scores_are_tested_without_a_recipe(open_as: Open) -> None:
+    page = open_as("iris")
+    taken(page, "Pump failure 3.0")
+    expect(page.get_by_text("needs a recipe to refit").first).to_be_visible()
+    expect(page.get_by_text("The supplied scores (1000 training · 490 test · 10 new pumps)")).to_be_visible()
+    run(page)
+    claims = opened(page, "2 Claims")
+    expect(claims).to_contain_text("1 reproduced and 2 overstated")
+    expect(opened(page, "3 Holdout")).to_contain_text("By the supplied scores of 490 rows (test)")
+    expect(opened(page, "6 Gap")).to_contain_text("beyond the limit")
