@@ -44,7 +44,7 @@ def open_as(site: str, browser: Browser) -> Iterator[Open]:
         context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=site)
         contexts.append(context)
         page = context.new_page()
-        page.set_default_timeout(15_000)
+        page.set_default_timeout(90_000)  # no test of speed: the workers may hold both cores meanwhile
         page.on("console", watch)
         page.on("pageerror", lambda error: faults.append(str(error)))
         page.goto("/")
