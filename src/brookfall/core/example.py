@@ -18,6 +18,6 @@ def small_bench() -> Bench:
     ('x',)
     """
     cells = {"x": [str(i % 7) for i in range(90)], "y": ["yes" if i % 3 else "no" for i in range(90)]}
-    table = Table(tuple(column_from_text(name, pd.Series(values)) for name, values in cells.items()))
+    table = Table(tuple(column_from_text(name, values) for name, values in cells.items()))
     subject = Subject(table, Roles(target="y"), Recipe(family="logistic"), (), "rows.csv")
     return Bench(subject, standard_plan(3, given_parts=False))

@@ -31,10 +31,9 @@ _AS_THEY_ARE = "passthrough"
 def raw_matrix(features: Table) -> Matrix:
     """Shape (n, p): numbers as they are with NaN for gaps, other columns as level positions, -1 for gaps.
 
-    >>> import pandas as pd
     >>> from brookfall.core.table.infer import column_from_text
     >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
-    >>> table = Table(tuple(column_from_text(name, pd.Series(values)) for name, values in cells.items()))
+    >>> table = Table(tuple(column_from_text(name, values) for name, values in cells.items()))
     >>> raw_matrix(table.select(["x", "c"])).tolist()
     [[1.0, 0.0], [2.0, 1.0], [4.0, 0.0]]
     """
@@ -44,10 +43,9 @@ def raw_matrix(features: Table) -> Matrix:
 def rows_with_gaps(features: Table) -> NDArray[np.bool_]:
     """True where any feature is missing; shape (n,). ``missing: drop`` takes these rows out before any split.
 
-    >>> import pandas as pd
     >>> from brookfall.core.table.infer import column_from_text
     >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
-    >>> table = Table(tuple(column_from_text(name, pd.Series(values)) for name, values in cells.items()))
+    >>> table = Table(tuple(column_from_text(name, values) for name, values in cells.items()))
     >>> rows_with_gaps(table).tolist()
     [False, False, False]
     """
@@ -95,10 +93,9 @@ def build_preprocess(
     not seen in training becomes all zeros (onehot), -2 (ordinal) or the overall mean (target).
     ``target`` is the kind of outcome that target encoding averages.
 
-    >>> import pandas as pd
     >>> from brookfall.core.table.infer import column_from_text
     >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
-    >>> table = Table(tuple(column_from_text(name, pd.Series(values)) for name, values in cells.items()))
+    >>> table = Table(tuple(column_from_text(name, values) for name, values in cells.items()))
     >>> features = table.select(["x", "c"])
     >>> prepared = build_preprocess(features, Preprocess(scale="standard"), seed=0)
     >>> prepared.fit_transform(raw_matrix(features), np.array([True, False, False])).round(3).tolist()

@@ -19,9 +19,8 @@ By = Literal["rows", "groups", "time"]
 def given_parts(table: Table, column: str) -> dict[str, Rows]:
     """Part name to sorted row positions, from a column that names each row's part. Rows without a part are in none.
 
-    >>> import pandas as pd
     >>> from brookfall.core.table.infer import column_from_text
-    >>> column = column_from_text("part", pd.Series(["train", "test", "train"]))
+    >>> column = column_from_text("part", ["train", "test", "train"])
     >>> {name: rows.tolist() for name, rows in given_parts(Table((column,)), "part").items()}
     {'test': [1], 'training': [0, 2]}
     """

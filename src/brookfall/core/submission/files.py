@@ -3,6 +3,7 @@
 import io
 import stat
 import zipfile
+import zlib
 from pathlib import Path, PurePosixPath
 
 from brookfall.core.digest import sha256
@@ -84,7 +85,7 @@ def _unpack(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, path: str, room: i
                 size += len(block)
                 _refuse_too_large(limit - room + size, limit, path)
                 blocks.append(block)
-    except (zipfile.BadZipFile, RuntimeError, NotImplementedError, EOFError, OSError) as problem:
+    except (zipfile.BadZipFile, zlib.error, RuntimeError, NotImplementedError, EOFError, OSError) as problem:
         raise UserError(
             "The file in the zip is damaged, encrypted or packed in an unknown way.", todo="Zip it again.", file=path
         ) from problem

@@ -48,17 +48,17 @@ class ColumnProfile:
 def profile_column(column: Column) -> ColumnProfile:
     """Counts, quantiles (type 7) and a histogram of at most 20 bins or the 12 most frequent levels.
 
-    >>> import pandas as pd
     >>> from brookfall.core.table.infer import column_from_text
-    >>> profile_column(column_from_text("size", pd.Series(["1", "2.5", ""]))).words
+    >>> profile_column(column_from_text("size", ["1", "2.5", ""])).words
     'number, 1 to 2.5, 33.3 % missing'
     """
     present = column.values[~column.missing]
     n, missing = len(column.values), int(column.missing.sum())
     if column.kind == "number":
-        distinct = len(np.unique(present))
-        quantiles = tuple(float(q) for q in np.quantile(present, [0, 0.25, 0.5, 0.75, 1])) if len(present) else ()
-        bars = _histogram(present, distinct) if len(present) else ()
+        ordered = np.sort(present).astype(np.float64, copy=False)
+        distinct = int((ordered[1:] != ordered[:-1]).sum()) + min(len(ordered), 1)
+        quantiles = tuple(_quantile(ordered, share) for share in (0, 0.25, 0.5, 0.75, 1)) if len(ordered) else ()
+        bars = _histogram(ordered, distinct) if len(ordered) else ()
         return ColumnProfile(column.name, column.kind, n, missing, distinct, quantiles, bars)
     counts = np.bincount(present.astype(np.int64), minlength=len(column.levels))
     order = np.argsort(-counts, kind="stable")[:_TOP]
@@ -66,9 +66,21 @@ def profile_column(column: Column) -> ColumnProfile:
     return ColumnProfile(column.name, column.kind, n, missing, int((counts > 0).sum()), (), bars)
 
 
-def _histogram(present: NDArray[np.float64] | NDArray[np.int32], distinct: int) -> tuple[Bar, ...]:
-    if distinct == 1 or np.ptp(present) < _BINS * np.spacing(np.abs(present).max()):
+def _quantile(ordered: NDArray[np.float64], share: float) -> float:
+    """Hyndman & Fan's type 7."""
+    place = share * (len(ordered) - 1)
+    below = int(place)
+    above = min(below + 1, len(ordered) - 1)
+    return float(ordered[below] + (place - below) * (ordered[above] - ordered[below]))
+
+
+def _histogram(ordered: NDArray[np.float64], distinct: int) -> tuple[Bar, ...]:
+    span = ordered[-1] - ordered[0]
+    if distinct == 1 or span < _BINS * np.spacing(np.abs(ordered).max()):
         # Too close together for bins of their own.
-        return (Bar(f"{present[0]:.4g}", len(present)),)
-    counts, edges = np.histogram(present, bins=min(_BINS, distinct))
+        return (Bar(f"{ordered[0]:.4g}", len(ordered)),)
+    bins = min(_BINS, distinct)
+    edges = np.linspace(ordered[0], ordered[-1], bins + 1)
+    inner = np.searchsorted(ordered, edges[1:-1], side="left")
+    counts = np.diff(np.concatenate([[0], inner, [len(ordered)]]))
     return tuple(Bar(f"{edges[i]:.4g} to {edges[i + 1]:.4g}", int(count)) for i, count in enumerate(counts))

@@ -1,111 +1,105 @@
-"""Tables from the bytes of a CSV or Parquet file, or a message saying which row is at fault."""
+"""Tables from the bytes of a file, or a message saying which row is at fault."""
 
-import csv
-import io
+from collections.abc import Iterator
+from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 
-import pandas as pd
-import pyarrow as pa
-import pyarrow.csv as pacsv
-import pyarrow.parquet as pq
-
 from brookfall.core.errors import UserError
-from brookfall.core.table.infer import column_from_text
-from brookfall.core.table.table import Table
+from brookfall.core.table.how import HowRead
+from brookfall.core.table.read_csv import read_csv
+from brookfall.core.table.read_parquet import read_parquet
+from brookfall.core.table.read_sheet import read_sheet
+from brookfall.core.table.table import Column, Table
 
-READABLE = (".csv", ".parquet")
+READABLE = (".csv", ".tsv", ".txt", ".xlsx", ".ods", ".parquet")
+MAX_COLUMNS = 2_000
+MAX_CELLS = 250_000_000
+MAX_UNPACKED = 2_000_000_000
+"""Bytes that a workbook or a Parquet file may unpack to."""
 
 
-def read_table(data: bytes, file: str) -> Table:
-    """The table in a file's bytes.
+@dataclass(frozen=True)
+class Opened:
+    """A file whose columns can be had one by one: their names, how it is read, the sheets there are."""
 
-    CSV is UTF-8 (a byte-order mark is allowed), comma-separated, with one header row; Parquet as it is.
-    Raises UserError with file, row and column for an empty, ragged, wrongly encoded or header-only file.
+    names: tuple[str, ...]
+    how: HowRead
+    columns: Iterator[Column]
+    sheets: tuple[str, ...] = field(default=())
+
+
+@dataclass(frozen=True)
+class TableFile:
+    """A file read: its table, how it was read, and, of a workbook, the sheets there are."""
+
+    table: Table
+    how: HowRead
+    sheets: tuple[str, ...] = ()
+
+
+def read_file(data: bytes, file: str, how: HowRead = HowRead()) -> TableFile:  # noqa: B008 - frozen
+    """The table in a file's bytes, read as ``how`` says, and otherwise as the file itself suggests.
+
+    CSV may be separated by commas, semicolons, tabs or bars, in UTF-8, UTF-16 or Windows-1252, with or without a row
+    of names; of a workbook one sheet is read, as the values that were saved in it; Parquet is taken as it is.
+    Raises UserError with file, row and column for what can't be read without guessing.
+
+    >>> read_file("a;b 1,5;x".replace(" ", chr(10)).encode(), "rows.csv").how.words
+    'separated by semicolons, decimal comma, UTF-8, names in the first row'
+    """
+    suffix = PurePosixPath(file).suffix.lower()
+    if suffix not in READABLE:
+        raise UserError(
+            f"'{suffix}' files can't be read as data.",
+            todo=f"Send {', '.join(READABLE[:-1])} or {READABLE[-1]}.",
+            file=file,
+        )
+    if not data[:4096].strip() and not data.strip():
+        raise UserError("The file is empty.", todo="Send a file with a header row and data rows.", file=file)
+    if suffix == ".parquet":
+        names, columns = read_parquet(data, file, how, MAX_UNPACKED)
+        opened = Opened(names, HowRead(missing=how.missing, types=how.types), columns)
+    elif suffix in (".xlsx", ".ods"):
+        names, columns, found, sheets = read_sheet(data, file, how, MAX_UNPACKED)
+        opened = Opened(names, found, columns, sheets)
+    else:
+        names, columns, found = read_csv(data, file, how)
+        opened = Opened(names, found, columns)
+    _refuse_names(opened.names, file)
+    _refuse_unknown_types(opened, file)
+    table = Table(tuple(opened.columns))
+    if not table.n_rows:
+        raise UserError("There is a header but no data row.", todo="Send a file with data rows.", file=file)
+    return TableFile(table, opened.how, opened.sheets)
+
+
+def read_table(data: bytes, file: str, how: HowRead = HowRead()) -> Table:  # noqa: B008 - frozen
+    """The table of ``read_file`` alone.
 
     >>> read_table("a,b 1,x 2,y".replace(" ", chr(10)).encode(), "rows.csv").names
     ('a', 'b')
     """
-    suffix = PurePosixPath(file).suffix.lower()
-    if suffix not in READABLE:
-        raise UserError(f"'{suffix}' files can't be read as data.", todo=f"Send {' or '.join(READABLE)}.", file=file)
-    if not data.strip():
-        raise UserError("The file is empty.", todo="Send a file with a header row and data rows.", file=file)
-    frame = _from_parquet(data, file) if suffix == ".parquet" else _from_csv(data, file)
-    if not len(frame):
-        raise UserError("There is a header but no data row.", todo="Send a file with data rows.", file=file)
-    return Table(tuple(column_from_text(str(name), frame[name]) for name in frame.columns))
+    return read_file(data, file, how).table
 
 
-def _from_parquet(data: bytes, file: str) -> pd.DataFrame:
-    try:
-        frame = pq.read_table(io.BytesIO(data)).to_pandas()
-    except (pa.ArrowException, OSError) as problem:
-        raise UserError("This is not a Parquet file.", todo="Write it again as Parquet or CSV.", file=file) from problem
-    _refuse_repeated_names([str(name) for name in frame.columns], file)
-    return frame.astype("string").fillna("").astype(object)
-
-
-def _from_csv(data: bytes, file: str) -> pd.DataFrame:
-    text = _decode(data, file)
-    header = _checked_header(text, file)
-    try:
-        return _parsed(text, header).to_pandas()
-    except pa.ArrowException as problem:
-        raise UserError(
-            f"The file can't be read as CSV ({str(problem).splitlines()[0]}).", todo="Write it again as CSV.", file=file
-        ) from problem
-
-
-def _parsed(text: str, header: list[str]) -> pa.Table:
-    return pacsv.read_csv(
-        io.BytesIO(text.encode()),
-        parse_options=pacsv.ParseOptions(newlines_in_values=True),
-        convert_options=pacsv.ConvertOptions(
-            column_types=dict.fromkeys(header, pa.string()), strings_can_be_null=False
-        ),
-    )
-
-
-def _decode(data: bytes, file: str) -> str:
-    try:
-        return data.decode("utf-8-sig")
-    except UnicodeDecodeError as problem:
-        row = data.count(b"\n", 0, problem.start) + 1
-        raise UserError(
-            f"The text is not UTF-8: byte {data[problem.start]:#04x} can't be read.",
-            todo="Save the file again as UTF-8.",
-            file=file,
-            row=row,
-        ) from problem
-
-
-def _refuse_repeated_names(names: list[str], file: str) -> None:
+def _refuse_names(names: tuple[str, ...], file: str) -> None:
+    if len(names) > MAX_COLUMNS:
+        raise UserError(f"The file has {len(names)} columns.", todo=f"Send at most {MAX_COLUMNS}.", file=file, row=1)
+    seen: set[str] = set()
     for place, name in enumerate(names):
-        if not name.strip():
+        if not name:
             raise UserError(f"Column {place + 1} has no name.", todo="Name it in the header.", file=file, row=1)
-        if name in names[:place]:
+        if name in seen:
             raise UserError("Two columns have this name.", todo="Give each its own.", file=file, column=name, row=1)
+        seen.add(name)
 
 
-def _checked_header(text: str, file: str) -> list[str]:
-    """The names in the first row, after every row was found to have a cell for each."""
-    reader = csv.reader(io.StringIO(text, newline=""), strict=True)
-    try:
-        header = next(reader, [])
-        _refuse_repeated_names(header, file)
-        for cells in reader:
-            if cells and len(cells) != len(header):
-                raise UserError(
-                    f"The row has {len(cells)} cells and the header has {len(header)}.",
-                    todo="Give every row a cell for each column, and quote cells that contain commas.",
-                    file=file,
-                    row=reader.line_num,
-                )
-    except csv.Error as problem:
-        raise UserError(
-            f"The row can't be read as CSV ({problem}).",
-            todo="Close every quote that is opened.",
-            file=file,
-            row=reader.line_num,
-        ) from problem
-    return header
+def _refuse_unknown_types(opened: Opened, file: str) -> None:
+    for name in opened.how.types:
+        if name not in opened.names:
+            raise UserError(
+                "A kind is named for a column that the file does not have.",
+                todo=f"Columns are: {', '.join(opened.names[:40])}.",
+                file=file,
+                column=name,
+            )

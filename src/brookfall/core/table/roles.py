@@ -47,10 +47,9 @@ class Roles(BaseModel):
 def check_roles(roles: Roles, table: Table, file: str) -> None:
     """Raises UserError when a role names a column that is not there, one column has two roles, or none is a feature.
 
-    >>> import pandas as pd
     >>> from brookfall.core.table.infer import column_from_text
     >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
-    >>> table = Table(tuple(column_from_text(name, pd.Series(values)) for name, values in cells.items()))
+    >>> table = Table(tuple(column_from_text(name, values) for name, values in cells.items()))
     >>> check_roles(Roles(target="y"), table, "rows.csv")
     """
     mentioned = [name for _, name in roles.named()] + [*roles.protected, *roles.also_features, *(roles.features or ())]
@@ -87,10 +86,9 @@ def target_of(table: Table, roles: Roles, outcome: Outcome, file: str) -> Target
     Raises UserError, with the row where there is one, unless the target has no gaps and is: two values with the
     positive one among them (binary), 2 to 50 values (multiclass), or finite numbers that differ (number).
 
-    >>> import pandas as pd
     >>> from brookfall.core.table.infer import column_from_text
     >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
-    >>> table = Table(tuple(column_from_text(name, pd.Series(values)) for name, values in cells.items()))
+    >>> table = Table(tuple(column_from_text(name, values) for name, values in cells.items()))
     >>> target_of(table, Roles(target="y"), "binary", "rows.csv").classes
     ('no', 'yes')
     """
@@ -174,10 +172,9 @@ def _default_positive(values: list[str]) -> str:
 def weights_of(table: Table, roles: Roles, file: str) -> NDArray[np.float64] | None:
     """The weight of every row, or None where all count once; UserError unless all are numbers of 0 or more.
 
-    >>> import pandas as pd
     >>> from brookfall.core.table.infer import column_from_text
     >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
-    >>> table = Table(tuple(column_from_text(name, pd.Series(values)) for name, values in cells.items()))
+    >>> table = Table(tuple(column_from_text(name, values) for name, values in cells.items()))
     >>> weights_of(table, Roles(target="y", weight="x"), "rows.csv").tolist()
     [1.0, 2.0, 4.0]
     """
@@ -203,10 +200,9 @@ def weights_of(table: Table, roles: Roles, file: str) -> NDArray[np.float64] | N
 def groups_of_rows(table: Table, roles: Roles) -> Column | None:
     """The column whose equal values keep rows together, as a category; None where rows stand for themselves.
 
-    >>> import pandas as pd
     >>> from brookfall.core.table.infer import column_from_text
     >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
-    >>> table = Table(tuple(column_from_text(name, pd.Series(values)) for name, values in cells.items()))
+    >>> table = Table(tuple(column_from_text(name, values) for name, values in cells.items()))
     >>> groups_of_rows(table, Roles(target="y", group="c")).levels
     ('a', 'b')
     """
@@ -218,10 +214,9 @@ def times_of(table: Table, roles: Roles, file: str) -> NDArray[np.float64] | Non
 
     UserError where a row has no time, or the column holds neither numbers nor dates as year-month-day.
 
-    >>> import pandas as pd
     >>> from brookfall.core.table.infer import column_from_text
     >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
-    >>> table = Table(tuple(column_from_text(name, pd.Series(values)) for name, values in cells.items()))
+    >>> table = Table(tuple(column_from_text(name, values) for name, values in cells.items()))
     >>> times_of(table, Roles(target="y", time="x"), "rows.csv").tolist()
     [1.0, 2.0, 4.0]
     """
@@ -249,10 +244,9 @@ def times_of(table: Table, roles: Roles, file: str) -> NDArray[np.float64] | Non
 def protected_columns(table: Table, roles: Roles) -> tuple[Column, ...]:
     """The protected attributes as categories; a number is read as codes.
 
-    >>> import pandas as pd
     >>> from brookfall.core.table.infer import column_from_text
     >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
-    >>> table = Table(tuple(column_from_text(name, pd.Series(values)) for name, values in cells.items()))
+    >>> table = Table(tuple(column_from_text(name, values) for name, values in cells.items()))
     >>> protected_columns(table, Roles(target="y", protected=("c",)))[0].levels
     ('a', 'b')
     """
