@@ -1,6 +1,6 @@
 """A package opened and found usable: its declaration, its table, its roles, all agreeing with each other."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 
@@ -15,7 +15,7 @@ from brookfall.core.resample.parts import given_parts
 from brookfall.core.submission.files import files_of_folder, files_of_zip, package_hash
 from brookfall.core.submission.predictions import read_supplied
 from brookfall.core.submission.schema import Submission
-from brookfall.core.table.read import read_table
+from brookfall.core.submission.tables import Tables, read_tables
 from brookfall.core.table.roles import check_roles, target_of, times_of, weights_of
 from brookfall.core.table.table import Table
 from brookfall.core.target import Target
@@ -26,11 +26,17 @@ DEFAULT_MAX_BYTES = 200_000_000
 
 @dataclass(frozen=True)
 class Package:
-    """The files by path, what they declare, and the table of the first data entry."""
+    """The files by path, what they declare, the rows under review, and the tables that stand beside them.
+
+    ``submission`` is as it was read: how every file was read is written down in it. ``columns`` are the descriptions
+    that came with the data.
+    """
 
     files: dict[str, bytes]
     submission: Submission
     table: Table
+    beside: dict[str, Table] = field(default_factory=dict)
+    columns: dict[str, str] = field(default_factory=dict)
 
     @cached_property
     def sha256(self) -> str:
@@ -64,8 +70,10 @@ def package_from_files(files: dict[str, bytes]) -> Package:
         raise UserError("The package has no submission.yaml.", todo="Add one at its top.", file=DECLARATION)
     submission = read_declaration(files[DECLARATION])
     _refuse_absent_files(submission, files)
+    read = read_tables(submission, files)
+    submission, table = read.submission, read.rows
     data = submission.data[0]
-    table = read_table(files[data.path], data.path)
+    _refuse_unjoinable(submission, read)
     check_roles(data.roles, table, data.path)
     if submission.model.outcome != "choice":
         target = target_of(table, data.roles, submission.model.outcome, data.path)
@@ -76,7 +84,7 @@ def package_from_files(files: dict[str, bytes]) -> Package:
     if submission.recipe is not None:
         check_recipe(submission.recipe, submission.model.outcome, DECLARATION)
     _refuse_claims_on_absent_parts(submission, table)
-    return Package(files, submission, table)
+    return Package(files, submission, table, read.beside, read.columns)
 
 
 def read_declaration(text: bytes) -> Submission:
@@ -146,6 +154,13 @@ def _refuse_absent_files(submission: Submission, files: dict[str, bytes]) -> Non
                 todo=f"Add it; the package has {', '.join(sorted(files))}.",
                 file=path,
             )
+
+
+def _refuse_unjoinable(submission: Submission, read: Tables) -> None:
+    for entry in submission.data:
+        if entry.kind == "sample":
+            for table, file in ((read.rows, submission.data[0].path), (read.beside[entry.name], entry.path)):
+                table.column(str(entry.key), file)
 
 
 def _refuse_claims_of_another_outcome(submission: Submission, target: Target) -> None:

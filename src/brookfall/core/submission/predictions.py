@@ -11,7 +11,7 @@ from brookfall.core.errors import UserError
 from brookfall.core.resample.part_names import part_name
 from brookfall.core.resample.parts import given_parts
 from brookfall.core.submission.schema import Predictions, Submission
-from brookfall.core.table.infer import as_category
+from brookfall.core.table.infer import as_category, looks_like_number
 from brookfall.core.table.read import read_table
 from brookfall.core.table.roles import Roles
 from brookfall.core.table.table import Table
@@ -158,23 +158,18 @@ def _class_scores(entry: Predictions, given: Table, target: Target) -> NDArray[n
 
 def _numbers(given: Table, name: str, file: str) -> NDArray[np.float64]:
     column = given.column(name, file)
-    if column.kind != "number" and not column.missing.all():
-        first = next(i for i, text in enumerate(column.texts()) if text is not None and not _is_number(text))
-        raise UserError(
-            f"'{column.texts()[first]}' is not a number.",
-            todo="Scores must be numbers; leave a cell empty where there is none.",
-            file=file,
-            column=name,
-            row=first + 2,
-        )
-    return np.full(given.n_rows, np.nan) if column.kind != "number" else np.asarray(column.values, dtype=np.float64)
-
-
-def _is_number(text: str) -> bool:
-    try:
-        return bool(np.isfinite(float(text)))
-    except ValueError:
-        return False
+    if column.kind == "number":
+        return np.asarray(column.values, dtype=np.float64)
+    for level, text in enumerate(column.levels):
+        if not looks_like_number(text):
+            raise UserError(
+                f"'{text}' is not a number.",
+                todo="Scores must be numbers; leave a cell empty where there is none.",
+                file=file,
+                column=name,
+                row=int(np.argmax(column.values == level)) + 2,
+            )
+    return np.array([*(float(text) for text in column.levels), np.nan])[column.values.astype(np.int64)]
 
 
 def _labels_of(entry: Predictions, given: Table, target: Target) -> NDArray[np.int64] | None:

@@ -2,11 +2,12 @@
 
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from brookfall.core.measure.measures import NAMES
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.resample.part_names import part_name
+from brookfall.core.table.how import HowRead
 from brookfall.core.table.roles import Roles
 
 MEASURES = tuple(dict.fromkeys(name for names in NAMES.values() for name in names))
@@ -36,9 +37,30 @@ class Model(Declared):
 
 
 class Data(Declared):
+    """One data file. Files of kind ``rows`` are put one under the other; the first says the roles of the columns.
+
+    ``part`` names the part that all rows of the file are, where the parts come as files. ``new_rows`` are scored and
+    compared, never learned from; a ``sample`` has columns that the rows lack, joined by ``key``.
+    """
+
     name: str
     path: str
-    roles: Roles
+    roles: Roles = Roles(target="")
+    read: HowRead = HowRead()
+    kind: Literal["rows", "new_rows", "sample"] = "rows"
+    part: str | None = None
+    key: str | None = None
+
+    @field_validator("part")
+    @classmethod
+    def _mapped_part(cls, part: str | None) -> str | None:
+        return None if part is None else part_name(part)
+
+    @model_validator(mode="after")
+    def _sample_has_key(self) -> "Data":
+        if self.kind == "sample" and self.key is None:
+            raise ValueError(f"the sample {self.name} names no key by which its rows are joined")
+        return self
 
 
 class Artifact(Declared):
@@ -115,6 +137,14 @@ class Submission(Declared):
     predictions: tuple[Predictions, ...] = ()
     claims: tuple[Claim, ...] = ()
     expectations: tuple[Expectation, ...] = ()
+
+    @model_validator(mode="after")
+    def _first_says_roles(self) -> "Submission":
+        if self.data[0].kind != "rows" or not self.data[0].roles.target:
+            raise ValueError("the first data file must hold the rows and name their target under roles")
+        if len({entry.name for entry in self.data}) < len(self.data):
+            raise ValueError("two data files have the same name")
+        return self
 
     @field_validator("brookfall", mode="before")
     @classmethod
