@@ -144,13 +144,13 @@ def test_a_case_from_start_to_finish(visitor: SignIn, workers: House) -> None:
     run = finished(iris, base)
     assert run["state"] == "done"
     assert run["done"] == run["needed"]
-    assert len(run["exhibits"]) == 11
+    assert len(run["exhibits"]) == 15
     locked = iris.ask("PUT", f"{base}/plan", plan_of(iris, base, seed=3))
     assert locked.status_code == 422
-    finding = {"severity": 3, "title": "It leans", "what": "See exhibit.", "cites": [6], "due": "2027-02-01"}
+    finding = {"severity": 3, "title": "It leans", "what": "See exhibit.", "cites": [10], "due": "2027-02-01"}
     written = iris.ask("POST", f"{base}/findings", {"finding": finding})
     assert written.status_code == 200, written.text
-    gap = iris.get(f"{base}/exhibits/6")["exhibit"]
+    gap = iris.get(f"{base}/exhibits/10")["exhibit"]
     assert written.json["cites"][0]["quote"] == gap["answer"]
     edited = {"revision": 1, "finding": {**finding, "title": "It leans heavily"}}
     address = f"{base}/findings/{written.json['id']}"
@@ -184,7 +184,7 @@ def test_a_case_from_start_to_finish(visitor: SignIn, workers: House) -> None:
     assert first == second
     assert first.startswith(b"%PDF")
     html = tom.ask("GET", f"{base}/report/html").text
-    for words in ("It leans heavily", "Iris Marrow", "Tom Aldous", "Approved with conditions", "Exhibit 6", "<svg"):
+    for words in ("It leans heavily", "Iris Marrow", "Tom Aldous", "Approved with conditions", "Exhibit 10", "<svg"):
         assert words in html
     evidence = Evidence.model_validate(json.loads(tom.ask("GET", f"{base}/report/json").data))
     assert_same_as_the_core(evidence, files_of_version("whole"))

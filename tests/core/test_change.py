@@ -33,14 +33,20 @@ def test_a_word_counts_as_missing_and_the_kind_is_found_anew() -> None:
 
 def test_a_number_that_stands_for_missing() -> None:
     table = made(size=["1", "999", "3"])
-    assert apply(table, [WordsAreMissing(column="size", words=("999",))]).table.column("size").texts() == ["1", None, "3"]
+    assert apply(table, [WordsAreMissing(column="size", words=("999",))]).table.column("size").texts() == [
+        "1",
+        None,
+        "3",
+    ]
     with pytest.raises(UserError, match="column size: No cell says '-'"):
         apply(table, [WordsAreMissing(column="size", words=("-",))])
 
 
 def test_a_column_is_read_as_another_kind() -> None:
     table = made(zone=["2", "10"], when=["1/2/2024", "3/4/2024"], n=["007", "12"], word=["a", "b"])
-    read = apply(table, [ReadAs(column="zone", to="category"), ReadAs(column="when", to="date"), ReadAs(column="n", to="number")]).table
+    read = apply(
+        table, [ReadAs(column="zone", to="category"), ReadAs(column="when", to="date"), ReadAs(column="n", to="number")]
+    ).table
     assert read.column("zone").levels == ("2", "10")
     assert read.column("when").levels == ("2024-02-01", "2024-04-03")
     assert read.column("n").values.tolist() == [7, 12]
@@ -97,7 +103,11 @@ def test_changes_come_back_from_json_as_they_were() -> None:
     ]
 
 
-@given(st.lists(st.tuples(st.sampled_from(["a", "b", ""]), st.sampled_from([0.0, -0.0, 1.5, None])), min_size=1, max_size=30))
+@given(
+    st.lists(
+        st.tuples(st.sampled_from(["a", "b", ""]), st.sampled_from([0.0, -0.0, 1.5, None])), min_size=1, max_size=30
+    )
+)
 def test_repeats_are_what_python_calls_equal(rows: list[tuple[str, float | None]]) -> None:
     table = made(c=[c for c, _ in rows], n=["" if n is None else repr(n) for _, n in rows])
     groups = group_of_each(table)
@@ -164,12 +174,24 @@ def test_training_and_test_may_come_as_files_of_their_own() -> None:
 @pytest.mark.parametrize(
     ("data", "words"),
     [
-        (" - {name: a, path: a.csv, part: train, roles: {target: y}}\n - {name: b, path: b.csv}\n", "b.csv: Other files of rows say which part"),
-        (" - {name: a, path: a.csv, roles: {target: y}}\n - {name: a, path: b.csv}\n", "two data files have the same name"),
+        (
+            " - {name: a, path: a.csv, part: train, roles: {target: y}}\n - {name: b, path: b.csv}\n",
+            "b.csv: Other files of rows say which part",
+        ),
+        (
+            " - {name: a, path: a.csv, roles: {target: y}}\n - {name: a, path: b.csv}\n",
+            "two data files have the same name",
+        ),
         (" - {name: a, path: a.csv}\n", "must hold the rows and name their target"),
         (" - {name: a, path: a.csv, roles: {target: y}}\n - {name: s, path: b.csv, kind: sample}\n", "names no key"),
-        (" - {name: a, path: a.csv, roles: {target: y}}\n - {name: s, path: b.csv, kind: sample, key: k}\n", "There is no column 'k'"),
-        (" - {name: a, path: a.csv, roles: {target: y}, read: {separator: tab, types: {q: date}}}\n", "a.csv, column q: A kind is named"),
+        (
+            " - {name: a, path: a.csv, roles: {target: y}}\n - {name: s, path: b.csv, kind: sample, key: k}\n",
+            "There is no column 'k'",
+        ),
+        (
+            " - {name: a, path: a.csv, roles: {target: y}, read: {separator: tab, types: {q: date}}}\n",
+            "a.csv, column q: A kind is named",
+        ),
     ],
 )
 def test_data_files_that_do_not_go_together(data: str, words: str) -> None:
@@ -185,7 +207,9 @@ def test_a_descriptor_beside_the_data_is_followed() -> None:
             "schema": {"missingValues": ["-"], "fields": [{"name": "x", "type": "integer", "description": "rooms"}, {"name": "y", "type": "string"}]},
         }]
     })  # fmt: skip
-    found = package("data: [{name: a, path: a.csv, roles: {target: y}}]", a_csv="x;y|1;yes|-;no|", datapackage_json=text)
+    found = package(
+        "data: [{name: a, path: a.csv, roles: {target: y}}]", a_csv="x;y|1;yes|-;no|", datapackage_json=text
+    )
     assert found.table.column("x").texts() == ["1", None]
     assert found.columns == {"x": "rooms"}
     assert described({"datapackage.json": text.encode()}, "b.csv").columns == {}

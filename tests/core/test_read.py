@@ -49,11 +49,26 @@ PLAIN = {"name": ["Ösp", "a, b"], "size": ["1.5", "2"], "on": ["2024-01-31", No
 @pytest.mark.parametrize(
     ("data", "words"),
     [
-        ("name,size,on\nÖsp,1.5,2024-01-31\n\"a, b\",2,\n".encode(), "separated by commas, decimal point, UTF-8, names in the first row"),
-        ("name;size;on\nÖsp;1,5;31.1.2024\n\"a, b\";2;NA\n".encode(), "separated by semicolons, decimal comma, UTF-8, names in the first row"),
-        ("name\tsize\ton\r\nÖsp\t1,5\t2024-01-31\r\na, b\t2\t\r\n".encode("cp1252"), "separated by tabs, decimal comma, Windows-1252, names in the first row"),
-        ("name|size|on\nÖsp|1.5|2024-01-31\na, b|2|\n".encode("utf-16"), "separated by bars, decimal point, UTF-16, names in the first row"),
-        ("\ufeffname,size,on\rÖsp,1.5,2024-01-31\n\"a, b\",2,\r\n".encode(), "separated by commas, decimal point, UTF-8, names in the first row"),
+        (
+            'name,size,on\nÖsp,1.5,2024-01-31\n"a, b",2,\n'.encode(),
+            "separated by commas, decimal point, UTF-8, names in the first row",
+        ),
+        (
+            'name;size;on\nÖsp;1,5;31.1.2024\n"a, b";2;NA\n'.encode(),
+            "separated by semicolons, decimal comma, UTF-8, names in the first row",
+        ),
+        (
+            "name\tsize\ton\r\nÖsp\t1,5\t2024-01-31\r\na, b\t2\t\r\n".encode("cp1252"),
+            "separated by tabs, decimal comma, Windows-1252, names in the first row",
+        ),
+        (
+            "name|size|on\nÖsp|1.5|2024-01-31\na, b|2|\n".encode("utf-16"),
+            "separated by bars, decimal point, UTF-16, names in the first row",
+        ),
+        (
+            '\ufeffname,size,on\rÖsp,1.5,2024-01-31\n"a, b",2,\r\n'.encode(),
+            "separated by commas, decimal point, UTF-8, names in the first row",
+        ),
     ],
 )
 def test_a_text_file_tells_how_it_is_to_be_read(data: bytes, words: str) -> None:
@@ -202,7 +217,11 @@ def test_parquet_keeps_its_kinds() -> None:
         (b"a\n1\n\xff\x81\n", "r.csv", "row 3: The text is neither UTF-8 nor Windows-1252: byte 0x81"),
         (b"\xff\xfea\x00\n\x00\x00\xd8", "r.csv", "not UTF-16"),
         (b"a,b\n", "r.csv", "no data row"),
-        (",".join(f"c{i}" for i in range(10_000)).encode() + b"\n" + b",".join([b"1"] * 10_000), "r.csv", "10000 columns"),
+        (
+            ",".join(f"c{i}" for i in range(10_000)).encode() + b"\n" + b",".join([b"1"] * 10_000),
+            "r.csv",
+            "10000 columns",
+        ),
         (b"PK\x03\x04 no", "r.xlsx", "not a workbook"),
         (b"\xd0\xcf\x11\xe0 old", "r.xlsx", "not a workbook"),
         (workbook([]), "r.xlsx", "No sheet has a cell"),

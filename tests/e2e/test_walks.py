@@ -47,7 +47,7 @@ def test_from_sign_in_to_the_countersigned_report(open_as: Open) -> None:
 
     expect(page).to_have_url(re.compile("/evidence"))
     page.reload()  # the progress is the server's, not the page's
-    gap = page.get_by_role("button", name=re.compile("^6 Gap"))
+    gap = page.get_by_role("button", name=re.compile("^10 Gap"))
     expect(gap).to_be_enabled(timeout=RUN_MS)
     gap.click()
     exhibit = page.get_by_role("article")
@@ -57,9 +57,9 @@ def test_from_sign_in_to_the_countersigned_report(open_as: Open) -> None:
     page.keyboard.press("a")
     expect(page.get_by_role("complementary").get_by_role("link", name="6 Gap")).to_be_visible()
     page.keyboard.press("]")
-    expect(exhibit).to_contain_text("Exhibit 7, baseline")
+    expect(exhibit).to_contain_text("Exhibit 11, baseline")
     page.keyboard.press("[")
-    expect(exhibit).to_contain_text("Exhibit 6, gap")
+    expect(exhibit).to_contain_text("Exhibit 10, gap")
 
     page.keyboard.press("f")
     form = page.get_by_role("form", name="Finding")
@@ -67,10 +67,10 @@ def test_from_sign_in_to_the_countersigned_report(open_as: Open) -> None:
     form.get_by_label("Title").fill("The tree has memorised its training rows")
     form.get_by_label("What must be done").fill("Prune the tree and measure on unseen rows.")
     form.get_by_role("button", name="Save the finding").click()
-    expect(page.get_by_role("article")).to_contain_text("Exhibit 6, gap")
+    expect(page.get_by_role("article")).to_contain_text("Exhibit 10, gap")
 
     go(page, "Decision")
-    expect(page.get_by_role("region", name="Has it memorised its training rows?")).to_contain_text("Exhibit 6, gap")
+    expect(page.get_by_role("region", name="Has it memorised its training rows?")).to_contain_text("Exhibit 10, gap")
     form = page.get_by_role("form", name="Propose a decision")
     form.get_by_label("Returned for rework").check()
     form.get_by_label("Reasons").fill("It knows its training rows by heart.")

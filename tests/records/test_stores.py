@@ -130,8 +130,8 @@ def test_exhibits_come_back_bit_for_bit(session: Session, run: Run, bench: Bench
     session.flush()
     session.expire_all()
     assert tuple(get_exhibits(session, run.id)) == made
-    (one,) = get_exhibits(session, run.id, number=6)
-    assert one == made[5]
+    (one,) = get_exhibits(session, run.id, number=10)
+    assert one == made[9]
 
 
 def result_of(key: str, bench: Bench) -> FitResult:
@@ -142,11 +142,11 @@ def result_of(key: str, bench: Bench) -> FitResult:
 
 def test_fits_are_leased_once_and_settled_once(session: Session, run: Run, bench: Bench) -> None:
     needed = ledger.tally(session, run.id).needed
-    assert needed == 9
+    assert needed == 11
     first = ledger.claim(session, run.id, "one", 4)
     second = ledger.claim(session, run.id, "two", 100)
     assert len(first) == 4
-    assert len(second) == 5
+    assert len(second) == 7
     assert not set(first) & set(second)
     for key in first:
         ledger.settle(session, result_of(key, bench))

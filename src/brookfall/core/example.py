@@ -1,7 +1,5 @@
 """A small made-up case for the examples in docstrings: 90 rows, one feature, a logistic recipe."""
 
-import pandas as pd
-
 from brookfall.core.bench import Bench
 from brookfall.core.plan import standard_plan
 from brookfall.core.recipe.recipe import Recipe

@@ -9,6 +9,10 @@ from brookfall.core.resample.parts import By
 
 CHECKS = (
     "profile",
+    "association",
+    "leaks",
+    "repeats",
+    "shift",
     "claims",
     "holdout",
     "cross_validation",
@@ -126,6 +130,7 @@ class Plan(BaseModel):
     references: dict[str, str] = Field(default_factory=dict, description="reference group by attribute; else largest")
     checks: tuple[str, ...] = CHECKS
     policy: Policy
+    target_observed: str = Field(default="", max_length=2000, description="how the target came to be observed")
 
     @field_validator("checks")
     @classmethod

@@ -36,8 +36,8 @@ def ask(bench: Bench) -> tuple[Asked, ...]:
 
     >>> from brookfall.core.example import small_bench
     >>> bench = small_bench()
-    >>> [len(one.needs) for one in ask(bench)][:4]
-    [0, 0, 1, 5]
+    >>> [len(one.needs) for one in ask(bench)][4:8]
+    [1, 0, 1, 5]
     """
     return tuple(_ask_one(number, CHECK_BY_NAME[name], bench) for number, name in enumerate(bench.plan.checks, start=1))
 
@@ -69,7 +69,7 @@ def jobs_of(asked: tuple[Asked, ...]) -> tuple[FitJob, ...]:
     >>> from brookfall.core.example import small_bench
     >>> bench = small_bench()
     >>> len(jobs_of(ask(bench)))
-    6
+    7
     """
     return gather([need for one in asked for need in one.needs])
 
@@ -118,7 +118,7 @@ def retest(bench: Bench, workers: int = 1, progress: Progress | None = None) -> 
 
     >>> from brookfall.core.example import small_bench
     >>> bench = small_bench()
-    >>> [exhibit.state for exhibit in retest(bench)][:4]
+    >>> [exhibit.state for exhibit in retest(bench)][4:8]
     ['done', 'not_applicable', 'done', 'done']
     """
     asked = ask(bench)

@@ -1,7 +1,7 @@
 """What is under test: rows, what their columns are for, the recipe, the supplied scores and the claims."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
@@ -26,7 +26,8 @@ from brookfall.core.target import Target
 class Subject:
     """A table with its roles, a recipe to refit (None when there is none), and what is claimed.
 
-    ``file`` names the data in messages. ``supplied`` are the scores that the owner's own model gave, if any.
+    ``file`` names the data in messages. ``supplied`` are the scores that the owner's own model gave, if any;
+    ``new_rows`` are files of later rows by name.
     """
 
     table: Table
@@ -36,6 +37,7 @@ class Subject:
     file: str
     outcome: Outcome = "binary"
     supplied: Supplied | None = None
+    new_rows: Mapping[str, Table] = field(default_factory=dict)
 
     @cached_property
     def features(self) -> tuple[str, ...]:

@@ -44,3 +44,14 @@ class Target:
     def strata(self) -> NDArray[np.int64] | None:
         """The class of every row for stratifying; None for a number."""
         return None if self.outcome == "number" else self.codes
+
+
+def membership(n: int, rows: NDArray[np.int64]) -> Target:
+    """The yes/no outcome of n rows that asks whether a row is among those positions.
+
+    >>> membership(3, np.array([1])).hits.tolist()
+    [False, True, False]
+    """
+    among = np.zeros(n, dtype=np.bool_)
+    among[rows] = True
+    return Target("binary", among, ("no", "yes"))

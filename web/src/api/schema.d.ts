@@ -545,12 +545,61 @@ export interface components {
             /** Password */
             password: string;
         };
-        /** Data */
+        /**
+         * Data
+         * @description One data file. Files of kind ``rows`` are put one under the other; the first says the roles of the columns.
+         *
+         *     ``part`` names the part that all rows of the file are, where the parts come as files. ``new_rows`` are scored and
+         *     compared, never learned from; a ``sample`` has columns that the rows lack, joined by ``key``.
+         */
         Data: {
+            /**
+             * Key
+             * @default null
+             */
+            key: string | null;
+            /**
+             * Kind
+             * @default rows
+             * @enum {string}
+             */
+            kind: "rows" | "new_rows" | "sample";
             /** Name */
             name: string;
+            /**
+             * Part
+             * @default null
+             */
+            part: string | null;
             /** Path */
             path: string;
+            /**
+             * @default {
+             *       "decimal": null,
+             *       "encoding": null,
+             *       "header": null,
+             *       "missing": null,
+             *       "separator": null,
+             *       "sheet": null,
+             *       "types": {}
+             *     }
+             */
+            read: components["schemas"]["HowRead"];
+            /**
+             * @default {
+             *       "also_features": [],
+             *       "features": null,
+             *       "group": null,
+             *       "identifier": [],
+             *       "ignore": [],
+             *       "part": null,
+             *       "positive": null,
+             *       "protected": [],
+             *       "target": "",
+             *       "time": null,
+             *       "weight": null
+             *     }
+             */
             roles: components["schemas"]["Roles"];
         };
         /** DataView */
@@ -973,6 +1022,51 @@ export interface components {
             status: string;
         };
         /**
+         * HowRead
+         * @description How a file is read. What is null is found out from the file, and written down once it is read.
+         *
+         *     ``missing`` replaces the words that count as missing (an empty cell always does); ``types`` names the kind of
+         *     columns that would be taken for something else.
+         */
+        HowRead: {
+            /**
+             * Decimal
+             * @default null
+             */
+            decimal: ("." | ",") | null;
+            /**
+             * Encoding
+             * @default null
+             */
+            encoding: ("utf-8" | "utf-16" | "cp1252") | null;
+            /**
+             * Header
+             * @description whether the first row names the columns
+             * @default null
+             */
+            header: boolean | null;
+            /**
+             * Missing
+             * @default null
+             */
+            missing: string[] | null;
+            /**
+             * Separator
+             * @default null
+             */
+            separator: ("," | ";" | "\t" | "|") | null;
+            /**
+             * Sheet
+             * @description of a workbook; null: the first that is not empty
+             * @default null
+             */
+            sheet: string | null;
+            /** Types */
+            types?: {
+                [key: string]: "number" | "category" | "yes_no" | "date" | "text";
+            };
+        };
+        /**
          * Limit
          * @description The closed range a value must keep, and the value that would be ideal (None: none is).
          */
@@ -1135,6 +1229,10 @@ export interface components {
              * Checks
              * @default [
              *       "profile",
+             *       "association",
+             *       "leaks",
+             *       "repeats",
+             *       "shift",
              *       "claims",
              *       "holdout",
              *       "cross_validation",
@@ -1173,6 +1271,12 @@ export interface components {
             };
             /** Seed */
             seed: number;
+            /**
+             * Target Observed
+             * @description how the target came to be observed
+             * @default
+             */
+            target_observed: string;
         };
         /** PlanBody */
         PlanBody: {
@@ -1233,6 +1337,14 @@ export interface components {
          * @description The limits of one tier. Every default is common practice; an administrator may set others.
          */
         Policy: {
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 0.95,
+             *       "ideal": null
+             *     }
+             */
+            alone: components["schemas"]["Limit"];
             /**
              * @default {
              *       "at_least": 0,
@@ -1303,6 +1415,14 @@ export interface components {
              * @default Built-in policy
              */
             name: string;
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 0.25,
+             *       "ideal": 0
+             *     }
+             */
+            psi: components["schemas"]["Limit"];
             /** Tier */
             tier: number;
         };

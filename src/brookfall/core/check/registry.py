@@ -2,7 +2,11 @@
 
 from brookfall.core.check.check import Check
 from brookfall.core.check.claims.claims import Claims
+from brookfall.core.check.data.association import WithTarget
+from brookfall.core.check.data.leaks import Leaks
 from brookfall.core.check.data.profile import Profile
+from brookfall.core.check.data.repeats import Repeats
+from brookfall.core.check.data.shift import PartShift
 from brookfall.core.check.fairness.errors import Errors
 from brookfall.core.check.fairness.selection import Selection
 from brookfall.core.check.memory.gap import Gap
@@ -14,6 +18,10 @@ from brookfall.core.plan import CHECKS
 
 _ALL: tuple[Check, ...] = (
     Profile(),
+    WithTarget(),
+    Leaks(),
+    Repeats(),
+    PartShift(),
     Claims(),
     Holdout(),
     CrossValidation(),

@@ -18,6 +18,7 @@ from brookfall.core.recipe.family.family import LeftOut, Made, Matrix
 from brookfall.core.recipe.preprocess import Prepared, build_preprocess, raw_matrix
 from brookfall.core.subject import Subject
 from brookfall.core.table.table import Table
+from brookfall.core.target import membership
 
 Values = NDArray[np.float64]
 
@@ -71,7 +72,7 @@ class _Work:
         self._job = job
         self._recipe = job.fit.recipe
         self._family = family_of(self._recipe)
-        self._target = subject.target
+        self._target = subject.target if job.fit.apart is None else membership(subject.table.n_rows, job.fit.apart)
         self._features: Table = subject.table.select(job.fit.features)
         self._raw = raw_matrix(self._features)
         train = job.fit.train

@@ -20,7 +20,8 @@ class FitRequest:
     """One fit. Equal content has an equal key, whoever asks.
 
     ``table`` is the fingerprint of the columns the fit can see; ``classes`` are the outcome's values, the negative
-    one first when binary; ``train`` are sorted row positions, a row as often as it counts.
+    one first when binary; ``train`` are sorted row positions, a row as often as it counts. With ``apart`` the fit
+    learns not the outcome but whether a row is among these sorted positions.
     """
 
     recipe: Recipe
@@ -31,6 +32,7 @@ class FitRequest:
     classes: tuple[str, ...]
     weight: str | None
     train: Rows
+    apart: Rows | None = None
 
     @cached_property
     def content(self) -> dict[str, object]:
@@ -49,6 +51,7 @@ class FitRequest:
             "weight": self.weight,
             "train": digest.of_rows(self.train),
             "versions": versions(),
+            **({} if self.apart is None else {"apart": digest.of_rows(self.apart)}),
         }
 
     @cached_property

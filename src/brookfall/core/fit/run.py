@@ -21,7 +21,7 @@ def run_fits(jobs: tuple[FitJob, ...], subject: Subject, workers: int) -> Iterat
     >>> bench = small_bench()
     >>> from brookfall.core.retest import ask, jobs_of
     >>> len(list(run_fits(jobs_of(ask(bench)), bench.subject, workers=1)))
-    6
+    7
     """
     if workers <= 1 or len(jobs) < 2:
         for job in jobs:

@@ -13,6 +13,8 @@ class Policy(BaseModel):
     name: str = "Built-in policy"
     tier: int
     level: float = Field(default=0.95, gt=0.5, lt=1)
+    alone: Limit = Limit(at_most=0.95)
+    psi: Limit = Limit(at_most=0.25, ideal=0)
     gap: Limit = Limit(at_most=0.05, ideal=0)
     gap_r2: Limit = Limit(at_most=0.10, ideal=0)
     fold_sd_ratio: Limit = Limit(at_most=2, ideal=1)

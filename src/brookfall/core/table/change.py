@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Annotated, Literal
 
 import numpy as np
@@ -68,7 +69,7 @@ class Bands(_Change):
     @field_validator("cuts")
     @classmethod
     def _rising(cls, cuts: tuple[float, ...]) -> tuple[float, ...]:
-        if any(low >= high for low, high in zip(cuts, cuts[1:], strict=False)):
+        if any(low >= high for low, high in pairwise(cuts)):
             raise ValueError("cuts must rise")
         return cuts
 
@@ -76,7 +77,7 @@ class Bands(_Change):
     def labels(self) -> tuple[str, ...]:
         """Names of the bands, low to high: ``under 18``, ``18 to under 40``, ``65 and over``."""
         shown = [f"{cut:g}" for cut in self.cuts]
-        between = [f"{low} to under {high}" for low, high in zip(shown, shown[1:], strict=False)]
+        between = [f"{low} to under {high}" for low, high in pairwise(shown)]
         return (f"under {shown[0]}", *between, f"{shown[-1]} and over")
 
     @property
@@ -97,9 +98,7 @@ class JoinSample(_Change):
         return f"{', '.join(self.columns)} joined from {self.sample} by {self.key}"
 
 
-Change = Annotated[
-    WordsAreMissing | ReadAs | DropRepeats | Bands | JoinSample, Field(discriminator="kind")
-]
+Change = Annotated[WordsAreMissing | ReadAs | DropRepeats | Bands | JoinSample, Field(discriminator="kind")]
 
 KIND_WORDS: dict[str, str] = {
     "number": "a number",
@@ -174,9 +173,7 @@ def _without_words(column: Column, words: tuple[str, ...]) -> Column:
 
 def _refuse_unknown(column: Column, words: list[str]) -> None:
     if words:
-        raise UserError(
-            f"No cell says '{words[0]}'.", todo="Name words that stand in the column.", column=column.name
-        )
+        raise UserError(f"No cell says '{words[0]}'.", todo="Name words that stand in the column.", column=column.name)
 
 
 def _is_number(word: str) -> bool:
@@ -206,9 +203,7 @@ def _banded(column: Column, change: Bands) -> Column:
 
 def _joined(table: Table, change: JoinSample, samples: Mapping[str, Table]) -> Table:
     if change.sample not in samples:
-        raise UserError(
-            f"There is no sample '{change.sample}'.", todo=f"Samples are: {', '.join(samples) or 'none'}."
-        )
+        raise UserError(f"There is no sample '{change.sample}'.", todo=f"Samples are: {', '.join(samples) or 'none'}.")
     sample = samples[change.sample]
     place = {key: row for row, key in enumerate(sample.column(change.key).texts()) if key is not None}
     if len(place) < int((~sample.column(change.key).missing).sum()):
@@ -220,9 +215,7 @@ def _joined(table: Table, change: JoinSample, samples: Mapping[str, Table]) -> T
         )
     found = np.array([place.get(key, -1) if key is not None else -1 for key in table.column(change.key).texts()])
     if (found < 0).all():
-        raise UserError(
-            "No row has a key of the sample.", todo="Check the key.", file=change.sample, column=change.key
-        )
+        raise UserError("No row has a key of the sample.", todo="Check the key.", file=change.sample, column=change.key)
     for name in change.columns:
         table = _added(table, _spread(sample.column(name, change.sample), found))
     return table

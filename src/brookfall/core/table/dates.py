@@ -41,7 +41,7 @@ def _ordered(levels: list[str], *, day: int, month: int) -> list[str] | None:
     found = []
     for level in levels:
         match = _WRITTEN.fullmatch(level)
-        assert match is not None  # noqa: S101 - checked by the caller
+        assert match is not None
         try:
             read = date(int(match[4]), int(match[month]), int(match[day])).isoformat()
         except ValueError:

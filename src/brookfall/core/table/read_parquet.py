@@ -14,9 +14,7 @@ from brookfall.core.table.infer import EXACT, column_from_text, finite_numbers, 
 from brookfall.core.table.table import Column
 
 
-def read_parquet(
-    data: bytes, file: str, how: HowRead, max_unpacked: int
-) -> tuple[tuple[str, ...], Iterator[Column]]:
+def read_parquet(data: bytes, file: str, how: HowRead, max_unpacked: int) -> tuple[tuple[str, ...], Iterator[Column]]:
     """The names, and the columns one by one; UserError for what is no Parquet, too large, or nested."""
     try:
         opened = pq.ParquetFile(io.BytesIO(data))

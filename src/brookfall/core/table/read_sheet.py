@@ -102,7 +102,15 @@ def _refuse_bomb(data: bytes, file: str, max_unpacked: int) -> None:
                             todo="Send so large a table as CSV or Parquet.",
                             file=file,
                         )
-    except (zipfile.BadZipFile, zlib.error, RuntimeError, NotImplementedError, EOFError, OSError, ValueError) as problem:
+    except (
+        zipfile.BadZipFile,
+        zlib.error,
+        RuntimeError,
+        NotImplementedError,
+        EOFError,
+        OSError,
+        ValueError,
+    ) as problem:
         raise UserError(
             "This is not a workbook, or it is damaged.", todo="Save it again as .xlsx or .ods, or as CSV.", file=file
         ) from problem

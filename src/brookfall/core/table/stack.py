@@ -32,9 +32,7 @@ def stack(tables: Sequence[tuple[str, Table]]) -> Table:
             )
     if len(tables) == 1:
         return first
-    return Table(
-        tuple(_stacked([(file, table.column(name)) for file, table in tables]) for name in first.names)
-    )
+    return Table(tuple(_stacked([(file, table.column(name)) for file, table in tables]) for name in first.names))
 
 
 def constant(name: str, values: Sequence[tuple[str, int]]) -> Column:

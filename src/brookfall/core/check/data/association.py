@@ -1,0 +1,120 @@
+"""Association: how strongly each feature goes together with the target."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from brookfall.core import wording
+from brookfall.core.bench import Bench
+from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.exhibit import StripChart, StripGroup, StripRow, TableView
+from brookfall.core.fit.ledger import Ledger
+from brookfall.core.fit.request import Need
+from brookfall.core.measure.association import KIND_WORDS, Association, associate
+from brookfall.core.measure.compare import holm
+from brookfall.core.measure.figure import Figure
+from brookfall.core.subject import Subject
+from brookfall.core.table.infer import as_category
+from brookfall.core.table.table import Column
+
+_SHOWN = 12
+_LEVEL = 0.05
+
+
+@dataclass(frozen=True)
+class Tied:
+    """A feature with its association with the target, and its p value among those of all features (Holm)."""
+
+    feature: str
+    tie: Association
+    p: float | None
+
+
+class WithTarget:
+    name = "association"
+    title = "Association with the target"
+    question = 1
+    source = (
+        "Pearson; correlation ratio with noncentral F (Steiger 2004); Cramér's V corrected (Bergsma 2013) with "
+        "noncentral chi-square (Smithson 2003); Holm 1979."
+    )
+    refits = False
+
+    def requests(self, bench: Bench) -> list[Need]:  # noqa: ARG002 - needs no fit
+        return []
+
+    def evaluate(self, bench: Bench, ledger: Ledger) -> Written:  # noqa: ARG002 - needs no fit
+        ties = ties_with_target(bench.subject)
+        draft = Draft(bench.plan.policy.level)
+        places = {
+            tied.feature: draft.add("association", tied.tie.figure, model="data", feature=tied.feature) for tied in ties
+        }
+        rows = []
+        for tied in ties:
+            n, tie = tied.tie.figure.n, tied.tie
+            shared = Figure(
+                tie.information, n, note=f"{tie.by_chance:.4f} by chance; positive even when nothing is there"
+            )
+            told = draft.add("mutual_information", shared, model="data", feature=tied.feature)
+            p = draft.add(
+                "p_value",
+                Figure(tied.p, n, "holm", note="a p value has no interval"),
+                model="data",
+                feature=tied.feature,
+            )
+            rows.append((text(tied.feature), text(KIND_WORDS[tie.kind]), at(places[tied.feature]), at(told), at(p)))
+        strip = StripChart(
+            title=f"The {min(_SHOWN, len(ties))} strongest",
+            unit="",
+            groups=tuple(
+                StripGroup(
+                    label=tied.feature,
+                    rows=(StripRow(estimate=places[tied.feature], label=KIND_WORDS[tied.tie.kind], colour="data"),),
+                )
+                for tied in ties[:_SHOWN]
+            ),
+        )
+        table = TableView(
+            title="Every feature, the strongest first; p by Holm over all of them",
+            columns=("feature", "measure", "strength", "mutual information", "p"),
+            rows=tuple(rows),
+        )
+        return draft.write(_answer(ties, draft, places, bench), charts=(strip,), tables=(table,))
+
+
+def ties_with_target(subject: Subject) -> list[Tied]:
+    """Every feature's association with the target over the rows in use, the strongest first."""
+    rows, table = subject.rows, subject.table
+    found = []
+    for name in subject.features:
+        column = table.column(name).take(rows)
+        found.append((name, associate(column, target_column(subject, column).take(rows))))
+    known = [tie.p for _, tie in found if tie.p is not None]
+    adjusted = iter(holm(np.array(known)).tolist())
+    ties = [Tied(name, tie, None if tie.p is None else next(adjusted)) for name, tie in found]
+    return sorted(ties, key=lambda tied: -tied.tie.strength)
+
+
+def target_column(subject: Subject, beside: Column) -> Column:
+    """The target as a column to be set beside a feature: a yes/no outcome is 0 and 1 beside a number, so that the
+    direction can be told; another is a category, or a number."""
+    target, name = subject.target, subject.roles.target
+    if target.outcome == "binary" and beside.kind == "number":
+        return Column(name, "number", target.hits.astype(np.float64))
+    column = subject.table.column(name)
+    return column if target.outcome == "number" else as_category(column)
+
+
+def _answer(ties: list[Tied], draft: Draft, places: dict[str, int], bench: Bench) -> str:
+    judged = [tied for tied in ties if tied.p is not None]
+    if not judged:
+        return "No feature varies together with the target on enough rows to say how strongly."
+    clear = [tied for tied in judged if (tied.p or 0.0) <= _LEVEL]
+    first = judged[0]
+    figure = draft.figure(places[first.feature])
+    said = (
+        f"The strongest tie with {bench.subject.roles.target} is that of {first.feature}: "
+        f"{KIND_WORDS[first.tie.kind]} is {wording.figure(figure, draft.level)} on {wording.rows(figure.n)}. "
+    )
+    count = f"{len(clear)} of {len(judged)} features"
+    return said + f"{wording.capital(count)} are associated with it beyond chance (p ≤ 0.05 by Holm)."
