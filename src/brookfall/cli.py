@@ -65,7 +65,7 @@ def replay(evidence_file: Path, package: Path, jobs: int) -> None:
         opened = open_package(package)
         if opened.sha256 != evidence.package.sha256:
             raise UserError("This is not the package that the evidence is about.", todo="Give the same package.")
-        subject = subject_of(opened, evidence.roles)
+        subject = subject_of(opened, evidence.roles, evidence.changes)
         again = run_retest(Bench(subject, evidence.plan), jobs)
     except UserError as problem:
         click.echo(str(problem), err=True)

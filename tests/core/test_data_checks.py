@@ -37,7 +37,7 @@ def values(found: Exhibit, measure: str) -> dict[str | None, float | None]:
 def test_the_strongest_tie_comes_first_with_its_direction() -> None:
     found = exhibit(subject_of_frame(frame(), "y", LOGISTIC), "association")
     ties = values(found, "association")
-    assert list(ties)[0] == "x"
+    assert next(iter(ties)) == "x"
     assert (ties["x"] or 0) > 0.3
     assert "The strongest tie with y is that of x: r is 0." in found.answer
     assert "1 of 3 features" in found.answer
@@ -55,7 +55,7 @@ def test_every_outcome_has_its_ties_leaks_repeats_and_shifts(outcome: str) -> No
     plan = {"main_measure": "r2"} if outcome == "number" else {}
     made = {check: exhibit(subject, check, **plan) for check in ("association", "leaks", "repeats")}
     best = {"binary": "x", "multiclass": "c", "number": "x"}[outcome]
-    assert list(values(made["association"], "association"))[0] == best
+    assert next(iter(values(made["association"], "association"))) == best
     assert made["leaks"].estimates[0].feature == best
     assert made["leaks"].estimates[0].measure == {"binary": "auc", "multiclass": "auc_ovr", "number": "r2"}[outcome]
 

@@ -14,24 +14,31 @@ from sqlalchemy import text
 from brookfall.api.problems import Problem, problem
 from brookfall.api.session import SignedIn, asking, limiter
 from brookfall.core.errors import UserError
+from brookfall.core.look.where import Where
 from brookfall.core.plan import Plan
 from brookfall.core.submission.files import files_of_zip, safe_path
+from brookfall.core.table.change import Change
 from brookfall.core.table.roles import Roles
-from brookfall.desk import data, decide, docket, findings, margin, people, plan, record, run, submit
+from brookfall.desk import change, data, decide, docket, findings, look, margin, people, plan, record, run, submit
 from brookfall.desk.decide import Answer, Proposal
 from brookfall.desk.findings import FindingText
 from brookfall.desk.views import (
     CaseView,
     ChainView,
+    ChangeEffect,
+    ColumnPage,
     DataView,
     DecisionPage,
     DocketView,
     ExhibitView,
     FindingView,
+    LookView,
     MarginView,
+    MatrixView,
     PersonView,
     PlanView,
     RecordView,
+    RowsView,
     RunView,
     View,
 )
@@ -98,6 +105,30 @@ class MarginBody(BaseModel):
 class RecordQuery(BaseModel):
     case_id: int | None = None
     page: int = Field(default=1, ge=1)
+
+
+class ChangesBody(BaseModel):
+    revision: int
+    changes: tuple[Change, ...] = Field(max_length=200)
+
+
+class EffectBody(BaseModel):
+    changes: tuple[Change, ...] = Field(max_length=200)
+
+
+class RowsBody(BaseModel):
+    """Which rows, in which order, and the window of them: a query too rich for an address."""
+
+    offset: int = Field(default=0, ge=0)
+    limit: int = Field(default=100, ge=1, le=200)
+    where: Where | None = None
+    sort: str | None = None
+    falling: bool = False
+
+
+class ColumnQuery(BaseModel):
+    name: str
+    by: str | None = None
 
 
 class CaseId(View):
@@ -229,6 +260,67 @@ def get_data(path: CasePath) -> DataView:
 def put_roles(path: CasePath, body: RolesBody) -> DataView:
     with transaction() as session:
         return data.set_roles(session, asking(session), path.case_id, body.roles, body.revision)
+
+
+@api.get("/cases/<int:case_id>/look", responses={200: LookView})
+@login_required
+@shows
+def get_look(path: CasePath) -> LookView:
+    with transaction() as session:
+        return look.look_view(session, asking(session), path.case_id, current_app.extensions[QUEUE])
+
+
+@api.post("/cases/<int:case_id>/rows", responses={200: RowsView})
+@login_required
+@shows
+def post_rows(path: CasePath, body: RowsBody) -> RowsView:
+    """Reads rows; nothing is written."""
+    with transaction() as session:
+        return look.rows_view(
+            session,
+            asking(session),
+            path.case_id,
+            body.offset,
+            body.limit,
+            body.where,
+            body.sort,
+            falling=body.falling,
+        )
+
+
+@api.get("/cases/<int:case_id>/column", responses={200: ColumnPage})
+@login_required
+@shows
+def get_column(path: CasePath, query: ColumnQuery) -> ColumnPage:
+    with transaction() as session:
+        return look.column_page(session, asking(session), path.case_id, query.name, query.by)
+
+
+@api.get("/cases/<int:case_id>/matrix", responses={200: MatrixView})
+@login_required
+@shows
+def get_matrix(path: CasePath) -> MatrixView:
+    with transaction() as session:
+        return look.matrix_view(session, asking(session), path.case_id)
+
+
+@api.put("/cases/<int:case_id>/changes", responses={200: DataView})
+@login_required
+@shows
+def put_changes(path: CasePath, body: ChangesBody) -> DataView:
+    with transaction() as session:
+        person = asking(session)
+        change.set_changes(session, person, path.case_id, body.changes, body.revision)
+        return data.data_view(session, person, path.case_id)
+
+
+@api.post("/cases/<int:case_id>/changes/effect", responses={200: ChangeEffect})
+@login_required
+@shows
+def post_effect(path: CasePath, body: EffectBody) -> ChangeEffect:
+    """What the changes would do; nothing is written."""
+    with transaction() as session:
+        return change.effect(session, asking(session), path.case_id, body.changes)
 
 
 @api.get("/cases/<int:case_id>/plan", responses={200: PlanView})

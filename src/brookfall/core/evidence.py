@@ -9,6 +9,7 @@ from brookfall.core.environment import environment
 from brookfall.core.exhibit import Estimate, Exhibit
 from brookfall.core.judge.policy import Policy
 from brookfall.core.plan import Plan
+from brookfall.core.table.change import Change
 from brookfall.core.table.roles import Roles
 
 
@@ -19,7 +20,8 @@ class PackageHash(BaseModel):
 
 
 class Evidence(BaseModel):
-    """The contract of the evidence file. ``roles`` are those the reviewer tested under."""
+    """The contract of the evidence file. ``roles`` are those the reviewer tested under, ``changes`` what made the table
+    that was tested from the one that was submitted."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -29,6 +31,7 @@ class Evidence(BaseModel):
     plan: Plan
     policy: Policy
     roles: Roles
+    changes: tuple[Change, ...] = ()
     exhibits: tuple[Exhibit, ...]
 
     def to_json(self) -> str:
@@ -36,7 +39,9 @@ class Evidence(BaseModel):
         return self.model_dump_json(by_alias=True, indent=1)
 
 
-def evidence_of(sha256: str, plan: Plan, roles: Roles, exhibits: tuple[Exhibit, ...]) -> Evidence:
+def evidence_of(
+    sha256: str, plan: Plan, roles: Roles, exhibits: tuple[Exhibit, ...], changes: tuple[Change, ...] = ()
+) -> Evidence:
     """The evidence of exhibits computed here and now.
 
     >>> from brookfall.core.example import small_bench
@@ -50,6 +55,7 @@ def evidence_of(sha256: str, plan: Plan, roles: Roles, exhibits: tuple[Exhibit, 
         plan=plan,
         policy=plan.policy,
         roles=roles,
+        changes=changes,
         exhibits=exhibits,
     )
 

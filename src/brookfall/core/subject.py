@@ -1,6 +1,6 @@
 """What is under test: rows, what their columns are for, the recipe, the supplied scores and the claims."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -17,6 +17,7 @@ from brookfall.core.resample.layout import Layout
 from brookfall.core.submission.package import Package
 from brookfall.core.submission.predictions import Supplied, read_supplied
 from brookfall.core.submission.schema import Claim, Submission
+from brookfall.core.table.change import Change, apply
 from brookfall.core.table.roles import Roles, check_roles, groups_of_rows, target_of, times_of, weights_of
 from brookfall.core.table.table import Column, Table
 from brookfall.core.target import Target
@@ -27,7 +28,7 @@ class Subject:
     """A table with its roles, a recipe to refit (None when there is none), and what is claimed.
 
     ``file`` names the data in messages. ``supplied`` are the scores that the owner's own model gave, if any;
-    ``new_rows`` are files of later rows by name.
+    ``new_rows`` are files of later rows by name; ``changes`` made the table from the one that was submitted.
     """
 
     table: Table
@@ -38,6 +39,7 @@ class Subject:
     outcome: Outcome = "binary"
     supplied: Supplied | None = None
     new_rows: Mapping[str, Table] = field(default_factory=dict)
+    changes: tuple[Change, ...] = ()
 
     @cached_property
     def features(self) -> tuple[str, ...]:
@@ -108,11 +110,22 @@ class Subject:
         )
 
 
-def subject_from(declared: Submission, table: Table, files: Mapping[str, bytes], roles: Roles | None = None) -> Subject:
-    """The subject of a declaration, its table and the files of its predictions, under its own roles or others.
+@dataclass(frozen=True)
+class Submitted:
+    """What came in: the declaration, the rows under review, the tables beside them, the files of supplied scores."""
 
-    UserError when the roles don't fit the data, or the outcome can't be tested here.
+    declared: Submission
+    table: Table
+    beside: Mapping[str, Table]
+    files: Mapping[str, bytes]
+
+
+def subject_from(came: Submitted, roles: Roles | None = None, changes: Sequence[Change] = ()) -> Subject:
+    """The subject of what was submitted, under its own roles or others, after changes to its table.
+
+    UserError when the roles don't fit the data, a change can't be made, or the outcome can't be tested here.
     """
+    declared = came.declared
     outcome = declared.model.outcome
     if outcome == "choice":
         raise UserError(
@@ -122,17 +135,30 @@ def subject_from(declared: Submission, table: Table, files: Mapping[str, bytes],
         )
     data = declared.data[0]
     chosen = roles or data.roles
+    changed = apply(came.table, changes, came.beside)
+    table = changed.table
     check_roles(chosen, table, data.path)
     target = target_of(table, chosen, outcome, data.path)
     if declared.recipe is not None:
         check_recipe(declared.recipe, outcome, "submission.yaml")
-    supplied = read_supplied(declared, files, table, chosen, target)
-    subject = Subject(table, chosen, declared.recipe, declared.claims, data.path, outcome, supplied)
+    # Scores belong to the rows that were submitted; those of rows left out since go with them.
+    supplied = read_supplied(declared, came.files, came.table, data.roles, target)
+    subject = Subject(
+        table,
+        chosen,
+        declared.recipe,
+        declared.claims,
+        data.path,
+        outcome,
+        None if supplied is None else supplied.take(changed.rows),
+        {entry.name: came.beside[entry.name] for entry in declared.data if entry.kind == "new_rows"},
+        tuple(changes),
+    )
     # Read once here, so that what is wrong with them is said at the door.
     _ = subject.target, subject.weights, times_of(table, chosen, data.path)
     return subject
 
 
-def subject_of(package: Package, roles: Roles | None = None) -> Subject:
-    """The subject of a package, under its own roles or the reviewer's; UserError when these don't fit the data."""
-    return subject_from(package.submission, package.table, package.files, roles)
+def subject_of(package: Package, roles: Roles | None = None, changes: Sequence[Change] = ()) -> Subject:
+    """The subject of a package, under its own roles or the reviewer's, and the reviewer's changes to its table."""
+    return subject_from(Submitted(package.submission, package.table, package.beside, package.files), roles, changes)

@@ -1,24 +1,42 @@
 """A case laid out on the core's bench: its stored table under the reviewer's roles and plan."""
 
+from pydantic import TypeAdapter
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brookfall.core.bench import Bench
 from brookfall.core.plan import Plan
-from brookfall.core.subject import subject_from
+from brookfall.core.subject import Subject, Submitted, subject_from
 from brookfall.core.submission.schema import Submission
+from brookfall.core.table.change import Change
 from brookfall.core.table.roles import Roles
 from brookfall.records import blobs
 from brookfall.records.cases import Case, SubmittedFile
-from brookfall.records.tables import get_table
+from brookfall.records.tables import get_table, table_names
+
+_CHANGES: TypeAdapter[list[Change]] = TypeAdapter(list[Change])
 
 
 def bench_of(session: Session, case: Case) -> Bench:
     """UserError when the roles or the plan can't be carried out on these rows."""
+    return Bench(subject_of_case(session, case), Plan.model_validate(case.plan))
+
+
+def subject_of_case(session: Session, case: Case) -> Subject:
+    """The case's table under the reviewer's roles and changes; UserError when these don't fit."""
+    return subject_from(submitted(session, case), Roles.model_validate(case.roles), changes_of(case))
+
+
+def submitted(session: Session, case: Case) -> Submitted:
+    """What the owner sent, read back."""
     declared = Submission.model_validate(case.submission)
-    files = _prediction_files(session, case, declared)
-    subject = subject_from(declared, get_table(session, case.id), files, Roles.model_validate(case.roles))
-    return Bench(subject, Plan.model_validate(case.plan))
+    beside = {name: get_table(session, case.id, name=name) for name in table_names(session, case.id)}
+    return Submitted(declared, get_table(session, case.id), beside, _prediction_files(session, case, declared))
+
+
+def changes_of(case: Case) -> tuple[Change, ...]:
+    """The changes that make the current version of the case's table."""
+    return tuple(_CHANGES.validate_python(case.changes))
 
 
 def _prediction_files(session: Session, case: Case, declared: Submission) -> dict[str, bytes]:

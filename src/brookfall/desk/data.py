@@ -1,33 +1,47 @@
 """The Data step: what the columns hold, and the role of each."""
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brookfall.core.errors import StaleError, UserError
+from brookfall.core.plan import Plan
 from brookfall.core.submission.schema import Submission
 from brookfall.core.table.roles import Roles, check_roles, target_of, times_of, weights_of
 from brookfall.desk import people
-from brookfall.desk.views import ColumnView, DataView
+from brookfall.desk.bench import changes_of
+from brookfall.desk.views import ColumnView, DataView, ReadFile
 from brookfall.records import trail
-from brookfall.records.cases import Case, StoredColumn
+from brookfall.records.cases import Case
 from brookfall.records.people import Person
-from brookfall.records.tables import get_table
+from brookfall.records.tables import get_table, stored_columns, stored_rows
 
 
 def data_view(session: Session, person: Person, case_id: int) -> DataView:
     """The columns with their profiles and roles, and what is wrong with the roles, if anything is."""
     case = people.case_for(session, person, case_id)
-    stored = session.scalars(
-        select(StoredColumn).where(StoredColumn.case_id == case_id).order_by(StoredColumn.position)
-    )
+    stored = stored_columns(session, case.id, version=case.table_version)
+    declared = Submission.model_validate(case.submission)
+    changes = changes_of(case)
     roles = Roles.model_validate(case.roles)
     return DataView(
         revision=case.roles_revision,
         locked=case.plan_locked is not None,
         file=_file(case),
+        files=[
+            ReadFile(path=entry.path, kind=entry.kind, words=entry.read.words, how=entry.read)
+            for entry in declared.data
+        ],
         fingerprint=case.table_fingerprint,
         n_rows=case.n_rows,
+        submitted_rows=stored_rows(session, case.id),
         roles=roles,
+        changes=list(changes),
+        changes_said=[change.said for change in changes],
+        beside={
+            entry.name: [column.name for column in stored_columns(session, case.id, entry.name)]
+            for entry in declared.data
+            if entry.kind == "sample"
+        },
+        target_observed=Plan.model_validate(case.plan).target_observed,
         columns=[
             ColumnView(
                 name=column.name,
@@ -36,6 +50,7 @@ def data_view(session: Session, person: Person, case_id: int) -> DataView:
                 missing=column.profile["missing"],
                 distinct=column.profile["distinct"],
                 n=column.profile["n"],
+                description=column.profile.get("description", ""),
                 bars=column.profile["bars"],
             )
             for column in stored
@@ -53,7 +68,7 @@ def set_roles(session: Session, person: Person, case_id: int, roles: Roles, revi
         raise StaleError(
             "The roles were changed since you opened this page.", todo="Nothing was overwritten; load the page again."
         )
-    table = get_table(session, case.id)
+    table = get_table(session, case.id, version=case.table_version)
     check_roles(roles, table, _file(case))
     before, after = case.roles, roles.model_dump(mode="json")
     if before != after:
@@ -64,7 +79,8 @@ def set_roles(session: Session, person: Person, case_id: int, roles: Roles, revi
 
 
 def _problem(session: Session, case: Case, roles: Roles) -> str | None:
-    table = get_table(session, case.id, {name for _, name in roles.named()} | {roles.target})
+    named = {name for _, name in roles.named()} | {roles.target}
+    table = get_table(session, case.id, named, version=case.table_version)
     file, outcome = _file(case), Submission.model_validate(case.submission).model.outcome
     try:
         target_of(table, roles, outcome, file)

@@ -4,6 +4,7 @@ from sqlalchemy.orm import Session
 
 from brookfall.core.bench import RECIPE, SCORES, Bench
 from brookfall.core.errors import StaleError, UserError
+from brookfall.core.judge.grounds import ground_of
 from brookfall.core.plan import MAIN_MEASURES, Plan, Shares
 from brookfall.core.recipe.families import family_of
 from brookfall.core.retest import Asked, ask, jobs_of
@@ -112,8 +113,9 @@ def _owner_split(submission: Submission, roles: Roles) -> str | None:
 
 
 def _missing_grounds(plan: Plan, roles: Roles) -> list[str]:
-    named = [name.replace("_", " ").lower() for name in roles.protected]
-    return [ground for ground in plan.policy.grounds if not any(ground in name for name in named)]
+    grounds = plan.policy.grounds
+    named = {ground_of(name, grounds) for name in roles.protected}
+    return [ground for ground in grounds if ground not in named]
 
 
 def _positive(roles: Roles, bench: Bench | None) -> str:

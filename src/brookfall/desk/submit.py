@@ -24,7 +24,9 @@ def submit(session: Session, person: Person, files: dict[str, bytes], due: date 
     subject_of(package)
     _refuse_known_version(session, package)
     case = _new_case(session, person, package, due)
-    put_table(session, case.id, package.table)
+    put_table(session, case.id, package.table, descriptions=package.columns)
+    for name, table in package.beside.items():
+        put_table(session, case.id, table, name)
     for path, data in sorted(files.items()):
         session.add(SubmittedFile(case_id=case.id, path=path, sha256=blobs.put(session, data)))
     trail.append(

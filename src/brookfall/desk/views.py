@@ -6,8 +6,11 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict
 
 from brookfall.core.exhibit import Exhibit
+from brookfall.core.look.look import Look
 from brookfall.core.plan import Plan
 from brookfall.core.submission.schema import Submission
+from brookfall.core.table.change import Change
+from brookfall.core.table.how import HowRead
 from brookfall.core.table.roles import Roles
 
 Standing = Literal["within", "near", "outside", "unsettled", "none"]
@@ -118,18 +121,103 @@ class ColumnView(View):
     missing: int
     distinct: int
     n: int
+    description: str
     bars: list[dict[str, Any]]
 
 
+class ReadFile(View):
+    """A data file as it was read."""
+
+    path: str
+    kind: str
+    words: str
+    how: HowRead
+
+
 class DataView(View):
+    """``changes`` made this version of the table; without any it is as it was submitted."""
+
     revision: int
     locked: bool
     file: str
+    files: list[ReadFile]
     fingerprint: str
     n_rows: int
+    submitted_rows: int
     roles: Roles
     columns: list[ColumnView]
+    changes: list[Change]
+    changes_said: list[str]
+    beside: dict[str, list[str]]
+    target_observed: str
     problem: str | None
+
+
+class LookView(View):
+    """``ready`` is false while a worker looks; ``fault`` says why nothing could be seen."""
+
+    ready: bool
+    fault: str | None
+    look: Look | None
+
+
+class RowsView(View):
+    """A window of ``total`` rows of ``of``; ``places`` count the data rows from 1."""
+
+    total: int
+    of: int
+    columns: list[str]
+    places: list[int]
+    rows: list[list[str | None]]
+
+
+class GroupOfColumn(View):
+    """The rows of a group over the column's bins or levels, and the share that is missing with its 95 % interval."""
+
+    label: str
+    n: int
+    counts: list[int]
+    missing: int
+    missing_low: float | None
+    missing_high: float | None
+
+
+class ColumnPage(View):
+    name: str
+    kind: str
+    words: str
+    description: str
+    quantiles: list[float]
+    by: str | None
+    splits: list[str]
+    labels: list[str]
+    groups: list[GroupOfColumn]
+
+
+class MatrixView(View):
+    """Strengths from −1 to 1; None where they can't be computed."""
+
+    names: list[str]
+    strengths: list[list[float | None]]
+    measures: list[list[str]]
+    n: int
+    left_out: int
+
+
+class ColumnEffect(View):
+    """A column before and after in words, None where it is not there, with distinct cells that differ."""
+
+    name: str
+    before: str | None
+    after: str | None
+    examples: list[tuple[str | None, str | None]]
+
+
+class ChangeEffect(View):
+    said: list[str]
+    rows_before: int
+    rows_after: int
+    columns: list[ColumnEffect]
 
 
 class PlanView(View):

@@ -5,6 +5,7 @@ import threading
 from celery import Celery
 from celery.signals import worker_ready
 
+from brookfall.desk.look import look_and_keep
 from brookfall.engine.work import open_runs, work_on
 from brookfall.records.config import config
 
@@ -26,8 +27,14 @@ def work(run_id: int) -> None:
     work_on(run_id)
 
 
+@app.task(name="brookfall.look")  # type: ignore[untyped-decorator]
+def look(case_id: int) -> None:
+    """Looks at a case's table and keeps what was seen."""
+    look_and_keep(case_id)
+
+
 class CeleryQueue:
-    """Wakes every worker for a run."""
+    """Wakes every worker for a run, or one for a look."""
 
     def __init__(self, messages: int = 8) -> None:
         self._messages = messages
@@ -35,6 +42,9 @@ class CeleryQueue:
     def wake(self, run_id: int) -> None:
         for _ in range(self._messages):
             work.apply_async((run_id,), expires=30)
+
+    def look(self, case_id: int) -> None:
+        look.apply_async((case_id,), expires=30)
 
 
 @worker_ready.connect  # type: ignore[untyped-decorator]

@@ -55,6 +55,8 @@ class Case(Base):
     plan_revision: Mapped[int]
     plan_locked: Mapped[Moment | None]
     plan_locked_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    changes: Mapped[list[Any]] = mapped_column(server_default="[]")
+    table_version: Mapped[int] = mapped_column(server_default="1")
     created: Mapped[Moment]
 
     owner: Mapped[Person] = relationship(foreign_keys=[owner_id])
@@ -73,19 +75,39 @@ class SubmittedFile(Base):
 
 
 class StoredColumn(Base):
-    """A column of a case's table: its description here, its values and its levels as blobs."""
+    """A column of a version of one of a case's tables: its description here, its values and its levels as blobs.
+
+    ``table_name`` is empty for the rows under review; version 1 is what was submitted.
+    """
 
     __tablename__ = "stored_column"
-    __table_args__ = (UniqueConstraint("case_id", "position", name="uq_stored_column_position"), TABLE_OPTIONS)
+    __table_args__ = (
+        UniqueConstraint("case_id", "table_name", "version", "position", name="uq_stored_column_place"),
+        TABLE_OPTIONS,
+    )
 
     id: Mapped[Key]
     case_id: Mapped[int] = mapped_column(ForeignKey("case_file.id"))
+    table_name: Mapped[Short] = mapped_column(server_default="")
+    version: Mapped[int] = mapped_column(server_default="1")
     position: Mapped[int]
     name: Mapped[str] = mapped_column(Text)
     kind: Mapped[str] = mapped_column(String(20))
     values_sha256: Mapped[Sha] = mapped_column(ForeignKey("blob.sha256"))
     levels_sha256: Mapped[Sha] = mapped_column(ForeignKey("blob.sha256"))
     profile: Mapped[dict[str, Any]]
+
+
+class KeptLook(Base):
+    """What was seen when looking at a table under roles, by the key of both; ``fault`` says why nothing could be."""
+
+    __tablename__ = "kept_look"
+    __table_args__ = TABLE_OPTIONS
+
+    case_id: Mapped[int] = mapped_column(ForeignKey("case_file.id"), primary_key=True)
+    key: Mapped[Sha] = mapped_column(primary_key=True)
+    content: Mapped[dict[str, Any] | None]
+    fault: Mapped[str | None] = mapped_column(Text)
 
 
 class Note(Base):

@@ -1,13 +1,13 @@
 """A case's table in the database: a blob a column, so that a task reads only what it needs."""
 
 import json
-from collections.abc import Collection
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import asdict
 from functools import lru_cache
 from typing import Any, cast
 
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from brookfall.core.table.profile import profile_column
@@ -15,27 +15,75 @@ from brookfall.core.table.table import Column, Kind, Table
 from brookfall.records import blobs
 from brookfall.records.cases import StoredColumn
 
+ROWS = ""
+"""The name of the table of the rows under review; others have the names they were submitted under."""
 
-def put_table(session: Session, case_id: int, table: Table) -> None:
-    """Keeps every column of the table with its profile."""
+
+def put_table(
+    session: Session,
+    case_id: int,
+    table: Table,
+    name: str = ROWS,
+    version: int = 1,
+    descriptions: Mapping[str, str] | None = None,
+) -> None:
+    """Keeps every column of a version of a table with its profile; equal columns are kept once.
+
+    ``descriptions`` are what came with the data about its columns.
+    """
     for position, column in enumerate(table.columns):
         session.add(
             StoredColumn(
                 case_id=case_id,
+                table_name=name,
+                version=version,
                 position=position,
                 name=column.name,
                 kind=column.kind,
                 values_sha256=blobs.put(session, np.ascontiguousarray(column.values, _dtype(column.kind)).tobytes()),
                 levels_sha256=blobs.put(session, json.dumps(column.levels, ensure_ascii=False).encode()),
-                profile={**asdict(profile_column(column)), "words": profile_column(column).words},
+                profile=_profile(column, (descriptions or {}).get(column.name, "")),
             )
         )
 
 
-def get_table(session: Session, case_id: int, only: Collection[str] | None = None) -> Table:
-    """The case's table, or the columns named in ``only``, in the table's order."""
-    found = session.scalars(select(StoredColumn).where(StoredColumn.case_id == case_id).order_by(StoredColumn.position))
+def get_table(
+    session: Session, case_id: int, only: Collection[str] | None = None, name: str = ROWS, version: int = 1
+) -> Table:
+    """A version of a case's table, or the columns of it named in ``only``, in the table's order."""
+    found = stored_columns(session, case_id, name, version)
     return Table(tuple(_column(session, stored) for stored in found if only is None or stored.name in only))
+
+
+def stored_columns(session: Session, case_id: int, name: str = ROWS, version: int = 1) -> Sequence[StoredColumn]:
+    """The columns of a version of a table as they are kept, without their values."""
+    place = (StoredColumn.case_id == case_id, StoredColumn.table_name == name, StoredColumn.version == version)
+    return session.scalars(select(StoredColumn).where(*place).order_by(StoredColumn.position)).all()
+
+
+def stored_rows(session: Session, case_id: int) -> int:
+    """How many rows were submitted."""
+    return int(stored_columns(session, case_id)[0].profile["n"])
+
+
+def table_names(session: Session, case_id: int) -> list[str]:
+    """The names of the tables beside the rows under review."""
+    names = select(StoredColumn.table_name).where(StoredColumn.case_id == case_id, StoredColumn.table_name != ROWS)
+    return sorted(set(session.scalars(names)))
+
+
+def drop_version(session: Session, case_id: int, version: int) -> None:
+    """Forgets a version's columns; their blobs stay, as another version may share them."""
+    session.execute(
+        delete(StoredColumn).where(
+            StoredColumn.case_id == case_id, StoredColumn.table_name == ROWS, StoredColumn.version == version
+        )
+    )
+
+
+def _profile(column: Column, description: str) -> dict[str, Any]:
+    described = profile_column(column)
+    return {**asdict(described), "words": described.words, "description": description}
 
 
 def _column(session: Session, stored: StoredColumn) -> Column:

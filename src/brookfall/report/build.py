@@ -6,6 +6,7 @@ from typing import Literal
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup
+from pydantic import TypeAdapter
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -16,6 +17,7 @@ from brookfall.core.judge.limit import Standing, worst
 from brookfall.core.plan import Plan
 from brookfall.core.recipe.families import recipe_in_words
 from brookfall.core.submission.schema import Submission
+from brookfall.core.table.change import Change
 from brookfall.core.table.roles import Roles
 from brookfall.records.base import now
 from brookfall.records.cases import Case, SubmittedFile
@@ -55,7 +57,11 @@ def build_report(session: Session, case: Case, only: Format | None = None) -> Re
     run = session.scalars(select(Run).where(Run.case_id == case.id).order_by(Run.id.desc()).limit(1)).first()
     exhibits = tuple(get_exhibits(session, run.id)) if run else ()
     evidence = evidence_of(
-        case.package_sha256, Plan.model_validate(case.plan), Roles.model_validate(case.roles), exhibits
+        case.package_sha256,
+        Plan.model_validate(case.plan),
+        Roles.model_validate(case.roles),
+        exhibits,
+        tuple(TypeAdapter(list[Change]).validate_python(case.changes)),
     )
     if only == "json":
         return Report(json=evidence.to_json().encode())

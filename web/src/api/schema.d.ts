@@ -37,6 +37,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["api_put_changes_cases__int_case_id__changes_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/changes/effect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What the changes would do; nothing is written. */
+        post: operations["api_post_effect_cases__int_case_id__changes_effect_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/column": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["api_get_column_cases__int_case_id__column_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case_id}/countersignature": {
         parameters: {
             query?: never;
@@ -133,6 +182,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["api_get_look_cases__int_case_id__look_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case_id}/margin": {
         parameters: {
             query?: never;
@@ -142,6 +207,22 @@ export interface paths {
         };
         get: operations["api_get_margin_cases__int_case_id__margin_get"];
         put: operations["api_put_margin_cases__int_case_id__margin_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/matrix": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["api_get_matrix_cases__int_case_id__matrix_get"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -192,6 +273,23 @@ export interface paths {
         get?: never;
         put: operations["api_put_roles_cases__int_case_id__roles_put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads rows; nothing is written. */
+        post: operations["api_post_rows_cases__int_case_id__rows_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -299,6 +397,54 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Action
+         * @description What can be done: a role for a column, protection for it, or a change that makes a new version of the table.
+         */
+        Action: {
+            /**
+             * Change
+             * @default null
+             */
+            change: (components["schemas"]["WordsAreMissing"] | components["schemas"]["ReadAs"] | components["schemas"]["DropRepeats"] | components["schemas"]["Bands"] | components["schemas"]["JoinSample"]) | null;
+            /**
+             * Column
+             * @default null
+             */
+            column: string | null;
+            /** Label */
+            label: string;
+            /**
+             * Protect
+             * @default false
+             */
+            protect: boolean;
+            /**
+             * Role
+             * @default null
+             */
+            role: ("ignore" | "identifier" | "feature") | null;
+        };
+        /**
+         * Alike
+         * @description Rows that say in these columns what another row says, those that do side by side.
+         *
+         *     With ``but`` only those that then differ in that column: rows that contradict each other.
+         */
+        Alike: {
+            /**
+             * But
+             * @default null
+             */
+            but: string | null;
+            /** Columns */
+            columns: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "alike";
+        };
+        /**
          * Answer
          * @description What the countersigner signs.
          */
@@ -317,6 +463,46 @@ export interface components {
         Artifact: {
             /** Path */
             path: string;
+        };
+        /**
+         * Bands
+         * @description A new column of bands of a number: under the first cut, between cuts, from the last cut on.
+         */
+        Bands: {
+            /** Column */
+            column: string;
+            /** Cuts */
+            cuts: number[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bands";
+            /** Name */
+            name: string;
+        };
+        /**
+         * Between
+         * @description Rows whose number lies in a closed range.
+         */
+        Between: {
+            /** Column */
+            column: string;
+            /**
+             * High
+             * @default null
+             */
+            high: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "between";
+            /**
+             * Low
+             * @default null
+             */
+            low: number | null;
         };
         /** CaseId */
         CaseId: {
@@ -426,6 +612,24 @@ export interface components {
             /** Head */
             head: string;
         };
+        /** ChangeEffect */
+        ChangeEffect: {
+            /** Columns */
+            columns: components["schemas"]["ColumnEffect"][];
+            /** Rows After */
+            rows_after: number;
+            /** Rows Before */
+            rows_before: number;
+            /** Said */
+            said: string[];
+        };
+        /** ChangesBody */
+        ChangesBody: {
+            /** Changes */
+            changes: (components["schemas"]["WordsAreMissing"] | components["schemas"]["ReadAs"] | components["schemas"]["DropRepeats"] | components["schemas"]["Bands"] | components["schemas"]["JoinSample"])[];
+            /** Revision */
+            revision: number;
+        };
         /** CheckProgress */
         CheckProgress: {
             /** Done */
@@ -509,12 +713,62 @@ export interface components {
             /** Where */
             where: string;
         };
+        /**
+         * ColumnEffect
+         * @description A column before and after in words, None where it is not there, with distinct cells that differ.
+         */
+        ColumnEffect: {
+            /** After */
+            after: string | null;
+            /** Before */
+            before: string | null;
+            /** Examples */
+            examples: [
+                string | null,
+                string | null
+            ][];
+            /** Name */
+            name: string;
+        };
+        /**
+         * ColumnLook
+         * @description A column with its tie to the target, and to the protected attribute that it lies closest to.
+         */
+        ColumnLook: {
+            /** Name */
+            name: string;
+            nearest: components["schemas"]["Tie"] | null;
+            target: components["schemas"]["Tie"] | null;
+        };
+        /** ColumnPage */
+        ColumnPage: {
+            /** By */
+            by: string | null;
+            /** Description */
+            description: string;
+            /** Groups */
+            groups: components["schemas"]["GroupOfColumn"][];
+            /** Kind */
+            kind: string;
+            /** Labels */
+            labels: string[];
+            /** Name */
+            name: string;
+            /** Quantiles */
+            quantiles: number[];
+            /** Splits */
+            splits: string[];
+            /** Words */
+            words: string;
+        };
         /** ColumnView */
         ColumnView: {
             /** Bars */
             bars: {
                 [key: string]: unknown;
             }[];
+            /** Description */
+            description: string;
             /** Distinct */
             distinct: number;
             /** Kind */
@@ -602,12 +856,25 @@ export interface components {
              */
             roles: components["schemas"]["Roles"];
         };
-        /** DataView */
+        /**
+         * DataView
+         * @description ``changes`` made this version of the table; without any it is as it was submitted.
+         */
         DataView: {
+            /** Beside */
+            beside: {
+                [key: string]: string[];
+            };
+            /** Changes */
+            changes: (components["schemas"]["WordsAreMissing"] | components["schemas"]["ReadAs"] | components["schemas"]["DropRepeats"] | components["schemas"]["Bands"] | components["schemas"]["JoinSample"])[];
+            /** Changes Said */
+            changes_said: string[];
             /** Columns */
             columns: components["schemas"]["ColumnView"][];
             /** File */
             file: string;
+            /** Files */
+            files: components["schemas"]["ReadFile"][];
             /** Fingerprint */
             fingerprint: string;
             /** Locked */
@@ -619,6 +886,10 @@ export interface components {
             /** Revision */
             revision: number;
             roles: components["schemas"]["Roles"];
+            /** Submitted Rows */
+            submitted_rows: number;
+            /** Target Observed */
+            target_observed: string;
         };
         /** DecisionPage */
         DecisionPage: {
@@ -669,6 +940,24 @@ export interface components {
             cases: components["schemas"]["CaseLine"][];
             /** Waits */
             waits: number[];
+        };
+        /**
+         * DropRepeats
+         * @description Of rows that say the same in all these columns, the first stays.
+         */
+        DropRepeats: {
+            /** Columns */
+            columns: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "drop_repeats";
+        };
+        /** EffectBody */
+        EffectBody: {
+            /** Changes */
+            changes: (components["schemas"]["WordsAreMissing"] | components["schemas"]["ReadAs"] | components["schemas"]["DropRepeats"] | components["schemas"]["Bands"] | components["schemas"]["JoinSample"])[];
         };
         /** EntryView */
         EntryView: {
@@ -1006,6 +1295,19 @@ export interface components {
             test: number;
         };
         /**
+         * Gaps
+         * @description Rows with a gap in any of these columns.
+         */
+        Gaps: {
+            /** Columns */
+            columns: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "gaps";
+        };
+        /**
          * Given
          * @description Parts as the data's own column names them.
          */
@@ -1015,6 +1317,24 @@ export interface components {
              * @enum {string}
              */
             kind: "given";
+        };
+        /**
+         * GroupOfColumn
+         * @description The rows of a group over the column's bins or levels, and the share that is missing with its 95 % interval.
+         */
+        GroupOfColumn: {
+            /** Counts */
+            counts: number[];
+            /** Label */
+            label: string;
+            /** Missing */
+            missing: number;
+            /** Missing High */
+            missing_high: number | null;
+            /** Missing Low */
+            missing_low: number | null;
+            /** N */
+            n: number;
         };
         /** Health */
         Health: {
@@ -1065,6 +1385,73 @@ export interface components {
             types?: {
                 [key: string]: "number" | "category" | "yes_no" | "date" | "text";
             };
+        };
+        /**
+         * InTwoParts
+         * @description Rows of any part whose value in a column stands in more than one part.
+         */
+        InTwoParts: {
+            /** Column */
+            column: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "in_two_parts";
+            /** Part */
+            part: string;
+        };
+        /**
+         * Issue
+         * @description ``about`` names the kind of issue; ``rows`` are those behind it, ``count`` how many they are.
+         */
+        Issue: {
+            /** About */
+            about: string;
+            /**
+             * Actions
+             * @default []
+             */
+            actions: components["schemas"]["Action"][];
+            /**
+             * Columns
+             * @default []
+             */
+            columns: string[];
+            /**
+             * Count
+             * @default null
+             */
+            count: number | null;
+            /**
+             * Rows
+             * @default null
+             */
+            rows: (components["schemas"]["Gaps"] | components["schemas"]["Says"] | components["schemas"]["Between"] | components["schemas"]["Alike"] | components["schemas"]["InTwoParts"]) | null;
+            /** Sentence */
+            sentence: string;
+            /**
+             * Weight
+             * @enum {string}
+             */
+            weight: "serious" | "notable" | "slight";
+        };
+        /**
+         * JoinSample
+         * @description Columns of a sample are put beside the rows that have its key; the other rows have gaps there.
+         */
+        JoinSample: {
+            /** Columns */
+            columns: string[];
+            /** Key */
+            key: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "join_sample";
+            /** Sample */
+            sample: string;
         };
         /**
          * Limit
@@ -1121,6 +1508,29 @@ export interface components {
             /** Y */
             y: string;
         };
+        /**
+         * Look
+         * @description ``not_collected`` are grounds of the policy that no column names.
+         */
+        Look: {
+            /** Columns */
+            columns: components["schemas"]["ColumnLook"][];
+            /** Issues */
+            issues: components["schemas"]["Issue"][];
+            /** Not Collected */
+            not_collected: string[];
+        };
+        /**
+         * LookView
+         * @description ``ready`` is false while a worker looks; ``fault`` says why nothing could be seen.
+         */
+        LookView: {
+            /** Fault */
+            fault: string | null;
+            look: components["schemas"]["Look"] | null;
+            /** Ready */
+            ready: boolean;
+        };
         /** MarginBody */
         MarginBody: {
             /** Set Aside */
@@ -1165,6 +1575,22 @@ export interface components {
             kind: "matrix";
             /** Title */
             title: string;
+        };
+        /**
+         * MatrixView
+         * @description Strengths from −1 to 1; None where they can't be computed.
+         */
+        MatrixView: {
+            /** Left Out */
+            left_out: number;
+            /** Measures */
+            measures: string[][];
+            /** N */
+            n: number;
+            /** Names */
+            names: string[];
+            /** Strengths */
+            strengths: (number | null)[][];
         };
         /**
          * May
@@ -1583,6 +2009,37 @@ export interface components {
             standing: ("within" | "near" | "outside" | "unsettled" | "none") | null;
         };
         /**
+         * ReadAs
+         * @description A column is of another kind than it was taken for.
+         */
+        ReadAs: {
+            /** Column */
+            column: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "read_as";
+            /**
+             * To
+             * @enum {string}
+             */
+            to: "number" | "category" | "yes_no" | "date" | "text";
+        };
+        /**
+         * ReadFile
+         * @description A data file as it was read.
+         */
+        ReadFile: {
+            how: components["schemas"]["HowRead"];
+            /** Kind */
+            kind: string;
+            /** Path */
+            path: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * Recipe
          * @description family and settings are checked against the registry of families (``families.check_recipe``).
          */
@@ -1688,6 +2145,53 @@ export interface components {
             roles: components["schemas"]["Roles"];
         };
         /**
+         * RowsBody
+         * @description Which rows, in which order, and the window of them: a query too rich for an address.
+         */
+        RowsBody: {
+            /**
+             * Falling
+             * @default false
+             */
+            falling: boolean;
+            /**
+             * Limit
+             * @default 100
+             */
+            limit: number;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
+            /**
+             * Sort
+             * @default null
+             */
+            sort: string | null;
+            /**
+             * Where
+             * @default null
+             */
+            where: (components["schemas"]["Gaps"] | components["schemas"]["Says"] | components["schemas"]["Between"] | components["schemas"]["Alike"] | components["schemas"]["InTwoParts"]) | null;
+        };
+        /**
+         * RowsView
+         * @description A window of ``total`` rows of ``of``; ``places`` count the data rows from 1.
+         */
+        RowsView: {
+            /** Columns */
+            columns: string[];
+            /** Of */
+            of: number;
+            /** Places */
+            places: number[];
+            /** Rows */
+            rows: (string | null)[][];
+            /** Total */
+            total: number;
+        };
+        /**
          * RunView
          * @description The light view that is asked for while a run goes on.
          */
@@ -1712,6 +2216,21 @@ export interface components {
             started: string | null;
             /** State */
             state: string | null;
+        };
+        /**
+         * Says
+         * @description Rows whose cell in a column says one of these words.
+         */
+        Says: {
+            /** Column */
+            column: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "says";
+            /** Words */
+            words: string[];
         };
         /** SeverityCount */
         SeverityCount: {
@@ -1891,6 +2410,30 @@ export interface components {
             /** Title */
             title: string;
         };
+        /**
+         * Tie
+         * @description An association in plain values: with what, which measure, its value and 95 % interval, on how many rows.
+         *
+         *     ``note`` says why a value or an interval is not there.
+         */
+        Tie: {
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** Measure */
+            measure: string;
+            /** N */
+            n: number;
+            /** Note */
+            note: string | null;
+            /** P */
+            p: number | null;
+            /** To */
+            to: string;
+            /** Value */
+            value: number | null;
+        };
         /** ValidationErrorModel */
         ValidationErrorModel: {
             /**
@@ -1950,6 +2493,21 @@ export interface components {
              * @default null
              */
             part: string | null;
+        };
+        /**
+         * WordsAreMissing
+         * @description Cells of a column that say one of these words count as gaps; its kind is found out anew.
+         */
+        WordsAreMissing: {
+            /** Column */
+            column: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "words_are_missing";
+            /** Words */
+            words: string[];
         };
     };
     responses: never;
@@ -2144,6 +2702,272 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CaseView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_put_changes_cases__int_case_id__changes_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangesBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DataView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_post_effect_cases__int_case_id__changes_effect_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EffectBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeEffect"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_column_cases__int_case_id__column_get: {
+        parameters: {
+            query: {
+                name: string;
+                by?: string | null;
+            };
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ColumnPage"];
                 };
             };
             /** @description Bad Request */
@@ -2909,6 +3733,91 @@ export interface operations {
             };
         };
     };
+    api_get_look_cases__int_case_id__look_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_get_margin_cases__int_case_id__margin_get: {
         parameters: {
             query?: never;
@@ -3016,6 +3925,91 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MarginView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_matrix_cases__int_case_id__matrix_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatrixView"];
                 };
             };
             /** @description Bad Request */
@@ -3356,6 +4350,95 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DataView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_post_rows_cases__int_case_id__rows_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowsBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowsView"];
                 };
             };
             /** @description Bad Request */

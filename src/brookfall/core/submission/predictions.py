@@ -33,6 +33,15 @@ class Supplied:
     labels: NDArray[np.int64] | None
     parts: dict[str, Rows]
 
+    def take(self, rows: Rows) -> "Supplied":
+        """The scores of some of the rows, which are sorted; positions are then counted among those."""
+        kept = {name: np.flatnonzero(np.isin(rows, members)) for name, members in self.parts.items()}
+        return Supplied(
+            None if self.scores is None else self.scores[rows],
+            None if self.labels is None else self.labels[rows],
+            {name: members for name, members in kept.items() if len(members)},
+        )
+
 
 def read_supplied(
     declared: Submission, files: Mapping[str, bytes], table: Table, roles: Roles, target: Target

@@ -66,6 +66,55 @@ def profile_column(column: Column) -> ColumnProfile:
     return ColumnProfile(column.name, column.kind, n, missing, int((counts > 0).sum()), (), bars)
 
 
+_LEVELS_SHOWN = 30
+
+
+@dataclass(frozen=True)
+class Bins:
+    """Bins by which groups of rows can be compared: ``edges`` of a number's, or positions of the levels shown."""
+
+    labels: tuple[str, ...]
+    edges: tuple[float, ...] = ()
+    levels: tuple[int, ...] = ()
+
+
+def bins_of(column: Column) -> Bins:
+    """At most 20 bins of equal width over a number, or the 30 most frequent levels in their own order.
+
+    >>> from brookfall.core.table.infer import column_from_text
+    >>> bins_of(column_from_text("c", ["b", "a", "b"])).labels
+    ('a', 'b')
+    """
+    present = column.values[~column.missing]
+    if column.kind != "number":
+        counts = np.bincount(present.astype(np.int64), minlength=len(column.levels))
+        shown = np.sort(np.argsort(-counts, kind="stable")[:_LEVELS_SHOWN])
+        return Bins(tuple(column.levels[place] for place in shown), levels=tuple(shown.tolist()))
+    if not len(present):
+        return Bins(())
+    edges = np.linspace(present.min(), present.max(), min(_BINS, len(np.unique(present))) + 1)
+    labels = tuple(f"{edges[i]:.4g} to {edges[i + 1]:.4g}" for i in range(len(edges) - 1))
+    return Bins(labels, edges=tuple(edges.tolist()))
+
+
+def count_in(column: Column, bins: Bins) -> list[int]:
+    """How many rows of a column, the same or a group's, lie in each bin; gaps lie in none.
+
+    >>> from brookfall.core.table.infer import column_from_text
+    >>> column = column_from_text("x", ["1", "2", "4", ""])
+    >>> count_in(column, bins_of(column))
+    [1, 1, 1]
+    """
+    present = column.values[~column.missing]
+    if column.kind != "number":
+        counts = np.bincount(present.astype(np.int64), minlength=len(column.levels))
+        return [int(counts[place]) for place in bins.levels]
+    if not bins.edges:
+        return []
+    found, _ = np.histogram(present, bins=np.array(bins.edges))
+    return [int(count) for count in found]
+
+
 def _quantile(ordered: NDArray[np.float64], share: float) -> float:
     """Hyndman & Fan's type 7."""
     place = share * (len(ordered) - 1)

@@ -1,0 +1,40 @@
+"""Everything that is looked at before a plan is written."""
+
+from pydantic import BaseModel, ConfigDict
+
+from brookfall.core.judge.grounds import ground_of
+from brookfall.core.look.columns import ColumnLook, column_looks
+from brookfall.core.look.issue import Issue
+from brookfall.core.look.issues import issues_of
+from brookfall.core.subject import Subject
+from brookfall.core.table.table import Table
+
+
+class Look(BaseModel):
+    """``not_collected`` are grounds of the policy that no column names."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    columns: tuple[ColumnLook, ...]
+    issues: tuple[Issue, ...]
+    not_collected: tuple[str, ...]
+
+
+def look_at(subject: Subject, grounds: tuple[str, ...]) -> Look:
+    """Looks at the subject under a policy's grounds. No fit is made."""
+    return Look(
+        columns=column_looks(subject),
+        issues=issues_of(subject, grounds),
+        not_collected=not_collected(subject.table, grounds),
+    )
+
+
+def not_collected(table: Table, grounds: tuple[str, ...]) -> tuple[str, ...]:
+    """The grounds that no column's name names.
+
+    >>> from brookfall.core.table.infer import column_from_text
+    >>> not_collected(Table((column_from_text("gender", ["f"]),)), ("age", "sex"))
+    ('age',)
+    """
+    named = {ground_of(name, grounds) for name in table.names}
+    return tuple(ground for ground in grounds if ground not in named)

@@ -1,0 +1,221 @@
+"""The Data step through the API: looking, the rows behind an issue, changes shown before they are made, a new version."""
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+import pytest
+
+from brookfall.core.bench import Bench
+from brookfall.core.evidence import Evidence, differences
+from brookfall.core.retest import retest
+from brookfall.core.subject import subject_of
+from brookfall.core.submission.package import package_from_files
+from tests.api.conftest import Visitor
+from tests.api.test_case import finished, plan_of, taken
+from tests.conftest import files_of
+
+SignIn = Callable[[str], Visitor]
+
+
+def faulty(n: int = 300, seed: int = 2) -> dict[str, bytes]:
+    """Rows with a leak, repeats, a word among numbers, a number that stands for a gap, an unmarked ground."""
+    rng = np.random.default_rng(seed)
+    x = rng.normal(size=n).round(2)
+    y = np.where(rng.random(n) < 1 / (1 + np.exp(-x)), "yes", "no")
+    size = [str(value) for value in rng.integers(10, 90, n)]
+    size[5:9] = ["-"] * 4
+    depth = [str(value) for value in rng.integers(1, 40, n)]
+    depth[20:25] = ["999"] * 5
+    age = rng.integers(18, 90, n)
+    closed = np.where(y == "yes", "done", "open")
+    gender = rng.choice(["f", "m"], n)
+    lines = [f"i{i},{x[i]},{size[i]},{depth[i]},{age[i]},{closed[i]},{gender[i]},{y[i]}" for i in range(n)]
+    lines[40] = f"i40{lines[30][3:]}"
+    csv = "\n".join(["id,x,size,depth,age,closed_by,gender,y", *lines])
+    roles = {"target": "y", "positive": "yes", "identifier": ["id"], "protected": ["age"]}
+    data = [{"name": "rows", "path": "data/rows.csv", "roles": roles}]
+    return files_of(csv, data=data, claims=[], recipe={"family": "logistic", "preprocess": {"missing": "median"}})
+
+
+def issues(iris: Visitor, base: str) -> dict[str, dict[str, Any]]:
+    view = iris.get(f"{base}/look")
+    assert view["ready"] is True
+    assert view["fault"] is None
+    return {issue["about"]: issue for issue in view["look"]["issues"]}  # type: ignore[index]
+
+
+def rows(iris: Visitor, base: str, **asked: object) -> dict[str, Any]:
+    response = iris.ask("POST", f"{base}/rows", asked)
+    assert response.status_code == 200, response.text
+    return response.json  # type: ignore[return-value]
+
+
+def change(iris: Visitor, base: str, *changes: object) -> dict[str, Any]:
+    view = iris.get(f"{base}/data")
+    response = iris.ask("PUT", f"{base}/changes", {"revision": view["revision"], "changes": list(changes)})
+    assert response.status_code == 200, response.text
+    return response.json  # type: ignore[return-value]
+
+
+def test_what_is_wrong_is_said_gravest_first_with_its_rows(visitor: SignIn) -> None:
+    iris, base = taken(visitor, "look", faulty())
+    found = issues(iris, base)
+    assert next(iter(found)) == "leak"
+    assert set(found) == {"leak", "odd_words", "sentinel", "repeated", "unmarked", "unbanded"}
+    assert found["leak"]["columns"] == ["closed_by"]
+    assert "4 rows that say '-'" in found["odd_words"]["sentence"]
+    assert found["unmarked"]["columns"] == ["gender"]
+    behind = rows(iris, base, where=found["odd_words"]["rows"])
+    assert (behind["total"], behind["of"], behind["places"]) == (4, 300, [6, 7, 8, 9])
+    assert {row[behind["columns"].index("size")] for row in behind["rows"]} == {"-"}
+    alike = rows(iris, base, where=found["repeated"]["rows"])
+    assert alike["places"] == [31, 41]
+    look = iris.get(f"{base}/look")["look"]
+    assert look["not_collected"] == ["disability", "ethnic group", "pregnancy", "religion"]  # type: ignore[index]
+    ties = {column["name"]: column for column in look["columns"]}  # type: ignore[index]
+    assert ties["x"]["target"]["measure"] == "r"
+    assert ties["x"]["target"]["low"] < ties["x"]["target"]["value"] < ties["x"]["target"]["high"]
+    assert ties["y"]["target"] is None
+    assert ties["x"]["nearest"]["to"] == "age"
+
+
+def test_rows_are_sorted_filtered_and_windowed_on_the_server(visitor: SignIn) -> None:
+    iris, base = taken(visitor, "rows", faulty())
+    first = rows(iris, base, limit=3)
+    assert (first["total"], first["places"]) == (300, [1, 2, 3])
+    assert first["rows"][0][0] == "i0"
+    falling = rows(iris, base, sort="x", falling=True, limit=200)
+    column = [float(row[1]) for row in falling["rows"]]
+    assert column == sorted(column, reverse=True)
+    rest = rows(iris, base, sort="x", falling=True, offset=200, limit=200)
+    assert len(set(falling["places"]) | set(rest["places"])) == 300
+    wide = rows(iris, base, where={"kind": "between", "column": "x", "low": 1})
+    assert 0 < wide["total"] < 100
+    for asked in ({"sort": "nothing"}, {"where": {"kind": "between", "column": "gender"}}, {"limit": 5000}):
+        assert iris.ask("POST", f"{base}/rows", asked).status_code == 422
+
+
+def test_a_column_has_a_page(visitor: SignIn) -> None:
+    iris, base = taken(visitor, "column", faulty())
+    page = iris.get(f"{base}/column?name=x&by=gender")
+    assert page["splits"] == ["y", "age"]
+    assert [group["label"] for group in page["groups"]] == ["all rows", "gender f", "gender m"]  # type: ignore[index,union-attr]
+    everybody, *groups = page["groups"]  # type: ignore[misc]
+    assert sum(everybody["counts"]) == 300  # type: ignore[index]
+    assert [sum(pair) for pair in zip(*(group["counts"] for group in groups), strict=True)] == everybody["counts"]  # type: ignore[index]
+    assert iris.ask("GET", f"{base}/column?name=nothing").status_code == 404
+    matrix = iris.get(f"{base}/matrix")
+    assert matrix["names"] == ["x", "size", "depth", "age", "closed_by", "gender", "y"]
+    assert matrix["strengths"][4][6] > 0.97  # type: ignore[index]
+
+
+def test_a_change_is_shown_first_and_then_makes_a_new_version(visitor: SignIn) -> None:
+    iris, base = taken(visitor, "changes", faulty())
+    found = issues(iris, base)
+    before = iris.get(f"{base}/data")
+    words = found["odd_words"]["actions"][0]["change"]
+    shown = iris.ask("POST", f"{base}/changes/effect", {"changes": [words]})
+    assert shown.json["columns"] == [
+        {
+            "name": "size",
+            "before": before["columns"][2]["words"],  # type: ignore[index]
+            "after": shown.json["columns"][0]["after"],
+            "examples": [["-", None]],
+        }
+    ]
+    assert shown.json["columns"][0]["after"].startswith("number, 11 to 89")
+    assert iris.get(f"{base}/data") == before
+    after = change(iris, base, words, found["repeated"]["actions"][0]["change"])
+    assert (after["n_rows"], after["submitted_rows"]) == (299, 300)
+    assert after["fingerprint"] != before["fingerprint"]
+    assert after["columns"][2]["kind"] == "number"
+    assert after["changes_said"] == [
+        "'-' in size count as missing",
+        "rows that repeat an earlier one in 7 columns are left out",
+    ]
+    assert "odd_words" not in issues(iris, base)
+    assert "repeated" not in issues(iris, base)
+    assert change(iris, base)["fingerprint"] == before["fingerprint"]
+    assert "odd_words" in issues(iris, base)
+    record = iris.get(f"/api/record?case_id={base.rsplit('/', 1)[1]}")
+    assert [entry["act"] for entry in record["entries"]].count("changed the table") == 2  # type: ignore[index,union-attr]
+
+
+def test_bands_take_the_place_of_the_number_they_are_made_of(visitor: SignIn) -> None:
+    iris, base = taken(visitor, "bands", faulty())
+    bands = issues(iris, base)["unbanded"]["actions"][0]["change"]
+    assert bands == {"kind": "bands", "column": "age", "cuts": [40.0, 65.0], "name": "age_band"}
+    view = change(iris, base, bands)
+    assert view["roles"]["protected"] == ["age_band"]
+    assert view["roles"]["ignore"] == ["age"]
+    assert view["problem"] is None
+    assert change(iris, base)["roles"]["protected"] == []
+
+
+@pytest.mark.parametrize(
+    ("made", "words"),
+    [
+        ({"kind": "bands", "column": "gender", "cuts": [1], "name": "b"}, "Only a number has bands"),
+        ({"kind": "words_are_missing", "column": "x", "words": ["none"]}, "No cell says"),
+        ({"kind": "read_as", "column": "nothing", "to": "number"}, "There is no column"),
+        ({"kind": "bands", "column": "age", "cuts": [1], "name": "x"}, "There is a column of that name"),
+    ],
+)
+def test_a_change_that_cannot_be_made_changes_nothing(visitor: SignIn, made: dict[str, object], words: str) -> None:
+    iris, base = taken(visitor, f"no change {words}", faulty(60))
+    before = iris.get(f"{base}/data")
+    response = iris.ask("PUT", f"{base}/changes", {"revision": before["revision"], "changes": [made]})
+    assert response.status_code == 422
+    assert words in response.json["detail"]
+    assert iris.get(f"{base}/data") == before
+    stale = iris.ask("PUT", f"{base}/changes", {"revision": 99, "changes": []})
+    assert stale.status_code == 409
+    assert visitor("nell").ask("PUT", f"{base}/changes", {"revision": 1, "changes": []}).status_code == 403
+
+
+def test_what_was_changed_is_in_the_evidence_and_replays(visitor: SignIn, workers: object) -> None:
+    files = faulty()
+    iris, base = taken(visitor, "replay changes", files)
+    found = issues(iris, base)
+    change(iris, base, found["odd_words"]["actions"][0]["change"], found["repeated"]["actions"][0]["change"])
+    plan = plan_of(iris, base, checks=["profile", "leaks", "holdout"], target_observed="Only where somebody looked.")
+    assert iris.ask("PUT", f"{base}/plan", plan).status_code == 200
+    assert iris.ask("POST", f"{base}/run").status_code == 200
+    assert finished(iris, base)["state"] == "done"
+    locked = iris.ask("PUT", f"{base}/changes", {"revision": iris.get(f"{base}/data")["revision"], "changes": []})
+    assert locked.status_code == 422
+    evidence = Evidence.model_validate(iris.get(f"{base}/report/json"))
+    assert [one.kind for one in evidence.changes] == ["words_are_missing", "drop_repeats"]
+    subject = subject_of(
+        package_from_files(files | {"submission.yaml": files["submission.yaml"]}), evidence.roles, evidence.changes
+    )
+    assert differences(evidence.exhibits, retest(Bench(subject, evidence.plan))) == []
+    report = iris.ask("GET", f"{base}/report/html").text
+    assert "rows that repeat an earlier one in 7 columns are left out" in report.lower()
+    assert "Only where somebody looked." in report
+
+
+def test_a_large_table_is_looked_at_by_a_worker(
+    visitor: SignIn, workers: object, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    import time
+
+    iris, base = taken(visitor, "large", faulty())
+    monkeypatch.setattr("brookfall.desk.look.AT_ONCE", 10)
+    assert iris.get(f"{base}/look") == {"ready": False, "fault": None, "look": None}
+    deadline = time.monotonic() + 60
+    while not iris.get(f"{base}/look")["ready"]:
+        assert time.monotonic() < deadline, "no worker looked"
+        time.sleep(0.2)
+    assert issues(iris, base)["leak"]["columns"] == ["closed_by"]
+
+
+def test_roles_that_do_not_fit_are_told_instead_of_a_look(visitor: SignIn) -> None:
+    iris, base = taken(visitor, "no look", faulty())
+    view = iris.get(f"{base}/data")
+    roles = {**view["roles"], "target": "gender", "positive": "yes"}  # type: ignore[dict-item]
+    assert iris.ask("PUT", f"{base}/roles", {"revision": view["revision"], "roles": roles}).status_code == 200
+    look = iris.get(f"{base}/look")
+    assert look["look"] is None
+    assert "gender" in str(look["fault"])
