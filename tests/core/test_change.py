@@ -217,3 +217,16 @@ def test_a_descriptor_beside_the_data_is_followed() -> None:
         described({"datapackage.json": b"{"}, "a.csv")
     with pytest.raises(UserError, match="can't be followed"):
         described({"datapackage.json": b'{"resources": [{"path": "a.csv", "dialect": {"delimiter": "^"}}]}'}, "a.csv")
+
+
+def test_a_decimal_comma_is_known_again_when_a_word_is_taken_away() -> None:
+    table = made(size=["1,5", "-", "2,25"])
+    assert apply(table, [WordsAreMissing(column="size", words=("-",))]).table.column("size").texts() == [
+        "1.5",
+        None,
+        "2.25",
+    ]
+    assert apply(made(size=["1,5", "2,25"]), [ReadAs(column="size", to="number")]).table.column("size").texts() == [
+        "1.5",
+        "2.25",
+    ]

@@ -7,7 +7,7 @@ import { CaseFrame } from "./frame/CaseFrame";
 import { KeysHelp } from "./frame/KeysHelp";
 import { Fetching } from "./parts/Said";
 import { Brief } from "./screens/Brief";
-import { Data } from "./screens/Data";
+import { Data } from "./screens/data/Data";
 import { Decision } from "./screens/Decision";
 import { Docket } from "./screens/Docket";
 import { Evidence } from "./screens/Evidence";

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { count, day, ends, interval, measure, moment, number, plural, seconds } from "./wording";
+import { count, day, ends, interval, measure, moment, number, percent, plural, seconds } from "./wording";
 
 describe("numbers", () => {
   it("have a true minus sign and the decimals asked for", () => {
@@ -50,5 +50,15 @@ describe("words", () => {
     expect(seconds(0.2)).toBe("1 s");
     expect(seconds(59.4)).toBe("59 s");
     expect(seconds(400)).toBe("6 min 40 s");
+  });
+});
+
+describe("shares in percent", () => {
+  it("round an exact half as the server does", () => {
+    expect(percent(0.0625)).toBe("6.2\u00a0%");
+    expect(percent(0.0635)).toBe("6.4\u00a0%");
+    expect(percent(0.06249)).toBe("6.2\u00a0%");
+    expect(percent(0.06251)).toBe("6.3\u00a0%");
+    expect(percent(1)).toBe("100.0\u00a0%");
   });
 });

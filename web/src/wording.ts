@@ -11,6 +11,13 @@ export function count(n: number): string {
   return n.toLocaleString("en").replaceAll(",", "\u202f");
 }
 
+/** `6.2 %`; an exact half goes to the even digit, as on the server. */
+export function percent(share: number): string {
+  const tenths = share * 1000;
+  const even = 2 * Math.round(tenths / 2);
+  return `${((Math.abs(tenths - Math.floor(tenths) - 0.5) < 1e-9 ? even : Math.round(tenths)) / 10).toFixed(1)}\u00a0%`;
+}
+
 type Interval = Pick<Estimate, "value" | "low" | "high">;
 
 /** `[0.695, 0.729]`; nothing where there is no interval. */

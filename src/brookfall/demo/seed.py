@@ -37,6 +37,7 @@ def seed() -> None:
             (packages.turnout_time(), 30),
             (packages.cause_triage(), 37),
             (packages.pump_failure(), 44),
+            (packages.false_alarm_filter(), 21),
         ):
             submit.submit(session, owner, files, today + timedelta(days=days))
         docket.take(session, reviewer, first.id)

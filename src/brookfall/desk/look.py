@@ -8,11 +8,13 @@ from sqlalchemy.orm import Session
 
 from brookfall.core import digest
 from brookfall.core.errors import MissingError, UserError
+from brookfall.core.look.issues import Sample
 from brookfall.core.look.look import Look, look_at
 from brookfall.core.look.where import Where, rows_where
 from brookfall.core.measure.association import KIND_WORDS, kind_of, strengths
 from brookfall.core.measure.interval import proportion
 from brookfall.core.plan import Plan
+from brookfall.core.submission.schema import Submission
 from brookfall.core.table.infer import as_category
 from brookfall.core.table.profile import Bins, bins_of, count_in
 from brookfall.core.table.roles import Roles
@@ -66,11 +68,20 @@ def _look(session: Session, case: Case) -> KeptLook:
     grounds = Plan.model_validate(case.plan).policy.grounds
     content, fault = None, None
     try:
-        content = look_at(subject_of_case(session, case), grounds).model_dump(mode="json")
+        content = look_at(subject_of_case(session, case), grounds, _samples(session, case)).model_dump(mode="json")
     except UserError as problem:
         fault = str(problem)
     # Two may look at once: the second finds the same, and changes nothing.
     return session.merge(KeptLook(case_id=case.id, key=_key(case), content=content, fault=fault))
+
+
+def _samples(session: Session, case: Case) -> dict[str, Sample]:
+    entries = Submission.model_validate(case.submission).data
+    return {
+        entry.name: Sample(get_table(session, case.id, name=entry.name), str(entry.key))
+        for entry in entries
+        if entry.kind == "sample"
+    }
 
 
 def _key(case: Case) -> str:

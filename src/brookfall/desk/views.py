@@ -1,7 +1,7 @@
 """What the desk shows: plain values, ready to be sent."""
 
 from datetime import date, datetime
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
@@ -114,6 +114,11 @@ class CaseView(View):
     may: May
 
 
+class BarView(View):
+    label: str
+    count: int
+
+
 class ColumnView(View):
     name: str
     kind: str
@@ -122,7 +127,7 @@ class ColumnView(View):
     distinct: int
     n: int
     description: str
-    bars: list[dict[str, Any]]
+    bars: list[BarView]
 
 
 class ReadFile(View):

@@ -11,6 +11,9 @@ export type Finding = Schemas["FindingView"];
 export type FindingText = Schemas["FindingText"];
 export type Plan = Schemas["Plan"];
 export type Roles = Schemas["Roles"];
+export type Change = NonNullable<Schemas["ChangesBody"]["changes"]>[number];
+export type Where = NonNullable<Schemas["RowsBody"]["where"]>;
+export type Issue = Schemas["Issue"];
 export type Run = Schemas["RunView"];
 export type Problem = Schemas["Problem"];
 

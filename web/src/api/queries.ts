@@ -1,6 +1,6 @@
 /** Every question the screens ask the server, and how long an answer is good. */
-import { useMutation, useQuery, useQueryClient, type UseMutationResult } from "@tanstack/react-query";
-import { asProblem, client, csrfToken, Refusal, told, type FindingText, type Plan, type Roles, type Schemas } from "./client";
+import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient, type UseMutationResult } from "@tanstack/react-query";
+import { asProblem, client, csrfToken, Refusal, told, type Change, type FindingText, type Plan, type Roles, type Schemas } from "./client";
 
 const POLL_MS = 700;
 
@@ -16,6 +16,57 @@ export const useCase = (id: number) =>
 
 export const useData = (id: number) =>
   useQuery({ queryKey: ["data", id], queryFn: async () => told(await client.GET("/api/cases/{case_id}/data", at(id))) });
+
+/** What was seen in the data; asked again while a worker still looks. */
+export const useLook = (id: number, revision: number | undefined) =>
+  useQuery({
+    queryKey: ["look", id, revision],
+    enabled: revision !== undefined,
+    placeholderData: keepPreviousData,
+    queryFn: async () => told(await client.GET("/api/cases/{case_id}/look", at(id))),
+    refetchInterval: (query) => (query.state.data?.ready === false ? POLL_MS : false),
+  });
+
+export type RowsAsked = Omit<Schemas["RowsBody"], "offset" | "limit">;
+
+export const ROWS_AT_ONCE = 100;
+
+/** Windows of rows by their number, each fetched once. */
+export const useRowWindows = (id: number, revision: number | undefined, asked: RowsAsked, windows: number[]) =>
+  useQueries({
+    queries: windows.map((window) => ({
+      queryKey: ["rows", id, revision, asked, window],
+      enabled: revision !== undefined,
+      staleTime: Infinity,
+      queryFn: async () =>
+        told(await client.POST("/api/cases/{case_id}/rows", { ...at(id), body: { ...asked, offset: window * ROWS_AT_ONCE, limit: ROWS_AT_ONCE } })),
+    })),
+  });
+
+export const useColumn = (id: number, revision: number | undefined, name: string, by: string | null) =>
+  useQuery({
+    queryKey: ["column", id, revision, name, by],
+    enabled: revision !== undefined,
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      told(await client.GET("/api/cases/{case_id}/column", { params: { path: { case_id: id }, query: { name, by: by ?? undefined } } })),
+  });
+
+export const useMatrix = (id: number, revision: number | undefined) =>
+  useQuery({
+    queryKey: ["matrix", id, revision],
+    enabled: revision !== undefined,
+    staleTime: Infinity,
+    queryFn: async () => told(await client.GET("/api/cases/{case_id}/matrix", at(id))),
+  });
+
+export const useEffectOf = (id: number, changes: Change[] | null) =>
+  useQuery({
+    queryKey: ["effect", id, changes],
+    enabled: changes !== null,
+    retry: false,
+    queryFn: async () => told(await client.POST("/api/cases/{case_id}/changes/effect", { ...at(id), body: { changes: changes ?? [] } })),
+  });
 
 export const usePlan = (id: number) =>
   useQuery({ queryKey: ["plan", id], queryFn: async () => told(await client.GET("/api/cases/{case_id}/plan", at(id))) });
@@ -93,10 +144,19 @@ export const useSaveRoles = (id: number) =>
     ["plan", id],
   );
 
+export const useSaveChanges = (id: number) =>
+  useAct(
+    async (body: { revision: number; changes: Change[] }) => told(await client.PUT("/api/cases/{case_id}/changes", { ...at(id), body })),
+    ["data", id],
+    ["plan", id],
+    ["case", id],
+  );
+
 export const useSavePlan = (id: number) =>
   useAct(
     async (body: { revision: number; plan: Plan }) => told(await client.PUT("/api/cases/{case_id}/plan", { ...at(id), body })),
     ["plan", id],
+    ["data", id],
   );
 
 export const useStartRun = (id: number) =>

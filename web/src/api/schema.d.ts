@@ -481,6 +481,13 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** BarView */
+        BarView: {
+            /** Count */
+            count: number;
+            /** Label */
+            label: string;
+        };
         /**
          * Between
          * @description Rows whose number lies in a closed range.
@@ -764,9 +771,7 @@ export interface components {
         /** ColumnView */
         ColumnView: {
             /** Bars */
-            bars: {
-                [key: string]: unknown;
-            }[];
+            bars: components["schemas"]["BarView"][];
             /** Description */
             description: string;
             /** Distinct */

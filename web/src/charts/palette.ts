@@ -4,6 +4,7 @@ const COLOURS: Record<string, string> = {
   validation: "#56B4E9",
   out_of_fold: "#0072B2",
   test: "#009E73",
+  data: "#0072B2",
   recipe: "#009E73",
   baseline: "#999999",
   fold: "#0072B2",

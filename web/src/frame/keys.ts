@@ -4,7 +4,7 @@ import { useEffect, useRef, useSyncExternalStore } from "react";
 export interface KeyAct {
   keys: string;
   does: string;
-  act: () => void;
+  act: (event: KeyboardEvent) => void;
 }
 
 const OFF = "brookfall.keys.off";
@@ -51,7 +51,7 @@ export function useKeys(acts: KeyAct[]) {
       const found = latest.current.find((a) => a.keys === event.key);
       if (!found || event.defaultPrevented) return;
       event.preventDefault();
-      found.act();
+      found.act(event);
     };
     window.addEventListener("keydown", listen);
     return () => {

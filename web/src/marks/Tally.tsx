@@ -2,11 +2,11 @@
 import { useTheme } from "@mui/material/styles";
 import { SEVERITIES } from "../wording";
 
-export function Tally({ severity }: { severity: number }) {
+export function Tally({ severity, label = SEVERITIES[severity] }: { severity: number; label?: string }) {
   const { vars } = useTheme();
   return (
-    <svg width={4 + severity * 5} height={14} role="img" aria-label={SEVERITIES[severity]} style={{ flex: "none" }}>
-      <title>{SEVERITIES[severity]}</title>
+    <svg width={4 + severity * 5} height={14} role="img" aria-label={label} style={{ flex: "none" }}>
+      <title>{label}</title>
       {Array.from({ length: severity }, (_, i) => (
         <path key={i} d={`M${3 + i * 5} 1V13`} stroke={vars?.palette.brook.brick} strokeWidth={1.8} />
       ))}

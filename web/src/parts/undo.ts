@@ -3,6 +3,7 @@ import { useCallback, useState } from "react";
 
 export function useUndo<T>(save: (value: T) => void) {
   const [past, setPast] = useState<T[]>([]);
+  const remember = useCallback((before: T) => setPast((all) => [...all, before]), []);
   const change = useCallback(
     (before: T, after: T) => {
       setPast((all) => [...all, before]);
@@ -16,5 +17,5 @@ export function useUndo<T>(save: (value: T) => void) {
     setPast(past.slice(0, -1));
     save(last);
   };
-  return { change, undo, canUndo: past.length > 0 };
+  return { change, remember, undo, canUndo: past.length > 0 };
 }

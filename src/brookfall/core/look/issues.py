@@ -1,6 +1,7 @@
 """What is wrong with the data, the gravest first. Each issue is found by one function below."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -12,10 +13,10 @@ from brookfall.core.look.issue import Action, Issue
 from brookfall.core.look.where import Alike, Gaps, InTwoParts, Says, rows_where
 from brookfall.core.recipe.preprocess import rows_with_gaps
 from brookfall.core.subject import Subject
-from brookfall.core.table.change import Bands, DropRepeats, ReadAs, WordsAreMissing
+from brookfall.core.table.change import Bands, DropRepeats, JoinSample, ReadAs, WordsAreMissing
 from brookfall.core.table.dates import nearly_dates
-from brookfall.core.table.infer import looks_like_number
-from brookfall.core.table.table import Column
+from brookfall.core.table.infer import decimal_of_words, looks_like_number
+from brookfall.core.table.table import Column, Table
 
 _SEED = 1
 _ALONE = 0.95
@@ -28,11 +29,22 @@ _MANY_LEVELS = 100
 _MANY_GROUPS = 12
 _AGE_CUTS = (18.0, 40.0, 65.0)
 
+
+@dataclass(frozen=True)
+class Sample:
+    """A table with columns that the rows lack, and the column by which it is joined to them."""
+
+    table: Table
+    key: str
+
+
 _ORDER = {"serious": 0, "notable": 1, "slight": 2}
 
 
-def issues_of(subject: Subject, grounds: tuple[str, ...]) -> tuple[Issue, ...]:
-    """Everything found, the gravest first; ``grounds`` are those of the policy."""
+def issues_of(
+    subject: Subject, grounds: tuple[str, ...], samples: Mapping[str, Sample] | None = None
+) -> tuple[Issue, ...]:
+    """Everything found, the gravest first; ``grounds`` are those of the policy, ``samples`` could be joined."""
     table = subject.table
     found = [
         *_leaks(subject),
@@ -43,6 +55,7 @@ def issues_of(subject: Subject, grounds: tuple[str, ...]) -> tuple[Issue, ...]:
         *_unmarked(subject, grounds),
         *_unbanded(subject),
         *_gaps(subject),
+        *_samples(subject, samples or {}),
     ]
     return tuple(sorted(found, key=lambda issue: _ORDER[issue.weight]))
 
@@ -135,7 +148,8 @@ def _cells(column: Column, subject: Subject) -> Iterator[Issue]:
     """What the cells of one column say that they should not."""
     name = column.name
     feature = name in subject.features
-    yield from _odd_words(column)
+    odd = list(_odd_words(column))
+    yield from odd
     yield from _sentinel(column)
     present = column.values[~column.missing]
     distinct = len(np.unique(present))
@@ -159,7 +173,7 @@ def _cells(column: Column, subject: Subject) -> Iterator[Issue]:
             columns=(name,),
             actions=(Action(label=f"Read {name} as a category", change=ReadAs(column=name, to="category")),),
         )
-    if feature and column.kind in ("text", "category") and distinct > _MANY_LEVELS:
+    if feature and not odd and column.kind in ("text", "category") and distinct > _MANY_LEVELS:
         yield Issue(
             about="many_levels",
             weight="notable",
@@ -174,7 +188,8 @@ def _odd_words(column: Column) -> Iterator[Issue]:
         return
     name = column.name
     counts = np.bincount(column.values[~column.missing].astype(np.int64), minlength=len(column.levels))
-    numeric = np.array([looks_like_number(level) for level in column.levels])
+    decimal = decimal_of_words(column.levels)
+    numeric = np.array([looks_like_number(level, decimal) for level in column.levels])
     odd = [level for level, is_number in zip(column.levels, numeric, strict=True) if not is_number]
     share = counts[numeric].sum() / max(counts.sum(), 1)
     if _NEARLY <= share < 1 and len(odd) <= _FEW_WORDS:
@@ -285,6 +300,26 @@ def _cuts(name: str, present: "np.ndarray[tuple[int], np.dtype[np.float64]]") ->
         if inside:
             return inside
     return tuple(sorted({float(f"{cut:.3g}") for cut in np.quantile(present, [0.25, 0.5, 0.75])}))
+
+
+def _samples(subject: Subject, samples: Mapping[str, Sample]) -> Iterator[Issue]:
+    for name, sample in samples.items():
+        columns = tuple(one for one in sample.table.names if one != sample.key and one not in subject.table)
+        if not columns or sample.key not in subject.table:
+            continue
+        held = set(sample.table.column(sample.key).texts()) - {None}
+        count = sum(key in held for key in subject.table.column(sample.key).texts())
+        change = JoinSample(sample=name, key=sample.key, columns=columns)
+        yield Issue(
+            about="sample",
+            weight="notable",
+            sentence=(
+                f"The sample {name} has {wording.listed(columns)}, which the rows lack; joined by {sample.key} "
+                f"it covers {wording.count(count)} of {wording.rows(subject.table.n_rows)}."
+            ),
+            columns=columns,
+            actions=(Action(label=f"Join {name}", change=change),) if count else (),
+        )
 
 
 def _gaps(subject: Subject) -> Iterator[Issue]:

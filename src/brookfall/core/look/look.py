@@ -1,11 +1,13 @@
 """Everything that is looked at before a plan is written."""
 
+from collections.abc import Mapping
+
 from pydantic import BaseModel, ConfigDict
 
 from brookfall.core.judge.grounds import ground_of
 from brookfall.core.look.columns import ColumnLook, column_looks
 from brookfall.core.look.issue import Issue
-from brookfall.core.look.issues import issues_of
+from brookfall.core.look.issues import Sample, issues_of
 from brookfall.core.subject import Subject
 from brookfall.core.table.table import Table
 
@@ -20,11 +22,11 @@ class Look(BaseModel):
     not_collected: tuple[str, ...]
 
 
-def look_at(subject: Subject, grounds: tuple[str, ...]) -> Look:
-    """Looks at the subject under a policy's grounds. No fit is made."""
+def look_at(subject: Subject, grounds: tuple[str, ...], samples: Mapping[str, Sample] | None = None) -> Look:
+    """Looks at the subject under a policy's grounds, and at samples that could be joined to it. No fit is made."""
     return Look(
         columns=column_looks(subject),
-        issues=issues_of(subject, grounds),
+        issues=issues_of(subject, grounds, samples),
         not_collected=not_collected(subject.table, grounds),
     )
 

@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from brookfall.core.errors import UserError
 from brookfall.core.table.how import HowRead
-from brookfall.core.table.infer import as_category, column_from_text, column_of_levels
+from brookfall.core.table.infer import as_category, column_from_text, column_of_levels, decimal_of_words
 from brookfall.core.table.repeats import first_of_each
 from brookfall.core.table.table import Column, Kind, Table
 
@@ -155,7 +155,7 @@ def read_as(column: Column, to: Kind) -> Column:
         if to == "category":
             return coded
         column = coded
-    how = HowRead(types={column.name: to}, missing=())
+    how = HowRead(types={column.name: to}, missing=(), decimal=decimal_of_words(column.levels))
     return column_from_text(column.name, column.texts(), how)
 
 
@@ -168,7 +168,8 @@ def _without_words(column: Column, words: tuple[str, ...]) -> Column:
         values[np.isin(values, gone)] = np.nan
         return Column(column.name, "number", values)
     _refuse_unknown(column, [word for word in words if word not in column.levels])
-    return column_from_text(column.name, column.texts(), HowRead(missing=words))
+    how = HowRead(missing=words, decimal=decimal_of_words(column.levels))
+    return column_from_text(column.name, column.texts(), how)
 
 
 def _refuse_unknown(column: Column, words: list[str]) -> None:

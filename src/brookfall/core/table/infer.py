@@ -230,6 +230,16 @@ def _kind_of(levels: tuple[str, ...], present: int) -> Kind:
     return "category"
 
 
+def decimal_of_words(words: Sequence[str]) -> str:
+    """The decimal mark under which more of the words are numbers; a point where both do as well.
+
+    >>> decimal_of_words(["1,5", "2", "-"]), decimal_of_words(["1.5", "2"])
+    (',', '.')
+    """
+    comma, point = (sum(looks_like_number(word, mark) for word in words) for mark in (",", "."))
+    return "," if comma > point else "."
+
+
 def looks_like_number(text: str, decimal: str = ".") -> bool:
     """Whether one cell reads as a finite number.
 

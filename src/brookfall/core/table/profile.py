@@ -36,7 +36,7 @@ class ColumnProfile:
         """The column in words, such as ``number, 12 to 94, 3 % missing``."""
         named = {"yes_no": "yes/no"}.get(self.kind, self.kind)
         span = (
-            f"{self.quantiles[0]:g} to {self.quantiles[-1]:g}"
+            f"{_plain(self.quantiles[0])} to {_plain(self.quantiles[-1])}"
             if self.quantiles
             else f"{self.distinct} level{'' if self.distinct == 1 else 's'}"
         )
@@ -93,7 +93,7 @@ def bins_of(column: Column) -> Bins:
     if not len(present):
         return Bins(())
     edges = np.linspace(present.min(), present.max(), min(_BINS, len(np.unique(present))) + 1)
-    labels = tuple(f"{edges[i]:.4g} to {edges[i + 1]:.4g}" for i in range(len(edges) - 1))
+    labels = tuple(f"{_plain(edges[i])} to {_plain(edges[i + 1])}" for i in range(len(edges) - 1))
     return Bins(labels, edges=tuple(edges.tolist()))
 
 
@@ -115,6 +115,13 @@ def count_in(column: Column, bins: Bins) -> list[int]:
     return [int(count) for count in found]
 
 
+def _plain(value: float) -> str:
+    """Four figures at least, written out up to a thousand million."""
+    if 1e4 <= abs(value) < 1e9:
+        return f"{value:.0f}"
+    return f"{value:.4g}"
+
+
 def _quantile(ordered: NDArray[np.float64], share: float) -> float:
     """Hyndman & Fan's type 7."""
     place = share * (len(ordered) - 1)
@@ -127,9 +134,9 @@ def _histogram(ordered: NDArray[np.float64], distinct: int) -> tuple[Bar, ...]:
     span = ordered[-1] - ordered[0]
     if distinct == 1 or span < _BINS * np.spacing(np.abs(ordered).max()):
         # Too close together for bins of their own.
-        return (Bar(f"{ordered[0]:.4g}", len(ordered)),)
+        return (Bar(_plain(ordered[0]), len(ordered)),)
     bins = min(_BINS, distinct)
     edges = np.linspace(ordered[0], ordered[-1], bins + 1)
     inner = np.searchsorted(ordered, edges[1:-1], side="left")
     counts = np.diff(np.concatenate([[0], inner, [len(ordered)]]))
-    return tuple(Bar(f"{edges[i]:.4g} to {edges[i + 1]:.4g}", int(count)) for i, count in enumerate(counts))
+    return tuple(Bar(f"{_plain(edges[i])} to {_plain(edges[i + 1])}", int(count)) for i, count in enumerate(counts))

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import type { Roles } from "../api/client";
+import type { Roles } from "../../api/client";
 import { moved, roleOf, toggledProtected } from "./roles";
 
 const ALL = ["id", "x", "z", "sex", "age", "y"];

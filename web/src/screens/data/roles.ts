@@ -1,5 +1,5 @@
 /** Moving a column from one role to another. Pure, so that undo is just the value before. */
-import type { Roles } from "../api/client";
+import type { Roles } from "../../api/client";
 
 export type Role = "target" | "feature" | "identifier" | "ignore" | "weight" | "group" | "time" | "part" | "none";
 

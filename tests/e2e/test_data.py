@@ -1,0 +1,96 @@
+"""The Data screen by keyboard and mouse: many columns at once, an issue acted on, rows, pairs, a column's page."""
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from tests.api.test_data import faulty
+from tests.core.test_package import zipped
+from tests.e2e.conftest import Open
+
+
+def submitted(open_as: Open, version: str) -> Page:
+    """A case with faulty data, taken by Iris, at its Data step."""
+    import yaml
+
+    files = faulty()
+    declared = yaml.safe_load(files["submission.yaml"])
+    declared["model"].update(name="Faulty rows", version=version)
+    files["submission.yaml"] = yaml.safe_dump(declared).encode()
+    nell = open_as("nell")
+    nell.goto("/submit")
+    nell.get_by_label("Package").set_input_files(
+        {"name": "p.zip", "mimeType": "application/zip", "buffer": zipped(files)}
+    )
+    nell.get_by_role("button", name="Submit the package").click()
+    nell.wait_for_url(re.compile("/brief"))
+    page = open_as("iris")
+    page.goto(nell.url.replace("/brief", "/data"))
+    page.get_by_role("button", name="Take this case").click()
+    page.get_by_role("button", name="Undo").wait_for()
+    return page
+
+
+def test_an_issue_is_looked_into_and_acted_on(open_as: Open) -> None:
+    page = submitted(open_as, "issues")
+    wrong = page.get_by_role("region", name="What is wrong with the data")
+    expect(wrong).to_contain_text("closed_by alone all but decides y: AUC 1.000")
+    page.get_by_role("button", name="See 4 rows").click()
+    expect(page.get_by_text("4 of 300 rows: size says '-'")).to_be_visible()
+    expect(page.get_by_role("region", name="Rows").get_by_role("row")).to_have_count(5)
+    page.go_back()
+    page.get_by_role("button", name="Count '-' as missing").click()
+    dialog = page.get_by_role("dialog")
+    expect(dialog).to_contain_text("All 300 rows stay.")
+    expect(dialog).to_contain_text("- → gap")
+    dialog.get_by_role("button", name="Do it").click()
+    expect(page.get_by_role("list", name="Changes to the table")).to_contain_text("'-' in size count as missing.")
+    expect(page.locator("[data-column=size]")).to_contain_text("number, 11 to 89, 1.3 % missing")
+    expect(wrong).not_to_contain_text("size would be a number")
+    page.keyboard.press("u")
+    expect(page.locator("[data-column=size]")).to_contain_text("category")
+    page.get_by_role("button", name="Ignore closed_by").click()
+    expect(page.get_by_label("Role of closed_by")).to_have_value("ignore")
+    expect(wrong).not_to_contain_text("closed_by")
+
+
+def test_many_columns_are_sent_at_once_by_keyboard(open_as: Open) -> None:
+    page = submitted(open_as, "keyboard")
+    page.locator("[data-column=size]").click(position={"x": 400, "y": 20})
+    page.keyboard.press("Shift+ArrowDown")
+    page.keyboard.press("x")
+    expect(page.get_by_label("Role of size")).to_have_value("ignore")
+    expect(page.get_by_label("Role of depth")).to_have_value("ignore")
+    page.keyboard.press("u")
+    expect(page.get_by_label("Role of size")).to_have_value("feature")
+    expect(page.get_by_label("Role of depth")).to_have_value("feature")
+    page.locator("[data-column=gender]").drag_to(page.get_by_role("region", name="What is protected"))
+    expect(page.get_by_label("Role of gender").locator("xpath=../label/input")).to_be_checked()
+    page.get_by_label("Positive value").select_option("no")
+    expect(page.get_by_label("Positive value")).to_have_value("no")
+    observed = page.get_by_label(re.compile("came to be observed"))
+    observed.fill("Only where a visit was made.")
+    observed.press("Enter")
+    page.wait_for_load_state("networkidle")
+    page.reload()
+    expect(page.get_by_label(re.compile("came to be observed"))).to_have_value("Only where a visit was made.")
+
+
+def test_rows_pairs_and_a_columns_page(open_as: Open) -> None:
+    page = submitted(open_as, "looking")
+    page.get_by_role("link", name="Rows", exact=True).click()
+    rows = page.get_by_role("region", name="Rows")
+    expect(rows).to_contain_text("i0")
+    rows.evaluate("box => box.scrollTo({top: box.scrollHeight})")
+    expect(rows).to_contain_text("i299")
+    page.get_by_role("button", name="depth").click()
+    page.get_by_role("button", name="depth ↑").click()
+    expect(page.get_by_text("300 rows, by depth, falling.")).to_be_visible()
+    expect(rows.get_by_role("row").nth(1)).to_contain_text("999")
+    page.get_by_role("link", name="All pairs").click()
+    expect(page.get_by_text("closed_by and y go together most closely, V 1.00.")).to_be_visible()
+    page.get_by_role("link", name="closed_by and y").click()
+    expect(page.get_by_label("Group by")).to_have_value("y")
+    expect(page.get_by_role("figure")).to_have_count(3)
+    page.get_by_role("img", name=re.compile("closed_by, all rows")).locator("rect").first.click()
+    expect(page.get_by_text(re.compile("closed_by says 'done'"))).to_be_visible()

@@ -1,0 +1,113 @@
+/** The columns under headings by role; one or many are sent to another heading by key, by menu or by dragging. */
+import Box from "@mui/material/Box";
+import Typography from "@mui/material/Typography";
+import { useEffect, useRef, useState, type MouseEvent } from "react";
+import type { Schemas } from "../../api/client";
+import { useKeys } from "../../frame/keys";
+import { ColumnLine, ROLES } from "./ColumnLine";
+import { reached } from "./choosing";
+import { roleOf, type Role } from "./roles";
+
+interface ColumnsProps {
+  data: Schemas["DataView"];
+  look: Schemas["Look"] | null;
+  editable: boolean;
+  onSend: (names: string[], role: Role) => void;
+  onProtect: (names: string[]) => void;
+  onPositive: (level: string) => void;
+}
+
+export function Columns({ data, look, editable, onSend, onProtect, onPositive }: ColumnsProps) {
+  const [chosen, setChosen] = useState<string[]>([]);
+  const [focus, setFocus] = useState<string | null>(null);
+  const [anchor, setAnchor] = useState<string | null>(null);
+  const list = useRef<HTMLDivElement>(null);
+  const headings = arranged(data);
+  const order = headings.flatMap((h) => h.columns.map((c) => c.name));
+  const reach = (name: string, extend: boolean) => {
+    setFocus(name);
+    setChosen(extend ? reached(order, anchor ?? name, name) : [name]);
+    if (!extend) setAnchor(name);
+  };
+  const step = (by: number, extend: boolean) => {
+    const next = order[Math.min(Math.max(order.indexOf(focus ?? "") + by, 0), order.length - 1)];
+    if (next !== undefined) reach(next, extend);
+  };
+  const click = (name: string, event: MouseEvent) => {
+    if (event.ctrlKey || event.metaKey) {
+      setFocus(name);
+      setAnchor(name);
+      setChosen(chosen.includes(name) ? chosen.filter((n) => n !== name) : [...chosen, name]);
+    } else reach(name, event.shiftKey);
+  };
+  useKeys([
+    { keys: "ArrowDown", does: "next column; with Shift, as well", act: (event) => step(1, event.shiftKey) },
+    { keys: "ArrowUp", does: "previous column; with Shift, as well", act: (event) => step(-1, event.shiftKey) },
+    ...ROLES.filter(([, , key]) => key).map(([role, words, key]) => ({ keys: key, does: `make the chosen columns ${words}`, act: () => chosen.length > 0 && onSend(role === "target" ? chosen.slice(-1) : chosen, role) })),
+    { keys: "p", does: "protected on or off", act: () => chosen.length > 0 && onProtect(chosen) },
+  ]);
+  useEffect(() => {
+    if (focus) list.current?.querySelector(`[data-column="${CSS.escape(focus)}"]`)?.scrollIntoView({ block: "nearest" });
+  }, [focus]);
+  const looks = new Map((look?.columns ?? []).map((one) => [one.name, one]));
+  return (
+    <Box ref={list}>
+      {headings.map((heading) => (
+        <Box
+          key={heading.title}
+          component="section"
+          aria-label={heading.title}
+          onDragOver={(event) => editable && event.preventDefault()}
+          onDrop={(event) => {
+            event.preventDefault();
+            const names = JSON.parse(event.dataTransfer.getData("text/plain") || "[]") as string[];
+            if (heading.drop === "protected") onProtect(names.filter((name) => !data.roles.protected?.includes(name)));
+            else onSend(heading.drop === "target" ? names.slice(0, 1) : names, heading.drop);
+          }}
+        >
+          <Typography variant="h3" sx={{ mt: 1.5, pb: 0.5, borderBottom: 1, borderColor: "text.primary", display: "flex", gap: 1, alignItems: "baseline" }}>
+            {heading.title}
+            <Box component="span" sx={{ fontSize: 12, fontFamily: "inherit", color: "text.secondary", fontWeight: 400 }}>{heading.note}</Box>
+          </Typography>
+          {heading.columns.length === 0 && <Typography variant="body2" sx={{ color: "text.secondary", py: 0.75 }}>{heading.empty}</Typography>}
+          {heading.columns.map((column) => (
+            <ColumnLine
+              key={column.name}
+              column={column}
+              look={looks.get(column.name)}
+              roles={data.roles}
+              chosen={chosen.includes(column.name)}
+              inFocus={column.name === focus}
+              editable={editable}
+              dragged={chosen.includes(column.name) ? chosen : [column.name]}
+              onClick={(event) => click(column.name, event)}
+              onRole={(role) => onSend([column.name], role)}
+              onProtect={() => onProtect([column.name])}
+              onPositive={onPositive}
+            />
+          ))}
+        </Box>
+      ))}
+    </Box>
+  );
+}
+
+interface Heading {
+  title: string;
+  note: string;
+  drop: Role | "protected";
+  columns: Schemas["ColumnView"][];
+  empty: string;
+}
+
+function arranged(data: Schemas["DataView"]): Heading[] {
+  const of = (test: (name: string) => boolean) => data.columns.filter((c) => test(c.name));
+  const role = (name: string) => roleOf(data.roles, name);
+  const guarded = (name: string) => data.roles.protected?.includes(name) ?? false;
+  return [
+    { title: "The target", note: "", drop: "target", columns: of((n) => role(n) === "target"), empty: "No target yet." },
+    { title: "What is protected", note: "audited by group; learned from only where the role is feature", drop: "protected", columns: of((n) => guarded(n) && role(n) !== "target"), empty: "Nothing is marked: without it no group can be audited. Press p on a column, or drag it here." },
+    { title: "Features", note: "", drop: "feature", columns: of((n) => role(n) === "feature" && !guarded(n)), empty: "No column is left to learn from." },
+    { title: "The rest", note: "", drop: "ignore", columns: of((n) => !["target", "feature"].includes(role(n)) && !guarded(n)), empty: "Every column has a part to play." },
+  ];
+}

@@ -1,0 +1,69 @@
+/** How the files were read, what was changed since, and how the target came to be observed. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Typography from "@mui/material/Typography";
+import { useEffect, useState } from "react";
+import type { Change, Schemas } from "../../api/client";
+import { usePlan, useSavePlan } from "../../api/queries";
+import { useTheCase } from "../../frame/CaseFrame";
+import { Said } from "../../parts/Said";
+import { count } from "../../wording";
+
+interface HowReadProps {
+  data: Schemas["DataView"];
+  editable: boolean;
+  onChanges: (changes: Change[]) => void;
+}
+
+export function HowRead({ data, editable, onChanges }: HowReadProps) {
+  return (
+    <Box sx={{ color: "text.secondary", fontSize: 12 }}>
+      {data.files.map((file) => (
+        <Box key={file.path}>{file.path}{file.words && `, ${file.words}`}.</Box>
+      ))}
+      {data.changes.length > 0 && (
+        <Box component="ul" aria-label="Changes to the table" sx={{ m: 0, pl: 2, color: "text.primary" }}>
+          {data.changes_said.map((said, i) => (
+            <li key={said}>
+              {said.slice(0, 1).toUpperCase() + said.slice(1)}.{" "}
+              {editable && <Button sx={{ py: 0, minHeight: 22, fontSize: 12 }} onClick={() => onChanges(data.changes.filter((_, k) => k !== i))}>Take back</Button>}
+            </li>
+          ))}
+        </Box>
+      )}
+      <Box>
+        Fingerprint {data.fingerprint.slice(0, 16)}{data.changes.length ? `, a new version; ${count(data.submitted_rows)} rows were submitted` : ", as submitted"}.
+      </Box>
+      <Observed editable={editable} said={data.target_observed} target={data.roles.target} />
+    </Box>
+  );
+}
+
+/** Kept in the plan, so that it is locked, replayed and reported with it. */
+function Observed({ editable, said, target }: { editable: boolean; said: string; target: string }) {
+  const { theCase } = useTheCase();
+  const plan = usePlan(theCase.id);
+  const save = useSavePlan(theCase.id);
+  const [text, setText] = useState(said);
+  useEffect(() => setText(said), [said]);
+  const settle = () => {
+    if (plan.data && text.trim() !== said) save.mutate({ revision: plan.data.revision, plan: { ...plan.data.plan, target_observed: text.trim() } });
+  };
+  if (!editable) return <Typography variant="body2">How {target} came to be observed: {said || "not recorded"}</Typography>;
+  return (
+    <>
+      <label style={{ display: "flex", gap: 6, alignItems: "baseline", marginTop: 2 }}>
+        <span style={{ whiteSpace: "nowrap" }}>How {target} came to be observed:</span>
+        <input
+          value={text}
+          placeholder="for every row, or only where somebody looked, and who chose where"
+          onChange={(event) => setText(event.target.value)}
+          onBlur={settle}
+          onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+          style={{ font: "inherit", flex: 1, minHeight: 24, border: 0, borderBottom: "1px solid var(--mui-palette-divider)", background: "transparent", color: "var(--mui-palette-text-primary)" }}
+        />
+      </label>
+      <Said error={save.error} />
+    </>
+  );
+}
