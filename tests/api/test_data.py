@@ -1,5 +1,6 @@
 """The Data step through the API: looking, the rows behind an issue, changes shown before they are made, a new version."""
 
+import io
 from collections.abc import Callable
 from typing import Any
 
@@ -12,6 +13,7 @@ from brookfall.core.retest import retest
 from brookfall.core.subject import subject_of
 from brookfall.core.submission.package import package_from_files
 from tests.api.conftest import Visitor
+from tests.api.packages import submit
 from tests.api.test_case import finished, plan_of, taken
 from tests.conftest import files_of
 
@@ -219,3 +221,57 @@ def test_roles_that_do_not_fit_are_told_instead_of_a_look(visitor: SignIn) -> No
     look = iris.get(f"{base}/look")
     assert look["look"] is None
     assert "gender" in str(look["fault"])
+
+
+def sent(visitor: Visitor, data: bytes, name: str, **more: str) -> Any:
+    return visitor.ask("POST", "/api/previews", data={"file": (io.BytesIO(data), name), **more})
+
+
+def test_a_file_is_previewed_before_it_is_submitted(visitor: SignIn) -> None:
+    nell = visitor("nell")
+    data = "zone;größe\n1;1,5\n2;-\n".encode("cp1252")
+    found = sent(nell, data, "a.csv").json
+    assert found["words"] == "separated by semicolons, decimal comma, Windows-1252, names in the first row"
+    assert [(column["name"], column["kind"]) for column in found["columns"]] == [
+        ("zone", "number"),
+        ("größe", "category"),
+    ]
+    corrected = sent(nell, data, "a.csv", how='{"missing": ["-"], "types": {"zone": "category"}}').json
+    assert [column["kind"] for column in corrected["columns"]] == ["category", "number"]
+    assert corrected["columns"][1]["examples"] == ["1.5"]
+    beginning = sent(nell, data + b"3;9", "a.csv", whole="no").json
+    assert (beginning["rows"], beginning["whole"]) == (2, False)
+
+
+@pytest.mark.parametrize(
+    ("name", "data", "how", "words"),
+    [
+        ("a.csv", b"a,b\n1\n", "{}", "The row has 1 cells"),
+        ("a.exe", b"MZ", "{}", "can't be read as data"),
+        ("a.csv", b"a\n1\n", '{"decimal": "x"}', "decimal"),
+        ("../a.csv", b"a\n1\n", "{}", "leaves the package"),
+    ],
+)
+def test_a_preview_says_what_is_wrong(visitor: SignIn, name: str, data: bytes, how: str, words: str) -> None:
+    response = sent(visitor("nell"), data, name, how=how)
+    assert response.status_code == 422
+    assert words in response.text
+    assert visitor("nell").ask("POST", "/api/previews", data={}).status_code == 422
+
+
+def test_the_words_of_a_brief(visitor: SignIn) -> None:
+    known = visitor("nell").get("/api/vocabulary")
+    families = {one["name"]: one["outcomes"] for one in known["families"]}  # type: ignore[union-attr,index]
+    assert families["ridge"] == ["number"]
+    assert families["logistic"] == ["binary", "multiclass"]
+    assert "r2" in {one["name"] for one in known["measures"]}  # type: ignore[union-attr,index]
+
+
+def test_a_new_version_says_what_changed(visitor: SignIn) -> None:
+    model = {"name": "Changing", "version": "1", "tier": 3, "outcome": "binary", "purpose": "To see", "owner": "Us"}
+    first = submit(visitor("nell"), files_of(model=model, recipe={"family": "logistic"}))
+    second = submit(visitor("nell"), files_of(model={**model, "version": "2"}, recipe={"family": "tree"}))
+    assert visitor("ada").get(f"/api/cases/{first.json['case_id']}")["since"] is None
+    since = visitor("ada").get(f"/api/cases/{second.json['case_id']}")["since"]
+    assert since["version"] == "1"  # type: ignore[index]
+    assert {"about": "recipe", "words": "family: logistic → tree"} in since["changes"]  # type: ignore[index]

@@ -44,7 +44,9 @@ def open_as(site: str, browser: Browser) -> Iterator[Open]:
         context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=site)
         contexts.append(context)
         page = context.new_page()
-        page.set_default_timeout(90_000)  # no test of speed: the workers may hold both cores meanwhile
+        page.set_default_timeout(30_000)
+        # No test of speed: the workers may hold both cores meanwhile.
+        page.set_default_navigation_timeout(90_000)
         page.on("console", watch)
         page.on("pageerror", lambda error: faults.append(str(error)))
         page.goto("/")

@@ -61,7 +61,7 @@ def test_axe_finds_nothing_serious(open_as: Open, case_address: str, scheme: str
 def test_axe_finds_nothing_serious_for_an_owner(open_as: Open) -> None:
     page = open_as("nell")
     page.goto("/submit")
-    page.get_by_role("button", name="A data file and a form").click()
+    page.get_by_role("button", name="Data files and a form").click()
     assert serious(page) == []
 
 
@@ -84,7 +84,7 @@ def test_the_threshold_handle_moves_everything_at_once(open_as: Open, case_addre
 def test_the_address_is_the_view(open_as: Open, case_address: str) -> None:
     page = open_as("tom")
     page.goto(f"{case_address}/evidence?exhibit=11")
-    expect(page.get_by_role("article")).to_contain_text("Exhibit 7, baseline")
+    expect(page.get_by_role("article")).to_contain_text("Exhibit 11, baseline")
     expect(page.get_by_role("button", name="Write a finding")).to_have_count(0)  # it is not Tom's case
     page.goto("/?state=decided")
     expect(page.get_by_role("button", name=re.compile("^Decided"))).to_have_attribute("aria-pressed", "true")

@@ -16,7 +16,7 @@ import { Plan } from "./screens/Plan";
 import { RecordScreen } from "./screens/RecordScreen";
 import { Report } from "./screens/Report";
 import { SignIn } from "./screens/SignIn";
-import { Submit } from "./screens/Submit";
+import { Submit } from "./screens/submit/Submit";
 
 export function App() {
   const me = useMe();

@@ -18,8 +18,23 @@ from brookfall.core.look.where import Where
 from brookfall.core.plan import Plan
 from brookfall.core.submission.files import files_of_zip, safe_path
 from brookfall.core.table.change import Change
+from brookfall.core.table.how import HowRead
 from brookfall.core.table.roles import Roles
-from brookfall.desk import change, data, decide, docket, findings, look, margin, people, plan, record, run, submit
+from brookfall.desk import (
+    change,
+    data,
+    decide,
+    docket,
+    findings,
+    look,
+    margin,
+    people,
+    plan,
+    preview,
+    record,
+    run,
+    submit,
+)
 from brookfall.desk.decide import Answer, Proposal
 from brookfall.desk.findings import FindingText
 from brookfall.desk.views import (
@@ -37,10 +52,12 @@ from brookfall.desk.views import (
     MatrixView,
     PersonView,
     PlanView,
+    Preview,
     RecordView,
     RowsView,
     RunView,
     View,
+    Vocabulary,
 )
 from brookfall.records.config import config
 from brookfall.records.database import transaction
@@ -218,6 +235,27 @@ def post_case() -> CaseId:
     with transaction() as session:
         case = submit.submit(session, asking(session), files, _date(written))
         return CaseId(case_id=case.id)
+
+
+@api.post("/previews", responses={200: Preview})
+@login_required
+@shows
+def post_preview() -> Preview:
+    """Multipart: ``file`` (or its first MiB, with ``whole`` no) and ``how`` as JSON. Nothing is kept."""
+    part = request.files.get("file")
+    if part is None:
+        raise UserError("No file was sent.", todo="Choose the data file.")
+    how = HowRead.model_validate_json(request.form.get("how") or "{}")
+    return preview.preview(
+        part.stream.read(), safe_path(part.filename or ""), how, whole=request.form.get("whole") != "no"
+    )
+
+
+@api.get("/vocabulary", responses={200: Vocabulary})
+@login_required
+@shows
+def get_vocabulary() -> Vocabulary:
+    return preview.vocabulary()
 
 
 def _date(written: str) -> date | None:

@@ -6,6 +6,7 @@ from sqlalchemy.orm import Session
 from brookfall.core.errors import ForbiddenError
 from brookfall.core.judge.limit import Standing, worst
 from brookfall.core.recipe.families import recipe_in_words
+from brookfall.core.submission.difference import Version, version_changes
 from brookfall.core.submission.schema import Submission
 from brookfall.desk import people
 from brookfall.desk.views import (
@@ -17,12 +18,14 @@ from brookfall.desk.views import (
     Mark,
     May,
     SeverityCount,
+    VersionSince,
 )
 from brookfall.desk.views import Standing as MarkStanding
 from brookfall.records import trail
 from brookfall.records.cases import Blob, Case, SubmittedFile
 from brookfall.records.outcome import Decision, Finding, StoredEstimate, StoredExhibit
 from brookfall.records.people import Person
+from brookfall.records.tables import stored_columns, stored_rows
 from brookfall.records.work import Run
 
 _STATE_WORDS = {"waiting": "waiting", "in_review": "in review", "proposed": "proposed", "decided": "decided"}
@@ -197,12 +200,33 @@ def case_view(session: Session, person: Person, case_id: int) -> CaseView:
         files=[FileView(path=path, size=size, sha256=sha) for path, size, sha in sizes],
         claims=_claims(session, submission, run),
         previous=_lines(session, person, others),
+        since=_since(session, case, [other for other in others if other.id < case.id]),
         marks=line.marks,
         may=May(
             take=people.may_take(person, case),
             review=people.may_review(person, case),
             countersign=people.may_countersign(person, case),
         ),
+    )
+
+
+def _since(session: Session, case: Case, earlier: list[Case]) -> VersionSince | None:
+    """What changed since the last version before this one."""
+    if not earlier:
+        return None
+    last = max(earlier, key=lambda one: one.id)
+    changes = version_changes(_version(session, last), _version(session, case))
+    return VersionSince(case_id=last.id, version=last.version, changes=list(changes))
+
+
+def _version(session: Session, case: Case) -> Version:
+    paths = select(SubmittedFile.path, SubmittedFile.sha256).where(SubmittedFile.case_id == case.id)
+    columns = stored_columns(session, case.id)
+    return Version(
+        declared=Submission.model_validate(case.submission),
+        files={path: sha for path, sha in session.execute(paths) if path != "submission.yaml"},
+        columns={column.name: column.kind for column in columns},
+        rows=stored_rows(session, case.id),
     )
 
 

@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict
 from brookfall.core.exhibit import Exhibit
 from brookfall.core.look.look import Look
 from brookfall.core.plan import Plan
+from brookfall.core.submission.difference import VersionChange
 from brookfall.core.submission.schema import Submission
 from brookfall.core.table.change import Change
 from brookfall.core.table.how import HowRead
@@ -88,6 +89,14 @@ class May(View):
     countersign: bool
 
 
+class VersionSince(View):
+    """The version before this one, and what changed since."""
+
+    case_id: int
+    version: str
+    changes: list[VersionChange]
+
+
 class CaseView(View):
     id: int
     model: str
@@ -110,6 +119,7 @@ class CaseView(View):
     files: list[FileView]
     claims: list[ClaimView]
     previous: list[CaseLine]
+    since: VersionSince | None
     marks: list[Mark]
     may: May
 
@@ -156,6 +166,37 @@ class DataView(View):
     beside: dict[str, list[str]]
     target_observed: str
     problem: str | None
+
+
+class PreviewColumn(View):
+    name: str
+    kind: str
+    words: str
+    examples: list[str]
+
+
+class Preview(View):
+    """How a file would be read; ``whole`` is false where only its beginning was."""
+
+    how: HowRead
+    words: str
+    sheets: list[str]
+    rows: int
+    whole: bool
+    columns: list[PreviewColumn]
+
+
+class Named(View):
+    """A name of the package format, in words, and the kinds of outcome it is for."""
+
+    name: str
+    words: str
+    outcomes: list[str]
+
+
+class Vocabulary(View):
+    families: list[Named]
+    measures: list[Named]
 
 
 class LookView(View):

@@ -137,6 +137,27 @@ export const useSubmit = () =>
     return body as Schemas["CaseId"];
   }, ["docket"]);
 
+/** As much of a text file as tells how it is read; workbooks and Parquet are sent whole. */
+const BEGINNING = 1 << 20;
+
+export const usePreview = () =>
+  useMutation({
+    mutationFn: async ({ file, how }: { file: File; how: Partial<Schemas["HowRead"]> }): Promise<Schemas["Preview"]> => {
+      const partly = /\.(csv|tsv|txt)$/i.test(file.name) && file.size > BEGINNING;
+      const form = new FormData();
+      form.set("file", partly ? file.slice(0, BEGINNING) : file, file.name);
+      form.set("how", JSON.stringify(how));
+      form.set("whole", partly ? "no" : "yes");
+      const response = await fetch("/api/previews", { method: "POST", body: form, headers: { "X-CSRF-Token": csrfToken() } });
+      const body: unknown = await response.json().catch(() => null);
+      if (!response.ok) throw new Refusal(asProblem(body, response.status));
+      return body as Schemas["Preview"];
+    },
+  });
+
+export const useVocabulary = () =>
+  useQuery({ queryKey: ["vocabulary"], staleTime: Infinity, queryFn: async () => told(await client.GET("/api/vocabulary")) });
+
 export const useSaveRoles = (id: number) =>
   useAct(
     async (body: { revision: number; roles: Roles }) => told(await client.PUT("/api/cases/{case_id}/roles", { ...at(id), body })),
@@ -150,6 +171,17 @@ export const useSaveChanges = (id: number) =>
     ["data", id],
     ["plan", id],
     ["case", id],
+  );
+
+/** How the target came to be observed, kept in the plan: read afresh, so that nothing else in it is put back. */
+export const useSaveObserved = (id: number) =>
+  useAct(
+    async (text: string) => {
+      const { revision, plan } = told(await client.GET("/api/cases/{case_id}/plan", at(id)));
+      return told(await client.PUT("/api/cases/{case_id}/plan", { ...at(id), body: { revision, plan: { ...plan, target_observed: text } } }));
+    },
+    ["plan", id],
+    ["data", id],
   );
 
 export const useSavePlan = (id: number) =>

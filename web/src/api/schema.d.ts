@@ -344,6 +344,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/previews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Multipart: ``file`` (or its first MiB, with ``whole`` no) and ``how`` as JSON. Nothing is kept. */
+        post: operations["api_post_preview_previews_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/record": {
         parameters: {
             query?: never;
@@ -387,6 +404,22 @@ export interface paths {
         put?: never;
         post: operations["api_sign_in_session_post"];
         delete: operations["api_sign_out_session_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/vocabulary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["api_get_vocabulary_vocabulary_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -584,6 +617,7 @@ export interface components {
             reviewer: string | null;
             /** Run State */
             run_state: string | null;
+            since: components["schemas"]["VersionSince"] | null;
             /** State */
             state: string;
             /** Step */
@@ -1640,6 +1674,18 @@ export interface components {
             /** Version */
             version: string;
         };
+        /**
+         * Named
+         * @description A name of the package format, in words, and the kinds of outcome it is for.
+         */
+        Named: {
+            /** Name */
+            name: string;
+            /** Outcomes */
+            outcomes: string[];
+            /** Words */
+            words: string;
+        };
         /** PersonView */
         PersonView: {
             /** Id */
@@ -1929,6 +1975,34 @@ export interface components {
              * @enum {string}
              */
             scale: "none" | "standard" | "minmax" | "robust";
+        };
+        /**
+         * Preview
+         * @description How a file would be read; ``whole`` is false where only its beginning was.
+         */
+        Preview: {
+            /** Columns */
+            columns: components["schemas"]["PreviewColumn"][];
+            how: components["schemas"]["HowRead"];
+            /** Rows */
+            rows: number;
+            /** Sheets */
+            sheets: string[];
+            /** Whole */
+            whole: boolean;
+            /** Words */
+            words: string;
+        };
+        /** PreviewColumn */
+        PreviewColumn: {
+            /** Examples */
+            examples: string[];
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
         };
         /**
          * Problem
@@ -2477,6 +2551,28 @@ export interface components {
             url: string | null;
         };
         /**
+         * VersionChange
+         * @description One difference: what it is about, and in words.
+         */
+        VersionChange: {
+            /** About */
+            about: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * VersionSince
+         * @description The version before this one, and what changed since.
+         */
+        VersionSince: {
+            /** Case Id */
+            case_id: number;
+            /** Changes */
+            changes: components["schemas"]["VersionChange"][];
+            /** Version */
+            version: string;
+        };
+        /**
          * Versus
          * @description The other side of a comparison; exactly one is set.
          */
@@ -2498,6 +2594,13 @@ export interface components {
              * @default null
              */
             part: string | null;
+        };
+        /** Vocabulary */
+        Vocabulary: {
+            /** Families */
+            families: components["schemas"]["Named"][];
+            /** Measures */
+            measures: components["schemas"]["Named"][];
         };
         /**
          * WordsAreMissing
@@ -4934,6 +5037,89 @@ export interface operations {
             };
         };
     };
+    api_post_preview_previews_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preview"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_get_record_record_get: {
         parameters: {
             query?: {
@@ -5282,6 +5468,89 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_get_vocabulary_vocabulary_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Vocabulary"];
+                };
+            };
             /** @description Bad Request */
             400: {
                 headers: {

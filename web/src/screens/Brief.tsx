@@ -7,6 +7,7 @@ import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import Typography from "@mui/material/Typography";
 import { Link } from "react-router";
+import type { Case } from "../api/client";
 import { useTheCase } from "../frame/CaseFrame";
 import { SERIF } from "../theme";
 import { count, interval, measure, plural } from "../wording";
@@ -54,6 +55,7 @@ export function Brief() {
           </TableBody>
         </Table>
       )}
+      {theCase.since && <Since since={theCase.since} />}
       <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>Files</Typography>
       <Table size="small">
         <TableBody>
@@ -76,6 +78,18 @@ export function Brief() {
         </>
       )}
     </Box>
+  );
+}
+
+const ABOUT = ["model", "files", "data", "roles", "recipe", "claims"];
+
+function Since({ since }: { since: NonNullable<Case["since"]> }) {
+  const rows = ABOUT.map((about): [string, string] => [about.slice(0, 1).toUpperCase() + about.slice(1), since.changes.filter((c) => c.about === about).map((c) => c.words).join("; ")]);
+  return (
+    <section aria-label="What changed">
+      <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>What changed since <Link to={`/cases/${since.case_id}/brief`}>version {since.version}</Link></Typography>
+      {since.changes.length === 0 ? <Typography>Nothing but the version.</Typography> : <Facts rows={rows.filter(([, words]) => words)} />}
+    </section>
   );
 }
 

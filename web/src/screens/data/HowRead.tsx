@@ -4,7 +4,7 @@ import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useEffect, useState } from "react";
 import type { Change, Schemas } from "../../api/client";
-import { usePlan, useSavePlan } from "../../api/queries";
+import { useSaveObserved } from "../../api/queries";
 import { useTheCase } from "../../frame/CaseFrame";
 import { Said } from "../../parts/Said";
 import { count } from "../../wording";
@@ -42,12 +42,11 @@ export function HowRead({ data, editable, onChanges }: HowReadProps) {
 /** Kept in the plan, so that it is locked, replayed and reported with it. */
 function Observed({ editable, said, target }: { editable: boolean; said: string; target: string }) {
   const { theCase } = useTheCase();
-  const plan = usePlan(theCase.id);
-  const save = useSavePlan(theCase.id);
+  const save = useSaveObserved(theCase.id);
   const [text, setText] = useState(said);
   useEffect(() => setText(said), [said]);
   const settle = () => {
-    if (plan.data && text.trim() !== said) save.mutate({ revision: plan.data.revision, plan: { ...plan.data.plan, target_observed: text.trim() } });
+    if (text.trim() !== said) save.mutate(text.trim());
   };
   if (!editable) return <Typography variant="body2">How {target} came to be observed: {said || "not recorded"}</Typography>;
   return (

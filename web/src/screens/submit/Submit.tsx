@@ -4,9 +4,10 @@ import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { useSubmit } from "../api/queries";
-import { Said } from "../parts/Said";
+import { useSubmit } from "../../api/queries";
+import { Said } from "../../parts/Said";
 import { BriefForm } from "./BriefForm";
+import { FileDrop } from "./FileDrop";
 
 export function Submit() {
   const submit = useSubmit();
@@ -14,9 +15,14 @@ export function Submit() {
   const [way, setWay] = useState<"package" | "form">("package");
   const [file, setFile] = useState<File | null>(null);
   const [due, setDue] = useState("");
-  const send = (form: FormData) => {
+  const send = (form: FormData, done?: () => void) => {
     if (due) form.set("due", due);
-    submit.mutate(form, { onSuccess: ({ case_id }) => void go(`/cases/${case_id}/brief`) });
+    submit.mutate(form, {
+      onSuccess: ({ case_id }) => {
+        done?.();
+        void go(`/cases/${case_id}/brief`);
+      },
+    });
   };
   const sendPackage = () => {
     if (!file) return;
@@ -33,7 +39,7 @@ export function Submit() {
         </Typography>
         <Box sx={{ display: "flex", gap: 1, mb: 2, alignItems: "center" }}>
           <Button variant={way === "package" ? "contained" : "outlined"} aria-pressed={way === "package"} onClick={() => setWay("package")}>A package (.zip)</Button>
-          <Button variant={way === "form" ? "contained" : "outlined"} aria-pressed={way === "form"} onClick={() => setWay("form")}>A data file and a form</Button>
+          <Button variant={way === "form" ? "contained" : "outlined"} aria-pressed={way === "form"} onClick={() => setWay("form")}>Data files and a form</Button>
           <label style={{ marginLeft: "auto" }}>
             Wanted by <input type="date" value={due} onChange={(event) => setDue(event.target.value)} style={{ font: "inherit", minHeight: 26 }} />
           </label>
@@ -41,10 +47,8 @@ export function Submit() {
         <Said error={submit.error} />
         {way === "package" ? (
           <Box sx={{ display: "grid", gap: 1.5, justifyItems: "start" }}>
-            <label>
-              Package: <input type="file" accept=".zip" onChange={(event) => setFile(event.target.files?.[0] ?? null)} style={{ font: "inherit" }} />
-            </label>
-            <Typography variant="body2" sx={{ color: "text.secondary" }}>A zip with submission.yaml at its top and the files that it names: data as CSV or Parquet, and, if there are any, predictions and a fitted model as ONNX.</Typography>
+            <FileDrop label="Package:" accept=".zip" onFiles={(files) => setFile(files[0] ?? null)} chosen={file ? [file.name] : []} />
+            <Typography variant="body2" sx={{ color: "text.secondary" }}>A zip with submission.yaml at its top and the files that it names: data as CSV, XLSX, ODS or Parquet, and, if there are any, predictions and a fitted model as ONNX.</Typography>
             <Button variant="contained" disabled={!file || submit.isPending} onClick={sendPackage}>{submit.isPending ? "Checking …" : "Submit the package"}</Button>
           </Box>
         ) : (

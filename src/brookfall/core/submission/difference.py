@@ -1,0 +1,134 @@
+"""What changed from one submitted version of a model to the next."""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+from pydantic import BaseModel, ConfigDict
+
+from brookfall.core import wording
+from brookfall.core.submission.schema import Claim, Submission
+
+_FIELDS = ("tier", "outcome", "purpose", "use", "population", "owner")
+_ROLES = ("target", "positive", "weight", "group", "time", "part")
+_LISTS = ("identifier", "protected", "also_features", "ignore")
+
+
+class VersionChange(BaseModel):
+    """One difference: what it is about, and in words."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    about: str
+    words: str
+
+
+@dataclass(frozen=True)
+class Version:
+    """A submission with what its files hold: SHA-256 by path, the kind of each column, the number of rows."""
+
+    declared: Submission
+    files: Mapping[str, str]
+    columns: Mapping[str, str]
+    rows: int
+
+
+def version_changes(before: Version, after: Version) -> tuple[VersionChange, ...]:
+    """Every difference, in the order of the brief: the model, files, columns, roles, recipe, claims."""
+    found = [
+        *(("model", words) for words in _model(before.declared, after.declared)),
+        *(("files", words) for words in _files(before.files, after.files)),
+        *(("data", words) for words in _columns(before, after)),
+        *(("roles", words) for words in _roles(before.declared, after.declared)),
+        *(("recipe", words) for words in _recipe(before.declared, after.declared)),
+        *(("claims", words) for words in _claims(before.declared.claims, after.declared.claims)),
+    ]
+    return tuple(VersionChange(about=about, words=words) for about, words in found)
+
+
+def _model(before: Submission, after: Submission) -> Iterator[str]:
+    for name in _FIELDS:
+        old, new = getattr(before.model, name), getattr(after.model, name)
+        if old != new:
+            yield f"{name}: {_value(old)} → {_value(new)}"
+
+
+def _files(before: Mapping[str, str], after: Mapping[str, str]) -> Iterator[str]:
+    added, gone = sorted(set(after) - set(before)), sorted(set(before) - set(after))
+    changed = sorted(path for path in after if path in before and before[path] != after[path])
+    for words, paths in (("added", added), ("left out", gone), ("changed", changed)):
+        if paths:
+            yield f"{wording.listed(paths)} {words}"
+
+
+def _columns(before: Version, after: Version) -> Iterator[str]:
+    if before.rows != after.rows:
+        yield f"{wording.rows(before.rows)} → {wording.rows(after.rows)}"
+    added = [name for name in after.columns if name not in before.columns]
+    gone = [name for name in before.columns if name not in after.columns]
+    if added:
+        yield f"new {_columns_words(added)}"
+    if gone:
+        yield f"no longer there: {_columns_words(gone)}"
+    for name, kind in after.columns.items():
+        if before.columns.get(name, kind) != kind:
+            yield f"{name} was read as {before.columns[name]} and is now {kind}"
+
+
+def _columns_words(names: list[str]) -> str:
+    return f"column{'' if len(names) == 1 else 's'} {wording.listed(names)}"
+
+
+def _roles(before: Submission, after: Submission) -> Iterator[str]:
+    old, new = before.data[0].roles, after.data[0].roles
+    for name in _ROLES:
+        if getattr(old, name) != getattr(new, name):
+            yield f"{name}: {_value(getattr(old, name))} → {_value(getattr(new, name))}"
+    for name in _LISTS:
+        added = [column for column in getattr(new, name) if column not in getattr(old, name)]
+        gone = [column for column in getattr(old, name) if column not in getattr(new, name)]
+        both = ((added, "added"), (gone, "no longer"))
+        said = [f"{wording.listed(columns)} {word}" for columns, word in both if columns]
+        if said:
+            yield f"{name.replace('_', ' ')}: {'; '.join(said)}"
+
+
+def _recipe(before: Submission, after: Submission) -> Iterator[str]:
+    old, new = before.recipe, after.recipe
+    if old is None or new is None:
+        if old is not new:
+            yield "a recipe was added" if old is None else "no recipe any more, so nothing can be refitted"
+        return
+    if old.family != new.family:
+        yield f"family: {old.family.replace('_', ' ')} → {new.family.replace('_', ' ')}"
+    flat = (_flat(old.model_dump(mode="json")), _flat(new.model_dump(mode="json")))
+    for name in sorted(set(flat[0]) | set(flat[1])):
+        was, now = flat[0].get(name), flat[1].get(name)
+        if name != "family" and was != now:
+            yield f"{name.replace('_', ' ')}: {_value(was)} → {_value(now)}"
+
+
+def _flat(nested: Mapping[str, object], above: str = "") -> dict[str, object]:
+    found: dict[str, object] = {}
+    for name, value in nested.items():
+        if isinstance(value, dict):
+            found |= _flat(value, f"{above}{name} ")
+        else:
+            found[f"{above}{name}"] = value
+    return found
+
+
+def _claims(before: tuple[Claim, ...], after: tuple[Claim, ...]) -> Iterator[str]:
+    old, new = ({_claim_words(claim): claim.value for claim in claims} for claims in (before, after))
+    for name in dict.fromkeys([*old, *new]):
+        if old.get(name) != new.get(name):
+            yield f"{name}: {_value(old.get(name))} → {_value(new.get(name))}"
+
+
+def _claim_words(claim: Claim) -> str:
+    at = "" if claim.threshold is None else f" at {claim.threshold:g}"
+    of = "" if claim.class_ is None else f" of {claim.class_}"
+    return f"{wording.measure_words(claim.measure)}{of}, {claim.where}{at}"
+
+
+def _value(value: object) -> str:
+    return "none" if value in (None, "") else str(value)

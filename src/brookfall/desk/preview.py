@@ -1,0 +1,50 @@
+"""A data file looked at before it is submitted: how it would be read, and what its columns would be taken for."""
+
+from brookfall.core.measure.measures import NAMES
+from brookfall.core.recipe.families import families
+from brookfall.core.table.how import HowRead
+from brookfall.core.table.profile import profile_column
+from brookfall.core.table.read import read_file
+from brookfall.core.wording import measure_words
+from brookfall.desk.views import Named, Preview, PreviewColumn, Vocabulary
+
+_EXAMPLES = 3
+_LINE_ENDS = (b"\n", b"\r")
+
+
+def preview(data: bytes, file: str, how: HowRead, *, whole: bool) -> Preview:
+    """Reads a file, or its beginning up to the last whole line; UserError says why it can't be read."""
+    if not whole:
+        cut = max(data.rfind(end) for end in _LINE_ENDS)
+        data = data[: cut + 1] if cut > 0 else data
+    read = read_file(data, file, how)
+    columns = []
+    for column in read.table.columns:
+        shown = dict.fromkeys(text for text in column.texts()[:200] if text is not None)
+        columns.append(
+            PreviewColumn(
+                name=column.name,
+                kind=column.kind,
+                words=profile_column(column).words,
+                examples=list(shown)[:_EXAMPLES],
+            )
+        )
+    return Preview(
+        how=read.how,
+        words=read.how.words,
+        sheets=list(read.sheets),
+        rows=read.table.n_rows,
+        whole=whole,
+        columns=columns,
+    )
+
+
+def vocabulary() -> Vocabulary:
+    """The families and measures that a brief may name."""
+    known = families().items()
+    measures = dict.fromkeys(name for names in NAMES.values() for name in names)
+    kinds = {name: [kind for kind, names in NAMES.items() if name in names] for name in measures}
+    return Vocabulary(
+        families=[Named(name=name, words=family.words, outcomes=sorted(family.outcomes)) for name, family in known],
+        measures=[Named(name=name, words=measure_words(name), outcomes=kinds[name]) for name in measures],
+    )

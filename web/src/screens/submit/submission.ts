@@ -1,0 +1,56 @@
+/** From the form's fields to the content of submission.yaml (JSON is YAML). */
+import type { Schemas } from "../../api/client";
+import type { BriefFields } from "./brief";
+
+export type How = Partial<Schemas["HowRead"]>;
+
+/** A data file as the form holds it. */
+export interface DataFile {
+  name: string;
+  kind: "rows" | "new_rows" | "sample";
+  part: string;
+  key: string;
+  how: How;
+}
+
+export function pathOf(file: DataFile): string {
+  return `data/${file.name}`;
+}
+
+/** The name of a table: its file's, without what comes after the dot. */
+export function tableName(file: DataFile): string {
+  return file.name.replace(/\.[^.]+$/, "");
+}
+
+export function submissionFrom(f: BriefFields, files: readonly DataFile[]) {
+  const roles = { target: f.target, positive: f.outcome === "binary" ? f.positive || null : null, identifier: f.identifier, protected: f.protected, ignore: f.ignore, part: f.part || null };
+  return {
+    brookfall: "1",
+    model: { name: f.name, version: f.version, tier: f.tier, outcome: f.outcome, purpose: f.purpose, owner: f.owner, use: f.use || null, population: f.population || null },
+    data: files.map((file, i) => ({
+      name: tableName(file),
+      path: pathOf(file),
+      read: said(file.how),
+      kind: file.kind,
+      part: file.kind === "rows" ? file.part.trim() || null : null,
+      key: file.kind === "sample" ? file.key : null,
+      ...(i === 0 ? { roles } : {}),
+    })),
+    recipe: f.family ? { family: f.family, settings: settingsFrom(f.settings), preprocess: { missing: f.missing, scale: f.scale, encode: f.encode }, threshold: f.threshold, seed: f.seed } : null,
+    claims: f.claims.map((claim) => ({ measure: claim.measure.trim(), part: claim.part.trim() || null, value: claim.value.trim() })),
+  };
+}
+
+/** Only what was corrected is declared; the rest is found out from the file again. */
+function said(how: How): How {
+  return Object.fromEntries(Object.entries(how).filter(([, value]) => value !== null && value !== undefined && !(typeof value === "object" && !Array.isArray(value) && Object.keys(value).length === 0)));
+}
+
+function settingsFrom(lines: string): Record<string, string> {
+  return Object.fromEntries(
+    lines
+      .split("\n")
+      .map((line) => line.split(":").map((half) => half.trim()))
+      .filter((halves): halves is [string, string] => halves.length === 2 && halves[0] !== ""),
+  );
+}
