@@ -28,9 +28,10 @@ test: ## set up everything and pass all tests
 lint: setup ## ruff, mypy strict, import-linter, TypeScript strict, formats fresh
 	@scripts/lint
 
-bench: setup ## measure speed, as ratios in one run; writes docs/benchmarks.md
+bench: setup ## measure speed, as ratios in one run; writes docs/benchmarks*.md
 	@$(PYTHON) -m benchmarks.core
 	@$(PYTHON) -m benchmarks.plans
+	@$(PYTHON) -m benchmarks.intake
 
 bench-coverage: setup ## simulate how often every interval holds the truth; writes docs/coverage.md
 	@OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 $(PYTHON) -m benchmarks.coverage

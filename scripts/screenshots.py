@@ -38,23 +38,24 @@ def walk(page: Page) -> None:
     """The README's tour, with a picture at each stop."""
     sign_in(page, "nell")
     page.goto("/submit")
-    page.get_by_role("button", name="A data file and a form").click()
+    page.get_by_role("button", name="Data files and a form").click()
     shoot(page, "submit")
     page.get_by_role("button", name="Sign out").click()
     sign_in(page, "iris")
     visit(page, "/cases/1/brief", "brief")
-    for case in (2, 4, 5, 6):
+    for case in (2, 4, 5, 6, 7):
         page.goto(f"/cases/{case}/brief")
         page.get_by_role("button", name="Take this case").click()
         page.get_by_role("button", name="Take this case").wait_for(state="detached")
-    visit(page, "/cases/2/data", "data")
+    visit(page, "/cases/7/data", "data")
+    visit(page, "/cases/2/data?view=pairs", "data-pairs")
     visit(page, "/cases/2/plan", "plan")
     for case in (1, 2, 4, 5, 6):
         page.goto(f"/cases/{case}/plan")
         page.get_by_role("button", name="Lock the plan and run").click()
         page.wait_for_url("**/evidence*")
-        page.get_by_role("button", name=re.compile("^11 Errors, pairs")).wait_for()
-        while page.get_by_role("button", name=re.compile("^11 Errors, pairs")).is_disabled():
+        page.get_by_role("button", name=re.compile("^15 Errors, pairs")).wait_for()
+        while page.get_by_role("button", name=re.compile("^15 Errors, pairs")).is_disabled():
             time.sleep(0.2)
     page.goto("/cases/1/evidence?exhibit=10")
     page.get_by_label("Working notes").fill(
@@ -70,7 +71,7 @@ def walk(page: Page) -> None:
     visit(page, "/cases/4/evidence?exhibit=10", "evidence-number")
     visit(page, "/cases/5/evidence?exhibit=7", "evidence-classes")
     visit(page, "/cases/6/evidence?exhibit=7", "evidence-scores")
-    page.goto("/cases/1/findings?from=6")
+    page.goto("/cases/1/findings?from=10")
     page.get_by_label("What is wrong").wait_for()
     page.wait_for_timeout(800)
     page.get_by_label("Severity").click()

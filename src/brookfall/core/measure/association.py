@@ -26,6 +26,8 @@ Numbers = NDArray[np.float64]
 KIND_WORDS: dict[Kind, str] = {"correlation": "r", "correlation_ratio": "η", "cramers_v": "V"}
 NO_VARIATION = "one of the two never varies"
 _BINS = 10
+_CLEAR = 12.0
+"""An F that leaves no doubt that something is there."""
 
 
 @dataclass(frozen=True)
@@ -150,8 +152,7 @@ def _correlation(a: Numbers, b: Numbers) -> tuple[Figure, float | None]:
     if 1 - r * r < 1e-12:
         return Figure(r, n, note="the two say the same, so there is no spread to take an interval from"), 0.0
     linear = Linear(float(np.arctanh(r)), influence / (1 - r * r))
-    rows = ScoredNumbers(key="association", outcomes=a, predictions=b)
-    figure = figure_of(linear, rows).mapped(lambda value: float(np.tanh(value)))
+    figure = figure_of(linear, _rows(a)).mapped(lambda value: float(np.tanh(value)))
     t = r * sqrt((n - 2) / (1 - r * r))
     return figure, float(2 * stdtr(n - 2, -abs(t)))
 
@@ -165,12 +166,28 @@ def _ratio(values: Numbers, codes: Codes) -> tuple[Figure, float | None]:
         return Figure(sqrt(explained), n, note="the groups hold one value each, so there is no spread in them"), 0.0
     between, within = groups - 1, n - groups
     statistic = (explained / between) / ((1 - explained) / within)
+    p = float(fdtrc(between, within, statistic))
+    if statistic > _CLEAR:
+        # Far from 0 the noncentral F leans on normal values with one variance; the influence of each row does not.
+        return figure_of(_explained_linear(values, codes), _rows(values), 0, 1).mapped(sqrt), p
 
     def bounds(level: float) -> tuple[float, float]:
         low, high = f_limits(statistic, between, within, level)
         return sqrt(low / (low + n)), sqrt(high / (high + n))
 
-    return Figure(sqrt(explained), n, "noncentral_f", bounds), float(fdtrc(between, within, statistic))
+    return Figure(sqrt(explained), n, "noncentral_f", bounds), p
+
+
+def _explained_linear(values: Numbers, codes: Codes) -> Linear:
+    """η² with the influence of each row: of 1 − the variance inside groups over the whole variance."""
+    means = np.bincount(codes, values) / np.bincount(codes)
+    inside, whole = (values - means[codes]) ** 2, (values - values.mean()) ** 2
+    left = float(inside.mean() / whole.mean())
+    return Linear(1 - left, (left * whole - inside) / whole.mean() / len(values))
+
+
+def _rows(values: Numbers) -> ScoredNumbers:
+    return ScoredNumbers(key="association", outcomes=values, predictions=values)
 
 
 def _explained(values: Numbers, codes: Codes) -> float:
