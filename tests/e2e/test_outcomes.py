@@ -78,3 +78,14 @@ def test_supplied_scores_are_tested_without_a_recipe(open_as: Open) -> None:
     expect(claims).to_contain_text("1 reproduced and 2 overstated")
     expect(opened(page, "Holdout")).to_contain_text("By the supplied scores of 490 rows (test)")
     expect(opened(page, "Gap")).to_contain_text("beyond the limit")
+
+
+def test_every_check_of_the_data_stands_in_the_plan_with_its_limit(open_as: Open) -> None:
+    page = open_as("iris")
+    page.get_by_role("link", name="False alarm filter 1.3").first.click()
+    go(page, "Plan")
+    fit = page.get_by_role("region", name="1 Is the data fit for use?")
+    for name in ("profile", "association", "leaks", "repeats", "shift"):
+        expect(fit.get_by_label(f"Run {name}")).to_be_checked()
+    expect(page.get_by_label("Limit on what one column tells alone")).to_have_value("0.95")
+    expect(page.get_by_label("Limit on the population stability index")).to_have_value("0.25")

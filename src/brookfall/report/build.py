@@ -132,6 +132,7 @@ def _plan_lines(plan: Plan) -> list[str]:
         f"{', stratified' if folds.stratified else ''}, on the rows outside the test part.",
         f"Main measure: {wording.measure_words(plan.main_measure)}; the part that decides: "
         f"{plan.deciding_part.replace('_', ' ')}.",
+        f"Limits on the data: what one column tells alone {policy.alone.words}; PSI {policy.psi.words}.",
         f"Limits: gap {policy.gap.words}; SD over folds {policy.fold_sd_ratio.words} times sampling; group ratios "
         f"{policy.group_ratio.words}; differences of group rates {policy.group_difference.words}.",
     ]

@@ -63,7 +63,13 @@ export function Plan() {
             <span style={{ whiteSpace: "nowrap" }}><InlineChoice name="Part that decides" value={plan.deciding_part ?? "out_of_fold"} options={[["out_of_fold", "out-of-fold scores"], ["validation", "the validation part"], ["test", "the test part"]]} disabled={off} onSet={(deciding_part) => set({ deciding_part })} />.</span>
           </Sentence>
         </Part>
-        <Part title={`1 ${QUESTIONS[0]}`}>{check("profile", <>Describe the rows: gaps, repeats, and {view.positive ? `the share of ${view.positive}` : "the outcome"} in each part.</>, "no limit set")}</Part>
+        <Part title={`1 ${QUESTIONS[0]}`}>
+          {check("profile", <>Describe the rows: gaps, repeats, and {view.positive ? `the share of ${view.positive}` : "the outcome"} in each part.</>, "no limit set")}
+          {check("association", "Say how strongly each feature goes together with the target.", "no limit set")}
+          {check("leaks", "Look for what gives the answer away: one column that decides the target alone, gaps that do, identifiers, dates.", <>limit: {number ? "R²" : "AUC"} of one column ≤ {limit("Limit on what one column tells alone", p.alone?.at_most, (v) => setLimits({ alone: { ...p.alone, at_most: v } }), 0, 1)}</>)}
+          {check("repeats", "Count rows that repeat or contradict another, and those that training and unseen rows share.", "limit: no identifier or group shared")}
+          {check("shift", "Compare the parts, and any later rows, feature by feature; see if a model can tell them apart.", <>limit: PSI ≤ {limit("Limit on the population stability index", p.psi?.at_most, (v) => setLimits({ psi: { ...p.psi, at_most: v } }), 0, 10)}</>)}
+        </Part>
         <Part title={`2 ${QUESTIONS[1]}`}>
           {check("claims", <>Recompute the {plural(view.claims, "claim")}; call one overstated when it lies beyond what these rows allow, in the direction that flatters.</>, "limit: none overstated")}
         </Part>
