@@ -16,6 +16,7 @@ from brookfall.core.plan import CHECKS, Plan, standard_plan
 from brookfall.core.retest import retest as run_retest
 from brookfall.core.subject import subject_of
 from brookfall.core.submission.package import Package, open_package
+from brookfall.send import send_package
 
 
 @click.group()
@@ -84,6 +85,22 @@ def replay(evidence_file: Path, package: Path, jobs: int) -> None:
         sys.exit(1)
     total = sum(len(exhibit.estimates) for exhibit in again)
     click.echo(f"All {total} estimates of {len(again)} exhibits are the same, bit for bit.")
+
+
+@main.command()
+@click.argument("package", type=click.Path(path_type=Path))
+@click.option("--url", required=True, help="Where Brookfall is, such as http://127.0.0.1:8000.")
+@click.option("--token", required=True, envvar="BROOKFALL_TOKEN", help="A personal token; or BROOKFALL_TOKEN.")
+@click.option("--due", help="When an answer is wanted, as 2027-01-31.")
+def submit(package: Path, url: str, token: str, due: str | None) -> None:
+    """Submit PACKAGE (a folder or .zip), checked here first, and write the case's address."""
+    try:
+        opened = open_package(package)
+        case_id = send_package(opened.files, url, token, due)
+    except UserError as problem:
+        click.echo(str(problem), err=True)
+        sys.exit(2)
+    click.echo(f"{url.rstrip('/')}/cases/{case_id}")
 
 
 @main.command("plan")

@@ -16,6 +16,7 @@ import { Plan } from "./screens/Plan";
 import { RecordScreen } from "./screens/RecordScreen";
 import { Report } from "./screens/Report";
 import { SignIn } from "./screens/SignIn";
+import { You } from "./screens/You";
 import { Submit } from "./screens/submit/Submit";
 
 export function App() {
@@ -29,6 +30,7 @@ export function App() {
       <Routes>
         <Route path="/" element={<Docket />} />
         <Route path="/submit" element={<Submit />} />
+        <Route path="/you" element={<You />} />
         <Route path="/record" element={<RecordScreen />} />
         <Route path="/cases/:caseId" element={<CaseFrame />}>
           <Route index element={<Navigate to="brief" replace />} />

@@ -34,6 +34,7 @@ from brookfall.desk import (
     record,
     run,
     submit,
+    tokens,
 )
 from brookfall.desk.decide import Answer, Proposal
 from brookfall.desk.findings import FindingText
@@ -50,12 +51,14 @@ from brookfall.desk.views import (
     LookView,
     MarginView,
     MatrixView,
+    NewToken,
     PersonView,
     PlanView,
     Preview,
     RecordView,
     RowsView,
     RunView,
+    TokenView,
     View,
     Vocabulary,
 )
@@ -81,6 +84,14 @@ class Credentials(BaseModel):
 
     login: str
     password: str
+
+
+class TokenBody(BaseModel):
+    name: str = Field(min_length=1, max_length=200)
+
+
+class TokenPath(BaseModel):
+    token_id: int
 
 
 class CasePath(BaseModel):
@@ -156,6 +167,10 @@ class Health(View):
     status: str
 
 
+class Tokens(RootModel[list[TokenView]]):
+    pass
+
+
 class Findings(RootModel[list[FindingView]]):
     pass
 
@@ -208,6 +223,30 @@ def who_am_i() -> PersonView:
 def sign_out() -> Response:
     logout_user()
     return make_response("", 204)
+
+
+@api.get("/tokens", responses={200: Tokens})
+@login_required
+@shows
+def get_tokens() -> Tokens:
+    with transaction() as session:
+        return Tokens(tokens.tokens_view(session, asking(session)))
+
+
+@api.post("/tokens", responses={200: NewToken})
+@login_required
+@shows
+def post_token(body: TokenBody) -> NewToken:
+    with transaction() as session:
+        return tokens.make(session, asking(session), body.name)
+
+
+@api.delete("/tokens/<int:token_id>", responses={200: Tokens})
+@login_required
+@shows
+def delete_token(path: TokenPath) -> Tokens:
+    with transaction() as session:
+        return Tokens(tokens.revoke(session, asking(session), path.token_id))
 
 
 @api.get("/cases", responses={200: DocketView})

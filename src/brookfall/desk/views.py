@@ -28,6 +28,21 @@ class PersonView(View):
     roles: list[str]
 
 
+class TokenView(View):
+    id: int
+    name: str
+    created: datetime
+    used: datetime | None
+    revoked: datetime | None
+
+
+class NewToken(View):
+    """The only time that the secret is shown."""
+
+    secret: str
+    token: TokenView
+
+
 class Mark(View):
     """How a question stands: ``none`` has exhibits and no limit; absent from the list has no exhibit."""
 

@@ -2,10 +2,10 @@
 
 from typing import Any
 
-from sqlalchemy import String
+from sqlalchemy import ForeignKey, String
 from sqlalchemy.orm import Mapped, mapped_column
 
-from brookfall.records.base import TABLE_OPTIONS, Base, Key, Moment, Short
+from brookfall.records.base import TABLE_OPTIONS, Base, Key, Moment, Sha, Short
 
 
 class Person(Base):
@@ -18,3 +18,18 @@ class Person(Base):
     password_hash: Mapped[Short]
     roles: Mapped[list[Any]]
     created: Mapped[Moment]
+
+
+class Token(Base):
+    """By its secret a script acts for a person; only the secret's SHA-256 is kept."""
+
+    __tablename__ = "token"
+    __table_args__ = TABLE_OPTIONS
+
+    id: Mapped[Key]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    name: Mapped[Short]
+    sha256: Mapped[Sha] = mapped_column(unique=True)
+    created: Mapped[Moment]
+    used: Mapped[Moment | None]
+    revoked: Mapped[Moment | None]

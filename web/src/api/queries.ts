@@ -9,6 +9,8 @@ const at = (caseId: number) => ({ params: { path: { case_id: caseId } } });
 export const useMe = () =>
   useQuery({ queryKey: ["me"], queryFn: async () => told(await client.GET("/api/session")), retry: false, staleTime: Infinity });
 
+export const useTokens = () => useQuery({ queryKey: ["tokens"], queryFn: async () => told(await client.GET("/api/tokens")) });
+
 export const useDocket = () => useQuery({ queryKey: ["docket"], queryFn: async () => told(await client.GET("/api/cases")) });
 
 export const useCase = (id: number) =>
@@ -125,6 +127,11 @@ export const useSignOut = () => {
   const cache = useQueryClient();
   return useMutation({ mutationFn: async () => told(await client.DELETE("/api/session")), onSuccess: () => cache.clear() });
 };
+
+export const useMakeToken = () => useAct(async (name: string) => told(await client.POST("/api/tokens", { body: { name } })), ["tokens"]);
+
+export const useRevokeToken = () =>
+  useAct(async (id: number) => told(await client.DELETE("/api/tokens/{token_id}", { params: { path: { token_id: id } } })), ["tokens"]);
 
 export const useTake = () =>
   useAct(async (id: number) => told(await client.POST("/api/cases/{case_id}/take", at(id))), ["docket"], ["case"]);

@@ -23,7 +23,7 @@ export function Bar({ me }: { me: Schemas["PersonView"] }) {
         {me.roles.some((role) => role !== "owner") && <NavLink to="/record">Record</NavLink>}
       </Box>
       <Box sx={{ ml: "auto", display: "flex", gap: 2, alignItems: "center" }}>
-        <span>{me.name}, {me.roles.join(", ")}</span>
+        <Box component={NavLink} to="/you" sx={{ textDecoration: "none", py: 1, "&.active": { color: "text.primary", fontWeight: 550 } }}>{me.name}, {me.roles.join(", ")}</Box>
         <Button color="inherit" onClick={() => signOut.mutate(undefined, { onSuccess: () => void go("/") })}>Sign out</Button>
       </Box>
     </Box>
