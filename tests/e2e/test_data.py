@@ -131,3 +131,16 @@ def test_a_form_shows_how_a_file_is_read_and_is_kept_half_done(open_as: Open) ->
     page.goto(page.url.replace("/brief", "/data"))
     expect(page.get_by_text("data/turnout.csv, separated by semicolons, decimal comma, Windows-1252")).to_be_visible()
     expect(page.locator("[data-column=crew]")).to_contain_text("number, 0 to 4, 1.2 % missing")
+
+
+def test_a_token_is_shown_once_and_revoked(open_as: Open) -> None:
+    page = open_as("tom")
+    page.get_by_role("link", name="Tom Aldous").click()
+    expect(page.get_by_text("You have no token yet")).to_be_visible()
+    page.get_by_label("What the token is for").fill("nightly")
+    page.get_by_role("button", name="Make a token").click()
+    expect(page.get_by_label("The new token")).to_have_text(re.compile(r"^[\w-]{40,}$"))
+    page.reload()
+    expect(page.get_by_label("The new token")).to_have_count(0)
+    page.get_by_role("button", name="Revoke nightly").click()
+    expect(page.get_by_role("row", name=re.compile("nightly"))).to_contain_text("revoked")

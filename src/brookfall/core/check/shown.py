@@ -5,7 +5,7 @@ from typing import TypeVar
 
 from brookfall.core import wording
 from brookfall.core.bench import RECIPE, SCORES, Bench
-from brookfall.core.exhibit import Line, LineChart, MatrixChart, StripChart, StripGroup
+from brookfall.core.exhibit import Line, LineChart, MatrixChart, StripChart, StripGroup, StripRow
 from brookfall.core.measure import curves, multiclass
 from brookfall.core.measure.counts import confusion
 from brookfall.core.measure.curves import Series
@@ -86,6 +86,18 @@ def strips(title: str, groups: Sequence[tuple[str, StripGroup]]) -> tuple[StripC
     for measure, group in groups:
         scales.setdefault(_scale(measure), []).append(group)
     return tuple(StripChart(title=title, unit="", groups=tuple(found)) for found in scales.values())
+
+
+def ranking(title: str, entries: Sequence[tuple[str, int, str, str]], most: int = 12) -> StripChart:
+    """A strip of the first so many entries: heading, place of the estimate, its label, its colour."""
+    return StripChart(
+        title=title,
+        unit="",
+        groups=tuple(
+            StripGroup(label=heading, rows=(StripRow(estimate=place, label=label, colour=colour),))
+            for heading, place, label, colour in entries[:most]
+        ),
+    )
 
 
 def _scale(measure: str) -> str:

@@ -8,8 +8,8 @@ from typing import cast
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 import pyarrow.csv as pacsv
-from numpy.typing import NDArray
 
 from brookfall.core.errors import UserError
 from brookfall.core.table import sniff
@@ -72,9 +72,9 @@ def _columns(data: bytes, file: str, how: HowRead, names: tuple[str, ...], rows:
             # Let go of each column's cells as soon as they are read.
             parsed = parsed.drop_columns([own[place]])
             if cells.type == pa.float64():
-                values: NDArray[np.float64] = cells.to_numpy()
-                if np.nanmax(np.abs(values), initial=0) < EXACT:
-                    yield finite_numbers(names[place], values, file, row)
+                ends = pc.min_max(cells).as_py()
+                if max(abs(ends["min"] or 0.0), abs(ends["max"] or 0.0)) < EXACT:
+                    yield finite_numbers(names[place], cells.to_numpy(), file, row)
                     continue
                 cells = _parsed(data, file, how, own, [own[place]], set()).column(0)
             yield column_from_text(names[place], cells, how, file, row)

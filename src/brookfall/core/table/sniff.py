@@ -73,6 +73,8 @@ def _row(data: bytes, place: int) -> int:
 
 def _fault_in_utf8(data: bytes) -> int | None:
     """Where the bytes stop being UTF-8; read in blocks, so that no second copy of the file is made."""
+    if data.isascii():
+        return None
     decoder = codecs.getincrementaldecoder("utf-8")()
     view = memoryview(data)
     for start in range(0, len(data), _BLOCK):

@@ -6,8 +6,9 @@ import numpy as np
 
 from brookfall.core import wording
 from brookfall.core.bench import Bench
+from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.exhibit import StripChart, StripGroup, StripRow, TableView
+from brookfall.core.exhibit import TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.measure.association import KIND_WORDS, Association, associate
@@ -17,7 +18,6 @@ from brookfall.core.subject import Subject
 from brookfall.core.table.infer import as_category
 from brookfall.core.table.table import Column
 
-_SHOWN = 12
 _LEVEL = 0.05
 
 
@@ -63,17 +63,8 @@ class WithTarget:
                 feature=tied.feature,
             )
             rows.append((text(tied.feature), text(KIND_WORDS[tie.kind]), at(places[tied.feature]), at(told), at(p)))
-        strip = StripChart(
-            title=f"The {min(_SHOWN, len(ties))} strongest",
-            unit="",
-            groups=tuple(
-                StripGroup(
-                    label=tied.feature,
-                    rows=(StripRow(estimate=places[tied.feature], label=KIND_WORDS[tied.tie.kind], colour="data"),),
-                )
-                for tied in ties[:_SHOWN]
-            ),
-        )
+        entries = [(tied.feature, places[tied.feature], KIND_WORDS[tied.tie.kind], "data") for tied in ties]
+        strip = shown.ranking("The strongest ties", entries)
         table = TableView(
             title="Every feature, the strongest first; p by Holm over all of them",
             columns=("feature", "measure", "strength", "mutual information", "p"),

@@ -6,8 +6,9 @@ import numpy as np
 
 from brookfall.core import wording
 from brookfall.core.bench import Bench
+from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.exhibit import StripChart, StripGroup, StripRow, TableView
+from brookfall.core.exhibit import TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
 from brookfall.core.judge.limit import Limit, Standing
@@ -19,7 +20,6 @@ from brookfall.core.plan import Given
 from brookfall.core.subject import Subject
 from brookfall.core.table.table import Column
 
-_SHOWN = 12
 _ID_SHARE = 0.95
 _ID_ROWS = 50
 
@@ -68,24 +68,15 @@ class Leaks:
                 limit=Limit(at_most=0) if given else None,
                 standing=(Standing.OUTSIDE if late.value else Standing.WITHIN) if given else None,
             )
-        strip = StripChart(
-            title=f"How well one column alone tells {subject.roles.target}, on rows it was not learned from",
-            unit="",
-            groups=tuple(
-                StripGroup(
-                    label=one.words,
-                    rows=(StripRow(estimate=place, label=wording.measure_words(one.measure), colour="data"),),
-                )
-                for one, place in list(zip(suspects, places, strict=True))[:_SHOWN]
-            ),
+        found = list(zip(suspects, places, strict=True))
+        strip = shown.ranking(
+            f"How well one column alone tells {subject.roles.target}, on rows it was not learned from",
+            [(one.words, place, wording.measure_words(one.measure), "data") for one, place in found],
         )
         table = TableView(
             title=f"Every feature by itself; {limit.words} is the limit",
             columns=("column", "measure", "by itself"),
-            rows=tuple(
-                (text(one.words), text(wording.measure_words(one.measure)), at(place))
-                for one, place in zip(suspects, places, strict=True)
-            ),
+            rows=tuple((text(one.words), text(wording.measure_words(one.measure)), at(place)) for one, place in found),
         )
         answer = _answer(subject, draft, suspects, places, late)
         return draft.write(answer, charts=(strip,), tables=(table,))

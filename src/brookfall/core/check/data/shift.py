@@ -7,9 +7,10 @@ import numpy as np
 
 from brookfall.core import wording
 from brookfall.core.bench import Bench
+from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
 from brookfall.core.digest import seed_from
-from brookfall.core.exhibit import StripChart, StripGroup, StripRow, TableView, Versus
+from brookfall.core.exhibit import TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import FitRequest, Need, Rows, ScoreReading
 from brookfall.core.judge.limit import Standing
@@ -91,15 +92,10 @@ class PartShift:
             part: draft.add("auc", figure, model="teller", part=part, versus=_TRAINING)
             for part, figure in apart.items()
         }
-        strip = StripChart(
-            title="Population stability index against training rows, the largest first",
-            unit="",
-            groups=tuple(
-                StripGroup(
-                    label=f"{one.feature}, {one.part}", rows=(StripRow(estimate=place, label="PSI", colour=one.part),)
-                )
-                for one, place in list(zip(moved, places, strict=True))[:_SHOWN]
-            ),
+        strip = shown.ranking(
+            "Population stability index against training rows, the largest first",
+            [(f"{one.feature}, {one.part}", place, "PSI", one.part) for one, place in zip(moved, places, strict=True)],
+            _SHOWN,
         )
         tables = (
             TableView(
