@@ -133,7 +133,7 @@ def test_repeats_contradictions_and_shared_rows_are_counted() -> None:
     assert values(found, "contradicted_share") == {None: 0.02}
     assert values(found, "shared_share") == {None: pytest.approx(1 / 30), "id": pytest.approx(1 / 30)}
     assert found.standing == "outside"
-    assert "1 of 30 test rows whose id is in training too." in found.answer
+    assert "1 of 30 test rows share their id with a training row." in found.answer
 
 
 def test_groups_that_stand_in_two_parts_are_counted() -> None:

@@ -58,11 +58,11 @@ def _column_effects(before: Table, after: Table, *, compare_cells: bool) -> list
 
 
 def _examples(before: Column | None, after: Column) -> list[tuple[str | None, str | None]]:
-    """Distinct cells before and after, where they differ."""
+    """Distinct cells before and after, where they differ; those that become gaps come first."""
     news = after.texts()
     olds = [None] * len(news) if before is None else before.texts()
     pairs = dict.fromkeys((old, new) for old, new in zip(olds, news, strict=True) if old != new)
-    return list(pairs)[:_EXAMPLES]
+    return sorted(pairs, key=lambda pair: pair[1] is not None)[:_EXAMPLES]
 
 
 def set_changes(session: Session, person: Person, case_id: int, changes: tuple[Change, ...], revision: int) -> Case:

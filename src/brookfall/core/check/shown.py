@@ -88,16 +88,17 @@ def strips(title: str, groups: Sequence[tuple[str, StripGroup]]) -> tuple[StripC
     return tuple(StripChart(title=title, unit="", groups=tuple(found)) for found in scales.values())
 
 
-def ranking(title: str, entries: Sequence[tuple[str, int, str, str]], most: int = 12) -> StripChart:
-    """A strip of the first so many entries: heading, place of the estimate, its label, its colour."""
-    return StripChart(
-        title=title,
-        unit="",
-        groups=tuple(
-            StripGroup(label=heading, rows=(StripRow(estimate=place, label=label, colour=colour),))
-            for heading, place, label, colour in entries[:most]
-        ),
-    )
+_LONGEST_LABEL = 26
+
+
+def ranking(title: str, heading: str, entries: Sequence[tuple[str, int, str]], most: int = 12) -> StripChart:
+    """A strip of the first so many entries under one heading: label, place of the estimate, colour."""
+    rows = tuple(StripRow(estimate=place, label=_cut(label), colour=colour) for label, place, colour in entries[:most])
+    return StripChart(title=title, unit="", groups=(StripGroup(label=heading, rows=rows),))
+
+
+def _cut(label: str) -> str:
+    return label if len(label) <= _LONGEST_LABEL else f"{label[: _LONGEST_LABEL - 1]}…"
 
 
 def _scale(measure: str) -> str:

@@ -9,6 +9,7 @@ import Typography from "@mui/material/Typography";
 import type { Change } from "../../api/client";
 import { useEffectOf } from "../../api/queries";
 import { Fetching, Said } from "../../parts/Said";
+import { SERIF } from "../../theme";
 import { plural } from "../../wording";
 
 interface EffectDialogProps {
@@ -25,7 +26,7 @@ export function EffectDialog({ caseId, changes, change, onDo, onClose }: EffectD
   const said = shown?.said.at(-1) ?? "";
   return (
     <Dialog open onClose={onClose} aria-labelledby="effect-title" maxWidth="sm" fullWidth>
-      <DialogTitle id="effect-title">{said ? `${said.slice(0, 1).toUpperCase()}${said.slice(1)}` : "What this would do"}</DialogTitle>
+      <DialogTitle id="effect-title" sx={{ fontFamily: SERIF, fontSize: 18 }}>{said ? `${said.slice(0, 1).toUpperCase()}${said.slice(1)}` : "What this would do"}</DialogTitle>
       <DialogContent>
         {effect.isPending && <Fetching what="what this would do" />}
         <Said error={effect.error} />

@@ -63,8 +63,8 @@ class WithTarget:
                 feature=tied.feature,
             )
             rows.append((text(tied.feature), text(KIND_WORDS[tie.kind]), at(places[tied.feature]), at(told), at(p)))
-        entries = [(tied.feature, places[tied.feature], KIND_WORDS[tied.tie.kind], "data") for tied in ties]
-        strip = shown.ranking("The strongest ties", entries)
+        entries = [(f"{tied.feature}, {KIND_WORDS[tied.tie.kind]}", places[tied.feature], "data") for tied in ties]
+        strip = shown.ranking("The strongest ties", f"With {bench.subject.roles.target}", entries)
         table = TableView(
             title="Every feature, the strongest first; p by Holm over all of them",
             columns=("feature", "measure", "strength", "mutual information", "p"),

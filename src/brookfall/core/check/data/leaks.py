@@ -71,7 +71,8 @@ class Leaks:
         found = list(zip(suspects, places, strict=True))
         strip = shown.ranking(
             f"How well one column alone tells {subject.roles.target}, on rows it was not learned from",
-            [(one.words, place, wording.measure_words(one.measure), "data") for one, place in found],
+            wording.capital(wording.measure_words(suspects[0].measure)) if suspects else "",
+            [(one.words, place, "data") for one, place in found],
         )
         table = TableView(
             title=f"Every feature by itself; {limit.words} is the limit",

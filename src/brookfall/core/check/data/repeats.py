@@ -94,6 +94,14 @@ class Shared:
             return f"{self.part} rows that say what a training row says, outcome included"
         return f"{self.part} rows whose {self.column} is in training too"
 
+    @property
+    def sentence(self) -> str:
+        """The same as a sentence."""
+        count = f"{wording.count(len(self.rows))} of {wording.count(self.n)} {self.part} rows"
+        if self.column is None:
+            return f"{count} say what a training row says, outcome included."
+        return f"{count} share their {self.column} with a training row."
+
 
 def repeats_of(subject: Subject) -> Repeated:
     """Identifiers are left out of the comparison: two rows of one home under two numbers are one row twice."""
@@ -141,16 +149,12 @@ def _answer(subject: Subject, found: Repeated, shared: list[Shared]) -> str:
         f"{wording.capital(wording.rows(len(found.repeated)))} of {wording.count(n)} repeat an earlier one, "
         "identifiers aside."
     ]
-    if subject.outcome != "number":
+    if len(found.contradicted):
         said.append(
             f"{wording.capital(wording.rows(len(found.contradicted)))} have the features of another row and another "
             f"{subject.roles.target}: no model can be right on all of them."
         )
-    said += [
-        f"{wording.count(len(one.rows))} of {wording.count(one.n)} {one.words}."
-        for one in shared
-        if len(one.rows) and (one.names or one.part == "test")
-    ]
+    said += [one.sentence for one in shared if len(one.rows) and (one.names or one.part == "test")]
     if shared and not any(len(one.rows) for one in shared):
         said.append("Training and unseen rows share none.")
     return " ".join(said)

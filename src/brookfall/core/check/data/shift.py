@@ -23,7 +23,6 @@ from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.table.change import read_as
 from brookfall.core.table.table import Table
 
-_SHOWN = 8
 _TELLER = Recipe.model_validate(
     {"family": "gradient_boosting", "settings": {"trees": 50, "depth": 3, "learning_rate": 0.1}}
 )
@@ -94,8 +93,8 @@ class PartShift:
         }
         strip = shown.ranking(
             "Population stability index against training rows, the largest first",
-            [(f"{one.feature}, {one.part}", place, "PSI", one.part) for one, place in zip(moved, places, strict=True)],
-            _SHOWN,
+            "PSI",
+            [(f"{one.feature}, {one.part}", place, one.part) for one, place in zip(moved, places, strict=True)],
         )
         tables = (
             TableView(
