@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from pydantic import TypeAdapter, ValidationError
 
 from brookfall.core.errors import UserError
+from brookfall.core.look.where import Alike, Between, Gaps, InTwoParts, Says, rows_where
 from brookfall.core.submission.datapackage import described
 from brookfall.core.submission.package import Package, package_from_files
 from brookfall.core.table.change import Bands, Change, DropRepeats, JoinSample, ReadAs, WordsAreMissing, apply
@@ -230,3 +231,25 @@ def test_a_decimal_comma_is_known_again_when_a_word_is_taken_away() -> None:
         "1.5",
         "2.25",
     ]
+
+
+def test_rows_are_found_by_what_they_say() -> None:
+    table = made(
+        c=["b", "a", "b", ""], n=["1", "2", "", "4"], part=["train", "test", "test", "train"], id=["k", "k", "m", ""]
+    )
+    assert rows_where(table, Says(column="c", words=("b",))).tolist() == [0, 2]
+    assert rows_where(table, Says(column="n", words=("2", "4"))).tolist() == [1, 3]
+    assert rows_where(table, Between(column="n", low=2)).tolist() == [1, 3]
+    assert rows_where(table, Gaps(columns=("c", "n"))).tolist() == [2, 3]
+    assert rows_where(table, InTwoParts(column="id", part="part")).tolist() == [0, 1]
+    assert rows_where(table, Alike(columns=("c",), but="n")).tolist() == [0, 2]
+    assert rows_where(table, Alike(columns=("c", "n"))).tolist() == []
+    with pytest.raises(UserError, match="There is no column 'q'"):
+        rows_where(table, Gaps(columns=("q",)))
+    with pytest.raises(UserError, match="Only a number has a range"):
+        rows_where(table, Between(column="c"))
+
+
+def test_rows_that_are_alike_stand_side_by_side() -> None:
+    table = made(c=["x", "b", "a", "b", "a", "a"])
+    assert rows_where(table, Alike(columns=("c",))).tolist() == [1, 3, 2, 4, 5]

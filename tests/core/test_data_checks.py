@@ -46,6 +46,15 @@ def test_the_strongest_tie_comes_first_with_its_direction() -> None:
     assert all(estimate.value is None or estimate.low is not None or estimate.note for estimate in found.estimates)
 
 
+def test_weights_that_are_not_used_are_said_not_to_be() -> None:
+    rows = frame()
+    rows["w"] = 2
+    assert (
+        "whatever their weight or group" in exhibit(subject_of_frame(rows, "y", None, weight="w"), "association").answer
+    )
+    assert "whatever their weight" not in exhibit(subject_of_frame(frame(), "y", None), "association").answer
+
+
 @pytest.mark.parametrize("outcome", ["binary", "multiclass", "number"])
 def test_every_outcome_has_its_ties_leaks_repeats_and_shifts(outcome: str) -> None:
     rows = frame()

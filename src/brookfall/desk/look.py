@@ -102,10 +102,7 @@ def rows_view(
     *,
     falling: bool = False,
 ) -> RowsView:
-    """A window of the rows, as they read, with the place of each in the file (1 is the first data row).
-
-    Only the columns that are asked about are read whole.
-    """
+    """A window of the rows, as they read, with the place of each in the table (1 is the first data row)."""
     case = people.case_for(session, person, case_id)
     version = case.table_version
     names = [column.name for column in stored_columns(session, case.id, version=version)]

@@ -8,8 +8,6 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from brookfall.core.errors import UserError
 from brookfall.core.recipe.preprocess import rows_with_gaps
-from brookfall.core.resample.part_names import part_name
-from brookfall.core.resample.parts import given_parts
 from brookfall.core.table.infer import as_category
 from brookfall.core.table.repeats import group_of_each
 from brookfall.core.table.table import Column, Table
@@ -121,8 +119,3 @@ def _in_two_parts(table: Table, where: InTwoParts) -> Rows:
     counts = np.bincount(pairs[0], minlength=int(values.max()) + 1)
     found = held[counts[values[held]] > 1]
     return found[np.lexsort((found, values[found]))]
-
-
-def part_of_rows(table: Table, column: str | None) -> dict[str, Rows]:
-    """The owner's own parts, where a column names them."""
-    return {} if column is None else {part_name(name): rows for name, rows in given_parts(table, column).items()}

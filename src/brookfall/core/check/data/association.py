@@ -108,4 +108,8 @@ def _answer(ties: list[Tied], draft: Draft, places: dict[str, int], bench: Bench
         f"{KIND_WORDS[first.tie.kind]} is {wording.figure(figure, draft.level)} on {wording.rows(figure.n)}. "
     )
     count = f"{len(clear)} of {len(judged)} features"
-    return said + f"{wording.capital(count)} are associated with it beyond chance (p ≤ 0.05 by Holm)."
+    said += f"{wording.capital(count)} are associated with it beyond chance (p ≤ 0.05 by Holm)."
+    subject = bench.subject
+    if subject.weights is not None or subject.clusters is not None:
+        said += " Rows count once here and stand for themselves, whatever their weight or group."
+    return said
