@@ -4,12 +4,15 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from brookfall.demo.seed import PASSWORD, seed
 from brookfall.launch.house import House
 
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"]
+
+# No test of speed: the workers may hold both cores meanwhile.
+expect.set_options(timeout=20_000)
 
 Open = Callable[[str], Page]
 
@@ -45,7 +48,6 @@ def open_as(site: str, browser: Browser) -> Iterator[Open]:
         contexts.append(context)
         page = context.new_page()
         page.set_default_timeout(30_000)
-        # No test of speed: the workers may hold both cores meanwhile.
         page.set_default_navigation_timeout(90_000)
         page.on("console", watch)
         page.on("pageerror", lambda error: faults.append(str(error)))
