@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import chdtrc, chdtri, kolmogorov
 
+from brookfall.core.measure.association import chi_square
 from brookfall.core.measure.figure import FEW_ROWS, Figure, absent
 from brookfall.core.measure.noncentral import chi2_limits
 from brookfall.core.table.table import Column
@@ -59,7 +60,11 @@ def shift_of(before: Column, after: Column) -> Shift:
         return low * scale, high * scale
 
     figure = Figure(value, n + m, "noncentral_chi2", bounds).marked(few=min(n, m) < FEW_ROWS)
-    p = _ks_p(before, after, distance) if distance is not None else _chi2_p(first, second)
+    p = (
+        _ks_p(before, after, distance)
+        if distance is not None
+        else float(chdtrc(freedom, chi_square(np.stack([first, second]))))
+    )
     return Shift(figure, freedom * scale, float(chdtri(freedom, 0.05)) * scale, distance, p)
 
 
@@ -110,9 +115,3 @@ def _ks(before: Column, after: Column) -> float | None:
 def _ks_p(before: Column, after: Column, distance: float) -> float:
     n, m = (int((~column.missing).sum()) for column in (before, after))
     return float(kolmogorov(sqrt(n * m / (n + m)) * distance))
-
-
-def _chi2_p(first: Numbers, second: Numbers) -> float:
-    cells = np.stack([first, second])
-    expected = cells.sum(axis=1, keepdims=True) * cells.sum(axis=0, keepdims=True) / cells.sum()
-    return float(chdtrc(len(first) - 1, ((cells - expected) ** 2 / expected).sum()))

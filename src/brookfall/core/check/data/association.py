@@ -35,8 +35,8 @@ class WithTarget:
     title = "Association with the target"
     question = 1
     source = (
-        "Pearson; correlation ratio with noncentral F (Steiger 2004); Cramér's V corrected (Bergsma 2013) with "
-        "noncentral chi-square (Smithson 2003); Holm 1979."
+        "Pearson, with Hall 1992 on influence values; correlation ratio with noncentral F (Steiger 2004), or with Hall "
+        "where it is clear; Cramér's V corrected (Bergsma 2013) with noncentral chi-square (Smithson 2003); Holm 1979."
     )
     refits = False
 
