@@ -38,7 +38,7 @@ def walk(page: Page) -> None:
     """The README's tour, with a picture at each stop."""
     sign_in(page, "nell")
     page.goto("/submit")
-    page.get_by_role("button", name="Data files and a form").click()
+    page.get_by_role("button", name="Begin a form").click()
     shoot(page, "submit")
     page.get_by_role("button", name="Sign out").click()
     sign_in(page, "iris")

@@ -15,8 +15,11 @@ from brookfall.core.evidence import OTHER_PROCESSOR, Evidence, differences, evid
 from brookfall.core.plan import CHECKS, Plan, standard_plan
 from brookfall.core.retest import retest as run_retest
 from brookfall.core.subject import subject_of
+from brookfall.core.submission.added import with_added
 from brookfall.core.submission.package import Package, open_package
 from brookfall.send import send_package
+
+_FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
 
 
 @click.group()
@@ -55,7 +58,13 @@ def retest(
 @click.argument("evidence_file", type=click.Path(exists=True, path_type=Path))
 @click.argument("package", type=click.Path(path_type=Path))
 @click.option("--jobs", type=click.IntRange(1), default=1, show_default=True, help="Processes that fit.")
-def replay(evidence_file: Path, package: Path, jobs: int) -> None:
+@click.option(
+    "--added",
+    multiple=True,
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    help="A file that was added.",
+)
+def replay(evidence_file: Path, package: Path, jobs: int, added: tuple[Path, ...]) -> None:
     """Refit everything in EVIDENCE_FILE from PACKAGE and compare bit for bit. Exit 1 says what differs."""
     try:
         evidence = Evidence.model_validate(json.loads(evidence_file.read_text(encoding="utf-8")))
@@ -66,7 +75,8 @@ def replay(evidence_file: Path, package: Path, jobs: int) -> None:
         opened = open_package(package)
         if opened.sha256 != evidence.package.sha256:
             raise UserError("This is not the package that the evidence is about.", todo="Give the same package.")
-        subject = subject_of(opened, evidence.roles, evidence.changes)
+        whole = with_added(opened, evidence.added, {str(path): path.read_bytes() for path in added})
+        subject = subject_of(whole, evidence.roles, evidence.changes)
         again = run_retest(Bench(subject, evidence.plan), jobs)
     except UserError as problem:
         click.echo(str(problem), err=True)
@@ -96,7 +106,7 @@ def submit(package: Path, url: str, token: str, due: str | None) -> None:
     """Submit PACKAGE (a folder or .zip), checked here first, and write the case's address."""
     try:
         opened = open_package(package)
-        case_id = send_package(opened.files, url, token, due)
+        case_id = send_package(opened.files, url, token, due, lambda said: click.echo(said, err=True))
     except UserError as problem:
         click.echo(str(problem), err=True)
         sys.exit(2)

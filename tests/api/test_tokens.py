@@ -75,7 +75,7 @@ def test_a_package_is_submitted_from_the_command_line(visitor: SignIn, address: 
     asked = ["submit", str(package), "--url", address, "--token", secret, "--due", "2027-01-31"]
     first = CliRunner().invoke(main, asked)
     assert first.exit_code == 0, first.output
-    case = visitor("ada").get(first.output.strip().replace(f"{address}/cases/", "/api/cases/"))
+    case = visitor("ada").get(first.stdout.strip().replace(f"{address}/cases/", "/api/cases/"))
     assert (case["model"], case["due"]) == ("By script", "2027-01-31")
     again = CliRunner().invoke(main, asked)
     assert again.exit_code == 2

@@ -19,7 +19,8 @@ def submitted(open_as: Open, version: str) -> Page:
     files["submission.yaml"] = yaml.safe_dump(declared).encode()
     nell = open_as("nell")
     nell.goto("/submit")
-    nell.get_by_label("Package").set_input_files(
+    nell.get_by_role("button", name="Send a package").click()
+    nell.get_by_label("Package:").set_input_files(
         {"name": "p.zip", "mimeType": "application/zip", "buffer": zipped(files)}
     )
     nell.get_by_role("button", name="Submit the package").click()
@@ -100,12 +101,17 @@ def test_rows_pairs_and_a_columns_page(open_as: Open) -> None:
 def test_a_form_shows_how_a_file_is_read_and_is_kept_half_done(open_as: Open) -> None:
     page = open_as("nell")
     page.goto("/submit")
-    page.get_by_role("button", name="Data files and a form").click()
+    page.get_by_role("button", name="Begin a form").click()
     form = page.get_by_role("form", name="Brief")
     form.get_by_label("Model").fill("Turnout by form")
     form.get_by_label("Version").fill("0.1")
-    page.reload()
-    page.get_by_role("button", name="Data files and a form").click()
+    # Left at once: what was typed last is kept too, and is there on another machine.
+    page.get_by_role("link", name="All that is half done").click()
+    elsewhere = open_as("nell")
+    elsewhere.goto("/submit")
+    elsewhere.get_by_role("link", name="Turnout by form 0.1").first.click()
+    expect(elsewhere.get_by_role("form", name="Brief").get_by_label("Version")).to_have_value("0.1")
+    page.get_by_role("link", name="Turnout by form 0.1").first.click()
     expect(form.get_by_label("Model")).to_have_value("Turnout by form")
     form.get_by_label("Purpose").fill("How long it takes")
     form.get_by_label("Built by").fill("Operations")

@@ -105,6 +105,7 @@ def test_an_owner_submits_a_package_and_is_told_what_is_wrong(open_as: Open, tmp
     broken.write_bytes(zipped(files_of(csv=rows_csv(50) + "1,2,3\n")))
     model = {"name": "Sent by zip", "version": "1", "tier": 3, "outcome": "binary", "purpose": "To see", "owner": "Us"}
     sound.write_bytes(zipped(files_of(model=model)))
+    page.get_by_role("button", name="Send a package").click()
     page.get_by_label("Package:").set_input_files(broken)
     page.get_by_role("button", name="Submit the package").click()
     expect(page.get_by_role("alert")).to_contain_text("data/rows.csv, row 52")
@@ -118,7 +119,7 @@ def test_an_owner_submits_a_package_and_is_told_what_is_wrong(open_as: Open, tmp
 def test_an_owner_submits_by_form(open_as: Open, tmp_path: Path) -> None:
     page = open_as("nell")
     page.goto("/submit")
-    page.get_by_role("button", name="Data files and a form").click()
+    page.get_by_role("button", name="Begin a form").click()
     data = tmp_path / "offers.csv"
     data.write_bytes(packages.smoke_alarm()["data/offers.csv"])
     form = page.get_by_role("form", name="Brief")

@@ -17,6 +17,7 @@ import { RecordScreen } from "./screens/RecordScreen";
 import { Report } from "./screens/Report";
 import { SignIn } from "./screens/SignIn";
 import { You } from "./screens/You";
+import { DraftDesk } from "./screens/submit/DraftDesk";
 import { Submit } from "./screens/submit/Submit";
 
 export function App() {
@@ -30,6 +31,7 @@ export function App() {
       <Routes>
         <Route path="/" element={<Docket />} />
         <Route path="/submit" element={<Submit />} />
+        <Route path="/submit/:draftId" element={<DraftDesk />} />
         <Route path="/you" element={<You />} />
         <Route path="/record" element={<RecordScreen />} />
         <Route path="/cases/:caseId" element={<CaseFrame />}>

@@ -50,6 +50,12 @@ export function seconds(s: number): string {
   return s < 60 ? `${Math.max(1, Math.round(s))} s` : `${Math.floor(s / 60)} min ${Math.round(s % 60)} s`;
 }
 
+/** `12 kB`, `3.4 MB`. */
+export function size(bytes: number): string {
+  if (bytes < 1000) return plural(bytes, "byte");
+  return bytes < 1e6 ? `${count(Math.round(bytes / 1e3))}\u00a0kB` : `${(bytes / 1e6).toFixed(1)}\u00a0MB`;
+}
+
 export function plural(n: number, one: string, many = `${one}s`): string {
   return `${count(n)} ${n === 1 ? one : many}`;
 }

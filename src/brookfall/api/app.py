@@ -7,8 +7,10 @@ from flask import Blueprint, Flask, Response, abort, g, make_response, request, 
 from flask_openapi3 import Info, OpenAPI
 from pydantic import ValidationError
 
+from brookfall.api.blueprint import QUEUE
+from brookfall.api.draft_routes import drafts_api
 from brookfall.api.problems import from_validation, handle_problems
-from brookfall.api.routes import QUEUE, api
+from brookfall.api.routes import AT_ONCE, api
 from brookfall.api.session import guard
 from brookfall.records.config import config
 
@@ -24,7 +26,7 @@ def create_app(front_end: Path = FRONT_END) -> Flask:
         SESSION_COOKIE_HTTPONLY=True,
         SESSION_COOKIE_SAMESITE="Lax",
         SESSION_COOKIE_SECURE=settings.secure_cookies,
-        MAX_CONTENT_LENGTH=settings.max_bytes,
+        MAX_CONTENT_LENGTH=AT_ONCE,
         RATELIMIT_STORAGE_URI=settings.redis_url,
         WTF_CSRF_TIME_LIMIT=None,
         WTF_CSRF_HEADERS=["X-CSRF-Token"],
@@ -50,6 +52,7 @@ def bare_app() -> OpenAPI:
         static_folder=None,
     )
     app.register_api(api)
+    app.register_api(drafts_api)
     return app
 
 

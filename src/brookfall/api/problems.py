@@ -58,8 +58,8 @@ def handle_problems(app: Flask) -> None:
     @app.errorhandler(RequestEntityTooLarge)
     def _too_large(_: RequestEntityTooLarge) -> Response:
         limit = app.config["MAX_CONTENT_LENGTH"] / 1e6
-        todo = "Send less, or ask the administrator to raise BROOKFALL_MAX_BYTES."
-        return problem(413, "Not done", f"What was sent is larger than the limit of {limit:.0f} MB.", todo=todo)
+        todo = "Send a large package as a draft, piece by piece, as 'brookfall submit' does."
+        return problem(413, "Not done", f"What was sent at once is larger than {limit:.0f} MB.", todo=todo)
 
     @app.errorhandler(HTTPException)
     def _http(error: HTTPException) -> Response:

@@ -1,26 +1,24 @@
 """Every address of the API. Each opens a transaction, asks the desk, and sends what it shows."""
 
-from collections.abc import Callable
-from datetime import date
-from functools import wraps
-from typing import Literal, ParamSpec
+from typing import Literal
 
 from flask import Response, current_app, jsonify, make_response, request
 from flask_login import current_user, login_required, login_user, logout_user
-from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, ConfigDict, Field, RootModel
 from sqlalchemy import text
 
-from brookfall.api.problems import Problem, problem
+from brookfall.api.blueprint import QUEUE, blueprint, shows
+from brookfall.api.dates import date_of
+from brookfall.api.problems import problem
 from brookfall.api.session import SignedIn, asking, limiter
 from brookfall.core.errors import UserError
 from brookfall.core.look.where import Where
 from brookfall.core.plan import Plan
 from brookfall.core.submission.files import files_of_zip, safe_path
 from brookfall.core.table.change import Change
-from brookfall.core.table.how import HowRead
 from brookfall.core.table.roles import Roles
 from brookfall.desk import (
+    added,
     change,
     data,
     decide,
@@ -54,7 +52,6 @@ from brookfall.desk.views import (
     NewToken,
     PersonView,
     PlanView,
-    Preview,
     RecordView,
     RowsView,
     RunView,
@@ -62,21 +59,12 @@ from brookfall.desk.views import (
     View,
     Vocabulary,
 )
-from brookfall.records.config import config
 from brookfall.records.database import transaction
 
-P = ParamSpec("P")
+api = blueprint("api")
 
-QUEUE = "brookfall_queue"
-"""Where the application keeps the queue that wakes the workers."""
-
-api = APIBlueprint(
-    "api",
-    __name__,
-    url_prefix="/api",
-    abp_tags=[Tag(name="brookfall")],
-    abp_responses=dict.fromkeys(("400", "401", "403", "404", "409", "422", "429"), Problem),
-)
+AT_ONCE = 32_000_000
+"""Bytes of one request."""
 
 
 class Credentials(BaseModel):
@@ -159,6 +147,10 @@ class ColumnQuery(BaseModel):
     by: str | None = None
 
 
+class TableQuery(BaseModel):
+    name: str
+
+
 class CaseId(View):
     case_id: int
 
@@ -178,17 +170,6 @@ class Findings(RootModel[list[FindingView]]):
 def refused(response: Response) -> bool:
     """Only a refusal counts against whoever guesses passwords; a busy office is not throttled."""
     return response.status_code in (401, 403)
-
-
-def shows(call: Callable[P, BaseModel]) -> Callable[P, Response]:
-    """A view as JSON. Only finite numbers leave: the models hold no NaN."""
-
-    @wraps(call)
-    def send(*args: P.args, **kwargs: P.kwargs) -> Response:
-        body = call(*args, **kwargs).model_dump_json(by_alias=True)
-        return Response(body, content_type="application/json")
-
-    return send
 
 
 @api.get("/health", responses={200: Health})
@@ -261,8 +242,11 @@ def get_docket() -> DocketView:
 @login_required
 @shows
 def post_case() -> CaseId:
-    """Multipart: one ``package`` (.zip), or any number of ``file`` parts named by their paths; ``due`` if wished."""
-    limit = config().max_bytes
+    """Multipart: one ``package`` (.zip), or any number of ``file`` parts named by their paths; ``due`` if wished.
+
+    For a small package, read while the sender waits; a draft takes a large one, piece by piece.
+    """
+    limit = 4 * AT_ONCE
     archive = request.files.get("package")
     if archive is not None:
         files = files_of_zip(archive.stream.read(), limit)
@@ -272,22 +256,8 @@ def post_case() -> CaseId:
         raise UserError("No file was sent.", todo="Send a package as .zip, or its files.")
     written = request.form.get("due", "")
     with transaction() as session:
-        case = submit.submit(session, asking(session), files, _date(written))
+        case = submit.submit(session, asking(session), files, date_of(written))
         return CaseId(case_id=case.id)
-
-
-@api.post("/previews", responses={200: Preview})
-@login_required
-@shows
-def post_preview() -> Preview:
-    """Multipart: ``file`` (or its first MiB, with ``whole`` no) and ``how`` as JSON. Nothing is kept."""
-    part = request.files.get("file")
-    if part is None:
-        raise UserError("No file was sent.", todo="Choose the data file.")
-    how = HowRead.model_validate_json(request.form.get("how") or "{}")
-    return preview.preview(
-        part.stream.read(), safe_path(part.filename or ""), how, whole=request.form.get("whole") != "no"
-    )
 
 
 @api.get("/vocabulary", responses={200: Vocabulary})
@@ -295,13 +265,6 @@ def post_preview() -> Preview:
 @shows
 def get_vocabulary() -> Vocabulary:
     return preview.vocabulary()
-
-
-def _date(written: str) -> date | None:
-    try:
-        return date.fromisoformat(written) if written else None
-    except ValueError:
-        raise UserError(f"'{written}' is not a date.", todo="Write it as 2027-01-31.") from None
 
 
 @api.get("/cases/<int:case_id>", responses={200: CaseView})
@@ -398,6 +361,17 @@ def post_effect(path: CasePath, body: EffectBody) -> ChangeEffect:
     """What the changes would do; nothing is written."""
     with transaction() as session:
         return change.effect(session, asking(session), path.case_id, body.changes)
+
+
+@api.delete("/cases/<int:case_id>/tables", responses={200: DataView})
+@login_required
+@shows
+def delete_table(path: CasePath, query: TableQuery) -> DataView:
+    """Takes away a table that the reviewer added."""
+    with transaction() as session:
+        person = asking(session)
+        added.take_away(session, person, path.case_id, query.name)
+        return data.data_view(session, person, path.case_id)
 
 
 @api.get("/cases/<int:case_id>/plan", responses={200: PlanView})

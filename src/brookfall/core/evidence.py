@@ -9,6 +9,7 @@ from brookfall.core.environment import environment
 from brookfall.core.exhibit import Estimate, Exhibit
 from brookfall.core.judge.policy import Policy
 from brookfall.core.plan import Plan
+from brookfall.core.submission.added import Added
 from brookfall.core.table.change import Change
 from brookfall.core.table.roles import Roles
 
@@ -21,7 +22,7 @@ class PackageHash(BaseModel):
 
 class Evidence(BaseModel):
     """The contract of the evidence file. ``roles`` are those the reviewer tested under, ``changes`` what made the table
-    that was tested from the one that was submitted."""
+    that was tested from the one that was submitted, ``added`` the tables that the reviewer put beside it."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -32,6 +33,7 @@ class Evidence(BaseModel):
     policy: Policy
     roles: Roles
     changes: tuple[Change, ...] = ()
+    added: tuple[Added, ...] = ()
     exhibits: tuple[Exhibit, ...]
 
     def to_json(self) -> str:
@@ -40,7 +42,12 @@ class Evidence(BaseModel):
 
 
 def evidence_of(
-    sha256: str, plan: Plan, roles: Roles, exhibits: tuple[Exhibit, ...], changes: tuple[Change, ...] = ()
+    sha256: str,
+    plan: Plan,
+    roles: Roles,
+    exhibits: tuple[Exhibit, ...],
+    changes: tuple[Change, ...] = (),
+    added: tuple[Added, ...] = (),
 ) -> Evidence:
     """The evidence of exhibits computed here and now.
 
@@ -56,6 +63,7 @@ def evidence_of(
         policy=plan.policy,
         roles=roles,
         changes=changes,
+        added=added,
         exhibits=exhibits,
     )
 

@@ -7,13 +7,15 @@ from sqlalchemy.orm import Session
 from brookfall.core.bench import Bench
 from brookfall.core.plan import Plan
 from brookfall.core.subject import Subject, Submitted, subject_from
-from brookfall.core.submission.schema import Submission
+from brookfall.core.submission.added import Added
+from brookfall.core.submission.schema import Data, Submission
 from brookfall.core.table.change import Change
 from brookfall.core.table.roles import Roles
 from brookfall.records import blobs
 from brookfall.records.cases import Case, SubmittedFile
 from brookfall.records.tables import get_table, table_names
 
+_ADDED: TypeAdapter[list[Added]] = TypeAdapter(list[Added])
 _CHANGES: TypeAdapter[list[Change]] = TypeAdapter(list[Change])
 
 
@@ -28,10 +30,20 @@ def subject_of_case(session: Session, case: Case) -> Subject:
 
 
 def submitted(session: Session, case: Case) -> Submitted:
-    """What the owner sent, read back."""
-    declared = Submission.model_validate(case.submission)
+    """What the owner sent and the reviewer added, read back."""
+    declared = Submission.model_validate(case.submission).model_copy(update={"data": entries_of(case)})
     beside = {name: get_table(session, case.id, name=name) for name in table_names(session, case.id)}
     return Submitted(declared, get_table(session, case.id), beside, _prediction_files(session, case, declared))
+
+
+def added_to(case: Case) -> tuple[Added, ...]:
+    """The tables that the reviewer put beside the rows."""
+    return tuple(_ADDED.validate_python(case.added))
+
+
+def entries_of(case: Case) -> tuple[Data, ...]:
+    """Every data file of the case: the submitted ones, then those that the reviewer added."""
+    return (*Submission.model_validate(case.submission).data, *added_to(case))
 
 
 def changes_of(case: Case) -> tuple[Change, ...]:

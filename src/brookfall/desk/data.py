@@ -4,10 +4,11 @@ from sqlalchemy.orm import Session
 
 from brookfall.core.errors import StaleError, UserError
 from brookfall.core.plan import Plan
-from brookfall.core.submission.schema import Submission
+from brookfall.core.submission.added import Added
+from brookfall.core.submission.schema import Data, Submission
 from brookfall.core.table.roles import Roles, check_roles, target_of, times_of, weights_of
 from brookfall.desk import people
-from brookfall.desk.bench import changes_of
+from brookfall.desk.bench import changes_of, entries_of
 from brookfall.desk.views import ColumnView, DataView, ReadFile
 from brookfall.records import trail
 from brookfall.records.cases import Case
@@ -19,17 +20,13 @@ def data_view(session: Session, person: Person, case_id: int) -> DataView:
     """The columns with their profiles and roles, and what is wrong with the roles, if anything is."""
     case = people.case_for(session, person, case_id)
     stored = stored_columns(session, case.id, version=case.table_version)
-    declared = Submission.model_validate(case.submission)
     changes = changes_of(case)
     roles = Roles.model_validate(case.roles)
     return DataView(
         revision=case.roles_revision,
         locked=case.plan_locked is not None,
         file=_file(case),
-        files=[
-            ReadFile(path=entry.path, kind=entry.kind, words=entry.read.words, how=entry.read)
-            for entry in declared.data
-        ],
+        files=[_read_file(entry) for entry in entries_of(case)],
         fingerprint=case.table_fingerprint,
         n_rows=case.n_rows,
         submitted_rows=stored_rows(session, case.id),
@@ -38,7 +35,7 @@ def data_view(session: Session, person: Person, case_id: int) -> DataView:
         changes_said=[change.said for change in changes],
         beside={
             entry.name: [column.name for column in stored_columns(session, case.id, entry.name)]
-            for entry in declared.data
+            for entry in entries_of(case)
             if entry.kind == "sample"
         },
         target_observed=Plan.model_validate(case.plan).target_observed,
@@ -56,6 +53,13 @@ def data_view(session: Session, person: Person, case_id: int) -> DataView:
             for column in stored
         ],
         problem=_problem(session, case, roles),
+    )
+
+
+def _read_file(entry: Data) -> ReadFile:
+    added = isinstance(entry, Added)
+    return ReadFile(
+        name=entry.name, path=entry.path, kind=entry.kind, words=entry.read.words, how=entry.read, added=added
     )
 
 

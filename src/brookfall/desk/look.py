@@ -14,13 +14,12 @@ from brookfall.core.look.where import Where, rows_where
 from brookfall.core.measure.association import KIND_WORDS, kind_of, strengths
 from brookfall.core.measure.interval import proportion
 from brookfall.core.plan import Plan
-from brookfall.core.submission.schema import Submission
 from brookfall.core.table.infer import as_category
 from brookfall.core.table.profile import Bins, bins_of, count_in
 from brookfall.core.table.roles import Roles
 from brookfall.core.table.table import Column, Table
 from brookfall.desk import people
-from brookfall.desk.bench import subject_of_case
+from brookfall.desk.bench import added_to, entries_of, subject_of_case
 from brookfall.desk.views import ColumnPage, GroupOfColumn, LookView, MatrixView, RowsView
 from brookfall.records.cases import Case, KeptLook
 from brookfall.records.database import transaction
@@ -33,7 +32,7 @@ AT_ONCE = 2_000_000
 _MOST_COLUMNS = 120
 _MOST_ROWS = 200
 _MOST_GROUPS = 8
-_VERSION = 1
+_VERSION = 2
 """Goes up when what is looked for changes, so that what was kept is found anew."""
 
 
@@ -76,18 +75,18 @@ def _look(session: Session, case: Case) -> KeptLook:
 
 
 def _samples(session: Session, case: Case) -> dict[str, Sample]:
-    entries = Submission.model_validate(case.submission).data
     return {
         entry.name: Sample(get_table(session, case.id, name=entry.name), str(entry.key))
-        for entry in entries
+        for entry in entries_of(case)
         if entry.kind == "sample"
     }
 
 
 def _key(case: Case) -> str:
     grounds = Plan.model_validate(case.plan).policy.grounds
+    added = [one.sha256 for one in added_to(case)]
     return digest.of_json(
-        [_VERSION, case.table_fingerprint, case.roles, case.submission["recipe"], case.outcome, list(grounds)]
+        [_VERSION, case.table_fingerprint, case.roles, case.submission["recipe"], case.outcome, list(grounds), added]
     )
 
 

@@ -7,6 +7,7 @@ from sqlalchemy.orm import Session
 
 from brookfall.core.errors import ForbiddenError, UserError
 from brookfall.core.plan import standard_plan
+from brookfall.core.progress import Progress, untold, within
 from brookfall.core.subject import subject_of
 from brookfall.core.submission.package import Package, package_from_files
 from brookfall.records import blobs, trail
@@ -16,15 +17,22 @@ from brookfall.records.people import Person
 from brookfall.records.tables import put_table
 
 
-def submit(session: Session, person: Person, files: dict[str, bytes], due: date | None = None) -> Case:
+def submit(
+    session: Session,
+    person: Person,
+    files: dict[str, bytes],
+    due: date | None = None,
+    progress: Progress = untold,
+) -> Case:
     """A new waiting case from the files of a package; UserError when it is unusable, and nothing is kept."""
-    if "owner" not in person.roles:
-        raise ForbiddenError("Only a person with the role owner submits models.", todo="Ask an administrator.")
-    package = package_from_files(files)
+    refuse_others(person)
+    package = package_from_files(files, within(progress, 0, 0.5))
     subject_of(package)
     _refuse_known_version(session, package)
     case = _new_case(session, person, package, due)
-    put_table(session, case.id, package.table, descriptions=package.columns)
+    keeping = within(progress, 0.5, 0.9)
+    put_table(session, case.id, package.table, descriptions=package.columns, progress=keeping)
+    progress("keeping the files as they were sent", 0.9)
     for name, table in package.beside.items():
         put_table(session, case.id, table, name)
     for path, data in sorted(files.items()):
@@ -38,6 +46,12 @@ def submit(session: Session, person: Person, files: dict[str, bytes], due: date 
         after={"package": package.sha256, "files": sorted(files), "rows": case.n_rows},
     )
     return case
+
+
+def refuse_others(person: Person) -> None:
+    """ForbiddenError for whoever may not submit models."""
+    if "owner" not in person.roles:
+        raise ForbiddenError("Only a person with the role owner submits models.", todo="Ask an administrator.")
 
 
 def _new_case(session: Session, person: Person, package: Package, due: date | None) -> Case:

@@ -3,7 +3,7 @@
 from datetime import date, datetime
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, JsonValue
 
 from brookfall.core.exhibit import Exhibit
 from brookfall.core.look.look import Look
@@ -156,12 +156,14 @@ class ColumnView(View):
 
 
 class ReadFile(View):
-    """A data file as it was read."""
+    """A data file as it was read; ``added`` by the reviewer rather than submitted."""
 
+    name: str
     path: str
     kind: str
     words: str
     how: HowRead
+    added: bool
 
 
 class DataView(View):
@@ -199,6 +201,40 @@ class Preview(View):
     rows: int
     whole: bool
     columns: list[PreviewColumn]
+
+
+class DraftFileView(View):
+    """A file of a draft; what comes next begins at byte ``received``, and ``stamp`` is what its sender knows it by."""
+
+    path: str
+    size: int
+    received: int
+    stamp: str
+
+
+class Fault(View):
+    """Why a draft was not taken in: what is wrong, where, and what to do."""
+
+    detail: str
+    where: str
+    todo: str
+
+
+class DraftView(View):
+    """A submission being put together, or being taken in; ``share`` of that is done. ``brief`` is the sender's own."""
+
+    id: int
+    brief: dict[str, JsonValue]
+    due: date | None
+    revision: int
+    state: Literal["open", "waiting", "leased", "done"]
+    doing: str
+    share: float
+    fault: Fault | None
+    case_id: int | None
+    added_to: int | None
+    files: list[DraftFileView]
+    changed: datetime
 
 
 class Named(View):

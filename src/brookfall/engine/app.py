@@ -1,4 +1,4 @@
-"""The Celery application and its one task; ``celery -A brookfall.engine.app worker`` finds it here."""
+"""The Celery application and its tasks; ``celery -A brookfall.engine.app worker`` finds it here."""
 
 import threading
 
@@ -6,10 +6,14 @@ from celery import Celery
 from celery.signals import worker_ready
 
 from brookfall.desk.look import look_and_keep
+from brookfall.engine.intake import take_in, waiting_drafts
 from brookfall.engine.work import open_runs, work_on
 from brookfall.records.config import config
 
 _TICK_SECONDS = 4.0
+_TURN_SECONDS = 2.0
+_EXPIRY_SECONDS = 30
+_CAN_WAIT = 5
 
 app = Celery("brookfall", broker=config().redis_url)
 app.conf.update(
@@ -18,13 +22,23 @@ app.conf.update(
     task_acks_late=False,
     broker_connection_retry_on_startup=True,
     worker_hijack_root_logger=False,
+    # Somebody waits for a look or a draft; runs, in short turns, come after them.
+    task_default_priority=0,
+    broker_transport_options={"queue_order_strategy": "priority", "priority_steps": [0, _CAN_WAIT]},
 )
 
 
 @app.task(name="brookfall.work")  # type: ignore[untyped-decorator]
 def work(run_id: int) -> None:
-    """Works on a run until nothing of it waits. Any number of these may run at once, or twice."""
-    work_on(run_id)
+    """Works on a run for a turn, then stands in line again. Any number of these may run at once, or twice."""
+    if work_on(run_id, _TURN_SECONDS):
+        work.apply_async((run_id,), expires=_EXPIRY_SECONDS, priority=_CAN_WAIT)
+
+
+@app.task(name="brookfall.work_once")  # type: ignore[untyped-decorator]
+def work_once(run_id: int) -> None:
+    """A turn at a run whose messages may have been lost; it does not stand in line again, so that none pile up."""
+    work_on(run_id, _TICK_SECONDS)
 
 
 @app.task(name="brookfall.look")  # type: ignore[untyped-decorator]
@@ -33,18 +47,27 @@ def look(case_id: int) -> None:
     look_and_keep(case_id)
 
 
+@app.task(name="brookfall.intake")  # type: ignore[untyped-decorator]
+def intake(draft_id: int) -> None:
+    """Takes in a draft that was sent."""
+    take_in(draft_id)
+
+
 class CeleryQueue:
-    """Wakes every worker for a run, or one for a look."""
+    """Wakes every worker for a run, or one for a look or a draft."""
 
     def __init__(self, messages: int = 8) -> None:
         self._messages = messages
 
     def wake(self, run_id: int) -> None:
         for _ in range(self._messages):
-            work.apply_async((run_id,), expires=30)
+            work.apply_async((run_id,), expires=_EXPIRY_SECONDS, priority=_CAN_WAIT)
 
     def look(self, case_id: int) -> None:
-        look.apply_async((case_id,), expires=30)
+        look.apply_async((case_id,), expires=_EXPIRY_SECONDS)
+
+    def intake(self, draft_id: int) -> None:
+        intake.apply_async((draft_id,), expires=_EXPIRY_SECONDS)
 
 
 @worker_ready.connect  # type: ignore[untyped-decorator]
@@ -53,8 +76,10 @@ def _start_ticking(**_: object) -> None:
 
 
 def _tick() -> None:
-    """Asks the database, again and again, for runs with work that nobody holds: after a crash, or a lost message."""
+    """Asks the database, again and again, for work that nobody holds: after a crash, or a lost message."""
     pause = threading.Event()
     while not pause.wait(_TICK_SECONDS):
         for run_id in open_runs():
-            work.apply_async((run_id,), expires=_TICK_SECONDS)
+            work_once.apply_async((run_id,), expires=_TICK_SECONDS, priority=_CAN_WAIT)
+        for draft_id in waiting_drafts():
+            intake.apply_async((draft_id,), expires=_TICK_SECONDS)

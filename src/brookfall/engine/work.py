@@ -3,10 +3,7 @@
 import logging
 import os
 import socket
-import threading
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from functools import lru_cache
 
 from sqlalchemy import or_, select
@@ -18,6 +15,7 @@ from brookfall.core.fit.execute import FitResult, execute
 from brookfall.core.fit.request import FitJob
 from brookfall.core.retest import Asked, ask, evaluate, faulted, jobs_of
 from brookfall.desk.bench import bench_of
+from brookfall.engine.heartbeat import heartbeat
 from brookfall.records import ledger, trail
 from brookfall.records.base import now
 from brookfall.records.cases import Case
@@ -26,7 +24,6 @@ from brookfall.records.exhibits import put_exhibit
 from brookfall.records.work import Fit, Run, RunCheck, RunFit
 
 _BATCH = 4
-_BEAT_SECONDS = 5.0
 _IDLE_SECONDS = 0.3
 
 _log = logging.getLogger(__name__)
@@ -62,16 +59,21 @@ def open_runs() -> list[int]:
         return []
 
 
-def work_on(run_id: int) -> None:
-    """Makes fits and writes exhibits of a run until nothing of it is free to be taken."""
+def work_on(run_id: int, seconds: float) -> bool:
+    """Makes fits and writes exhibits of a run for about so long; whether anything of it is left to be done.
+
+    A turn, not the whole run: looks and drafts of others, who wait for them, come in between.
+    """
     worker = f"{socket.gethostname()}:{os.getpid()}"
-    while True:
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
         if _make_fits(run_id, worker) or _write_exhibit(run_id):
             continue
         if not _others_at_work(run_id):
             _finish(run_id)
-            return
+            return False
         time.sleep(_IDLE_SECONDS)
+    return True
 
 
 def _make_fits(run_id: int, worker: str) -> bool:
@@ -80,7 +82,7 @@ def _make_fits(run_id: int, worker: str) -> bool:
     if not keys:
         return False
     laid = _lay_out(run_id)
-    with _heartbeat(keys, worker):
+    with heartbeat(lambda: _renew(keys, worker)):
         results = [_execute(laid, key) for key in keys]
     with transaction() as session:
         for result in sorted(results, key=lambda result: result.fit):
@@ -93,23 +95,9 @@ def _execute(laid: _Laid, key: str) -> FitResult:
     return execute(job, laid.bench.subject)
 
 
-@contextmanager
-def _heartbeat(keys: list[str], worker: str) -> Iterator[None]:
-    """Renews the lease while the fits are being made."""
-    stop = threading.Event()
-
-    def beat() -> None:
-        while not stop.wait(_BEAT_SECONDS):
-            with transaction() as session:
-                ledger.renew(session, keys, worker)
-
-    thread = threading.Thread(target=beat, daemon=True)
-    thread.start()
-    try:
-        yield
-    finally:
-        stop.set()
-        thread.join()
+def _renew(keys: list[str], worker: str) -> None:
+    with transaction() as session:
+        ledger.renew(session, keys, worker)
 
 
 def _write_exhibit(run_id: int) -> bool:

@@ -56,6 +56,7 @@ class Case(Base):
     plan_locked: Mapped[Moment | None]
     plan_locked_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     changes: Mapped[list[Any]] = mapped_column(server_default="[]")
+    added: Mapped[list[Any]] = mapped_column(server_default="[]")
     table_version: Mapped[int] = mapped_column(server_default="1")
     created: Mapped[Moment]
 

@@ -10,6 +10,7 @@ import numpy as np
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
+from brookfall.core.progress import Progress, untold
 from brookfall.core.table.profile import profile_column
 from brookfall.core.table.table import Column, Kind, Table
 from brookfall.records import blobs
@@ -26,12 +27,14 @@ def put_table(
     name: str = ROWS,
     version: int = 1,
     descriptions: Mapping[str, str] | None = None,
+    progress: Progress = untold,
 ) -> None:
     """Keeps every column of a version of a table with its profile; equal columns are kept once.
 
     ``descriptions`` are what came with the data about its columns.
     """
     for position, column in enumerate(table.columns):
+        progress(f"keeping column {position + 1} of {len(table.columns)}", position / len(table.columns))
         session.add(
             StoredColumn(
                 case_id=case_id,

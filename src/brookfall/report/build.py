@@ -16,6 +16,7 @@ from brookfall.core.exhibit import QUESTIONS, Estimate, Exhibit
 from brookfall.core.judge.limit import Standing, worst
 from brookfall.core.plan import Plan
 from brookfall.core.recipe.families import recipe_in_words
+from brookfall.core.submission.added import Added
 from brookfall.core.submission.schema import Submission
 from brookfall.core.table.change import Change
 from brookfall.core.table.roles import Roles
@@ -62,6 +63,7 @@ def build_report(session: Session, case: Case, only: Format | None = None) -> Re
         Roles.model_validate(case.roles),
         exhibits,
         tuple(TypeAdapter(list[Change]).validate_python(case.changes)),
+        tuple(TypeAdapter(list[Added]).validate_python(case.added)),
     )
     if only == "json":
         return Report(json=evidence.to_json().encode())

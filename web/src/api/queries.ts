@@ -1,6 +1,6 @@
 /** Every question the screens ask the server, and how long an answer is good. */
 import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient, type UseMutationResult } from "@tanstack/react-query";
-import { asProblem, client, csrfToken, Refusal, told, type Change, type FindingText, type Plan, type Roles, type Schemas } from "./client";
+import { client, told, type Change, type FindingText, type Plan, type Roles, type Schemas } from "./client";
 
 const POLL_MS = 700;
 
@@ -136,32 +136,6 @@ export const useRevokeToken = () =>
 export const useTake = () =>
   useAct(async (id: number) => told(await client.POST("/api/cases/{case_id}/take", at(id))), ["docket"], ["case"]);
 
-export const useSubmit = () =>
-  useAct(async (form: FormData): Promise<Schemas["CaseId"]> => {
-    const response = await fetch("/api/cases", { method: "POST", body: form, headers: { "X-CSRF-Token": csrfToken() } });
-    const body: unknown = await response.json().catch(() => null);
-    if (!response.ok) throw new Refusal(asProblem(body, response.status));
-    return body as Schemas["CaseId"];
-  }, ["docket"]);
-
-/** As much of a text file as tells how it is read; workbooks and Parquet are sent whole. */
-const BEGINNING = 1 << 20;
-
-export const usePreview = () =>
-  useMutation({
-    mutationFn: async ({ file, how }: { file: File; how: Partial<Schemas["HowRead"]> }): Promise<Schemas["Preview"]> => {
-      const partly = /\.(csv|tsv|txt)$/i.test(file.name) && file.size > BEGINNING;
-      const form = new FormData();
-      form.set("file", partly ? file.slice(0, BEGINNING) : file, file.name);
-      form.set("how", JSON.stringify(how));
-      form.set("whole", partly ? "no" : "yes");
-      const response = await fetch("/api/previews", { method: "POST", body: form, headers: { "X-CSRF-Token": csrfToken() } });
-      const body: unknown = await response.json().catch(() => null);
-      if (!response.ok) throw new Refusal(asProblem(body, response.status));
-      return body as Schemas["Preview"];
-    },
-  });
-
 export const useVocabulary = () =>
   useQuery({ queryKey: ["vocabulary"], staleTime: Infinity, queryFn: async () => told(await client.GET("/api/vocabulary")) });
 
@@ -178,6 +152,14 @@ export const useSaveChanges = (id: number) =>
     ["data", id],
     ["plan", id],
     ["case", id],
+  );
+
+export const useTakeTableAway = (id: number) =>
+  useAct(
+    async (name: string) => told(await client.DELETE("/api/cases/{case_id}/tables", { params: { path: { case_id: id }, query: { name } } })),
+    ["data", id],
+    ["look", id],
+    ["plan", id],
   );
 
 /** How the target came to be observed, kept in the plan: read afresh, so that nothing else in it is put back. */

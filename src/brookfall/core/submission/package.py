@@ -9,6 +9,7 @@ from pydantic import ValidationError
 
 from brookfall.core.errors import UserError
 from brookfall.core.measure.measures import NAMES
+from brookfall.core.progress import Progress, untold, within
 from brookfall.core.recipe.families import check_recipe
 from brookfall.core.resample.part_names import part_name
 from brookfall.core.resample.parts import given_parts
@@ -21,7 +22,8 @@ from brookfall.core.table.table import Table
 from brookfall.core.target import Target
 
 DECLARATION = "submission.yaml"
-DEFAULT_MAX_BYTES = 200_000_000
+DEFAULT_MAX_BYTES = 2_000_000_000
+"""Bytes of all files of a package together, unpacked: a million rows by two hundred columns as text."""
 
 
 @dataclass(frozen=True)
@@ -56,7 +58,7 @@ def open_package(path: Path, max_bytes: int = DEFAULT_MAX_BYTES) -> Package:
     return package_from_files(files_of_zip(path.read_bytes(), max_bytes))
 
 
-def package_from_files(files: dict[str, bytes]) -> Package:
+def package_from_files(files: dict[str, bytes], progress: Progress = untold) -> Package:
     """Reads and cross-checks a package; UserError names file, column and row of the first thing wrong.
 
     >>> lines = ["brookfall: 1", "model: {name: M, version: 1, tier: 3, outcome: binary, purpose: p, owner: o}"]
@@ -70,7 +72,8 @@ def package_from_files(files: dict[str, bytes]) -> Package:
         raise UserError("The package has no submission.yaml.", todo="Add one at its top.", file=DECLARATION)
     submission = read_declaration(files[DECLARATION])
     _refuse_absent_files(submission, files)
-    read = read_tables(submission, files)
+    read = read_tables(submission, files, within(progress, 0, 0.9))
+    progress("checking that everything agrees", 0.9)
     submission, table = read.submission, read.rows
     data = submission.data[0]
     _refuse_unjoinable(submission, read)

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from brookfall.core.errors import UserError
+from brookfall.core.progress import Progress, untold
 from brookfall.core.submission.datapackage import described
 from brookfall.core.submission.schema import Data, Submission
 from brookfall.core.table.read import TableFile, read_file
@@ -28,11 +29,13 @@ class Tables:
     columns: dict[str, str]
 
 
-def read_tables(declared: Submission, files: Mapping[str, bytes]) -> Tables:
+def read_tables(declared: Submission, files: Mapping[str, bytes], progress: Progress = untold) -> Tables:
     """Reads every data file. UserError names file, column and row of the first thing wrong."""
     words: dict[str, str] = {}
     read: dict[str, TableFile] = {}
-    for entry in declared.data:
+    sizes = [len(files[entry.path]) for entry in declared.data]
+    for place, entry in enumerate(declared.data):
+        progress(f"reading {entry.path}", sum(sizes[:place]) / sum(sizes) if any(sizes) else 0)
         said = described(files, entry.path)
         words.update(said.columns)
         read[entry.path] = read_file(files[entry.path], entry.path, entry.read.over(said.how))

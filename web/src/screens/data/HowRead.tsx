@@ -4,10 +4,11 @@ import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useEffect, useState } from "react";
 import type { Change, Schemas } from "../../api/client";
-import { useSaveObserved } from "../../api/queries";
+import { useSaveObserved, useTakeTableAway } from "../../api/queries";
 import { useTheCase } from "../../frame/CaseFrame";
 import { Said } from "../../parts/Said";
 import { count } from "../../wording";
+import { AddTable } from "./AddTable";
 
 interface HowReadProps {
   data: Schemas["DataView"];
@@ -15,18 +16,29 @@ interface HowReadProps {
   onChanges: (changes: Change[]) => void;
 }
 
+const SMALL = { py: 0, minHeight: 24, fontSize: 12 } as const;
+
 export function HowRead({ data, editable, onChanges }: HowReadProps) {
+  const { theCase } = useTheCase();
+  const takeAway = useTakeTableAway(theCase.id);
+  const [adding, setAdding] = useState(false);
   return (
     <Box sx={{ color: "text.secondary", fontSize: 12 }}>
       {data.files.map((file) => (
-        <Box key={file.path}>{file.path}{file.words && `, ${file.words}`}.</Box>
+        <Box key={file.name}>
+          {file.path}{file.words && `, ${file.words}`}{file.added && `; added by the reviewer as ${file.name}, ${file.kind === "sample" ? "a sample" : "later rows"}`}.{" "}
+          {file.added && editable && <Button sx={SMALL} onClick={() => takeAway.mutate(file.name)} aria-label={`Take ${file.name} away`}>Take away</Button>}
+        </Box>
       ))}
+      {editable && <Button sx={SMALL} onClick={() => setAdding(true)}>Add a table</Button>}
+      {adding && <AddTable caseId={theCase.id} onClose={() => setAdding(false)} />}
+      <Said error={takeAway.error} />
       {data.changes.length > 0 && (
         <Box component="ul" aria-label="Changes to the table" sx={{ m: 0, pl: 2, color: "text.primary" }}>
           {data.changes_said.map((said, i) => (
             <li key={said}>
               {said.slice(0, 1).toUpperCase() + said.slice(1)}.{" "}
-              {editable && <Button sx={{ py: 0, minHeight: 22, fontSize: 12 }} onClick={() => onChanges(data.changes.filter((_, k) => k !== i))}>Take back</Button>}
+              {editable && <Button sx={SMALL} onClick={() => onChanges(data.changes.filter((_, k) => k !== i))}>Take back</Button>}
             </li>
           ))}
         </Box>

@@ -5,48 +5,49 @@ import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useEffect, useState } from "react";
+import { useRef, useState } from "react";
 import { Controller, useFieldArray, useForm, useWatch } from "react-hook-form";
-import { usePreview, useVocabulary } from "../../api/queries";
-import { briefShape, EMPTY, forgetBrief, isStarted, keepBrief, keptBrief, type BriefFields } from "./brief";
-import { DataFiles, type Chosen } from "./DataFiles";
-import { pathOf, submissionFrom, type How } from "./submission";
+import { useSubmission, useTakeAway, type Draft } from "../../api/drafts";
+import { useVocabulary } from "../../api/queries";
+import { Said } from "../../parts/Said";
+import { briefOf, briefShape, type BriefFields } from "./brief";
+import { DataFiles } from "./DataFiles";
+import { Due } from "./Due";
+import { pathOf, submissionFrom, type DataFile } from "./submission";
+import { useUploads } from "./uploads";
+import { useBriefKeeping } from "./useBrief";
 
 const same = (words: readonly string[]) => words.map((w) => [w, w] as const);
 
-export function BriefForm({ pending, onSend }: { pending: boolean; onSend: (form: FormData, done: () => void) => void }) {
-  const [chosen, setChosen] = useState<Chosen[]>([]);
-  const preview = usePreview();
+export function BriefForm({ draft }: { draft: Draft }) {
+  const start = useRef(briefOf(draft)).current;
+  const [files, setFiles] = useState<DataFile[]>(start.files);
+  const [due, setDue] = useState(draft.due);
+  const [columns, setColumns] = useState<string[]>([]);
+  const uploads = useUploads(draft.id);
+  const takeAway = useTakeAway(draft.id);
+  const submission = useSubmission(draft.id);
   const vocabulary = useVocabulary();
-  const { register, control, handleSubmit, formState, reset } = useForm<BriefFields>({ resolver: zodResolver(briefShape), defaultValues: keptBrief() });
+  const { register, control, handleSubmit, formState } = useForm<BriefFields>({ resolver: zodResolver(briefShape), defaultValues: start.fields });
   const claims = useFieldArray({ control, name: "claims" });
   const fields = useWatch({ control }) as BriefFields;
-  useEffect(() => keepBrief(fields), [fields]);
+  const kept = useBriefKeeping(draft, { way: "form", fields, files }, due);
   const errors = formState.errors;
-  const columns = chosen[0]?.preview?.columns.map((c) => c.name) ?? [];
-  const change = (name: string, part: Partial<Chosen>) => setChosen((all) => all.map((one) => (one.name === name ? { ...one, ...part } : one)));
-  const read = (file: File, how: How) =>
-    preview.mutateAsync({ file, how }).then(
-      (found) => change(file.name, { preview: found, fault: null }),
-      (fault: Error) => change(file.name, { fault }),
-    );
-  const add = (files: File[]) => {
-    const fresh = files.filter((file) => !chosen.some((one) => one.name === file.name));
-    setChosen((all) => [...all, ...fresh.map((file): Chosen => ({ file, name: file.name, kind: "rows", part: "", key: "", how: {}, preview: null, fault: null }))]);
-    for (const file of fresh) void read(file, {});
+  const change = (name: string, part: Partial<DataFile>) => setFiles((all) => all.map((one) => (one.name === name ? { ...one, ...part } : one)));
+  const add = (chosen: File[]) => {
+    const fresh = chosen.filter((file) => !files.some((one) => one.name === file.name));
+    setFiles((all) => [...all, ...fresh.map((file): DataFile => ({ name: file.name, kind: "rows", part: "", key: "", how: {} }))]);
+    for (const file of chosen) void uploads.send(`data/${file.name}`, file);
   };
-  const correct = (place: number, how: How) => {
-    const one = chosen[place];
-    if (!one) return;
-    change(one.name, { how });
-    void read(one.file, how);
+  const remove = (file: DataFile) => {
+    setFiles((all) => all.filter((one) => one.name !== file.name));
+    if (draft.files.some((one) => one.path === pathOf(file))) takeAway.mutate(pathOf(file));
   };
-  const send = handleSubmit((values) => {
-    if (!chosen.length) return;
-    const form = new FormData();
-    form.append("file", new Blob([JSON.stringify(submissionFrom(values, chosen))]), "submission.yaml");
-    for (const one of chosen) form.append("file", one.file, pathOf(one));
-    onSend(form, forgetBrief);
+  const whole = files.length > 0 && files.every((file) => draft.files.some((one) => one.path === pathOf(file) && one.received === one.size));
+  const send = handleSubmit(async (values) => {
+    const declared = new Blob([JSON.stringify(submissionFrom(values, files))]);
+    await kept.keepNow();
+    if (await uploads.send("submission.yaml", declared, `brief ${Date.now()}`)) submission.mutate();
   });
   const named = (list: { name: string; words: string; outcomes: string[] }[] | undefined) => (list ?? []).filter((one) => one.outcomes.includes(fields.outcome)).map((one) => [one.name, one.words] as const);
   const field = (name: "name" | "version" | "purpose" | "owner" | "use" | "population" | "positive" | "threshold" | "seed", label: string) => (
@@ -79,7 +80,7 @@ export function BriefForm({ pending, onSend }: { pending: boolean; onSend: (form
       <Box sx={row("1fr 1fr")}>{field("use", "How it is used")}{field("population", "For whom")}</Box>
       {field("owner", "Built by")}
       <Typography variant="h3">Data</Typography>
-      <DataFiles chosen={chosen} onAdd={add} onChange={(place, part) => chosen[place] && change(chosen[place].name, part)} onHow={correct} onRemove={(place) => setChosen((all) => all.filter((_, i) => i !== place))} />
+      <DataFiles draft={draft} files={files} uploads={uploads} onAdd={add} onChange={change} onRemove={remove} onColumns={setColumns} />
       {columns.length > 0 && (
         <>
           <Box sx={row(fields.outcome === "binary" ? "1fr 1fr 1fr" : "1fr 1fr")}>
@@ -120,14 +121,11 @@ export function BriefForm({ pending, onSend }: { pending: boolean; onSend: (form
         </Box>
       ))}
       <Button sx={{ justifySelf: "start" }} onClick={() => claims.append({ measure: named(vocabulary.data?.measures)[0]?.[0] ?? "", part: "test", value: "" })}>Add a claim</Button>
+      <Said error={kept.error ?? submission.error ?? takeAway.error ?? uploads.fault("submission.yaml")} />
       <Box sx={{ display: "flex", gap: 1.5, alignItems: "center" }}>
-        <Button type="submit" variant="contained" disabled={pending || !chosen.length}>{pending ? "Checking …" : "Submit the model"}</Button>
-        {isStarted(fields) && (
-          <>
-            <Typography variant="body2" sx={{ color: "text.secondary" }}>What you typed is kept in this browser until it is submitted.</Typography>
-            <Button onClick={() => reset(EMPTY)}>Clear the form</Button>
-          </>
-        )}
+        <Button type="submit" variant="contained" disabled={!whole || submission.isPending || uploads.isSending("submission.yaml")}>Submit the model</Button>
+        <Due due={due} onSet={setDue} />
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>{kept.state === "kept" ? "Kept as it is; it can be left half done." : "Keeping …"}</Typography>
       </Box>
     </Box>
   );

@@ -1,58 +1,84 @@
-/** The data files of a submission: what each is, and how it is read. */
+/** The data files of a submission: what each is, how much of it has come, and how it is read. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import type { Schemas } from "../../api/client";
+import { useEffect } from "react";
+import { usePreviewOf, type Draft } from "../../api/drafts";
 import { InlineChoice } from "../../parts/Inline";
 import { Said } from "../../parts/Said";
+import { size } from "../../wording";
 import { FileDrop } from "./FileDrop";
 import { Reading } from "./Reading";
-import type { DataFile, How } from "./submission";
+import { Sent } from "./Sent";
+import { pathOf, type DataFile } from "./submission";
+import type { Uploads } from "./uploads";
 
-/** A chosen file with what the server said of it. */
-export interface Chosen extends DataFile {
-  file: File;
-  preview: Schemas["Preview"] | null;
-  fault: Error | null;
-}
-
+export const DATA_FILES = ".csv,.tsv,.txt,.xlsx,.ods,.parquet";
 const KINDS = [["rows", "rows under review"], ["new_rows", "later rows, to be scored and compared"], ["sample", "a sample with columns that the rows lack"]] as const;
 
 interface DataFilesProps {
-  chosen: Chosen[];
+  draft: Draft;
+  files: DataFile[];
+  uploads: Uploads;
   onAdd: (files: File[]) => void;
-  onChange: (place: number, change: Partial<Chosen>) => void;
-  onHow: (place: number, how: How) => void;
-  onRemove: (place: number) => void;
+  onChange: (name: string, change: Partial<DataFile>) => void;
+  onRemove: (file: DataFile) => void;
+  onColumns: (names: string[]) => void;
 }
 
-export function DataFiles({ chosen, onAdd, onChange, onHow, onRemove }: DataFilesProps) {
+export function DataFiles({ draft, files, uploads, onAdd, onChange, onRemove, onColumns }: DataFilesProps) {
   return (
     <>
-      {chosen.map((one, i) => (
-        <Box key={one.name} component="section" aria-label={one.name}>
-          <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap" }}>
-            <strong>{one.name}</strong>
-            {i === 0 ? (
-              <span>holds the rows under review</span>
-            ) : (
-              <span>holds <InlineChoice name={`What ${one.name} holds`} value={one.kind} options={KINDS} disabled={false} onSet={(kind) => onChange(i, { kind })} /></span>
-            )}
-            {one.kind === "rows" && chosen.length > 1 && (
-              <label>
-                and is the part{" "}
-                <input aria-label={`Part of ${one.name}`} value={one.part} placeholder="training, test …" onChange={(event) => onChange(i, { part: event.target.value })} style={{ font: "inherit", minHeight: 24, width: 110 }} />
-              </label>
-            )}
-            {one.kind === "sample" && one.preview && (
-              <span>joined by <InlineChoice name={`Key of ${one.name}`} value={one.key} options={[["", "choose the key"] as const, ...one.preview.columns.map((c) => [c.name, c.name] as const)]} disabled={false} onSet={(key) => onChange(i, { key })} /></span>
-            )}
-            <Button sx={{ ml: "auto", py: 0 }} onClick={() => onRemove(i)}>Take away</Button>
-          </Box>
-          <Said error={one.fault} />
-          {one.preview && <Reading preview={one.preview} how={one.how} onHow={(how) => onHow(i, how)} />}
-        </Box>
+      {files.map((file, i) => (
+        <OneFile key={file.name} draft={draft} file={file} first={i === 0} alone={files.length === 1} uploads={uploads} onChange={(change) => onChange(file.name, change)} onRemove={() => onRemove(file)} onColumns={i === 0 ? onColumns : undefined} />
       ))}
-      <FileDrop label={chosen.length ? "Another data file:" : "Data file:"} accept=".csv,.tsv,.txt,.xlsx,.ods,.parquet" multiple chosen={[]} onFiles={onAdd} />
+      <FileDrop label={files.length ? "Another data file:" : "Data file:"} accept={DATA_FILES} multiple chosen={[]} onFiles={onAdd} />
     </>
+  );
+}
+
+interface OneFileProps {
+  draft: Draft;
+  file: DataFile;
+  first: boolean;
+  alone: boolean;
+  uploads: Uploads;
+  onChange: (change: Partial<DataFile>) => void;
+  onRemove: () => void;
+  onColumns: ((names: string[]) => void) | undefined;
+}
+
+function OneFile({ draft, file, first, alone, uploads, onChange, onRemove, onColumns }: OneFileProps) {
+  const sent = draft.files.find((one) => one.path === pathOf(file));
+  const preview = usePreviewOf(draft.id, sent, file.how);
+  const columns = preview.data?.columns;
+  useEffect(() => {
+    if (columns) onColumns?.(columns.map((column) => column.name));
+    // Told when the columns change, not when the parent is drawn anew.
+  }, [columns]);
+  return (
+    <Box component="section" aria-label={file.name}>
+      <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap" }}>
+        <strong>{file.name}</strong>
+        {sent && <Box component="span" sx={{ color: "text.secondary" }}>{size(sent.size)}</Box>}
+        {first ? (
+          <span>holds the rows under review</span>
+        ) : (
+          <span>holds <InlineChoice name={`What ${file.name} holds`} value={file.kind} options={KINDS} disabled={false} onSet={(kind) => onChange({ kind })} /></span>
+        )}
+        {file.kind === "rows" && !alone && (
+          <label>
+            and is the part{" "}
+            <input aria-label={`Part of ${file.name}`} value={file.part} placeholder="training, test …" onChange={(event) => onChange({ part: event.target.value })} style={{ font: "inherit", minHeight: 24, width: 110 }} />
+          </label>
+        )}
+        {file.kind === "sample" && columns && (
+          <span>joined by <InlineChoice name={`Key of ${file.name}`} value={file.key} options={[["", "choose the key"] as const, ...columns.map((c) => [c.name, c.name] as const)]} disabled={false} onSet={(key) => onChange({ key })} /></span>
+        )}
+        <Button sx={{ ml: "auto", py: 0 }} onClick={onRemove}>Take away</Button>
+      </Box>
+      <Sent path={pathOf(file)} file={sent} uploads={uploads} />
+      <Said error={preview.error} />
+      {preview.data && <Reading preview={preview.data} how={file.how} onHow={(how) => onChange({ how })} />}
+    </Box>
   );
 }

@@ -1,60 +1,72 @@
-/** Submitting a model: a package as .zip, or its data file with the brief as a form. */
+/** Submitting a model: what is half done, and a beginning by package or by form. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import { useState } from "react";
-import { useNavigate } from "react-router";
-import { useSubmit } from "../../api/queries";
+import { Link, useNavigate } from "react-router";
+import { useBegin, useDrafts, useThrowAway, type Draft } from "../../api/drafts";
 import { Said } from "../../parts/Said";
-import { BriefForm } from "./BriefForm";
-import { FileDrop } from "./FileDrop";
+import { moment, plural } from "../../wording";
+import { briefOf, type Way } from "./brief";
 
 export function Submit() {
-  const submit = useSubmit();
+  const drafts = useDrafts();
+  const begin = useBegin();
+  const throwAway = useThrowAway();
   const go = useNavigate();
-  const [way, setWay] = useState<"package" | "form">("package");
-  const [file, setFile] = useState<File | null>(null);
-  const [due, setDue] = useState("");
-  const send = (form: FormData, done?: () => void) => {
-    if (due) form.set("due", due);
-    submit.mutate(form, {
-      onSuccess: ({ case_id }) => {
-        done?.();
-        void go(`/cases/${case_id}/brief`);
-      },
-    });
-  };
-  const sendPackage = () => {
-    if (!file) return;
-    const form = new FormData();
-    form.set("package", file);
-    send(form);
-  };
+  const start = (way: Way) => begin.mutate({ brief: { way } }, { onSuccess: ({ id }) => void go(`/submit/${id}`) });
   return (
     <Box component="main" sx={{ p: 3, overflow: "auto" }}>
       <Box sx={{ maxWidth: 760 }}>
         <Typography variant="h1" sx={{ mb: 0.5 }}>Submit a model</Typography>
         <Typography sx={{ color: "text.secondary", mb: 2 }}>
-          It lands on the docket, waiting for a reviewer who is not you. What is sent is checked first; if anything is wrong, nothing is kept.
+          It lands on the docket, waiting for a reviewer who is not you. What is sent is read and checked first; if anything is wrong, it does not land, and stays here to be mended.
         </Typography>
-        <Box sx={{ display: "flex", gap: 1, mb: 2, alignItems: "center" }}>
-          <Button variant={way === "package" ? "contained" : "outlined"} aria-pressed={way === "package"} onClick={() => setWay("package")}>A package (.zip)</Button>
-          <Button variant={way === "form" ? "contained" : "outlined"} aria-pressed={way === "form"} onClick={() => setWay("form")}>Data files and a form</Button>
-          <label style={{ marginLeft: "auto" }}>
-            Wanted by <input type="date" value={due} onChange={(event) => setDue(event.target.value)} style={{ font: "inherit", minHeight: 26 }} />
-          </label>
+        <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 3, mb: 3 }}>
+          <Beginning title="With data files and a form" words="Drag the data in, see how it is read, and say in a short form what the model is, how it was built and what is claimed for it. It can be left half done." act="Begin a form" onBegin={() => start("form")} pending={begin.isPending} />
+          <Beginning title="As a package" words="A zip with submission.yaml at its top and the files that it names: data, and, if there are any, predictions and a fitted model as ONNX." act="Send a package" onBegin={() => start("package")} pending={begin.isPending} />
         </Box>
-        <Said error={submit.error} />
-        {way === "package" ? (
-          <Box sx={{ display: "grid", gap: 1.5, justifyItems: "start" }}>
-            <FileDrop label="Package:" accept=".zip" onFiles={(files) => setFile(files[0] ?? null)} chosen={file ? [file.name] : []} />
-            <Typography variant="body2" sx={{ color: "text.secondary" }}>A zip with submission.yaml at its top and the files that it names: data as CSV, XLSX, ODS or Parquet, and, if there are any, predictions and a fitted model as ONNX.</Typography>
-            <Button variant="contained" disabled={!file || submit.isPending} onClick={sendPackage}>{submit.isPending ? "Checking …" : "Submit the package"}</Button>
+        <Said error={begin.error ?? throwAway.error} />
+        <Typography variant="h2" sx={{ mb: 0.5 }}>Half done</Typography>
+        {drafts.data?.length === 0 && <Typography sx={{ color: "text.secondary" }}>Nothing. What you begin and don’t submit is kept here.</Typography>}
+        {drafts.data?.map((draft) => (
+          <Box key={draft.id} sx={{ display: "flex", gap: 1.5, alignItems: "baseline", borderTop: 1, borderColor: "divider", py: 0.75 }}>
+            <Link to={`/submit/${draft.id}`}>{titleOf(draft)}</Link>
+            <span>{standingOf(draft)}</span>
+            <Box component="span" sx={{ color: "text.secondary", ml: "auto" }}>{plural(draft.files.length, "file")}, {moment(draft.changed)}</Box>
+            <Button sx={{ py: 0 }} disabled={draft.state !== "open" || throwAway.isPending} onClick={() => throwAway.mutate(draft.id)} aria-label={`Throw away ${titleOf(draft)}`}>Throw away</Button>
           </Box>
-        ) : (
-          <BriefForm pending={submit.isPending} onSend={send} />
-        )}
+        ))}
       </Box>
     </Box>
   );
+}
+
+interface BeginningProps {
+  title: string;
+  words: string;
+  act: string;
+  pending: boolean;
+  onBegin: () => void;
+}
+
+function Beginning({ title, words, act, pending, onBegin }: BeginningProps) {
+  return (
+    <Box component="section" aria-label={title} sx={{ borderTop: 2, borderColor: "primary.main", pt: 1, display: "grid", gap: 1, justifyItems: "start", alignContent: "start" }}>
+      <Typography variant="h3">{title}</Typography>
+      <Typography>{words}</Typography>
+      <Button variant="contained" disabled={pending} onClick={onBegin}>{act}</Button>
+    </Box>
+  );
+}
+
+export function titleOf(draft: Draft): string {
+  const { fields, way } = briefOf(draft);
+  const named = [fields.name, fields.version].filter(Boolean).join(" ");
+  if (named) return named;
+  return way === "package" ? (draft.files[0]?.path ?? "A package") : "A model without a name yet";
+}
+
+function standingOf(draft: Draft): string {
+  if (draft.state !== "open") return "is being read and checked";
+  return draft.fault ? `was not taken in: ${draft.fault.detail}` : "";
 }

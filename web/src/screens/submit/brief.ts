@@ -1,5 +1,7 @@
-/** The brief's fields, what each must be, and keeping them in this browser until they are submitted. */
+/** The brief's fields, what each must be, and how a draft holds them. */
 import { z } from "zod";
+import type { Draft } from "../../api/drafts";
+import type { DataFile } from "./submission";
 
 const text = (message: string) => z.string().trim().min(1, message);
 
@@ -34,23 +36,17 @@ export const EMPTY: BriefFields = {
   family: "", settings: "", missing: "median", scale: "none", encode: "onehot", threshold: "0.5", seed: "0", claims: [],
 };
 
-const KEPT = "brookfall.brief";
+export type Way = "form" | "package";
 
-/** What was typed and not yet submitted; the files themselves must be chosen again. */
-export function keptBrief(): BriefFields {
-  try {
-    return { ...EMPTY, ...(JSON.parse(localStorage.getItem(KEPT) ?? "{}") as Partial<BriefFields>) };
-  } catch {
-    return EMPTY;
-  }
+/** What a draft holds of a submission by form: the fields, and what is said of each data file. */
+export interface BriefKept {
+  way: Way;
+  fields: BriefFields;
+  files: DataFile[];
 }
 
-export function keepBrief(fields: BriefFields) {
-  localStorage.setItem(KEPT, JSON.stringify(fields));
+/** The server keeps a brief as it was given; whatever is not there is as in an empty one. */
+export function briefOf(draft: Draft): BriefKept {
+  const kept = draft.brief as Partial<BriefKept>;
+  return { way: kept.way ?? (draft.files.some((file) => file.path.endsWith(".zip")) ? "package" : "form"), fields: { ...EMPTY, ...kept.fields }, files: kept.files ?? [] };
 }
-
-export function forgetBrief() {
-  localStorage.removeItem(KEPT);
-}
-
-export const isStarted = (fields: BriefFields) => JSON.stringify(fields) !== JSON.stringify(EMPTY);

@@ -42,7 +42,7 @@ export function submissionFrom(f: BriefFields, files: readonly DataFile[]) {
 }
 
 /** Only what was corrected is declared; the rest is found out from the file again. */
-function said(how: How): How {
+export function said(how: How): How {
   return Object.fromEntries(Object.entries(how).filter(([, value]) => value !== null && value !== undefined && !(typeof value === "object" && !Array.isArray(value) && Object.keys(value).length === 0)));
 }
 

@@ -1,0 +1,55 @@
+"""A table that came after the submission, put beside its rows by whoever reviews them."""
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+from brookfall.core.digest import sha256
+from brookfall.core.errors import UserError
+from brookfall.core.submission.package import Package
+from brookfall.core.submission.schema import Data
+from brookfall.core.table.read import read_file
+from brookfall.core.table.table import Table
+
+
+class Added(Data):
+    """As a package would have declared it, and the SHA-256 of its file, by which a replay knows it again."""
+
+    sha256: str
+
+
+def read_added(entry: Data, data: bytes, rows: Table) -> tuple[Added, Table]:
+    """The table in a file's bytes, declared as it was read.
+
+    UserError when it can't be read, says that it holds the rows under review, or has no key that both tables have.
+    """
+    if entry.kind == "rows":
+        raise UserError(
+            "A file added later can't hold the rows under review.",
+            todo="Say that it is a sample, or later rows.",
+            file=entry.path,
+        )
+    read = read_file(data, entry.path, entry.read)
+    if entry.kind == "sample":
+        read.table.column(str(entry.key), entry.path)
+        rows.column(str(entry.key))
+    declared = entry.model_dump() | {"read": read.how, "sha256": sha256(data)}
+    return Added.model_validate(declared), read.table
+
+
+def with_added(package: Package, added: tuple[Added, ...], files: Mapping[str, bytes]) -> Package:
+    """A package with the tables that were added to it, their files known by their SHA-256 whatever they are called.
+
+    UserError names the first file that is not there.
+    """
+    beside = dict(package.beside)
+    by_hash = {sha256(data): data for data in files.values()}
+    for entry in added:
+        if entry.sha256 not in by_hash:
+            raise UserError(
+                "The evidence rests on this file, which a reviewer added.",
+                todo="Give it with --added.",
+                file=entry.path,
+            )
+        beside[entry.name] = read_file(by_hash[entry.sha256], entry.path, entry.read).table
+    data = (*package.submission.data, *added)
+    return replace(package, submission=package.submission.model_copy(update={"data": data}), beside=beside)
