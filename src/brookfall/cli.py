@@ -148,7 +148,7 @@ def _plan(package: Package, plan_file: Path | None) -> Plan:
             declared.model.tier,
             outcome=declared.model.outcome,
             given_parts=roles.part is not None,
-            grouped=roles.group is not None,
+            grouped=(roles.group or roles.occasion) is not None,
         )
     try:
         return Plan.model_validate(yaml.safe_load(plan_file.read_text(encoding="utf-8")))

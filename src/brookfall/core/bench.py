@@ -122,14 +122,20 @@ class Bench:
             classes=subject.target.classes,
             weight=subject.roles.weight,
             train=train,
+            beside=self._beside,
         )
+
+    @property
+    def _beside(self) -> tuple[str, str] | None:
+        roles = self.subject.roles
+        return None if self.subject.choices is None else (str(roles.occasion), str(roles.alternative))
 
     @cached_property
     def _tested(self) -> str:
         """Fingerprint of the columns a fit can see, so that marking a column as protected costs no fit."""
         subject = self.subject
         seen = [*subject.features, subject.roles.target, *([subject.roles.weight] if subject.roles.weight else [])]
-        return subject.table.select(seen).fingerprint
+        return subject.table.select([*seen, *(self._beside or ())]).fingerprint
 
     @cached_property
     def holdout(self) -> Need:

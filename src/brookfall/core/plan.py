@@ -23,18 +23,46 @@ CHECKS = (
     "selection_pairs",
     "errors",
     "errors_pairs",
+    "choice",
 )
 """Every check, in the order of the seven questions."""
+
+_OF_A_CHOICE = ("profile", "association", "leaks", "repeats", "shift", "choice")
+
+
+def checks_of(outcome: str) -> tuple[str, ...]:
+    """The checks that there are for an outcome.
+
+    >>> checks_of("choice")[-1], "choice" in checks_of("binary")
+    ('choice', False)
+    """
+    return _OF_A_CHOICE if outcome == "choice" else tuple(check for check in CHECKS if check != "choice")
+
 
 MAIN_MEASURES: dict[str, tuple[str, ...]] = {
     "binary": ("auc", "accuracy", "balanced_accuracy", "kappa", "mcc", "f1", "log_loss", "brier"),
     "multiclass": ("balanced_accuracy", "accuracy", "auc", "kappa", "mcc", "f1", "log_loss", "brier"),
     "number": ("r2", "rmse", "mse", "mae"),
+    "choice": ("mean_chosen_probability", "hit_rate", "rho_squared"),
 }
 """The measures that a plan may judge by, by kind of outcome; the first is the standard plan's."""
 
 MainMeasure = Literal[
-    "auc", "accuracy", "balanced_accuracy", "kappa", "mcc", "f1", "log_loss", "brier", "r2", "rmse", "mse", "mae"
+    "auc",
+    "accuracy",
+    "balanced_accuracy",
+    "kappa",
+    "mcc",
+    "f1",
+    "log_loss",
+    "brier",
+    "r2",
+    "rmse",
+    "mse",
+    "mae",
+    "mean_chosen_probability",
+    "hit_rate",
+    "rho_squared",
 ]
 DecidingPart = Literal["out_of_fold", "validation", "test"]
 
@@ -128,7 +156,8 @@ class Plan(BaseModel):
     main_measure: MainMeasure = "auc"
     deciding_part: DecidingPart = "out_of_fold"
     references: dict[str, str] = Field(default_factory=dict, description="reference group by attribute; else largest")
-    checks: tuple[str, ...] = CHECKS
+    ratio_to: str | None = Field(default=None, description="feature of a choice that the others are weighed in")
+    checks: tuple[str, ...] = checks_of("binary")
     policy: Policy
     target_observed: str = Field(default="", max_length=2000, description="how the target came to be observed")
 
@@ -175,5 +204,6 @@ def standard_plan(
         parts=Given() if given_parts else Shares(**standard.shares, by=by),
         cross_validation=Folds(folds=standard.folds, repeats=standard.repeats, by=by),
         main_measure=MAIN_MEASURES[outcome][0],
+        checks=checks_of(outcome),
         policy=policy or default_policy(tier),
     )

@@ -12,7 +12,7 @@ from brookfall.core.exhibit import Exhibit
 from brookfall.core.fit.ledger import FitFailedError, Ledger, MemoryLedger
 from brookfall.core.fit.request import FitJob, Need, gather
 from brookfall.core.fit.run import run_fits
-from brookfall.core.plan import MAIN_MEASURES
+from brookfall.core.plan import MAIN_MEASURES, checks_of
 
 NO_RECIPE = "This needs a recipe to refit, and none was submitted."
 NO_MODEL = "There is neither a recipe to refit nor a supplied score, so there is no model to test."
@@ -47,6 +47,8 @@ def _ask_one(number: int, check: Check, bench: Bench) -> Asked:
         return Asked(number, check, (), NO_MODEL)
     if check.refits and bench.subject.recipe is None:
         return Asked(number, check, (), NO_RECIPE)
+    if check.name not in checks_of(bench.subject.outcome):
+        return Asked(number, check, (), f"There is no such check for a {bench.subject.outcome} outcome.")
     try:
         _refuse_other_measures(bench)
         return Asked(number, check, tuple(check.requests(bench)))

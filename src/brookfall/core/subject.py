@@ -7,7 +7,6 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from brookfall.core.errors import UserError
 from brookfall.core.measure.scored import Sampling
 from brookfall.core.recipe.families import check_recipe
 from brookfall.core.recipe.family.family import Outcome
@@ -16,8 +15,9 @@ from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.resample.layout import Layout
 from brookfall.core.submission.package import Package
 from brookfall.core.submission.predictions import Supplied, read_supplied
-from brookfall.core.submission.schema import Claim, Submission
+from brookfall.core.submission.schema import Claim, Expectation, Submission
 from brookfall.core.table.change import Change, apply
+from brookfall.core.table.occasions import Choices, choices_of
 from brookfall.core.table.roles import Roles, check_roles, groups_of_rows, target_of, times_of, weights_of
 from brookfall.core.table.table import Column, Table
 from brookfall.core.target import Target
@@ -40,6 +40,7 @@ class Subject:
     supplied: Supplied | None = None
     new_rows: Mapping[str, Table] = field(default_factory=dict)
     changes: tuple[Change, ...] = ()
+    expectations: tuple[Expectation, ...] = ()
 
     @cached_property
     def features(self) -> tuple[str, ...]:
@@ -49,6 +50,11 @@ class Subject:
     def target(self) -> Target:
         """The outcome of every row; shape (n,)."""
         return target_of(self.table, self.roles, self.outcome, self.file)
+
+    @cached_property
+    def choices(self) -> Choices | None:
+        """Of a choice, which rows stand side by side; None for every other outcome."""
+        return choices_of(self.table, self.roles, self.file) if self.outcome == "choice" else None
 
     @cached_property
     def weights(self) -> NDArray[np.float64] | None:
@@ -74,12 +80,12 @@ class Subject:
     @cached_property
     def rows(self) -> NDArray[np.int64]:
         """Positions of the rows in use: all of weight above 0, but those with a gap where the recipe drops them."""
-        used = np.ones(self.table.n_rows, dtype=bool)
+        used = np.ones(self.table.n_rows, dtype=bool) if self.choices is None else self.choices.available.copy()
         if self.recipe is not None and self.recipe.preprocess.missing == "drop":
             used &= ~rows_with_gaps(self.table.select(self.features))
         if self.weights is not None:
             used &= self.weights > 0
-        return np.flatnonzero(used)
+        return np.flatnonzero(used if self.choices is None else _whole(self.choices, used))
 
     def sampling(self, rows: NDArray[np.int64], key: str) -> Sampling:
         """What rows count and which groups they come in, under a name."""
@@ -127,12 +133,6 @@ def subject_from(came: Submitted, roles: Roles | None = None, changes: Sequence[
     """
     declared = came.declared
     outcome = declared.model.outcome
-    if outcome == "choice":
-        raise UserError(
-            "Models of a choice between alternatives can't be re-tested by this version.",
-            todo="Binary, multiclass and number outcomes can.",
-            file="submission.yaml",
-        )
     data = declared.data[0]
     chosen = roles or data.roles
     changed = apply(came.table, changes, came.beside)
@@ -153,10 +153,21 @@ def subject_from(came: Submitted, roles: Roles | None = None, changes: Sequence[
         None if supplied is None else supplied.take(changed.rows),
         {entry.name: came.beside[entry.name] for entry in declared.data if entry.kind == "new_rows"},
         tuple(changes),
+        declared.expectations,
     )
     # Read once here, so that what is wrong with them is said at the door.
-    _ = subject.target, subject.weights, times_of(table, chosen, data.path)
+    _ = subject.target, subject.weights, subject.choices, times_of(table, chosen, data.path)
     return subject
+
+
+def _whole(choices: Choices, used: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """The rows that can be used, less those of occasions whose choice can't be told from what is left of them.
+
+    An occasion goes as a whole when a row that could have been chosen is not used, for the choice was made among all.
+    """
+    spoilt = np.zeros(int(choices.occasion.max(initial=0)) + 1, dtype=np.bool_)
+    spoilt[choices.occasion[choices.available & ~used]] = True
+    return used & ~spoilt[choices.occasion]
 
 
 def subject_of(package: Package, roles: Roles | None = None, changes: Sequence[Change] = ()) -> Subject:

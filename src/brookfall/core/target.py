@@ -13,7 +13,7 @@ class Target:
     """``values`` of shape (n,): True where positive (binary), positions in ``classes`` (multiclass), or numbers.
 
     ``classes`` are the values as the data write them: (negative, positive) for binary, in sorted order for
-    multiclass, none for a number.
+    multiclass, none for a number. Of a choice a row is an alternative of an occasion, and positive where it was chosen.
     """
 
     outcome: Outcome
@@ -41,9 +41,14 @@ class Target:
         return self.values.astype(np.float64)
 
     @property
+    def yes_no(self) -> bool:
+        """Whether every row is positive or negative: of a binary outcome, or an alternative chosen or not."""
+        return self.outcome in ("binary", "choice")
+
+    @property
     def strata(self) -> NDArray[np.int64] | None:
-        """The class of every row for stratifying; None for a number."""
-        return None if self.outcome == "number" else self.codes
+        """The class of every row for stratifying; None for a number, and for a choice, which is made by occasion."""
+        return self.codes if self.outcome in ("binary", "multiclass") else None
 
 
 def membership(n: int, rows: NDArray[np.int64]) -> Target:

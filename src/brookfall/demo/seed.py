@@ -23,7 +23,7 @@ PEOPLE = (
 
 
 def seed() -> None:
-    """People and the six cases: one in review, the others waiting. Does nothing when there are people already."""
+    """People and the eight cases: one in review, the others waiting. Does nothing when there are people already."""
     with transaction() as session:
         if session.scalar(select(Person.id).limit(1)) is not None:
             return
@@ -38,6 +38,7 @@ def seed() -> None:
             (packages.cause_triage(), 37),
             (packages.pump_failure(), 44),
             (packages.false_alarm_filter(), 21),
+            (packages.visit_slot(), 51),
         ):
             submit.submit(session, owner, files, today + timedelta(days=days))
         docket.take(session, reviewer, first.id)

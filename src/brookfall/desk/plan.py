@@ -5,7 +5,7 @@ from sqlalchemy.orm import Session
 from brookfall.core.bench import RECIPE, SCORES, Bench
 from brookfall.core.errors import StaleError, UserError
 from brookfall.core.judge.grounds import ground_of
-from brookfall.core.plan import MAIN_MEASURES, Plan, Shares
+from brookfall.core.plan import MAIN_MEASURES, Plan, Shares, checks_of
 from brookfall.core.recipe.families import family_of
 from brookfall.core.retest import Asked, ask, jobs_of
 from brookfall.core.submission.schema import Submission
@@ -44,6 +44,8 @@ def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
         fits=len(jobs) if bench else None,
         shared=_shared(asked) if bench else None,
         sizes=sizes,
+        checks=list(checks_of(submission.model.outcome)),
+        features=list(bench.subject.features) if bench else [],
         excluded={one.check.name: one.reason for one in asked if one.reason},
         positive=_positive(roles, bench),
         protected=list(roles.protected),
@@ -53,7 +55,7 @@ def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
         outcome=submission.model.outcome,
         main_measures={name: measure_words(name) for name in MAIN_MEASURES.get(submission.model.outcome, ())},
         has_part_column=roles.part is not None,
-        grouped=roles.group is not None,
+        grouped=(roles.group or roles.occasion) is not None,
         timed=roles.time is not None,
         remarks=_remarks(roles, plan, bench),
         problem=problem,
@@ -140,7 +142,10 @@ def _remarks(roles: Roles, plan: Plan, bench: Bench | None) -> list[str]:
     if roles.time and split_by in ("rows", "groups"):
         remarks.append(f"The column {roles.time} orders rows in time; unseen rows are not the latest ones here.")
     if bench is not None and bench.subject.dropped:
-        remarks.append(f"{bench.subject.dropped} rows with gaps or of weight 0 are left out before any split.")
+        why = (
+            "that could not be had, or with gaps," if bench.subject.choices is not None else "with gaps or of weight 0"
+        )
+        remarks.append(f"{bench.subject.dropped} rows {why} are left out before any split.")
     if bench is not None and SCORES in bench.models:
         parts = " · ".join(f"{len(rows)} {part}" for part, rows in bench.supplied_parts.items())
         beside = "beside the refitted recipe" if RECIPE in bench.models else "alone, as no recipe was submitted"

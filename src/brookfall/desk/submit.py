@@ -75,7 +75,7 @@ def _new_case(session: Session, person: Person, package: Package, due: date | No
             declared.model.tier,
             outcome=declared.model.outcome,
             given_parts=roles.part is not None,
-            grouped=roles.group is not None,
+            grouped=(roles.group or roles.occasion) is not None,
         ).model_dump(mode="json"),
         plan_revision=1,
         created=now(),

@@ -325,6 +325,8 @@ class PlanView(View):
     fits: int | None
     shared: int | None
     sizes: dict[str, int]
+    checks: list[str]
+    features: list[str]
     excluded: dict[str, str]
     positive: str
     protected: list[str]

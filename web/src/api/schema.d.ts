@@ -1023,10 +1023,13 @@ export interface components {
             /**
              * @default {
              *       "also_features": [],
+             *       "alternative": null,
+             *       "available": null,
              *       "features": null,
              *       "group": null,
              *       "identifier": [],
              *       "ignore": [],
+             *       "occasion": null,
              *       "part": null,
              *       "positive": null,
              *       "protected": [],
@@ -1977,10 +1980,16 @@ export interface components {
              * @default auc
              * @enum {string}
              */
-            main_measure: "auc" | "accuracy" | "balanced_accuracy" | "kappa" | "mcc" | "f1" | "log_loss" | "brier" | "r2" | "rmse" | "mse" | "mae";
+            main_measure: "auc" | "accuracy" | "balanced_accuracy" | "kappa" | "mcc" | "f1" | "log_loss" | "brier" | "r2" | "rmse" | "mse" | "mae" | "mean_chosen_probability" | "hit_rate" | "rho_squared";
             /** Parts */
             parts: components["schemas"]["Shares"] | components["schemas"]["Given"];
             policy: components["schemas"]["Policy"];
+            /**
+             * Ratio To
+             * @description feature of a choice that the others are weighed in
+             * @default null
+             */
+            ratio_to: string | null;
             /**
              * References
              * @description reference group by attribute; else largest
@@ -2005,12 +2014,16 @@ export interface components {
         };
         /** PlanView */
         PlanView: {
+            /** Checks */
+            checks: string[];
             /** Claims */
             claims: number;
             /** Excluded */
             excluded: {
                 [key: string]: string;
             };
+            /** Features */
+            features: string[];
             /** Fits */
             fits: number | null;
             /** Grouped */
@@ -2432,6 +2445,16 @@ export interface components {
              */
             also_features: string[];
             /**
+             * Alternative
+             * @default null
+             */
+            alternative: string | null;
+            /**
+             * Available
+             * @default null
+             */
+            available: string | null;
+            /**
              * Features
              * @description null: every column not named above
              * @default null
@@ -2452,6 +2475,11 @@ export interface components {
              * @default []
              */
             ignore: string[];
+            /**
+             * Occasion
+             * @default null
+             */
+            occasion: string | null;
             /**
              * Part
              * @default null

@@ -2,7 +2,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import { Fragment, type ReactNode } from "react";
+import { Children, Fragment, type ReactNode } from "react";
 import { useNavigate } from "react-router";
 import type { Plan as PlanBody, Schemas } from "../api/client";
 import { usePlan, useSavePlan, useStartRun } from "../api/queries";
@@ -35,7 +35,7 @@ export function Plan() {
   const set = (part: Partial<PlanBody>) => change(plan, { ...plan, ...part });
   const setLimits = (part: Partial<Limits>) => set({ policy: { ...plan.policy, ...part } });
   const run = () => start.mutate(undefined, { onSuccess: () => void go(`/cases/${theCase.id}/evidence`) });
-  const check = (name: string, sentence: ReactNode, limit: ReactNode) => (
+  const check = (name: string, sentence: ReactNode, limit: ReactNode) => view.checks.includes(name) && (
     <Sentence key={name} on={plan.checks?.includes(name) ?? false} disabled={off} name={name} excluded={view.excluded[name]}
       onToggle={(on) => set({ checks: on ? [...(plan.checks ?? []), name] : (plan.checks ?? []).filter((c) => c !== name) })} limit={limit}>
       {sentence}
@@ -91,9 +91,9 @@ export function Plan() {
           {check("errors_pairs", "The same for every pair of these grounds.", number ? "no limit set" : "the same limit")}
         </Part>
         <Part title={`7 ${QUESTIONS[6]}`}>
-          <Sentence limit="">
-            <Box component="span" sx={{ color: "text.secondary" }}>No check answers this question yet; weigh the recipe and the features yourself.</Box>
-          </Sentence>
+          {check("choice", <>Fit the choice on training occasions; give every coefficient, what it is worth in{" "}
+            <InlineChoice name="Worth is given in" value={plan.ratio_to ?? ""} options={[["", "the first feature with an expected sign"] as const, ...view.features.map((one) => [one, one] as const)]} disabled={off} onSet={(one) => set({ ratio_to: one || null })} />, and what was predicted and chosen on unseen occasions.</>, "limit: no sign contrary to what is expected")}
+          {view.outcome !== "choice" && <Unanswered>No check answers this question yet; weigh the recipe and the features yourself.</Unanswered>}
         </Part>
         <Notes view={view} />
       </Box>
@@ -111,6 +111,14 @@ export function Plan() {
         )}
       </Box>
     </Box>
+  );
+}
+
+function Unanswered({ children }: { children: ReactNode }) {
+  return (
+    <Sentence limit="">
+      <Box component="span" sx={{ color: "text.secondary" }}>{children}</Box>
+    </Sentence>
   );
 }
 
@@ -142,7 +150,7 @@ function Part({ title, children }: { title: string; children: ReactNode }) {
   return (
     <Box component="section" aria-label={title} sx={{ display: "grid", gridTemplateColumns: "200px 1fr", gap: 2.5, borderBottom: 1, borderColor: "divider", py: 0.9 }}>
       <Typography variant="h3" sx={{ mt: 0.25 }}>{title}</Typography>
-      <div>{children}</div>
+      <div>{Children.toArray(children).length > 0 ? children : <Unanswered>Nothing answers this for a choice yet; question 7 tests the model.</Unanswered>}</div>
     </Box>
   );
 }

@@ -59,7 +59,7 @@ export function FoldsSentence({ plan, view, off, set }: SentenceProps) {
       {(kind === "k_fold" || kind === "random_splits") && (
         <>
           , <SplitBy name="Rows are folded" value={how.by ?? "rows"} view={view} off={off} words={FOLD_BY} onSet={(by) => setFolds(by === "time" ? { by, repeats: 1 } : { by })} />
-          {view.outcome !== "number" && how.by !== "time" && (
+          {["binary", "multiclass"].includes(view.outcome) && how.by !== "time" && (
             <>
               , <InlineChoice name="Stratified folds" value={how.stratified ? "yes" : "no"} options={[["yes", "stratified"], ["no", "at random"]]} disabled={off} onSet={(v) => setFolds({ stratified: v === "yes" })} />
             </>
@@ -98,7 +98,7 @@ export function RowsSentence({ plan, view, off, set }: SentenceProps) {
       )}
       <InlineNumber name="Test share" value={parts.test} min={1} max={most(parts.validation ?? 0)} unit=" %" disabled={off} onSet={(test) => setShares({ training: rest(parts.validation, test), test })} /> test,{" "}
       <SplitBy name="Rows are split" value={parts.by ?? "rows"} view={view} off={off} words={SPLIT_BY} onSet={(by) => setShares({ by })} />
-      {view.outcome !== "number" && parts.by !== "time" && (
+      {["binary", "multiclass"].includes(view.outcome) && parts.by !== "time" && (
         <>
           {", "}
           <InlineChoice name="Stratified split" value={parts.stratified ? "yes" : "no"} options={[["yes", `keeping the share of ${view.positive || "each class"} equal`], ["no", "whatever their outcomes"]]} disabled={off} onSet={(v) => setShares({ stratified: v === "yes" })} />

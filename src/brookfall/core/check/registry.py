@@ -10,6 +10,7 @@ from brookfall.core.check.data.shift import PartShift
 from brookfall.core.check.fairness.errors import Errors
 from brookfall.core.check.fairness.selection import Selection
 from brookfall.core.check.memory.gap import Gap
+from brookfall.core.check.sense.choice import Choice
 from brookfall.core.check.simpler.baseline import Baseline
 from brookfall.core.check.unseen.cross_validation import CrossValidation
 from brookfall.core.check.unseen.holdout import Holdout
@@ -32,6 +33,7 @@ _ALL: tuple[Check, ...] = (
     Selection("selection_pairs", "Selection, pairs", order=2),
     Errors("errors", "Errors", order=1),
     Errors("errors_pairs", "Errors, pairs", order=2),
+    Choice(),
 )
 
 CHECK_BY_NAME: dict[str, Check] = {check.name: check for check in _ALL}

@@ -12,8 +12,9 @@ from sklearn.exceptions import ConvergenceWarning
 from threadpoolctl import ThreadpoolController
 
 from brookfall.core.fit.left_out import divisors_without
-from brookfall.core.fit.request import DialReading, FitJob, LeftOutReading, Reading
+from brookfall.core.fit.request import CoefficientReading, DialReading, FitJob, LeftOutReading, Reading
 from brookfall.core.recipe.families import family_of, resolved_settings
+from brookfall.core.recipe.family.choice import Occasions
 from brookfall.core.recipe.family.family import LeftOut, Made, Matrix
 from brookfall.core.recipe.preprocess import Prepared, build_preprocess, raw_matrix
 from brookfall.core.subject import Subject
@@ -79,6 +80,8 @@ class _Work:
         self._outcomes = np.asarray(self._target.values[train])
         if self._target.outcome != "number" and (self._outcomes == self._outcomes[0]).all():
             raise ValueError("the training rows hold only one class")
+        # Whether rows can be told apart is asked of each row alone.
+        self._occasions = _occasions(subject) if job.fit.apart is None else None
         weights = subject.weights if self._family.weighted else None
         self._weights = None if weights is None else weights[train]
 
@@ -91,7 +94,9 @@ class _Work:
             design = prepared.fit_transform(self._raw[self._job.fit.train], self._outcomes)
             made = self._made(prepared)
             fitted = self._family.build(made)
-            if self._weights is None:
+            if self._occasions is not None:
+                fitted.fit(design, self._outcomes, self._occasions.take(self._job.fit.train))
+            elif self._weights is None:
                 fitted.fit(design, self._outcomes)
             else:
                 fitted.fit(design, self._outcomes, sample_weight=self._weights)
@@ -113,11 +118,15 @@ class _Work:
         return Made(settings, self._target.outcome, self._recipe.seed, prepared.numbers())
 
     def _read(self, reading: Reading, prepared: Prepared, made: Made, fitted: Any) -> Values:
+        if isinstance(reading, CoefficientReading):
+            return np.vstack([fitted.estimates, fitted.covariance])
         rows = prepared.transform(self._raw[reading.rows])
         if isinstance(reading, DialReading):
             if self._family.along is None:
                 raise ValueError(f"{self._family.words} can't be read along its dial")
             return self._spread(self._family.along(made, fitted, rows, reading.values), fitted)
+        if self._occasions is not None:
+            return np.asarray(fitted.predict(rows, self._occasions.take(reading.rows)), dtype=np.float64)
         scores = fitted.predict_proba(rows) if made.classifies else fitted.predict(rows)
         return self._spread(np.asarray(scores, dtype=np.float64), fitted)
 
@@ -150,6 +159,11 @@ class _Work:
         )
         scores = self._family.left_out(made, rows)
         return scores[:, 1] if self._target.outcome == "binary" else scores
+
+
+def _occasions(subject: Subject) -> Occasions | None:
+    choices = subject.choices
+    return None if choices is None else Occasions(choices.occasion, choices.alternative, len(choices.alternatives))
 
 
 def _reason(problem: BaseException) -> str:

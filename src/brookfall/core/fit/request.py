@@ -21,7 +21,8 @@ class FitRequest:
 
     ``table`` is the fingerprint of the columns the fit can see; ``classes`` are the outcome's values, the negative
     one first when binary; ``train`` are sorted row positions, a row as often as it counts. With ``apart`` the fit
-    learns not the outcome but whether a row is among these sorted positions.
+    learns not the outcome but whether a row is among these sorted positions. ``beside`` are the columns of occasion
+    and alternative of a choice.
     """
 
     recipe: Recipe
@@ -33,6 +34,7 @@ class FitRequest:
     weight: str | None
     train: Rows
     apart: Rows | None = None
+    beside: tuple[str, str] | None = None
 
     @cached_property
     def content(self) -> dict[str, object]:
@@ -52,6 +54,7 @@ class FitRequest:
             "train": digest.of_rows(self.train),
             "versions": versions(),
             **({} if self.apart is None else {"apart": digest.of_rows(self.apart)}),
+            **({} if self.beside is None else {"beside": list(self.beside)}),
         }
 
     @cached_property
@@ -96,7 +99,21 @@ class DialReading:
         return f"dial:{digest.of_json([repr(value) for value in self.values])}:{digest.of_rows(self.rows)}"
 
 
-Reading = ScoreReading | LeftOutReading | DialReading
+@dataclass(frozen=True, eq=False)
+class CoefficientReading:
+    """The coefficients and their covariance: shape (p + 1, p), the estimates in the first row.
+
+    ``rows`` are the training rows, in order; the coefficients are those of the prepared columns.
+    """
+
+    rows: Rows
+
+    @property
+    def key(self) -> str:
+        return "coefficients"
+
+
+Reading = CoefficientReading | ScoreReading | LeftOutReading | DialReading
 
 
 @dataclass(frozen=True, eq=False)

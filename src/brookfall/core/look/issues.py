@@ -99,7 +99,7 @@ def _in_two_parts(subject: Subject) -> Iterator[Issue]:
     roles = subject.roles
     if roles.part is None:
         return
-    for name in (*roles.identifier, *([roles.group] if roles.group else [])):
+    for name in roles.naming:
         where = InTwoParts(column=name, part=roles.part)
         count = len(rows_where(subject.table, where))
         if count:

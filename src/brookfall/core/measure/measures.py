@@ -2,7 +2,7 @@
 
 from typing import Literal
 
-from brookfall.core.measure import binary, multiclass, number
+from brookfall.core.measure import binary, choice, multiclass, number
 from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.linear import Linear
 from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses
@@ -13,6 +13,7 @@ NAMES: dict[str, tuple[str, ...]] = {
     "binary": binary.NAMES,
     "multiclass": tuple(dict.fromkeys((*multiclass.NAMES, *multiclass.OF_A_CLASS))),
     "number": number.NAMES,
+    "choice": choice.NAMES,
 }
 """Every measure that can be claimed or computed, by kind of outcome."""
 

@@ -10,6 +10,7 @@ from pydantic import ValidationError
 
 from brookfall.core.errors import UserError
 from brookfall.core.recipe.family.bayes import BAYES
+from brookfall.core.recipe.family.choice import CHOICE
 from brookfall.core.recipe.family.family import Family, Outcome, Settings
 from brookfall.core.recipe.family.linear import LINEAR
 from brookfall.core.recipe.family.machines import MACHINES
@@ -18,7 +19,7 @@ from brookfall.core.recipe.family.trees import TREES
 from brookfall.core.recipe.recipe import Recipe
 
 GROUP = "brookfall.families"
-OWN: tuple[Family, ...] = (*LINEAR, *TREES, NEIGHBOURS, BAYES, *MACHINES)
+OWN: tuple[Family, ...] = (*LINEAR, *TREES, NEIGHBOURS, BAYES, *MACHINES, CHOICE)
 
 
 @cache

@@ -74,6 +74,14 @@ class Prepared:
         """Prepares any rows by what was learned."""
         return rows if self.steps is None else np.asarray(self.steps.transform(rows), dtype=np.float64)
 
+    def names(self, features: Table) -> tuple[str, ...]:
+        """What the prepared columns are called, once it was fitted: ``age``, or ``zone = north`` for a level."""
+        if self.steps is None:
+            return features.names
+        levels = {column.name: column.levels for column in features.columns}
+        written = self.steps.get_feature_names_out(list(features.names))
+        return tuple(_readable(str(name).partition("__")[2], levels) for name in written)
+
     def numbers(self) -> int:
         """How many prepared columns are numbers, once it was fitted."""
         if self.steps is None:
@@ -82,6 +90,20 @@ class Prepared:
             return 0
         place = self.steps.output_indices_["numbers"]
         return int(place.stop - place.start)
+
+
+def _readable(written: str, levels: dict[str, tuple[str, ...]]) -> str:
+    """A transformer's name of a column, with the level as the data write it."""
+    gap = written.removeprefix("missingindicator_")
+    if gap != written and gap in levels:
+        return f"{gap} is missing"
+    name, _, code = written.rpartition("_")
+    if written in levels or name not in levels:
+        return written
+    place = int(float(code)) if code.replace(".", "").replace("-", "").isdigit() else None
+    if place is None:
+        return f"{name} = rare levels"
+    return f"{name} = {'missing' if place < 0 else levels[name][place]}"
 
 
 def build_preprocess(

@@ -17,6 +17,7 @@ from brookfall.core.submission.files import files_of_folder, files_of_zip, packa
 from brookfall.core.submission.predictions import read_supplied
 from brookfall.core.submission.schema import Submission
 from brookfall.core.submission.tables import Tables, read_tables
+from brookfall.core.table.occasions import choices_of
 from brookfall.core.table.roles import check_roles, target_of, times_of, weights_of
 from brookfall.core.table.table import Table
 from brookfall.core.target import Target
@@ -78,12 +79,14 @@ def package_from_files(files: dict[str, bytes], progress: Progress = untold) -> 
     data = submission.data[0]
     _refuse_unjoinable(submission, read)
     check_roles(data.roles, table, data.path)
-    if submission.model.outcome != "choice":
-        target = target_of(table, data.roles, submission.model.outcome, data.path)
-        weights_of(table, data.roles, data.path)
-        times_of(table, data.roles, data.path)
-        read_supplied(submission, files, table, data.roles, target)
-        _refuse_claims_of_another_outcome(submission, target)
+    target = target_of(table, data.roles, submission.model.outcome, data.path)
+    if submission.model.outcome == "choice":
+        choices_of(table, data.roles, data.path)
+        _refuse_scores_of_choices(submission)
+    weights_of(table, data.roles, data.path)
+    times_of(table, data.roles, data.path)
+    read_supplied(submission, files, table, data.roles, target)
+    _refuse_claims_of_another_outcome(submission, target)
     if submission.recipe is not None:
         check_recipe(submission.recipe, submission.model.outcome, DECLARATION)
     _refuse_claims_on_absent_parts(submission, table)
@@ -164,6 +167,15 @@ def _refuse_unjoinable(submission: Submission, read: Tables) -> None:
         if entry.kind == "sample":
             for table, file in ((read.rows, submission.data[0].path), (read.beside[entry.name], entry.path)):
                 table.column(str(entry.key), file)
+
+
+def _refuse_scores_of_choices(submission: Submission) -> None:
+    if submission.predictions:
+        raise UserError(
+            "Supplied scores of a choice can't be tested yet.",
+            todo="Leave predictions out and submit the recipe.",
+            file=DECLARATION,
+        )
 
 
 def _refuse_claims_of_another_outcome(submission: Submission, target: Target) -> None:

@@ -1,6 +1,7 @@
 """What each column is for, and what the rows, so read, say: outcomes, weights, groups, times."""
 
 from collections import Counter
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +12,9 @@ from brookfall.core.recipe.family.family import Outcome
 from brookfall.core.table.infer import as_category
 from brookfall.core.table.table import Column, Table
 from brookfall.core.target import Target
+
+SINGLE = ("target", "part", "weight", "group", "time", "occasion", "alternative", "available")
+"""The roles that one column alone can have."""
 
 
 class Roles(BaseModel):
@@ -27,14 +31,23 @@ class Roles(BaseModel):
     weight: str | None = None
     group: str | None = None
     time: str | None = None
+    occasion: str | None = None
+    alternative: str | None = None
+    available: str | None = None
     ignore: tuple[str, ...] = ()
     features: tuple[str, ...] | None = Field(default=None, description="null: every column not named above")
 
     def named(self) -> list[tuple[str, str]]:
         """(role, column) for every column named in a role of its own, protected and also_features left out."""
-        single = [(role, getattr(self, role)) for role in ("target", "part", "weight", "group", "time")]
+        single = [(role, getattr(self, role)) for role in SINGLE]
         many = [("identifier", name) for name in self.identifier] + [("ignore", name) for name in self.ignore]
         return [(role, name) for role, name in single if name] + many
+
+    @property
+    def naming(self) -> tuple[str, ...]:
+        """The columns whose equal values are of one thing, which must not stand in two parts."""
+        alone = (self.group, self.occasion)
+        return (*self.identifier, *(name for name in alone if name is not None))
 
     def feature_names(self, table: Table) -> tuple[str, ...]:
         """The columns a recipe may learn from, in the table's order."""
@@ -84,7 +97,8 @@ def target_of(table: Table, roles: Roles, outcome: Outcome, file: str) -> Target
     """The outcome of every row.
 
     Raises UserError, with the row where there is one, unless the target has no gaps and is: two values with the
-    positive one among them (binary), 2 to 50 values (multiclass), or finite numbers that differ (number).
+    positive one among them (binary), 2 to 50 values (multiclass), or finite numbers that differ (number). Of a choice
+    the two values say which alternative of an occasion was chosen; ``occasions_of`` checks the occasions.
 
     >>> from brookfall.core.table.infer import column_from_text
     >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
@@ -109,7 +123,8 @@ def target_of(table: Table, roles: Roles, outcome: Outcome, file: str) -> Target
     values = [coded.levels[code] for code in held]
     if outcome == "multiclass":
         return _class_target(coded.values, held, values, roles, file)
-    return _binary_target(coded, values, roles, file)
+    target = _binary_target(coded, values, roles, file)
+    return replace(target, outcome="choice") if outcome == "choice" else target
 
 
 def _number_target(column: Column, roles: Roles, file: str) -> Target:
@@ -200,13 +215,16 @@ def weights_of(table: Table, roles: Roles, file: str) -> NDArray[np.float64] | N
 def groups_of_rows(table: Table, roles: Roles) -> Column | None:
     """The column whose equal values keep rows together, as a category; None where rows stand for themselves.
 
+    The alternatives of an occasion always stay together.
+
     >>> from brookfall.core.table.infer import column_from_text
     >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
     >>> table = Table(tuple(column_from_text(name, values) for name, values in cells.items()))
     >>> groups_of_rows(table, Roles(target="y", group="c")).levels
     ('a', 'b')
     """
-    return None if roles.group is None else as_category(table.column(roles.group))
+    name = roles.group or roles.occasion
+    return None if name is None else as_category(table.column(name))
 
 
 def times_of(table: Table, roles: Roles, file: str) -> NDArray[np.float64] | None:

@@ -4,6 +4,7 @@ from brookfall.demo.packages.alarms import smoke_alarm
 from brookfall.demo.packages.filter import false_alarm_filter
 from brookfall.demo.packages.homes import home_visit_1, home_visit_2
 from brookfall.demo.packages.pumps import pump_failure
+from brookfall.demo.packages.slots import visit_slot
 from brookfall.demo.packages.triage import cause_triage
 from brookfall.demo.packages.turnout import turnout_time
 
@@ -15,4 +16,5 @@ __all__ = [
     "pump_failure",
     "smoke_alarm",
     "turnout_time",
+    "visit_slot",
 ]

@@ -4,9 +4,9 @@ import type { MouseEvent } from "react";
 import { Link } from "react-router";
 import type { Roles, Schemas } from "../../api/client";
 import { MINUS } from "../../wording";
-import { roleOf, type Role } from "./roles";
+import { OF_A_CHOICE, roleOf, type Role } from "./roles";
 
-export const ROLES: readonly (readonly [Role, string, string])[] = [
+const ROLES: readonly (readonly [Role, string, string])[] = [
   ["target", "target", "t"],
   ["feature", "feature", "f"],
   ["identifier", "identifier", "i"],
@@ -15,8 +15,13 @@ export const ROLES: readonly (readonly [Role, string, string])[] = [
   ["group", "group", "g"],
   ["time", "time", "d"],
   ["part", "part", "s"],
+  ["occasion", "occasion", "o"],
+  ["alternative", "alternative", "a"],
+  ["available", "whether it could be had", "v"],
   ["none", "no role", ""],
 ];
+
+export const rolesOf = (choice: boolean) => ROLES.filter(([role]) => choice || !OF_A_CHOICE.includes(role));
 
 /** From here on a column says much about a protected attribute. */
 const CLOSE = 0.3;
@@ -25,6 +30,7 @@ interface ColumnLineProps {
   column: Schemas["ColumnView"];
   look: Schemas["ColumnLook"] | undefined;
   roles: Roles;
+  choice: boolean;
   chosen: boolean;
   inFocus: boolean;
   editable: boolean;
@@ -35,7 +41,7 @@ interface ColumnLineProps {
   onPositive: (level: string) => void;
 }
 
-export function ColumnLine({ column, look, roles, chosen, inFocus, editable, dragged, onClick, onRole, onProtect, onPositive }: ColumnLineProps) {
+export function ColumnLine({ column, look, roles, choice, chosen, inFocus, editable, dragged, onClick, onRole, onProtect, onPositive }: ColumnLineProps) {
   const isProtected = roles.protected?.includes(column.name) ?? false;
   const isTarget = roles.target === column.name;
   const levels = column.kind !== "number" && column.bars.length === 2 ? column.bars.map((bar) => bar.label) : [];
@@ -78,7 +84,7 @@ export function ColumnLine({ column, look, roles, chosen, inFocus, editable, dra
         <TieBar tie={look?.target ?? null} />
       )}
       <select aria-label={`Role of ${column.name}`} value={roleOf(roles, column.name)} disabled={!editable} onChange={(event) => onRole(event.target.value as Role)} style={{ font: "inherit", minHeight: 24 }}>
-        {ROLES.map(([role, words]) => <option key={role} value={role}>{words}</option>)}
+        {rolesOf(choice).map(([role, words]) => <option key={role} value={role}>{words}</option>)}
       </select>
       <label style={{ whiteSpace: "nowrap" }}>
         <input type="checkbox" checked={isProtected} disabled={!editable || isTarget} onChange={onProtect} /> protected

@@ -3,10 +3,11 @@ import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import { useEffect, useRef, useState, type MouseEvent } from "react";
 import type { Schemas } from "../../api/client";
+import { useTheCase } from "../../frame/CaseFrame";
 import { useKeys } from "../../frame/keys";
-import { ColumnLine, ROLES } from "./ColumnLine";
+import { ColumnLine, rolesOf } from "./ColumnLine";
 import { reached } from "./choosing";
-import { roleOf, type Role } from "./roles";
+import { OF_A_CHOICE, roleOf, type Role } from "./roles";
 
 interface ColumnsProps {
   data: Schemas["DataView"];
@@ -22,7 +23,9 @@ export function Columns({ data, look, editable, onSend, onProtect, onPositive }:
   const [focus, setFocus] = useState<string | null>(null);
   const [anchor, setAnchor] = useState<string | null>(null);
   const list = useRef<HTMLDivElement>(null);
-  const headings = arranged(data);
+  const { theCase } = useTheCase();
+  const choice = theCase.outcome === "choice";
+  const headings = arranged(data, choice);
   const order = headings.flatMap((h) => h.columns.map((c) => c.name));
   const reach = (name: string, extend: boolean) => {
     setFocus(name);
@@ -43,7 +46,7 @@ export function Columns({ data, look, editable, onSend, onProtect, onPositive }:
   useKeys([
     { keys: "ArrowDown", does: "next column; with Shift, as well", act: (event) => step(1, event.shiftKey) },
     { keys: "ArrowUp", does: "previous column; with Shift, as well", act: (event) => step(-1, event.shiftKey) },
-    ...ROLES.filter(([, , key]) => key).map(([role, words, key]) => ({ keys: key, does: `make the chosen columns ${words}`, act: () => chosen.length > 0 && onSend(role === "target" ? chosen.slice(-1) : chosen, role) })),
+    ...rolesOf(choice).filter(([, , key]) => key).map(([role, words, key]) => ({ keys: key, does: `make the chosen columns ${words}`, act: () => chosen.length > 0 && onSend(role === "target" ? chosen.slice(-1) : chosen, role) })),
     { keys: "p", does: "protected on or off", act: () => chosen.length > 0 && onProtect(chosen) },
   ]);
   useEffect(() => {
@@ -76,6 +79,7 @@ export function Columns({ data, look, editable, onSend, onProtect, onPositive }:
               column={column}
               look={looks.get(column.name)}
               roles={data.roles}
+              choice={choice}
               chosen={chosen.includes(column.name)}
               inFocus={column.name === focus}
               editable={editable}
@@ -100,14 +104,15 @@ interface Heading {
   empty: string;
 }
 
-function arranged(data: Schemas["DataView"]): Heading[] {
+function arranged(data: Schemas["DataView"], choice: boolean): Heading[] {
   const of = (test: (name: string) => boolean) => data.columns.filter((c) => test(c.name));
   const role = (name: string) => roleOf(data.roles, name);
   const guarded = (name: string) => data.roles.protected?.includes(name) ?? false;
   return [
     { title: "The target", note: "", drop: "target", columns: of((n) => role(n) === "target"), empty: "No target yet." },
+    ...(choice ? [{ title: "What was chosen among", note: "a row an alternative of an occasion", drop: "alternative" as const, columns: of((n) => OF_A_CHOICE.includes(role(n)) && !guarded(n)), empty: "Name the occasion and the alternative of each row." }] : []),
     { title: "What is protected", note: "audited by group; learned from only where the role is feature", drop: "protected", columns: of((n) => guarded(n) && role(n) !== "target"), empty: "Nothing is marked: without it no group can be audited. Press p on a column, or drag it here." },
     { title: "Features", note: "", drop: "feature", columns: of((n) => role(n) === "feature" && !guarded(n)), empty: "No column is left to learn from." },
-    { title: "The rest", note: "", drop: "ignore", columns: of((n) => !["target", "feature"].includes(role(n)) && !guarded(n)), empty: "Every column has a part to play." },
+    { title: "The rest", note: "", drop: "ignore", columns: of((n) => !["target", "feature"].includes(role(n)) && !(choice && OF_A_CHOICE.includes(role(n))) && !guarded(n)), empty: "Every column has a part to play." },
   ];
 }

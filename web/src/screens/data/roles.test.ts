@@ -4,7 +4,7 @@ import { moved, roleOf, toggledProtected } from "./roles";
 
 const ALL = ["id", "x", "z", "sex", "age", "y"];
 const START: Roles = {
-  target: "y", positive: "yes", identifier: ["id"], protected: ["sex", "age"], also_features: ["age"], part: null, weight: null, group: null, time: null, ignore: [], features: null,
+  target: "y", positive: "yes", identifier: ["id"], protected: ["sex", "age"], also_features: ["age"], part: null, weight: null, group: null, time: null, occasion: null, alternative: null, available: null, ignore: [], features: null,
 };
 
 describe("the role of a column", () => {

@@ -1,9 +1,12 @@
 /** Moving a column from one role to another. Pure, so that undo is just the value before. */
 import type { Roles } from "../../api/client";
 
-export type Role = "target" | "feature" | "identifier" | "ignore" | "weight" | "group" | "time" | "part" | "none";
+export type Role = "target" | "feature" | "identifier" | "ignore" | "weight" | "group" | "time" | "part" | "occasion" | "alternative" | "available" | "none";
 
-const SINGLE = ["target", "weight", "group", "time", "part"] as const;
+const SINGLE = ["target", "weight", "group", "time", "part", "occasion", "alternative", "available"] as const;
+
+/** The roles that a choice alone has. */
+export const OF_A_CHOICE: readonly Role[] = ["occasion", "alternative", "available"];
 const MANY = ["identifier", "ignore"] as const;
 
 export function roleOf(roles: Roles, name: string): Role {

@@ -13,7 +13,7 @@ import { Said } from "../../parts/Said";
 import { briefOf, briefShape, type BriefFields } from "./brief";
 import { DataFiles } from "./DataFiles";
 import { Due } from "./Due";
-import { pathOf, submissionFrom, type DataFile } from "./submission";
+import { HAS_POSITIVE, pathOf, submissionFrom, type DataFile } from "./submission";
 import { useUploads } from "./uploads";
 import { useBriefKeeping } from "./useBrief";
 
@@ -53,7 +53,7 @@ export function BriefForm({ draft }: { draft: Draft }) {
   const field = (name: "name" | "version" | "purpose" | "owner" | "use" | "population" | "positive" | "threshold" | "seed", label: string) => (
     <TextField label={label} error={!!errors[name]} helperText={errors[name]?.message} {...register(name)} />
   );
-  const choice = (name: "tier" | "outcome" | "family" | "missing" | "scale" | "encode" | "target" | "part", label: string, options: readonly (readonly [string, string])[]) => (
+  const choice = (name: "tier" | "outcome" | "family" | "missing" | "scale" | "encode" | "target" | "part" | "occasion" | "alternative" | "available", label: string, options: readonly (readonly [string, string])[]) => (
     <Controller control={control} name={name} render={({ field: f }) => (
       <TextField select label={label} error={!!errors[name]} helperText={errors[name]?.message} {...f} value={options.some(([key]) => key === f.value) ? f.value : ""} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}>
         {options.map(([key, words]) => <MenuItem key={key} value={key}>{words}</MenuItem>)}
@@ -74,7 +74,7 @@ export function BriefForm({ draft }: { draft: Draft }) {
         {field("name", "Model")}
         {field("version", "Version")}
         {choice("tier", "Tier", [["1", "1, high stakes"], ["2", "2"], ["3", "3, low"]])}
-        {choice("outcome", "Outcome", [["binary", "yes/no"], ["multiclass", "several classes"], ["number", "a number"]])}
+        {choice("outcome", "Outcome", [["binary", "yes/no"], ["multiclass", "several classes"], ["number", "a number"], ["choice", "a choice"]])}
       </Box>
       {field("purpose", "Purpose")}
       <Box sx={row("1fr 1fr")}>{field("use", "How it is used")}{field("population", "For whom")}</Box>
@@ -83,11 +83,18 @@ export function BriefForm({ draft }: { draft: Draft }) {
       <DataFiles draft={draft} files={files} uploads={uploads} onAdd={add} onChange={change} onRemove={remove} onColumns={setColumns} />
       {columns.length > 0 && (
         <>
-          <Box sx={row(fields.outcome === "binary" ? "1fr 1fr 1fr" : "1fr 1fr")}>
+          <Box sx={row(HAS_POSITIVE.includes(fields.outcome) ? "1fr 1fr 1fr" : "1fr 1fr")}>
             {choice("target", "Target", same(columns))}
-            {fields.outcome === "binary" && field("positive", "Positive value (yes, if empty and there is one)")}
+            {HAS_POSITIVE.includes(fields.outcome) && field("positive", fields.outcome === "choice" ? "Value that says chosen" : "Positive value (yes, if empty and there is one)")}
             {choice("part", "Column that names the parts", [["", "none"], ...same(columns)])}
           </Box>
+          {fields.outcome === "choice" && (
+            <Box sx={row("1fr 1fr 1fr")}>
+              {choice("occasion", "Column that names the occasion", same(columns))}
+              {choice("alternative", "Column that names the alternative", same(columns))}
+              {choice("available", "Column that says if it could be had", [["", "none: all could"], ...same(columns)])}
+            </Box>
+          )}
           <Box sx={row("1fr 1fr 1fr")}>{several("identifier", "Identifiers")}{several("protected", "Protected")}{several("ignore", "To ignore")}</Box>
         </>
       )}

@@ -9,7 +9,7 @@ export const briefShape = z.object({
   name: text("Name the model."),
   version: text("Give the version."),
   tier: z.enum(["1", "2", "3"]),
-  outcome: z.enum(["binary", "multiclass", "number"]),
+  outcome: z.enum(["binary", "multiclass", "number", "choice"]),
   purpose: text("Say what it is for."),
   owner: text("Say who built it."),
   use: z.string(),
@@ -17,6 +17,9 @@ export const briefShape = z.object({
   target: text("Choose the target."),
   positive: z.string(),
   part: z.string(),
+  occasion: z.string(),
+  alternative: z.string(),
+  available: z.string(),
   identifier: z.array(z.string()),
   protected: z.array(z.string()),
   ignore: z.array(z.string()),
@@ -32,7 +35,7 @@ export const briefShape = z.object({
 export type BriefFields = z.infer<typeof briefShape>;
 
 export const EMPTY: BriefFields = {
-  name: "", version: "", tier: "2", outcome: "binary", purpose: "", owner: "", use: "", population: "", target: "", positive: "", part: "", identifier: [], protected: [], ignore: [],
+  name: "", version: "", tier: "2", outcome: "binary", purpose: "", owner: "", use: "", population: "", target: "", positive: "", part: "", occasion: "", alternative: "", available: "", identifier: [], protected: [], ignore: [],
   family: "", settings: "", missing: "median", scale: "none", encode: "onehot", threshold: "0.5", seed: "0", claims: [],
 };
 

@@ -22,8 +22,12 @@ export function tableName(file: DataFile): string {
   return file.name.replace(/\.[^.]+$/, "");
 }
 
+/** Outcomes of which one value is the positive one: of a choice the one that stands for chosen. */
+export const HAS_POSITIVE: readonly string[] = ["binary", "choice"];
+
 export function submissionFrom(f: BriefFields, files: readonly DataFile[]) {
-  const roles = { target: f.target, positive: f.outcome === "binary" ? f.positive || null : null, identifier: f.identifier, protected: f.protected, ignore: f.ignore, part: f.part || null };
+  const choice = f.outcome === "choice" ? { occasion: f.occasion || null, alternative: f.alternative || null, available: f.available || null } : {};
+  const roles = { target: f.target, positive: HAS_POSITIVE.includes(f.outcome) ? f.positive || null : null, identifier: f.identifier, protected: f.protected, ignore: f.ignore, part: f.part || null, ...choice };
   return {
     brookfall: "1",
     model: { name: f.name, version: f.version, tier: f.tier, outcome: f.outcome, purpose: f.purpose, owner: f.owner, use: f.use || null, population: f.population || null },

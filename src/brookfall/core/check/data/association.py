@@ -90,7 +90,7 @@ def target_column(subject: Subject, beside: Column) -> Column:
     """The target as a column to be set beside a feature: a yes/no outcome is 0 and 1 beside a number, so that the
     direction can be told; another is a category, or a number."""
     target, name = subject.target, subject.roles.target
-    if target.outcome == "binary" and beside.kind == "number":
+    if target.yes_no and beside.kind == "number":
         return Column(name, "number", target.hits.astype(np.float64))
     column = subject.table.column(name)
     return column if target.outcome == "number" else as_category(column)

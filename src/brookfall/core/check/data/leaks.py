@@ -105,10 +105,10 @@ def _suspect(subject: Subject, column: Column, seed: int, *, gaps: bool) -> Susp
         outcomes = target.numbers[rows]
         told = ScoredNumbers(outcomes=outcomes, predictions=told_alone(column, outcomes, seed), **sampling)
         return Suspect(column.name, gaps, "r2", measure("r2", told))
-    classes = (1,) if target.outcome == "binary" else range(len(target.classes))
+    classes = (1,) if target.yes_no else range(len(target.classes))
     figures = [_auc(column, target.codes[rows] == code, seed, subject, rows) for code in classes]
     best = max(figures, key=lambda figure: figure.value or 0.0)
-    return Suspect(column.name, gaps, "auc" if target.outcome == "binary" else "auc_ovr", best)
+    return Suspect(column.name, gaps, "auc" if target.yes_no else "auc_ovr", best)
 
 
 def _auc(column: Column, hits: Outcomes, seed: int, subject: Subject, rows: Rows) -> Figure:

@@ -13,6 +13,7 @@ from brookfall.core.measure.interval import share_of
 from brookfall.core.measure.linear import figure_of, mean_of
 from brookfall.core.measure.scored import Scored, ScoredNumbers
 from brookfall.core.recipe.preprocess import raw_matrix, rows_with_gaps
+from brookfall.core.table.occasions import Choices
 from brookfall.core.table.profile import profile_column
 
 
@@ -33,6 +34,7 @@ class Profile:
         gaps = int(rows_with_gaps(table).sum())
         matrix = np.column_stack([raw_matrix(table), subject.target.values])
         repeated = n - len(np.unique(matrix, axis=0))
+        choices = subject.choices
         draft = Draft(bench.plan.policy.level)
         parts = {"all": np.arange(n, dtype=np.int64), **bench.parts}
         shown = {
@@ -43,9 +45,9 @@ class Profile:
         labels = list(dict.fromkeys(label for _, label in shown))
         answer = (
             f"{wording.capital(wording.rows(n))} with {len(subject.features)} features; "
-            f"{_balance(bench, draft, shown, labels)}. "
-            f"{wording.capital(wording.rows(gaps))} have a gap in a feature and {wording.rows(repeated)} "
-            f"repeat another row's features and outcome."
+            f"{_balance(bench, draft, shown, labels) if choices is None else _of_choices(choices)}. "
+            f"{wording.capital(wording.rows(gaps))} have a gap in a feature"
+            + (f" and {wording.rows(repeated)} repeat another row's features and outcome." if choices is None else ".")
         )
         if subject.dropped:
             answer += f" {wording.capital(wording.rows(subject.dropped))} {_why_dropped(bench)} before any split."
@@ -76,12 +78,12 @@ def _outcomes(bench: Bench, rows: Rows) -> list[tuple[str, str, str | None, Figu
         values = target.numbers[rows]
         sample = ScoredNumbers(outcomes=values, predictions=values, **common)
         return [("mean outcome", "mean_outcome", None, figure_of(mean_of(values, sample.counted), sample))]
-    wanted = [1] if target.outcome == "binary" else range(len(target.classes))
+    wanted = [1] if target.yes_no else range(len(target.classes))
     found: list[tuple[str, str, str | None, Figure]] = []
     for code in wanted:
         hits = target.codes[rows] == code
         alone = Scored(outcomes=hits, scores=hits.astype(np.float64), threshold=0.5, **common)
-        class_ = None if target.outcome == "binary" else target.classes[code]
+        class_ = None if target.yes_no else target.classes[code]
         found.append((f"share of '{target.classes[code]}'", "base_rate", class_, share_of(hits, alone).figure()))
     return found
 
@@ -94,7 +96,19 @@ def _balance(bench: Bench, draft: Draft, shown: dict[tuple[str, str], int], labe
     return f"{len(labels)} classes, the smallest with a {smallest} of {figure}"
 
 
+def _of_choices(choices: Choices) -> str:
+    """What is chosen among, in words."""
+    occasions = len(np.unique(choices.occasion))
+    offered = float(choices.available.sum()) / occasions
+    return (
+        f"{wording.count(occasions)} occasions with {offered:.1f} of {len(choices.alternatives)} alternatives to "
+        "choose from on average"
+    )
+
+
 def _why_dropped(bench: Bench) -> str:
+    if bench.subject.choices is not None:
+        return "that could not be had, or of occasions with gaps or of weight 0, were left out"
     recipe, weights = bench.subject.recipe, bench.subject.weights
     drops = recipe is not None and recipe.preprocess.missing == "drop"
     weightless = weights is not None and bool((weights == 0).any())

@@ -113,9 +113,12 @@ def repeats_of(subject: Subject) -> Repeated:
     first = np.unique(whole, return_index=True)[1]
     repeated = np.setdiff1d(np.arange(table.n_rows), first)
     # Features with more than one outcome: as many distinct pairs as there are outcomes.
+    # Of a choice only whole occasions could contradict each other: that a slot was taken here and not there is no
+    # contradiction.
+    judged = subject.outcome in ("binary", "multiclass")
     pairs = np.unique(np.stack([features, both]), axis=1)
     outcomes = np.bincount(pairs[0])
-    contradicted = np.flatnonzero(outcomes[features] > 1) if subject.outcome != "number" else np.zeros(0, np.int64)
+    contradicted = np.flatnonzero(outcomes[features] > 1) if judged else np.zeros(0, np.int64)
     return Repeated(repeated, contradicted)
 
 
@@ -124,14 +127,14 @@ def shared_with_training(bench: Bench) -> list[Shared]:
     subject, training = bench.subject, bench.parts["training"]
     table, roles = subject.table, subject.roles
     whole = group_of_each(table.select([*subject.features, roles.target]))
-    named = [*roles.identifier, *([roles.group] if roles.group else [])]
     found = []
     for part, rows in bench.parts.items():
         if part == "training":
             continue
         alike = rows[np.isin(whole[rows], whole[training])]
-        found.append(Shared(part, None, "shared_share", alike, len(rows)))
-        for name in named:
+        if subject.choices is None:
+            found.append(Shared(part, None, "shared_share", alike, len(rows)))
+        for name in roles.naming:
             column = table.column(name)
             codes = group_of_each(Table((column,)))
             held = rows[np.isin(codes[rows], codes[training]) & ~column.missing[rows]]

@@ -1,0 +1,1 @@
+"""Question 7: does it make sense?"""

@@ -1,0 +1,143 @@
+"""Measures of a choice: how probable was the alternative actually chosen. The unit is the occasion, not the row."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import ndtri
+
+from brookfall.core.measure.figure import Figure, absent
+from brookfall.core.measure.interval import share_of
+from brookfall.core.measure.linear import Linear, figure_of, mean_of, ratio_of
+from brookfall.core.measure.scored import Codes, Numbers, Sampled
+
+NAMES = ("mean_chosen_probability", "hit_rate", "rho_squared", "log_likelihood")
+
+
+@dataclass(frozen=True, kw_only=True)
+class Picked(Sampled):
+    """Occasions with the probability that the model gave to each alternative.
+
+    ``offered`` of shape (m, k) is the probability of each of k alternatives, 0 where it could not be had, and
+    ``there`` whether it could; ``picked`` (m,) is the place of the one that was chosen.
+    """
+
+    offered: Numbers
+    there: NDArray[np.bool_]
+    picked: Codes
+
+    def __len__(self) -> int:
+        return len(self.picked)
+
+    @property
+    def chosen(self) -> Numbers:
+        """The probability of the alternative actually chosen; shape (m,)."""
+        return np.asarray(self.offered[np.arange(len(self)), self.picked])
+
+    @property
+    def hits(self) -> Numbers:
+        """1 where the chosen one was the likeliest, a part of 1 where several were equally so; shape (m,)."""
+        highest = (self.offered == self.offered.max(axis=1, keepdims=True)) & self.there
+        return np.where(highest[np.arange(len(self)), self.picked], 1 / highest.sum(axis=1), 0.0)
+
+    @property
+    def evenly(self) -> Numbers:
+        """The probability of the chosen one for who guesses evenly among what could be had; shape (m,)."""
+        return np.asarray(1 / self.there.sum(axis=1))
+
+
+def picked_from(
+    key: str,
+    occasion: Codes,
+    alternative: Codes,
+    alternatives: int,
+    chosen: NDArray[np.bool_],
+    shares: Numbers,
+    clusters: Codes | None = None,
+) -> Picked:
+    """Occasions from rows in long form, all of shape (n,); each occasion whole, one of its rows chosen.
+
+    >>> rows = [np.array([0, 0, 1, 1]), np.array([0, 1, 0, 1])]
+    >>> picked_from("", *rows, 2, np.array([True, False, False, True]), np.array([0.8, 0.2, 0.5, 0.5])).hits.tolist()
+    [1.0, 0.5]
+    """
+    _, first, code = np.unique(occasion, return_index=True, return_inverse=True)
+    offered, there = np.zeros((len(first), alternatives)), np.zeros((len(first), alternatives), dtype=np.bool_)
+    offered[code, alternative], there[code, alternative] = shares, True
+    picked = np.zeros(len(first), dtype=np.int64)
+    picked[code[chosen]] = alternative[chosen]
+    groups = None if clusters is None else clusters[first]
+    if groups is not None and len(np.unique(groups)) == len(groups):
+        groups = None
+    return Picked(key=key, offered=offered, there=there, picked=picked, clusters=groups)
+
+
+def measure(name: str, rows: Picked) -> Figure:
+    """The measure of that name over m occasions, with its interval; KeyError for another name.
+
+    ``log_likelihood`` is the sum over the occasions; ``rho_squared`` is 1 less its ratio to that of guessing evenly
+    (McFadden 1974). Both are −∞ where a chosen alternative had no chance, and then absent.
+
+    >>> rows = picked_from("", np.array([0, 0]), np.array([0, 1]), 2, np.array([True, False]), np.array([0.8, 0.2]))
+    >>> measure("mean_chosen_probability", rows).value
+    0.8
+    """
+    m, counted = len(rows), np.ones(len(rows))
+    if name == "mean_chosen_probability":
+        return figure_of(mean_of(rows.chosen, counted), rows, 0.0, 1.0).marked(few=rows.few)
+    if name == "hit_rate":
+        hits = rows.hits
+        whole = bool(np.isin(hits, (0.0, 1.0)).all())
+        found = share_of(hits == 1, rows).figure() if whole else figure_of(mean_of(hits, counted), rows, 0.0, 1.0)
+        return found.marked(few=rows.few)
+    if name not in NAMES:
+        raise KeyError(f"'{name}' is not a measure of a choice; measures are {', '.join(NAMES)}")
+    if (rows.chosen <= 0).any():
+        return absent(m, "a chosen alternative had a probability of 0")
+    reached = mean_of(np.log(rows.chosen), counted)
+    if name == "log_likelihood":
+        return figure_of(Linear(m * reached.value, m * reached.influence), rows, -np.inf, 0.0).marked(few=rows.few)
+    ratio = ratio_of(reached, mean_of(np.log(rows.evenly), counted))
+    return figure_of(Linear(1 - ratio.value, -ratio.influence), rows, -np.inf, 1.0).marked(few=rows.few)
+
+
+def observed_share(rows: Picked, place: int) -> Figure:
+    """The share of occasions that chose an alternative.
+
+    >>> rows = picked_from("", np.array([0, 0]), np.array([0, 1]), 2, np.array([True, False]), np.array([0.8, 0.2]))
+    >>> observed_share(rows, 0).value
+    1.0
+    """
+    return share_of(rows.picked == place, rows).figure().marked(few=rows.few)
+
+
+def predicted_share(rows: Picked, place: int) -> Figure:
+    """The share that the model expects, and where the share of that many simulated choices would lie.
+
+    The interval is of choices drawn independently from the model's probabilities: their share has the mean p̄ and the
+    variance Σ p (1 − p) / m², which needs no drawing.
+
+    >>> rows = picked_from("", np.array([0, 0]), np.array([0, 1]), 2, np.array([True, False]), np.array([0.8, 0.2]))
+    >>> predicted_share(rows, 1).value
+    0.2
+    """
+    shares = rows.offered[:, place]
+    m, mean = len(rows), float(shares.mean())
+    error = float(np.sqrt((shares * (1 - shares)).sum())) / m
+
+    def bounds(level: float) -> tuple[float, float]:
+        half = float(ndtri((1 + level) / 2)) * error
+        return max(0.0, mean - half), min(1.0, mean + half)
+
+    return Figure(mean, m, "simulated_choices", bounds).marked(few=rows.few)
+
+
+def share_difference(rows: Picked, place: int) -> Figure:
+    """The predicted less the observed share of an alternative, on the same occasions.
+
+    >>> rows = picked_from("", np.array([0, 0]), np.array([0, 1]), 2, np.array([True, False]), np.array([0.8, 0.2]))
+    >>> round(share_difference(rows, 0).value, 3)
+    -0.2
+    """
+    error = rows.offered[:, place] - (rows.picked == place)
+    return figure_of(mean_of(error, np.ones(len(rows))), rows, -1.0, 1.0).marked(few=rows.few)
