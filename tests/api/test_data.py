@@ -1,6 +1,5 @@
 """The Data step through the API: looking, the rows behind an issue, changes shown before they are made, a new version."""
 
-import io
 from collections.abc import Callable
 from typing import Any
 
@@ -15,6 +14,7 @@ from brookfall.core.submission.package import package_from_files
 from tests.api.conftest import Visitor
 from tests.api.packages import submit
 from tests.api.test_case import finished, plan_of, taken
+from tests.api.test_drafts import begun, put
 from tests.conftest import files_of
 
 SignIn = Callable[[str], Visitor]
@@ -223,40 +223,45 @@ def test_roles_that_do_not_fit_are_told_instead_of_a_look(visitor: SignIn) -> No
     assert "gender" in str(look["fault"])
 
 
-def sent(visitor: Visitor, data: bytes, name: str, **more: str) -> Any:
-    return visitor.ask("POST", "/api/previews", data={"file": (io.BytesIO(data), name), **more})
+def previewed(visitor: Visitor, data: bytes, name: str, how: object = None) -> Any:
+    """The preview of a draft's file."""
+    draft = begun(visitor)
+    status, said = put(visitor, draft, name, data)
+    assert status == 200, said
+    asked = {"path": name} | ({"how": how} if how else {})
+    answer = visitor.ask("POST", f"/api/drafts/{draft}/preview", asked)
+    visitor.ask("DELETE", f"/api/drafts/{draft}")
+    return answer
 
 
 def test_a_file_is_previewed_before_it_is_submitted(visitor: SignIn) -> None:
     nell = visitor("nell")
     data = "zone;größe\n1;1,5\n2;-\n".encode("cp1252")
-    found = sent(nell, data, "a.csv").json
+    found = previewed(nell, data, "a.csv").json
     assert found["words"] == "separated by semicolons, decimal comma, Windows-1252, names in the first row"
     assert [(column["name"], column["kind"]) for column in found["columns"]] == [
         ("zone", "number"),
         ("größe", "category"),
     ]
-    corrected = sent(nell, data, "a.csv", how='{"missing": ["-"], "types": {"zone": "category"}}').json
+    corrected = previewed(nell, data, "a.csv", {"missing": ["-"], "types": {"zone": "category"}}).json
     assert [column["kind"] for column in corrected["columns"]] == ["category", "number"]
     assert corrected["columns"][1]["examples"] == ["1.5"]
-    beginning = sent(nell, data + b"3;9", "a.csv", whole="no").json
-    assert (beginning["rows"], beginning["whole"]) == (2, False)
+    assert (corrected["rows"], corrected["whole"]) == (2, True)
 
 
 @pytest.mark.parametrize(
     ("name", "data", "how", "words"),
     [
-        ("a.csv", b"a,b\n1\n", "{}", "The row has 1 cells"),
-        ("a.exe", b"MZ", "{}", "can't be read as data"),
-        ("a.csv", b"a\n1\n", '{"decimal": "x"}', "decimal"),
-        ("../a.csv", b"a\n1\n", "{}", "leaves the package"),
+        ("a.csv", b"a,b\n1\n", {}, "The row has 1 cells"),
+        ("a.exe", b"MZ", {}, "can't be read as data"),
+        ("a.csv", b"a\n1\n", {"decimal": "x"}, "decimal"),
+        ("a.csv", b"", {}, "empty"),
     ],
 )
-def test_a_preview_says_what_is_wrong(visitor: SignIn, name: str, data: bytes, how: str, words: str) -> None:
-    response = sent(visitor("nell"), data, name, how=how)
+def test_a_preview_says_what_is_wrong(visitor: SignIn, name: str, data: bytes, how: object, words: str) -> None:
+    response = previewed(visitor("nell"), data, name, how)
     assert response.status_code == 422
     assert words in response.text
-    assert visitor("nell").ask("POST", "/api/previews", data={}).status_code == 422
 
 
 def test_the_words_of_a_brief(visitor: SignIn) -> None:

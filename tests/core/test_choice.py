@@ -167,6 +167,34 @@ def test_the_plan_names_what_coefficients_are_worth_in() -> None:
     assert "weighs the coefficients in zone" in refused.answer
 
 
+def test_a_plan_that_splits_occasions_is_refused() -> None:
+    plan = standard_plan(3, outcome="choice", given_parts=False, grouped=False)
+    found = retest(Bench(subject(), plan))[-1]
+    assert found.state == "not_applicable"
+    assert "share occasions" in found.answer
+
+
+def test_checks_of_other_outcomes_are_not_run_on_a_choice() -> None:
+    plan = standard_plan(3, outcome="choice", given_parts=False, grouped=True)
+    found = retest(Bench(subject(), Plan.model_validate({**plan.model_dump(), "checks": ("holdout", "choice")})))
+    assert [one.state for one in found] == ["not_applicable", "done"]
+    assert "no such check for a choice outcome" in found[0].answer
+
+
+def test_the_data_checks_speak_of_occasions() -> None:
+    plan = standard_plan(3, outcome="choice", given_parts=False, grouped=True)
+    found = {one.check: one for one in retest(Bench(subject(), plan))}
+    assert all(one.state == "done" for one in found.values())
+    assert "120 occasions with" in found["profile"].answer
+    assert "Training and unseen rows share none." in found["repeats"].answer
+
+
+def test_same_seed_same_bits_in_any_number_of_processes() -> None:
+    bench = Bench(subject(), standard_plan(3, outcome="choice", given_parts=False, grouped=True))
+    once, again = retest(bench), retest(bench, workers=2)
+    assert [one.estimates for one in once] == [one.estimates for one in again]
+
+
 def test_a_column_that_is_the_same_within_every_occasion_can_not_be_told() -> None:
     found = exhibit(subject(data=[{"name": "rows", "path": "data/rows.csv", "roles": ROLES}]))
     assert found.state == "failed"

@@ -7,6 +7,12 @@ export function number(value: number | null | undefined, decimals = 3): string {
   return value === null || value === undefined ? "–" : value.toFixed(decimals).replace("-", MINUS);
 }
 
+/** An estimate's value; a p value too small for three decimals is said to be so. */
+export function valueOf(estimate: Pick<Estimate, "measure" | "value">): string {
+  const { measure: name, value } = estimate;
+  return name === "p_value" && value !== null && value < 0.0005 ? "<\u202f0.001" : number(value);
+}
+
 export function count(n: number): string {
   return n.toLocaleString("en").replaceAll(",", "\u202f");
 }

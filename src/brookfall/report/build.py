@@ -140,10 +140,15 @@ def _plan_lines(plan: Plan) -> list[str]:
     ]
 
 
+_TINY = 0.0005
+"""A p value below this has no digit to show."""
+
+
 def _estimate(estimate: Estimate) -> str:
     if estimate.value is None:
         return f"– ({estimate.note})"
-    value = wording.number(estimate.value)
+    tiny = estimate.measure == "p_value" and estimate.value is not None and estimate.value < _TINY
+    value = f"< {wording.number(2 * _TINY)}" if tiny else wording.number(estimate.value)
     if estimate.low is None and estimate.high is None:
         return f"{value} (no interval: {estimate.note or 'a single value'})"
     low = wording.number(estimate.low) if estimate.low is not None else "−∞"

@@ -10,7 +10,7 @@ import { ThresholdExplorer } from "../charts/ThresholdExplorer";
 import { GaugeMark } from "../marks/GaugeMark";
 import { Kbd } from "../parts/Kbd";
 import { SERIF } from "../theme";
-import { count, ends, number, plural, QUESTIONS, STANDING_WORDS } from "../wording";
+import { count, ends, plural, QUESTIONS, STANDING_WORDS, valueOf } from "../wording";
 
 interface ExhibitViewProps {
   exhibit: Exhibit;
@@ -100,7 +100,7 @@ function Figure({ estimate }: { estimate: Estimate }) {
   return (
     <Box component="span" title={notes} sx={{ display: "inline-flex", flexWrap: "wrap", justifyContent: "flex-end", alignItems: "center", columnGap: 0.75, color: estimate.note === "too few to judge" ? "brook.muted" : "inherit" }}>
       {estimate.standing && <GaugeMark standing={estimate.standing} />}
-      <b style={{ fontWeight: 550 }}>{number(estimate.value)}</b>
+      <b style={{ fontWeight: 550 }}>{valueOf(estimate)}</b>
       <Box component="span" sx={{ fontSize: 11, whiteSpace: "nowrap" }}>{ends(estimate)}</Box>
       <Box component="span" sx={{ color: "brook.muted", fontSize: 11, whiteSpace: "nowrap" }}>{estimate.value === null ? estimate.note : `n ${count(estimate.n)}${estimate.note === "too few to judge" ? ", few" : ""}`}</Box>
     </Box>

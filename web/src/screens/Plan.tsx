@@ -57,11 +57,11 @@ export function Plan() {
             <RowsSentence plan={plan} view={view} off={off} set={set} />, with seed{" "}
             <InlineNumber name="Seed of the plan" value={plan.seed} min={0} max={2 ** 32 - 1} disabled={off} onSet={(seed) => set({ seed })} />.
           </Sentence>
-          <Sentence limit={tierWords}>
+          {view.outcome !== "choice" && <Sentence limit={tierWords}>
             <FoldsSentence plan={plan} view={view} off={off} set={set} />, on the rows outside the test part. Judge by{" "}
             <InlineChoice name="Main measure" value={plan.main_measure ?? "auc"} options={Object.entries(view.main_measures) as [MainMeasure, string][]} disabled={off} onSet={(main_measure) => set({ main_measure })} />, and groups on{" "}
             <span style={{ whiteSpace: "nowrap" }}><InlineChoice name="Part that decides" value={plan.deciding_part ?? "out_of_fold"} options={[["out_of_fold", "out-of-fold scores"], ["validation", "the validation part"], ["test", "the test part"]]} disabled={off} onSet={(deciding_part) => set({ deciding_part })} />.</span>
-          </Sentence>
+          </Sentence>}
         </Part>
         <Part title={`1 ${QUESTIONS[0]}`}>
           {check("profile", <>Describe the rows: gaps, repeats, and {view.positive ? `the share of ${view.positive}` : "the outcome"} in each part.</>, "no limit set")}

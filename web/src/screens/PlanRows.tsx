@@ -19,8 +19,11 @@ const FOLD_BY: Record<By, string> = { rows: "row by row", groups: "whole groups 
 
 /** A split by groups or time is offered where a column has that role, and shown wherever it is set. */
 function SplitBy({ name, value, view, off, words, onSet }: { name: string; value: By; view: Schemas["PlanView"]; off: boolean; words: Record<By, string>; onSet: (by: By) => void }) {
-  const there: Record<By, boolean> = { rows: true, groups: view.grouped, time: view.timed };
+  // The alternatives of an occasion always stay together.
+  const choice = view.outcome === "choice";
+  const there: Record<By, boolean> = { rows: !choice, groups: view.grouped, time: view.timed && !choice };
   const options = (Object.keys(words) as By[]).filter((by) => there[by] || by === value).map((by): [By, string] => [by, words[by]]);
+  if (choice && value === "groups") return <>by whole occasions</>;
   return options.length > 1 ? <InlineChoice name={name} value={value} options={options} disabled={off} onSet={onSet} /> : <>{words[value]}</>;
 }
 

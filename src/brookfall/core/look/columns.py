@@ -63,8 +63,10 @@ def column_looks(subject: Subject) -> tuple[ColumnLook, ...]:
             found.append(ColumnLook(name=column.name, target=None, nearest=None))
             continue
         used = column.take(rows)
+        # What names a person or an occasion tells all that is said of them, and stands in for nothing.
+        nearest = None if column.name in roles.naming else _nearest(used, guarded)
         with_target = tie(roles.target, associate(used, target_column(subject, used).take(rows)))
-        found.append(ColumnLook(name=column.name, target=with_target, nearest=_nearest(used, guarded)))
+        found.append(ColumnLook(name=column.name, target=with_target, nearest=nearest))
     return tuple(found)
 
 

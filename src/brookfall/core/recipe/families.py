@@ -101,6 +101,12 @@ def check_recipe(recipe: Recipe, outcome: Outcome, file: str) -> None:
         ) from problem
 
 
+def _written(value: object) -> str:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return "none" if value is None else str(value)
+
+
 def recipe_in_words(recipe: Recipe, outcome: Outcome = "binary") -> str:
     """The recipe as one sentence, defaults included.
 
@@ -108,7 +114,7 @@ def recipe_in_words(recipe: Recipe, outcome: Outcome = "binary") -> str:
     'Linear regression, seed 0; missing values: median; scaling: none; categories: onehot.'
     """
     settings = resolved_settings(recipe).model_dump()
-    listed = ", ".join(f"{name.replace('_', ' ')} {'none' if v is None else v}" for name, v in settings.items())
+    listed = ", ".join(f"{name.replace('_', ' ')} {_written(value)}" for name, value in settings.items())
     steps = recipe.preprocess
     words = family_of(recipe).words
     return (

@@ -17,7 +17,7 @@ const ROLES: readonly (readonly [Role, string, string])[] = [
   ["part", "part", "s"],
   ["occasion", "occasion", "o"],
   ["alternative", "alternative", "a"],
-  ["available", "whether it could be had", "v"],
+  ["available", "available", "v"],
   ["none", "no role", ""],
 ];
 

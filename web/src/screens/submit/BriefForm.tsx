@@ -85,7 +85,7 @@ export function BriefForm({ draft }: { draft: Draft }) {
         <>
           <Box sx={row(HAS_POSITIVE.includes(fields.outcome) ? "1fr 1fr 1fr" : "1fr 1fr")}>
             {choice("target", "Target", same(columns))}
-            {HAS_POSITIVE.includes(fields.outcome) && field("positive", fields.outcome === "choice" ? "Value that says chosen" : "Positive value (yes, if empty and there is one)")}
+            {HAS_POSITIVE.includes(fields.outcome) && field("positive", fields.outcome === "choice" ? "Value that says chosen" : "Positive value; yes, if empty")}
             {choice("part", "Column that names the parts", [["", "none"], ...same(columns)])}
           </Box>
           {fields.outcome === "choice" && (

@@ -1,6 +1,6 @@
 /** Files chosen or dropped. */
 import Box from "@mui/material/Box";
-import { useState } from "react";
+import { useState, type ChangeEvent } from "react";
 
 interface FileDropProps {
   label: string;
@@ -25,11 +25,23 @@ export function FileDrop({ label, accept, multiple, chosen, onFiles }: FileDropP
         setOver(false);
         onFiles([...event.dataTransfer.files].slice(0, multiple ? undefined : 1));
       }}
-      sx={{ display: "flex", gap: 1, alignItems: "center", border: "1.5px dashed", borderColor: over ? "primary.main" : "divider", bgcolor: over ? "brook.pale" : "transparent", borderRadius: 1, px: 1.5, py: 1, width: "100%" }}
+      sx={{ position: "relative", display: "flex", gap: 1, alignItems: "center", border: "1.5px dashed", borderColor: over ? "primary.main" : "divider", bgcolor: over ? "brook.pale" : "transparent", borderRadius: 1, px: 1.5, py: 1, width: "100%" }}
     >
       <span>{label}</span>
-      <input type="file" accept={accept} multiple={multiple} onChange={(event) => onFiles([...(event.target.files ?? [])])} style={{ font: "inherit" }} />
-      <Box component="span" sx={{ color: "text.secondary", ml: "auto" }}>{chosen.length ? chosen.join(", ") : "or drop it here"}</Box>
+      <Box
+        component="input"
+        type="file"
+        accept={accept}
+        multiple={multiple}
+        onChange={(event: ChangeEvent<HTMLInputElement>) => {
+          onFiles([...(event.target.files ?? [])]);
+          // What was chosen is shown by the page; the same file can be chosen again.
+          event.target.value = "";
+        }}
+        sx={{ position: "absolute", opacity: 0, width: 1, height: 1, "&:focus-visible + span": { outline: "2px solid", outlineOffset: 2 } }}
+      />
+      <Box component="span" sx={{ color: "primary.main", fontWeight: 560, borderBottom: 1.5, borderColor: "primary.main", cursor: "pointer" }}>choose {multiple ? "files" : "a file"}</Box>
+      <Box component="span" sx={{ color: "text.secondary", ml: "auto" }}>{chosen.length ? chosen.join(", ") : multiple ? "or drop them here" : "or drop it here"}</Box>
     </Box>
   );
 }

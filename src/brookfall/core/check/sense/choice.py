@@ -33,6 +33,7 @@ class Choice:
     refits = True
 
     def requests(self, bench: Bench) -> list[Need]:
+        _refuse_split_occasions(bench)
         fit = bench.holdout.fit
         return [bench.holdout, Need(fit, CoefficientReading(fit.train))]
 
@@ -68,6 +69,19 @@ class Choice:
                 _share_table(shares, unseen, len(parts[unseen])),
             ),
         )
+
+
+def _refuse_split_occasions(bench: Bench) -> None:
+    """A model that has seen some alternatives of an occasion knows the choice among the others."""
+    occasion = _choices(bench).occasion
+    seen = occasion[bench.parts["training"]]
+    for part, rows in bench.parts.items():
+        if part != "training" and np.isin(occasion[rows], seen).any():
+            raise UserError(
+                f"Training and {part} rows share occasions, so the choice in them is known.",
+                todo="Split by whole groups of rows, or name the part of each occasion.",
+                column=bench.subject.roles.part,
+            )
 
 
 def _choices(bench: Bench) -> Choices:
