@@ -8,6 +8,7 @@ from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from brookfall.core.digest import sha256
+from brookfall.records import bulk
 from brookfall.records.cases import Blob, BlobChunk
 from brookfall.records.config import config
 
@@ -23,9 +24,9 @@ def put(session: Session, data: bytes) -> str:
     name = sha256(data)
     if session.get(Blob, name) is None:
         session.execute(insert(Blob).values(sha256=name, size=len(data)).prefix_with("IGNORE"))
-        for seq, start in enumerate(range(0, len(data), CHUNK)):
-            chunk = {"sha256": name, "seq": seq, "data": data[start : start + CHUNK]}
-            session.execute(insert(BlobChunk).values(chunk).prefix_with("IGNORE"))
+        starts = enumerate(range(0, len(data), CHUNK))
+        chunks = ((name, seq, data[start : start + CHUNK]) for seq, start in starts)
+        bulk.insert(session, "INSERT IGNORE INTO blob_chunk (sha256, seq, data) VALUES (?, ?, ?)", chunks)
     return name
 
 

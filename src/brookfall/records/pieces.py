@@ -6,16 +6,16 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from brookfall.core.digest import sha256
+from brookfall.records import bulk
 from brookfall.records.blobs import CHUNK, DamagedError
 from brookfall.records.drafts import DraftFile, DraftPiece
 
 
 def add(session: Session, file: DraftFile, data: bytes) -> None:
     """Puts bytes behind those that came before."""
-    for start in range(0, len(data), CHUNK):
-        piece = data[start : start + CHUNK]
-        at = file.received + start
-        session.add(DraftPiece(file_id=file.id, start=at, sha256=sha256(piece), data=piece))
+    cut = ((file.received + start, data[start : start + CHUNK]) for start in range(0, len(data), CHUNK))
+    rows = ((file.id, at, sha256(piece), piece) for at, piece in cut)
+    bulk.insert(session, "INSERT INTO draft_piece (file_id, start, sha256, data) VALUES (?, ?, ?, ?)", rows)
     file.received += len(data)
 
 
