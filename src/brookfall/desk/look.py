@@ -1,5 +1,8 @@
 """Looking at the data: what hangs together, what is wrong, a column's page, all pairs at once, the rows themselves."""
 
+from collections import OrderedDict
+from collections.abc import Callable
+from threading import Lock
 from typing import Protocol
 
 import numpy as np
@@ -108,9 +111,10 @@ def rows_view(
     if sort is not None and sort not in names:
         raise UserError(f"There is no column '{sort}'.", todo="Sort by a column of the table.", column=sort)
     table = get_table(session, case.id, version=version)
-    chosen = np.arange(case.n_rows, dtype=np.int64) if where is None else rows_where(table, where)
-    if sort is not None:
-        chosen = _sorted(chosen, table.column(sort), falling=falling)
+    chosen = _ORDERS.get(
+        digest.of_json([case.table_fingerprint, where and where.model_dump(mode="json"), sort, falling]),
+        lambda: _chosen(table, where, sort, falling=falling),
+    )
     shown = chosen[offset : offset + min(limit, _MOST_ROWS)]
     window = table.take(shown)
     cells = [column.texts() for column in window.columns]
@@ -121,6 +125,36 @@ def rows_view(
         places=(shown + 1).tolist(),
         rows=[list(row) for row in zip(*cells, strict=True)],
     )
+
+
+def _chosen(table: Table, where: Where | None, sort: str | None, *, falling: bool) -> NDArray[np.int64]:
+    chosen = np.arange(table.n_rows, dtype=np.int64) if where is None else rows_where(table, where)
+    return chosen if sort is None else _sorted(chosen, table.column(sort), falling=falling)
+
+
+class _Orders:
+    """The last few selections of rows, so that scrolling through one does not find and sort it anew."""
+
+    _MOST = 6
+
+    def __init__(self) -> None:
+        self._held: OrderedDict[str, NDArray[np.int64]] = OrderedDict()
+        self._lock = Lock()
+
+    def get(self, key: str, make: Callable[[], NDArray[np.int64]]) -> NDArray[np.int64]:
+        with self._lock:
+            if key in self._held:
+                self._held.move_to_end(key)
+                return self._held[key]
+        made = make()
+        with self._lock:
+            self._held[key] = made
+            if len(self._held) > self._MOST:
+                self._held.popitem(last=False)
+        return made
+
+
+_ORDERS = _Orders()
 
 
 def _sorted(rows: NDArray[np.int64], column: Column, *, falling: bool) -> NDArray[np.int64]:

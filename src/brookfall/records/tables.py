@@ -4,6 +4,7 @@ import json
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import asdict
 from functools import lru_cache
+from pathlib import Path
 from typing import Any, cast
 
 import numpy as np
@@ -90,15 +91,18 @@ def _profile(column: Column, description: str) -> dict[str, Any]:
 
 
 def _column(session: Session, stored: StoredColumn) -> Column:
-    values = blobs.get(session, stored.values_sha256)
-    levels = blobs.get(session, stored.levels_sha256)
-    return _decoded(stored.name, stored.kind, values, levels)
+    """The column with its values where they lie: only what is looked at is read from the disk."""
+    file, dtype = blobs.local(session, stored.values_sha256), _dtype(stored.kind)
+    levels = _levels(blobs.local(session, stored.levels_sha256))
+    # An empty file can't be mapped.
+    values: np.ndarray[Any, Any] = np.memmap(file, dtype, "r") if file.stat().st_size else np.empty(0, dtype)
+    return Column(stored.name, cast("Kind", stored.kind), np.asarray(values), levels)
 
 
-@lru_cache(maxsize=512)
-def _decoded(name: str, kind: str, values: bytes, levels: bytes) -> Column:
-    array: np.ndarray[Any, Any] = np.frombuffer(values, _dtype(kind))
-    return Column(name, cast("Kind", kind), array, tuple(json.loads(levels)))
+@lru_cache(maxsize=32)
+def _levels(file: Path) -> tuple[str, ...]:
+    """What a file of the cache says; its name is the hash of its content."""
+    return tuple(json.loads(file.read_bytes()))
 
 
 def _dtype(kind: str) -> str:
