@@ -129,7 +129,8 @@ def _parsed(
                 skip_rows_after_names=1 if how.header else 0,
                 encoding="utf8" if encoding == "utf-8" else encoding,
             ),
-            parse_options=pacsv.ParseOptions(delimiter=separator, newlines_in_values=True),
+            # Without a quote no cell reaches over a line, and blocks can be cut apart without parsing them.
+            parse_options=pacsv.ParseOptions(delimiter=separator, newlines_in_values=b'"' in data),
             convert_options=pacsv.ConvertOptions(
                 column_types=kinds,
                 strings_can_be_null=False,
