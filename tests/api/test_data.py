@@ -280,3 +280,25 @@ def test_a_new_version_says_what_changed(visitor: SignIn) -> None:
     since = visitor("ada").get(f"/api/cases/{second.json['case_id']}")["since"]
     assert since["version"] == "1"  # type: ignore[index]
     assert {"about": "recipe", "words": "family: logistic → tree"} in since["changes"]  # type: ignore[index]
+
+
+def test_a_target_left_open_is_chosen_by_the_reviewer(visitor: SignIn) -> None:
+    data = [{"name": "rows", "path": "data/rows.csv", "roles": {"identifier": ["id"], "protected": ["sex", "age"]}}]
+    iris, base = taken(visitor, "open target", files_of(data=data))
+    view = iris.get(f"{base}/data")
+    assert "No target is chosen yet. Give a column that role" in str(view["problem"])
+    assert "No target is chosen yet" in str(iris.get(f"{base}/look")["fault"])
+    assert "No target is chosen yet" in str(iris.get(f"{base}/plan")["problem"])
+    assert iris.ask("POST", f"{base}/run").status_code == 422
+    roles = {**view["roles"], "target": "y", "positive": "yes"}  # type: ignore[dict-item]
+    chosen = iris.ask("PUT", f"{base}/roles", {"revision": view["revision"], "roles": roles}).json
+    assert chosen["problem"] is None
+    assert iris.get(f"{base}/look")["look"] is not None
+    assert iris.get(f"{base}/plan")["problem"] is None
+
+
+def test_scores_need_a_target_that_they_are_scores_of(visitor: SignIn) -> None:
+    data = [{"name": "rows", "path": "data/rows.csv", "roles": {"identifier": ["id"]}}]
+    answer = submit(visitor("nell"), files_of(data=data, predictions=[{"path": "data/rows.csv", "score": "x"}]))
+    assert answer.status_code == 422
+    assert "no column is named as the target" in answer.json["detail"]

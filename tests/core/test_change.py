@@ -183,7 +183,7 @@ def test_training_and_test_may_come_as_files_of_their_own() -> None:
             " - {name: a, path: a.csv, roles: {target: y}}\n - {name: a, path: b.csv}\n",
             "two data files have the same name",
         ),
-        (" - {name: a, path: a.csv}\n", "must hold the rows and name their target"),
+        (" - {name: a, path: a.csv, kind: new_rows}\n", "must hold the rows under review"),
         (" - {name: a, path: a.csv, roles: {target: y}}\n - {name: s, path: b.csv, kind: sample}\n", "names no key"),
         (
             " - {name: a, path: a.csv, roles: {target: y}}\n - {name: s, path: b.csv, kind: sample, key: k}\n",

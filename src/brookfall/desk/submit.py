@@ -27,7 +27,8 @@ def submit(
     """A new waiting case from the files of a package; UserError when it is unusable, and nothing is kept."""
     refuse_others(person)
     package = package_from_files(files, within(progress, 0, 0.5))
-    subject_of(package)
+    if package.submission.data[0].roles.target:
+        subject_of(package)
     _refuse_known_version(session, package)
     case = _new_case(session, person, package, due)
     keeping = within(progress, 0.5, 0.9)

@@ -2495,7 +2495,11 @@ export interface components {
              * @default []
              */
             protected: string[];
-            /** Target */
+            /**
+             * Target
+             * @description empty: whoever reviews the model chooses it
+             * @default
+             */
             target: string;
             /**
              * Time

@@ -20,7 +20,6 @@ from brookfall.core.submission.tables import Tables, read_tables
 from brookfall.core.table.occasions import choices_of
 from brookfall.core.table.roles import check_roles, target_of, times_of, weights_of
 from brookfall.core.table.table import Table
-from brookfall.core.target import Target
 
 DECLARATION = "submission.yaml"
 DEFAULT_MAX_BYTES = 2_000_000_000
@@ -79,14 +78,11 @@ def package_from_files(files: dict[str, bytes], progress: Progress = untold) -> 
     data = submission.data[0]
     _refuse_unjoinable(submission, read)
     check_roles(data.roles, table, data.path)
-    target = target_of(table, data.roles, submission.model.outcome, data.path)
-    if submission.model.outcome == "choice":
-        choices_of(table, data.roles, data.path)
-        _refuse_scores_of_choices(submission)
     weights_of(table, data.roles, data.path)
     times_of(table, data.roles, data.path)
-    read_supplied(submission, files, table, data.roles, target)
-    _refuse_claims_of_another_outcome(submission, target)
+    _refuse_claims_of_another_outcome(submission)
+    if data.roles.target:
+        _check_target(submission, files, table)
     if submission.recipe is not None:
         check_recipe(submission.recipe, submission.model.outcome, DECLARATION)
     _refuse_claims_on_absent_parts(submission, table)
@@ -178,19 +174,30 @@ def _refuse_scores_of_choices(submission: Submission) -> None:
         )
 
 
-def _refuse_claims_of_another_outcome(submission: Submission, target: Target) -> None:
+def _check_target(submission: Submission, files: dict[str, bytes], table: Table) -> None:
+    """What can only be said of a target that is named; another may be chosen later."""
+    data, outcome = submission.data[0], submission.model.outcome
+    target = target_of(table, data.roles, outcome, data.path)
+    if outcome == "choice":
+        choices_of(table, data.roles, data.path)
+        _refuse_scores_of_choices(submission)
+    read_supplied(submission, files, table, data.roles, target)
+    for claim in submission.claims:
+        if claim.class_ is not None and claim.class_ not in target.classes:
+            raise UserError(
+                f"The claim on {claim.measure} names the class '{claim.class_}' and no row has it.",
+                todo=f"Classes in the data are {', '.join(target.classes) or 'none'}.",
+                file=DECLARATION,
+            )
+
+
+def _refuse_claims_of_another_outcome(submission: Submission) -> None:
     names = NAMES[submission.model.outcome]
     for claim in submission.claims:
         if claim.measure not in names:
             raise UserError(
                 f"A claim names '{claim.measure}', which a {submission.model.outcome} outcome does not have.",
                 todo=f"Measures are {', '.join(names)}.",
-                file=DECLARATION,
-            )
-        if claim.class_ is not None and claim.class_ not in target.classes:
-            raise UserError(
-                f"The claim on {claim.measure} names the class '{claim.class_}' and no row has it.",
-                todo=f"Classes in the data are {', '.join(target.classes) or 'none'}.",
                 file=DECLARATION,
             )
 

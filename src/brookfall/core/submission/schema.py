@@ -45,7 +45,7 @@ class Data(Declared):
 
     name: str
     path: str
-    roles: Roles = Roles(target="")
+    roles: Roles = Roles()
     read: HowRead = HowRead()
     kind: Literal["rows", "new_rows", "sample"] = "rows"
     part: str | None = None
@@ -140,8 +140,10 @@ class Submission(Declared):
 
     @model_validator(mode="after")
     def _first_says_roles(self) -> "Submission":
-        if self.data[0].kind != "rows" or not self.data[0].roles.target:
-            raise ValueError("the first data file must hold the rows and name their target under roles")
+        if self.data[0].kind != "rows":
+            raise ValueError("the first data file must hold the rows under review")
+        if self.predictions and not self.data[0].roles.target:
+            raise ValueError("supplied scores are scores of a target, and no column is named as the target under roles")
         if len({entry.name for entry in self.data}) < len(self.data):
             raise ValueError("two data files have the same name")
         return self

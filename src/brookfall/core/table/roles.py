@@ -22,7 +22,7 @@ class Roles(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    target: str
+    target: str = Field(default="", description="empty: whoever reviews the model chooses it")
     positive: str | None = None
     identifier: tuple[str, ...] = ()
     protected: tuple[str, ...] = ()
@@ -106,6 +106,8 @@ def target_of(table: Table, roles: Roles, outcome: Outcome, file: str) -> Target
     >>> target_of(table, Roles(target="y"), "binary", "rows.csv").classes
     ('no', 'yes')
     """
+    if not roles.target:
+        raise UserError("No target is chosen yet.", todo="Give a column that role on the Data screen.", file=file)
     column = table.column(roles.target)
     if column.missing.any():
         first = int(np.flatnonzero(column.missing)[0])

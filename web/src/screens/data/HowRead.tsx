@@ -46,7 +46,7 @@ export function HowRead({ data, editable, onChanges }: HowReadProps) {
       <Box>
         Fingerprint {data.fingerprint.slice(0, 16)}{data.changes.length ? `, a new version; ${count(data.submitted_rows)} rows were submitted` : ", as submitted"}.
       </Box>
-      <Observed editable={editable} said={data.target_observed} target={data.roles.target} />
+      <Observed editable={editable} said={data.target_observed} target={data.roles.target || "the target"} />
     </Box>
   );
 }

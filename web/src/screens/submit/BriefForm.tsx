@@ -84,7 +84,7 @@ export function BriefForm({ draft }: { draft: Draft }) {
       {columns.length > 0 && (
         <>
           <Box sx={row(HAS_POSITIVE.includes(fields.outcome) ? "1fr 1fr 1fr" : "1fr 1fr")}>
-            {choice("target", "Target", same(columns))}
+            {choice("target", "Target", [["", "not yet: the reviewer chooses it"], ...same(columns)])}
             {HAS_POSITIVE.includes(fields.outcome) && field("positive", fields.outcome === "choice" ? "Value that says chosen" : "Positive value; yes, if empty")}
             {choice("part", "Column that names the parts", [["", "none"], ...same(columns)])}
           </Box>

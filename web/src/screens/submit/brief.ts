@@ -14,7 +14,7 @@ export const briefShape = z.object({
   owner: text("Say who built it."),
   use: z.string(),
   population: z.string(),
-  target: text("Choose the target."),
+  target: z.string(),
   positive: z.string(),
   part: z.string(),
   occasion: z.string(),
