@@ -21,6 +21,7 @@ from brookfall.core.measure.association import strengths
 from brookfall.core.table.profile import profile_column
 from brookfall.core.table.read import read_table
 from brookfall.core.table.repeats import group_of_each
+from brookfall.core.together import together
 from brookfall.launch.house import House
 
 PROJECT = Path(__file__).resolve().parents[1]
@@ -45,8 +46,9 @@ def made(file: Path) -> None:
 
 
 def ours(file: Path) -> None:
-    for column in read_table(file.read_bytes(), "rows.csv").columns:
-        profile_column(column)
+    columns = read_table(file.read_bytes(), "rows.csv").columns
+    if len(list(together(profile_column, columns))) != COLUMNS:
+        raise RuntimeError("a column was lost")
 
 
 def theirs(file: Path) -> None:

@@ -12,8 +12,9 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from brookfall.core.progress import Progress, untold
-from brookfall.core.table.profile import profile_column
+from brookfall.core.table.profile import ColumnProfile, profile_column
 from brookfall.core.table.table import Column, Kind, Table
+from brookfall.core.together import together
 from brookfall.records import blobs
 from brookfall.records.cases import StoredColumn
 
@@ -34,7 +35,8 @@ def put_table(
 
     ``descriptions`` are what came with the data about its columns.
     """
-    for position, column in enumerate(table.columns):
+    described = together(profile_column, table.columns)
+    for position, (column, profile) in enumerate(zip(table.columns, described, strict=True)):
         progress(f"keeping column {position + 1} of {len(table.columns)}", position / len(table.columns))
         session.add(
             StoredColumn(
@@ -46,7 +48,7 @@ def put_table(
                 kind=column.kind,
                 values_sha256=blobs.put(session, np.ascontiguousarray(column.values, _dtype(column.kind)).tobytes()),
                 levels_sha256=blobs.put(session, json.dumps(column.levels, ensure_ascii=False).encode()),
-                profile=_profile(column, (descriptions or {}).get(column.name, "")),
+                profile=_kept(profile, (descriptions or {}).get(column.name, "")),
             )
         )
 
@@ -85,9 +87,8 @@ def drop_version(session: Session, case_id: int, version: int) -> None:
     )
 
 
-def _profile(column: Column, description: str) -> dict[str, Any]:
-    described = profile_column(column)
-    return {**asdict(described), "words": described.words, "description": description}
+def _kept(profile: ColumnProfile, description: str) -> dict[str, Any]:
+    return {**asdict(profile), "words": profile.words, "description": description}
 
 
 def _column(session: Session, stored: StoredColumn) -> Column:

@@ -1,5 +1,7 @@
 """What one column by itself says of the outcome, told on rows it was not learned from."""
 
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -27,7 +29,7 @@ def told_alone(column: Column, outcomes: Numbers, seed: int) -> Numbers:
     n = len(outcomes)
     codes = _codes(column)
     size = int(codes.max()) + 1 if n else 0
-    folds = np.random.default_rng(seed_from(seed, "alone")).permutation(n) % _FOLDS
+    folds = _folds(n, seed)
     sums = np.bincount(folds * size + codes, outcomes, _FOLDS * size).reshape(_FOLDS, size)
     counts = np.bincount(folds * size + codes, minlength=_FOLDS * size).reshape(_FOLDS, size)
     other_sums, other_counts = sums.sum(axis=0) - sums, counts.sum(axis=0) - counts
@@ -35,6 +37,14 @@ def told_alone(column: Column, outcomes: Numbers, seed: int) -> Numbers:
     means = np.where(other_counts > 0, other_sums / np.maximum(other_counts, 1), overall)
     told: Numbers = means[folds, codes]
     return told
+
+
+@lru_cache(maxsize=2)
+def _folds(n: int, seed: int) -> NDArray[np.int64]:
+    """The fold of each row: the same for every column."""
+    folds: NDArray[np.int64] = np.random.default_rng(seed_from(seed, "alone")).permutation(n) % _FOLDS
+    folds.setflags(write=False)
+    return folds
 
 
 def _codes(column: Column) -> NDArray[np.int64]:

@@ -16,6 +16,7 @@ from brookfall.core.table import sniff
 from brookfall.core.table.how import HowRead
 from brookfall.core.table.infer import EXACT, column_from_text, finite_numbers, looks_like_number
 from brookfall.core.table.table import Column
+from brookfall.core.together import together
 
 _BLOCK = 1 << 20
 _LARGE_BLOCK = 1 << 27
@@ -67,17 +68,25 @@ def _columns(data: bytes, file: str, how: HowRead, names: tuple[str, ...], rows:
         if start == 0 and _quotes_reach_over_lines(data, parsed.num_rows, how):
             # A quote that is not closed where it should be would swallow whole rows into one cell.
             _refuse_by_row(data, file, cast("str", how.encoding), cast("str", how.separator))
-        for place in range(start, min(start + step, len(names))):
-            cells = parsed.column(own[place])
-            # Let go of each column's cells as soon as they are read.
-            parsed = parsed.drop_columns([own[place]])
+
+        def column(named: tuple[int, pa.ChunkedArray]) -> Column:
+            place, cells = named
             if cells.type == pa.float64():
                 ends = pc.min_max(cells).as_py()
                 if max(abs(ends["min"] or 0.0), abs(ends["max"] or 0.0)) < EXACT:
-                    yield finite_numbers(names[place], cells.to_numpy(), file, row)
-                    continue
+                    return finite_numbers(names[place], cells.to_numpy(), file, row)
                 cells = _parsed(data, file, how, own, [own[place]], set()).column(0)
-            yield column_from_text(names[place], cells, how, file, row)
+            return column_from_text(names[place], cells, how, file, row)
+
+        yield from together(column, _taken_out(parsed, start))
+
+
+def _taken_out(parsed: pa.Table, start: int) -> Iterator[tuple[int, pa.ChunkedArray]]:
+    """Each column with its place; the table lets go of it, so that its cells go as soon as they are read."""
+    for place, name in enumerate(parsed.column_names, start):
+        cells = parsed.column(name)
+        parsed = parsed.drop_columns([name])
+        yield place, cells
 
 
 def _surely_numbers(data: bytes, how: HowRead, names: tuple[str, ...], rows: sniff.Cells) -> list[int]:
@@ -100,12 +109,13 @@ def _has_leading_zeros(data: bytes, separator: str) -> bool:
     starts = np.zeros(256, dtype=bool)
     starts[list(f'\n\r" {separator}'.encode())] = True
     text = np.frombuffer(data, dtype=np.uint8)
-    for begin in range(0, len(text), _BLOCK):
+
+    def among(begin: int) -> bool:
         block = text[begin : begin + _BLOCK + 2]
         zeros = (block[1:-1] == ord("0")) & ((block[2:] - np.uint8(ord("0"))) < 10)
-        if starts[block[np.flatnonzero(zeros)]].any():
-            return True
-    return False
+        return bool(starts[block[np.flatnonzero(zeros)]].any())
+
+    return any(together(among, range(0, len(text), _BLOCK)))
 
 
 def _quotes_reach_over_lines(data: bytes, rows: int, how: HowRead) -> bool:

@@ -13,7 +13,7 @@ from brookfall.core.fit.request import Need, Rows
 from brookfall.core.judge.limit import Limit, Standing
 from brookfall.core.measure.figure import Figure
 from brookfall.core.subject import Subject
-from brookfall.core.table.repeats import group_of_each
+from brookfall.core.table.repeats import group_of_each, groups_by
 from brookfall.core.table.table import Table
 
 _COUNTED = "counted, not estimated"
@@ -107,9 +107,7 @@ def repeats_of(subject: Subject) -> Repeated:
     """Identifiers are left out of the comparison: two rows of one home under two numbers are one row twice."""
     table, roles = subject.table, subject.roles
     said = [name for name in table.names if name not in (*roles.identifier, roles.part)]
-    whole = group_of_each(table.select(said))
-    features = group_of_each(table.select(subject.features))
-    both = group_of_each(table.select([*subject.features, roles.target]))
+    whole, features, both = groups_by(table, said, subject.features, [*subject.features, roles.target])
     first = np.unique(whole, return_index=True)[1]
     repeated = np.setdiff1d(np.arange(table.n_rows), first)
     # Features with more than one outcome: as many distinct pairs as there are outcomes.
