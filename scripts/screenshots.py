@@ -28,7 +28,7 @@ def main() -> None:
                 viewport={"width": 1280, "height": 800}, base_url=house.address, color_scheme="dark"
             )
             sign_in(dark, "iris")
-            visit(dark, "/cases/2/evidence?exhibit=10", "evidence-dark")
+            visit(dark, "/cases/2/evidence?exhibit=12", "evidence-dark")
             browser.close()
     finally:
         house.clear()
@@ -54,10 +54,10 @@ def walk(page: Page) -> None:
         page.goto(f"/cases/{case}/plan")
         page.get_by_role("button", name="Lock the plan and run").click()
         page.wait_for_url("**/evidence*")
-        page.get_by_role("button", name=re.compile("^15 Errors, pairs")).wait_for()
-        while page.get_by_role("button", name=re.compile("^15 Errors, pairs")).is_disabled():
+        page.get_by_role("button", name=re.compile(r"^\d+ Errors, pairs")).wait_for()
+        while page.get_by_role("button", name=re.compile(r"^\d+ Errors, pairs")).is_disabled():
             time.sleep(0.2)
-    page.goto("/cases/1/evidence?exhibit=10")
+    page.goto("/cases/1/evidence?exhibit=12")
     page.get_by_label("Working notes").fill(
         "The note says 'accuracy 100 %, validated'. On which rows?\n\nAsk for the script."
     )
@@ -65,13 +65,13 @@ def walk(page: Page) -> None:
     page.get_by_role("article").click()
     page.keyboard.press("a")
     shoot(page, "evidence-gap")
-    visit(page, "/cases/2/evidence?exhibit=13", "evidence-groups")
+    visit(page, "/cases/2/evidence?exhibit=15", "evidence-groups")
     visit(page, "/cases/2/evidence?exhibit=9", "evidence-threshold")
     visit(page, "/cases/2/evidence?exhibit=6", "evidence-claims")
-    visit(page, "/cases/4/evidence?exhibit=10", "evidence-number")
+    visit(page, "/cases/4/evidence?exhibit=12", "evidence-number")
     visit(page, "/cases/5/evidence?exhibit=7", "evidence-classes")
     visit(page, "/cases/6/evidence?exhibit=7", "evidence-scores")
-    page.goto("/cases/1/findings?from=10")
+    page.goto("/cases/1/findings?from=12")
     page.get_by_label("What is wrong").wait_for()
     page.wait_for_timeout(800)
     page.get_by_label("Severity").click()

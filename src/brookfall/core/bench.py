@@ -17,6 +17,7 @@ from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.resample.folds import Fold, bootstraps, k_folds, leave_one_out, random_splits
 from brookfall.core.resample.layout import Layout
 from brookfall.core.resample.parts import given_parts, split_parts
+from brookfall.core.scoring import scored_rows
 from brookfall.core.subject import Subject
 
 OUT_OF_FOLD = "out_of_fold"
@@ -244,19 +245,8 @@ class Bench:
         self, rows: Rows, scores: NDArray[np.float64] | None, key: str, labels: NDArray[np.int64] | None = None
     ) -> AnyScored:
         """Rows with their outcomes and what a model said; ``labels`` are decisions that came with the scores."""
-        subject, target = self.subject, self.subject.target
-        common = subject.sampling(rows, f"{self.plan.seed}/{key}/{digest.of_rows(rows)}")
-        if target.outcome == "multiclass":
-            decisions = _decisions(scores, labels, len(rows))
-            return ScoredClasses(
-                outcomes=target.codes[rows], decisions=decisions, classes=target.classes, scores=scores, **common
-            )
-        if scores is None:
-            raise ValueError("binary and number outcomes need scores")
-        if target.outcome == "number":
-            return ScoredNumbers(outcomes=target.numbers[rows], predictions=scores, **common)
-        decided = None if labels is None else labels == 1
-        return Scored(outcomes=target.hits[rows], scores=scores, threshold=subject.threshold, given=decided, **common)
+        name = f"{self.plan.seed}/{key}/{digest.of_rows(rows)}"
+        return scored_rows(self.subject, rows, scores, name, labels)
 
     # The models under test.
 
@@ -319,13 +309,3 @@ class Bench:
         how = self.plan.parts
         kind = "given by the data" if isinstance(how, Given) else f"split here by {how.by}"
         return f"parts {kind}: {sizes} rows; {self.plan.cross_validation.words} over the rows outside test"
-
-
-def _decisions(scores: NDArray[np.float64] | None, labels: NDArray[np.int64] | None, n: int) -> NDArray[np.int64]:
-    """The decided class of each row: the label that was given, else the class of the highest score; -1 for none."""
-    if labels is not None:
-        return labels
-    if scores is None:
-        return np.full(n, -1, dtype=np.int64)
-    known = ~np.isnan(scores).any(axis=1)
-    return np.where(known, np.nan_to_num(scores).argmax(axis=1), -1)

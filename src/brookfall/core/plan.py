@@ -17,6 +17,8 @@ CHECKS = (
     "holdout",
     "cross_validation",
     "threshold",
+    "luck",
+    "segments",
     "gap",
     "baseline",
     "selection",
@@ -153,6 +155,7 @@ class Plan(BaseModel):
     seed: int = Field(ge=0, lt=2**32)
     parts: Annotated[Shares | Given, Field(discriminator="kind")]
     cross_validation: Folds
+    splits: int = Field(default=100, ge=10, le=1000, description="random splits over which the measure is spread")
     main_measure: MainMeasure = "auc"
     deciding_part: DecidingPart = "out_of_fold"
     references: dict[str, str] = Field(default_factory=dict, description="reference group by attribute; else largest")
@@ -177,6 +180,10 @@ class Plan(BaseModel):
             raise ValueError("validation decides, and the split has no validation part")
         return self
 
+
+_LIGHT = 3
+_NOT_IN_A_LIGHT_PLAN = ("luck", "segments")
+"""Checks that the standard plan of the lowest tier leaves out; they can be switched on."""
 
 DEFAULT_SEED = 20417
 
@@ -203,7 +210,8 @@ def standard_plan(
         seed=DEFAULT_SEED,
         parts=Given() if given_parts else Shares(**standard.shares, by=by),
         cross_validation=Folds(folds=standard.folds, repeats=standard.repeats, by=by),
+        splits=standard.splits,
         main_measure=MAIN_MEASURES[outcome][0],
-        checks=checks_of(outcome),
+        checks=tuple(check for check in checks_of(outcome) if tier < _LIGHT or check not in _NOT_IN_A_LIGHT_PLAN),
         policy=policy or default_policy(tier),
     )

@@ -137,6 +137,7 @@ def _plan_lines(plan: Plan) -> list[str]:
         f"Limits on the data: what one column tells alone {policy.alone.words}; PSI {policy.psi.words}.",
         f"Limits: gap {policy.gap.words}; SD over folds {policy.fold_sd_ratio.words} times sampling; group ratios "
         f"{policy.group_ratio.words}; differences of group rates {policy.group_difference.words}.",
+        f"Limit on the percentile of a claim among {plan.splits} random splits: {policy.percentile.words}.",
     ]
 
 

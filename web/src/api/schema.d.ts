@@ -1959,6 +1959,8 @@ export interface components {
              *       "holdout",
              *       "cross_validation",
              *       "threshold",
+             *       "luck",
+             *       "segments",
              *       "gap",
              *       "baseline",
              *       "selection",
@@ -1999,6 +2001,12 @@ export interface components {
             };
             /** Seed */
             seed: number;
+            /**
+             * Splits
+             * @description random splits over which the measure is spread
+             * @default 100
+             */
+            splits: number;
             /**
              * Target Observed
              * @description how the target came to be observed
@@ -2147,6 +2155,14 @@ export interface components {
              * @default Built-in policy
              */
             name: string;
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 95,
+             *       "ideal": 50
+             *     }
+             */
+            percentile: components["schemas"]["Limit"];
             /**
              * @default {
              *       "at_least": null,

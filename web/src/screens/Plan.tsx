@@ -77,6 +77,8 @@ export function Plan() {
           {check("holdout", number ? "Set every part side by side: measures, errors by prediction." : "Set every part side by side: measures, confusion matrix, curves.", "no limit set")}
           {check("cross_validation", "Compare the folds; their spread, against what sampling alone gives, counts as unstable beyond its limit.", <>limit: SD ≤ {limit("Limit on SD over folds, times sampling", p.fold_sd_ratio?.at_most, (v) => setLimits({ fold_sd_ratio: { ...p.fold_sd_ratio, at_most: v } }))} × sampling</>)}
           {check("threshold", "Show what moving the threshold does, to every group too.", "no limit set")}
+          {check("luck", <>Split the rows at random <InlineNumber name="Random splits" value={plan.splits ?? 100} min={10} max={1000} disabled={off} onSet={(splits) => set({ splits })} /> times as the owner did, and see where the claim lies among the results.</>, <>limit: percentile ≤ {limit("Limit on the percentile of a claim", p.percentile?.at_most, (v) => setLimits({ percentile: { ...p.percentile, at_most: v } }))}</>)}
+          {check("segments", <>Measure every segment of the features that are not protected, the worst first{view.timed ? ", and by time" : ""}.</>, "no limit set")}
         </Part>
         <Part title={`4 ${QUESTIONS[3]}`}>
           {check("gap", "Measure the gap between training rows, out-of-fold rows and test rows.", number

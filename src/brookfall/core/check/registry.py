@@ -14,6 +14,8 @@ from brookfall.core.check.sense.choice import Choice
 from brookfall.core.check.simpler.baseline import Baseline
 from brookfall.core.check.unseen.cross_validation import CrossValidation
 from brookfall.core.check.unseen.holdout import Holdout
+from brookfall.core.check.unseen.luck import Luck
+from brookfall.core.check.unseen.segments import Segments
 from brookfall.core.check.unseen.threshold import Threshold
 from brookfall.core.plan import CHECKS
 
@@ -27,6 +29,8 @@ _ALL: tuple[Check, ...] = (
     Holdout(),
     CrossValidation(),
     Threshold(),
+    Luck(),
+    Segments(),
     Gap(),
     Baseline(),
     Selection("selection", "Selection", order=1),

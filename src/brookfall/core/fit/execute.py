@@ -12,11 +12,13 @@ from sklearn.exceptions import ConvergenceWarning
 from threadpoolctl import ThreadpoolController
 
 from brookfall.core.fit.left_out import divisors_without
-from brookfall.core.fit.request import CoefficientReading, DialReading, FitJob, LeftOutReading, Reading
+from brookfall.core.fit.request import CoefficientReading, DialReading, FigureReading, FitJob, LeftOutReading, Reading
+from brookfall.core.measure.measures import value_of
 from brookfall.core.recipe.families import family_of, resolved_settings
 from brookfall.core.recipe.family.choice import Occasions
 from brookfall.core.recipe.family.family import LeftOut, Made, Matrix
 from brookfall.core.recipe.preprocess import Prepared, build_preprocess, raw_matrix
+from brookfall.core.scoring import scored_rows
 from brookfall.core.subject import Subject
 from brookfall.core.table.table import Table
 from brookfall.core.target import membership
@@ -71,6 +73,7 @@ class _Work:
 
     def __init__(self, job: FitJob, subject: Subject) -> None:
         self._job = job
+        self._subject = subject
         self._recipe = job.fit.recipe
         self._family = family_of(self._recipe)
         self._target = subject.target if job.fit.apart is None else membership(subject.table.n_rows, job.fit.apart)
@@ -101,8 +104,9 @@ class _Work:
             else:
                 fitted.fit(design, self._outcomes, sample_weight=self._weights)
             found |= {reading.key: self._read(reading, prepared, made, fitted) for reading in others}
-        for values in found.values():
-            if not np.isfinite(values).all():
+        measured = {reading.key for reading in others if isinstance(reading, FigureReading)}
+        for key, values in found.items():
+            if key not in measured and not np.isfinite(values).all():
                 raise ValueError("the fitted model gave scores that are not numbers")
         return {key: np.ascontiguousarray(values, dtype=np.float64) for key, values in found.items()}
 
@@ -128,7 +132,15 @@ class _Work:
         if self._occasions is not None:
             return np.asarray(fitted.predict(rows, self._occasions.take(reading.rows)), dtype=np.float64)
         scores = fitted.predict_proba(rows) if made.classifies else fitted.predict(rows)
-        return self._spread(np.asarray(scores, dtype=np.float64), fitted)
+        spread = self._spread(np.asarray(scores, dtype=np.float64), fitted)
+        return self._figures(reading, spread) if isinstance(reading, FigureReading) else spread
+
+    def _figures(self, reading: FigureReading, scores: Values) -> Values:
+        if not np.isfinite(scores).all():
+            raise ValueError("the fitted model gave scores that are not numbers")
+        found = scored_rows(self._subject, reading.rows, scores, self._job.fit.key)
+        values = [value_of(found, one.measure, one.threshold, one.class_) for one in reading.wanted]
+        return np.array([np.nan if value is None else value for value in values])
 
     def _spread(self, scores: Matrix, fitted: Any) -> Values:
         """Scores with a place for every class of the outcome: the positive one alone when binary."""

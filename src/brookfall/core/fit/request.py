@@ -113,7 +113,32 @@ class CoefficientReading:
         return "coefficients"
 
 
-Reading = CoefficientReading | ScoreReading | LeftOutReading | DialReading
+@dataclass(frozen=True)
+class Wanted:
+    """A measure of some rows, at a threshold of its own or of one class where these are not None."""
+
+    measure: str
+    threshold: float | None = None
+    class_: str | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class FigureReading:
+    """The value of each wanted measure on these rows: shape (wanted,), NaN where there is none.
+
+    For fits so many that n scores of each would be too much to keep.
+    """
+
+    rows: Rows
+    wanted: tuple[Wanted, ...]
+
+    @cached_property
+    def key(self) -> str:
+        named = [[one.measure, repr(one.threshold), one.class_ or ""] for one in self.wanted]
+        return f"figures:{digest.of_json(named)}:{digest.of_rows(self.rows)[:8]}"
+
+
+Reading = CoefficientReading | FigureReading | ScoreReading | LeftOutReading | DialReading
 
 
 @dataclass(frozen=True, eq=False)

@@ -18,6 +18,7 @@ class Policy(BaseModel):
     gap: Limit = Limit(at_most=0.05, ideal=0)
     gap_r2: Limit = Limit(at_most=0.10, ideal=0)
     fold_sd_ratio: Limit = Limit(at_most=2, ideal=1)
+    percentile: Limit = Limit(at_most=95, ideal=50)
     better_than_baseline: Limit = Limit(at_least=0)
     group_ratio: Limit = Limit(at_least=0.8, at_most=1.25, ideal=1)
     group_difference: Limit = Limit(at_least=-0.1, at_most=0.1, ideal=0)
@@ -25,19 +26,20 @@ class Policy(BaseModel):
 
 
 class StandardPlan(BaseModel):
-    """Shares of the parts and the size of the cross-validation that a tier asks for."""
+    """Shares of the parts, the size of the cross-validation, and how many random splits a tier asks for."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     shares: dict[str, float]
     folds: int
     repeats: int
+    splits: int
 
 
 STANDARD_PLANS: dict[int, StandardPlan] = {
-    1: StandardPlan(shares={"training": 60, "validation": 20, "test": 20}, folds=10, repeats=3),
-    2: StandardPlan(shares={"training": 70, "test": 30}, folds=10, repeats=1),
-    3: StandardPlan(shares={"training": 70, "test": 30}, folds=5, repeats=1),
+    1: StandardPlan(shares={"training": 60, "validation": 20, "test": 20}, folds=10, repeats=3, splits=200),
+    2: StandardPlan(shares={"training": 70, "test": 30}, folds=10, repeats=1, splits=100),
+    3: StandardPlan(shares={"training": 70, "test": 30}, folds=5, repeats=1, splits=50),
 }
 
 

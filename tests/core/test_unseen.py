@@ -1,0 +1,219 @@
+"""Luck of the split and segments: what is planted is found, what is not planted is not."""
+
+from dataclasses import replace
+
+import numpy as np
+import pandas as pd
+import pytest
+
+from brookfall.core.bench import Bench
+from brookfall.core.exhibit import Estimate, Exhibit
+from brookfall.core.fit.execute import execute
+from brookfall.core.fit.request import FigureReading, FitJob, ScoreReading, Wanted
+from brookfall.core.judge.limit import Standing
+from brookfall.core.measure.measures import measure, value_of
+from brookfall.core.plan import MAIN_MEASURES, Plan, standard_plan
+from brookfall.core.recipe.recipe import Recipe, Split
+from brookfall.core.retest import ask, jobs_of, retest
+from brookfall.core.scoring import scored_rows
+from brookfall.core.subject import Subject
+from brookfall.core.submission.schema import Claim
+from tests.made import subject_of_frame
+
+
+def frame(n: int = 900, seed: int = 2, weak: float = 0.0) -> pd.DataFrame:
+    """Two numbers that tell the outcome; in the north they tell less of it the larger ``weak`` is."""
+    rng = np.random.default_rng(seed)
+    x, z = rng.normal(size=n), rng.normal(size=n)
+    zone = rng.choice(["north", "south", "west"], n, p=[0.3, 0.4, 0.3])
+    pull = np.where(zone == "north", 1 - weak, 1.0) * (1.6 * x - z)
+    return pd.DataFrame(
+        {
+            "x": x,
+            "z": z,
+            "zone": zone,
+            "sex": rng.choice(["f", "m"], n),
+            "day": pd.date_range("2024-01-01", periods=n, freq="D").strftime("%Y-%m-%d")[rng.permutation(n)],
+            "y": np.where(rng.random(n) < 1 / (1 + np.exp(-pull)), "yes", "no"),
+        }
+    )
+
+
+def subject(claims: tuple[Claim, ...] = (), data: pd.DataFrame | None = None, **roles: object) -> Subject:
+    given: dict[str, object] = {"protected": ("sex",), "ignore": ("day",), "positive": "yes", **roles}
+    recipe = Recipe(family="logistic", split=Split(test=0.25, seed=3))
+    made = subject_of_frame(frame() if data is None else data, "y", recipe, **given)  # type: ignore[arg-type]
+    return replace(made, claims=claims)
+
+
+def plan(*checks: str, outcome: str = "binary", **changes: object) -> Plan:
+    standard = standard_plan(2, outcome=outcome, given_parts=False)
+    return Plan.model_validate({**standard.model_dump(), "checks": checks, "splits": 40, **changes})
+
+
+def exhibit(of: Subject, check: str, **changes: object) -> Exhibit:
+    return retest(Bench(of, plan(check, **changes)))[0]
+
+
+def percentile(found: Exhibit) -> Estimate:
+    return next(one for one in found.estimates if one.measure == "percentile")
+
+
+def claim(value: str, name: str = "auc", **more: object) -> Claim:
+    return Claim.model_validate({"measure": name, "part": "test", "value": value, **more})
+
+
+def test_a_figure_reading_is_the_measure_of_the_scores() -> None:
+    bench = Bench(subject(), plan("luck"))
+    rows = bench.parts["test"]
+    wanted = (Wanted("auc"), Wanted("accuracy", 0.3), Wanted("brier"))
+    figures, scores = FigureReading(rows, wanted), ScoreReading(rows)
+    read = execute(FitJob(bench.fit(bench.parts["training"]), (figures, scores)), bench.subject).readings
+    scored = scored_rows(bench.subject, rows, read[scores.key], "x")
+    assert read[figures.key].tolist() == [value_of(scored, one.measure, one.threshold) for one in wanted]
+    assert FigureReading(rows, wanted[:1]).key != figures.key
+
+
+def test_the_spread_is_that_of_refits_by_hand() -> None:
+    bench = Bench(subject(), plan("luck", splits=10))
+    (asked,) = ask(bench)
+    assert len(jobs_of((asked,))) == 10
+    values = []
+    for need in asked.needs:
+        reading = ScoreReading(need.reading.rows)
+        scores = execute(FitJob(need.fit, (reading,)), bench.subject).readings[reading.key]
+        values.append(measure("auc", scored_rows(bench.subject, reading.rows, scores, "x")).value)
+        assert len(reading.rows) == 225  # a quarter, as the owner says
+    mean = retest(bench)[0].estimates[0]
+    assert mean.value == pytest.approx(np.mean(values), abs=1e-12)
+    assert (mean.low, mean.high) == pytest.approx(tuple(np.percentile(values, [2.5, 97.5])))
+
+
+def test_a_claim_that_hardly_any_split_gives_is_outside() -> None:
+    found = exhibit(subject((claim("0.97"),)), "luck", splits=120)
+    assert found.standing is Standing.OUTSIDE
+    assert percentile(found).value == 100
+    assert "is better than 100.0 [" in found.answer
+    assert found.answer.endswith("a chosen seed is a plausible explanation.")
+
+
+def test_a_claim_in_the_middle_is_within() -> None:
+    spread = exhibit(subject(), "luck").estimates[0].value
+    found = exhibit(subject((claim(f"{spread:.3f}"),)), "luck")
+    assert found.standing is Standing.WITHIN
+    assert 20 < percentile(found).value < 80  # type: ignore[operator]
+
+
+def test_a_loss_claimed_lower_is_the_better_one() -> None:
+    low, high = (exhibit(subject((claim(value, "log_loss"),)), "luck") for value in ("0.10", "0.90"))
+    assert percentile(low).value == 100
+    assert percentile(high).value == 0
+
+
+def test_few_splits_leave_it_open() -> None:
+    found = exhibit(subject((claim("0.97"),)), "luck", splits=10)
+    assert found.standing is Standing.NEAR
+    assert "a chosen seed may explain it" in found.answer
+
+
+def test_thresholds_of_claims_are_their_own() -> None:
+    claims = (claim("0.70", "accuracy", threshold=0.5), claim("0.70", "accuracy", threshold=0.9))
+    found = exhibit(subject(claims), "luck")
+    ours = {one.threshold: one.value for one in found.estimates if one.measure == "accuracy"}
+    assert ours[0.5] > ours[0.9]  # type: ignore[operator]
+
+
+def test_groups_are_split_whole() -> None:
+    data = frame().assign(house=[f"h{i // 3}" for i in range(900)])
+    of = subject(data=data, group="house")
+    (asked,) = ask(Bench(of, plan("luck", splits=10)))
+    assert of.clusters is not None
+    for need in asked.needs:
+        assert not set(of.clusters[need.fit.train]) & set(of.clusters[need.reading.rows])
+
+
+def test_without_a_recipe_there_is_no_luck_to_see() -> None:
+    found = exhibit(replace(subject(), recipe=None), "luck")
+    assert found.state == "not_applicable"
+
+
+# --- segments
+
+
+def test_a_weak_segment_is_found_first() -> None:
+    found = exhibit(subject(data=frame(2400, weak=0.9)), "segments")
+    assert found.answer.startswith("AUC is worst where zone = north:")
+    assert "at a level that allows for the" in found.answer
+    assert found.standing is None
+    groups = [one.group for one in found.estimates if one.measure == "auc" and one.group]
+    assert {"zone": "= north"} in groups
+
+
+def test_where_nothing_is_planted_nothing_is_claimed() -> None:
+    # Zones tell nothing here: over many draws their simultaneous intervals hardly ever leave out 0.
+    missed = 0
+    for seed in range(20):
+        found = exhibit(subject(data=frame(1200, seed=seed)), "segments")
+        ends = [(one.low, one.high) for one in found.estimates if one.group and "zone" in one.group]
+        apart = [end for end in ends[1::2] if end[0] is not None and (end[0] > 0 or end[1] < 0)]
+        missed += len(apart)
+    assert missed <= 8  # of 60 at 95 % each; 3 are expected
+
+
+def test_narrow_ranges_are_said_to_lower_auc() -> None:
+    found = exhibit(subject(), "segments")
+    assert "x is " in found.answer
+    assert "AUC falls of itself" in found.answer
+
+
+def test_every_row_is_in_one_segment_of_a_column() -> None:
+    found = exhibit(subject(), "segments")
+    counts: dict[str, int] = {}
+    for one in found.estimates:
+        if one.measure == "auc" and one.group:
+            ((column, _),) = one.group.items()
+            counts[column] = counts.get(column, 0) + one.n
+    whole = next(one.n for one in found.estimates if one.group is None)
+    assert set(counts) == {"x", "z", "zone"}
+    assert set(counts.values()) == {whole}
+
+
+def test_small_segments_are_shown_and_come_last() -> None:
+    data = frame()
+    data.loc[:7, "zone"] = "far"
+    found = exhibit(subject(data=data), "segments")
+    assert "1 of 12 segments are too small to judge." in found.answer
+    assert found.tables[0].rows[-1][1].text == "= far"
+
+
+def test_gaps_are_a_segment() -> None:
+    data = frame()
+    data["x"] = ["" if i % 5 == 0 else f"{value:.4f}" for i, value in enumerate(data["x"])]
+    found = exhibit(subject(data=data), "segments")
+    assert {"x": "missing"} in [one.group for one in found.estimates]
+
+
+def test_time_is_shown_in_order() -> None:
+    found = exhibit(subject(time="day", ignore=()), "segments")
+    periods = [one.group["day"] for one in found.estimates if one.group and "day" in one.group and one.measure == "auc"]
+    assert len(periods) == 6
+    assert periods == sorted(periods)
+    assert found.charts[-1].title == "AUC by day, in 6 periods of equal counts"
+
+
+def test_a_number_is_measured_by_its_error() -> None:
+    rng = np.random.default_rng(0)
+    data = frame().assign(y=lambda d: 3 * d["x"] + rng.normal(size=len(d)) * np.where(d["zone"] == "north", 4, 1))
+    made = subject_of_frame(data, "y", Recipe(family="linear"), "number", protected=("sex",), ignore=("day",))
+    found = exhibit(made, "segments", outcome="number", main_measure=MAIN_MEASURES["number"][0])
+    assert found.answer.startswith("RMSE is worst where zone = north:")
+
+
+def test_supplied_scores_alone_have_segments_too() -> None:
+    from brookfall.core.subject import subject_of
+    from brookfall.core.submission.package import package_from_files
+    from brookfall.demo.packages import pump_failure
+
+    found = exhibit(subject_of(package_from_files(pump_failure())), "segments")
+    assert found.state == "done"
+    assert {one.model for one in found.estimates} == {"scores"}
