@@ -25,6 +25,8 @@ RECIPE = "recipe"
 SCORES = "scores"
 BASELINE = "baseline"
 _MAJORITY = 0.5
+_MOST_FOLDS = 100
+"""Beyond which no other family is fitted on the same folds."""
 
 
 @dataclass(frozen=True)
@@ -198,20 +200,26 @@ class Bench:
 
     def out_of_fold(self, ledger: Ledger) -> Deciding:
         """Every row that was held out, with its score from the first fold that held it out, in row order."""
+        if not self.by_algebra:
+            return self._put_together(ledger, self.out_of_fold_needs)
+        (need,) = self.out_of_fold_needs
+        rows = self.cross_validated
+        kept = self.first_held >= 0
+        scored = self.scored(rows[kept], ledger.scores(need)[kept], digest.sha256(need.fit.key.encode()))
+        return Deciding(OUT_OF_FOLD, rows[kept], scored)
+
+    def _put_together(self, ledger: Ledger, needs: tuple[Need, ...]) -> Deciding:
+        """Each held-out row with its score from the first of these folds that held it out."""
         rows, held, scores = self.cross_validated, self.first_held, None
-        needs = self.out_of_fold_needs
-        if self.by_algebra:
-            scores = ledger.scores(needs[0])
-        else:
-            for number, need in enumerate(needs):
-                found = ledger.scores(need)
-                if scores is None:
-                    scores = np.full((len(rows), *found.shape[1:]), np.nan)
-                mine = np.flatnonzero(held == number)
-                scores[mine] = found[np.searchsorted(need.reading.rows, rows[mine])]
+        for number, need in enumerate(needs):
+            found = ledger.scores(need)
+            if scores is None:
+                scores = np.full((len(rows), *found.shape[1:]), np.nan)
+            mine = np.flatnonzero(held == number)
+            scores[mine] = found[np.searchsorted(need.reading.rows, rows[mine])]
         if scores is None:
             raise UserError("No fold holds anything out.", todo="Use more folds.")
-        kept = held >= 0
+        kept = (held >= 0) & (held < len(needs))
         keys = ",".join(need.fit.key for need in needs)
         scored = self.scored(rows[kept], scores[kept], digest.sha256(keys.encode()))
         return Deciding(OUT_OF_FOLD, rows[kept], scored)
@@ -290,6 +298,27 @@ class Bench:
         if part not in self.parts:
             raise UserError(f"The plan judges on {part}, and no row is in that part.", todo="Choose another part.")
         return Deciding(part, self.parts[part], self.part_scores(ledger, self.holdout, part))
+
+    def deciding_needs_of(self, recipe: Recipe) -> tuple[Need, ...]:
+        """What another recipe is judged by: fits on the rows that the submitted one's are made on."""
+        return tuple(Need(self.fit(need.fit.train, recipe), need.reading) for need in self._deciding_on_folds)
+
+    def deciding_of(self, ledger: Ledger, recipe: Recipe) -> Deciding:
+        """The rows that decide, with the scores of another recipe."""
+        needs, part = self.deciding_needs_of(recipe), self.plan.deciding_part
+        if part == OUT_OF_FOLD:
+            return self._put_together(ledger, needs)
+        return Deciding(part, self.parts[part], self.part_scores(ledger, needs[0], part))
+
+    @property
+    def _deciding_on_folds(self) -> list[Need]:
+        many = self.by_algebra or len(self.deciding_needs) > _MOST_FOLDS
+        if self.plan.deciding_part == OUT_OF_FOLD and many:
+            raise UserError(
+                f"Other families would take a fit for every one of {len(self.folds)} folds.",
+                todo=f"Cross-validate with at most {_MOST_FOLDS} folds, or let another part decide.",
+            )
+        return self.deciding_needs
 
     @property
     def deciding_needs(self) -> list[Need]:

@@ -66,13 +66,15 @@ class StripRow(Frozen):
 class StripGroup(Frozen):
     """Rows under one heading; ``claim`` is drawn as a flag, as it was written.
 
-    ``gap`` is the place of the estimate that measures the distance from the first row to the last.
+    ``gap`` is the place of the estimate that measures the distance from the first row to the last. ``brackets`` join
+    rows, first and last place, that can't be told apart.
     """
 
     label: str
     rows: tuple[StripRow, ...]
     claim: str | None = None
     gap: int | None = None
+    brackets: tuple[tuple[int, int], ...] = ()
 
 
 class StripChart(Frozen):
@@ -136,13 +138,17 @@ class TableView(Frozen):
 
 
 class Provenance(Frozen):
-    """What an exhibit rests on; with the package it is enough to compute it again."""
+    """What an exhibit rests on; with the package it is enough to compute it again.
+
+    ``fit_seconds`` are what a fit took on average, by model, where models are set side by side.
+    """
 
     seed: int
     rows: str
     fits: tuple[str, ...]
     recipe: dict[str, object] | None
     seconds: float
+    fit_seconds: dict[str, float] = Field(default_factory=dict)
     scheme: str
     source: str
 

@@ -21,6 +21,7 @@ CHECKS = (
     "segments",
     "gap",
     "baseline",
+    "challengers",
     "selection",
     "selection_pairs",
     "errors",
@@ -182,7 +183,7 @@ class Plan(BaseModel):
 
 
 _LIGHT = 3
-_NOT_IN_A_LIGHT_PLAN = ("luck", "segments")
+_NOT_IN_A_LIGHT_PLAN = ("luck", "segments", "challengers")
 """Checks that the standard plan of the lowest tier leaves out; they can be switched on."""
 
 DEFAULT_SEED = 20417

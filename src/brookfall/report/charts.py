@@ -32,6 +32,7 @@ COLOURS = {
     "test": "#009E73",
     "recipe": "#009E73",
     "baseline": "#999999",
+    "challenger": "#0072B2",
     "fold": "#0072B2",
     "group": "#CC79A7",
     "reference": "#56B4E9",
@@ -74,6 +75,10 @@ def _strip(chart: StripChart, estimates: tuple[Estimate, ...]) -> str:
             _dot(axes, estimates[row.estimate], row.label, row.colour, y)
             y += 1
         _flag(axes, group, top, y)
+        for place, (first, last) in enumerate(group.brackets):
+            across = axes.get_yaxis_transform()
+            ends = [top + 1.1 + first - 0.3, top + 1.1 + last + 0.3]
+            axes.plot([1.02 + 0.012 * place] * 2, ends, color=MUTED, linewidth=1.2, transform=across, clip_on=False)
         y += 0.3
     axes.set_ylim(y, -0.8)
     axes.set_yticks([])

@@ -1963,6 +1963,7 @@ export interface components {
              *       "segments",
              *       "gap",
              *       "baseline",
+             *       "challengers",
              *       "selection",
              *       "selection_pairs",
              *       "errors",
@@ -2173,6 +2174,14 @@ export interface components {
             psi: components["schemas"]["Limit"];
             /** Tier */
             tier: number;
+            /**
+             * @default {
+             *       "at_least": -0.02,
+             *       "at_most": null,
+             *       "ideal": 0
+             *     }
+             */
+            worse_than_challenger: components["schemas"]["Limit"];
         };
         /** Predictions */
         Predictions: {
@@ -2345,8 +2354,14 @@ export interface components {
         /**
          * Provenance
          * @description What an exhibit rests on; with the package it is enough to compute it again.
+         *
+         *     ``fit_seconds`` are what a fit took on average, by model, where models are set side by side.
          */
         Provenance: {
+            /** Fit Seconds */
+            fit_seconds?: {
+                [key: string]: number;
+            };
             /** Fits */
             fits: string[];
             /** Recipe */
@@ -2704,9 +2719,18 @@ export interface components {
          * StripGroup
          * @description Rows under one heading; ``claim`` is drawn as a flag, as it was written.
          *
-         *     ``gap`` is the place of the estimate that measures the distance from the first row to the last.
+         *     ``gap`` is the place of the estimate that measures the distance from the first row to the last. ``brackets`` join
+         *     rows, first and last place, that can't be told apart.
          */
         StripGroup: {
+            /**
+             * Brackets
+             * @default []
+             */
+            brackets: [
+                number,
+                number
+            ][];
             /**
              * Claim
              * @default null

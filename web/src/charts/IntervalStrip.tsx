@@ -68,6 +68,11 @@ function Group({ group, top, estimates, scale }: { group: Schemas["StripGroup"];
           </text>
         </g>
       )}
+      {group.brackets?.map(([first, last], i) => {
+        const x = LABELS + PLOT + 8 + 5 * i;
+        const [from, to] = [top + 26 + ROW * first - 6, top + 26 + ROW * last + 6];
+        return <path key={first} d={`M${x - 4} ${from}h4V${to}h-4`} stroke={vars?.palette.text.secondary} strokeWidth={1.2} fill="none" />;
+      })}
       {group.gap != null && <Gap group={group} y={top + 26 + ROW * group.rows.length} estimates={estimates} scale={scale} />}
       {group.rows.map((row, i) => (
         <Row key={row.estimate} row={row} y={top + 26 + ROW * i} estimate={estimates[row.estimate] as Estimate} scale={scale} />

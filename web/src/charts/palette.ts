@@ -7,6 +7,7 @@ const COLOURS: Record<string, string> = {
   data: "#0072B2",
   recipe: "#009E73",
   baseline: "#999999",
+  challenger: "#0072B2",
   fold: "#0072B2",
   group: "#CC79A7",
   reference: "#56B4E9",

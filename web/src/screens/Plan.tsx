@@ -85,7 +85,10 @@ export function Plan() {
             ? <>limit: gap in R² ≤ {limit("Limit on the gap in R²", p.gap_r2?.at_most, (v) => setLimits({ gap_r2: { ...p.gap_r2, at_most: v } }), 0, 1)}</>
             : <>limit: gap ≤ {limit("Limit on the gap", p.gap?.at_most, (v) => setLimits({ gap: { ...p.gap, at_most: v } }), 0, 1)}</>)}
         </Part>
-        <Part title={`5 ${QUESTIONS[4]}`}>{check("baseline", number ? "Set it against always predicting the mean, on the same rows." : "Set it against the most frequent answer, on the same rows.", "limit: better by more than its interval")}</Part>
+        <Part title={`5 ${QUESTIONS[4]}`}>
+          {check("baseline", number ? "Set it against always predicting the mean, on the same rows." : "Set it against the most frequent answer, on the same rows.", "limit: better by more than its interval")}
+          {check("challengers", "Set it against other families with their own defaults, on the same folds, and rank them.", number && view.plan.main_measure !== "r2" ? "no limit set" : <>limit: worse by ≤ {limit("Limit on being worse than a challenger", -(p.worse_than_challenger?.at_least ?? 0), (v) => setLimits({ worse_than_challenger: { ...p.worse_than_challenger, at_least: -v } }), 0, 1)}</>)}
+        </Part>
         <Part title={`6 ${QUESTIONS[5]}`}>
           {check("selection", <>Compare {number ? "mean predictions" : "who is selected"} by {view.protected.join(", ").replaceAll("_", " ") || "nothing: no column is protected"}, against the largest group{number ? "" : ", and by the four-fifths rule"}.</>, number ? "no limit set" : <RatioLimit p={p} off={off} setLimits={setLimits} />)}
           {check("selection_pairs", "The same for every pair of these grounds.", number ? "no limit set" : "the same limit")}

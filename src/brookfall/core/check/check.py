@@ -61,6 +61,7 @@ class Written:
     series: dict[str, dict[str, list[float | None]]] = field(default_factory=dict)
     tables: tuple[TableView, ...] = ()
     state: State = "done"
+    fit_seconds: dict[str, float] = field(default_factory=dict)
 
 
 @dataclass
@@ -159,8 +160,11 @@ class Draft:
         charts: tuple[Chart, ...] = (),
         series: dict[str, dict[str, list[float | None]]] | None = None,
         tables: tuple[TableView, ...] = (),
+        fit_seconds: dict[str, float] | None = None,
     ) -> Written:
-        return Written(answer, self.estimates(), self.worst(), charts, series or {}, tables)
+        return Written(
+            answer, self.estimates(), self.worst(), charts, series or {}, tables, fit_seconds=fit_seconds or {}
+        )
 
 
 def _is_judged(entry: _Entry) -> bool:
@@ -207,6 +211,7 @@ def number_exhibit(check: Check, number: int, written: Written, bench: Bench, ro
             fits=fits.keys,
             recipe=recipe.model_dump(mode="json") if recipe else None,
             seconds=round(fits.seconds, 3),
+            fit_seconds={model: round(seconds, 3) for model, seconds in written.fit_seconds.items()},
             scheme=bench.scheme,
             source=check.source,
         ),

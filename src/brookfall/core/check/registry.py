@@ -12,6 +12,7 @@ from brookfall.core.check.fairness.selection import Selection
 from brookfall.core.check.memory.gap import Gap
 from brookfall.core.check.sense.choice import Choice
 from brookfall.core.check.simpler.baseline import Baseline
+from brookfall.core.check.simpler.challengers import Challengers
 from brookfall.core.check.unseen.cross_validation import CrossValidation
 from brookfall.core.check.unseen.holdout import Holdout
 from brookfall.core.check.unseen.luck import Luck
@@ -33,6 +34,7 @@ _ALL: tuple[Check, ...] = (
     Segments(),
     Gap(),
     Baseline(),
+    Challengers(),
     Selection("selection", "Selection", order=1),
     Selection("selection_pairs", "Selection, pairs", order=2),
     Errors("errors", "Errors", order=1),

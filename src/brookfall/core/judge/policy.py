@@ -20,6 +20,7 @@ class Policy(BaseModel):
     fold_sd_ratio: Limit = Limit(at_most=2, ideal=1)
     percentile: Limit = Limit(at_most=95, ideal=50)
     better_than_baseline: Limit = Limit(at_least=0)
+    worse_than_challenger: Limit = Limit(at_least=-0.02, ideal=0)
     group_ratio: Limit = Limit(at_least=0.8, at_most=1.25, ideal=1)
     group_difference: Limit = Limit(at_least=-0.1, at_most=0.1, ideal=0)
     grounds: tuple[str, ...] = ("age", "disability", "ethnic group", "pregnancy", "religion", "sex")

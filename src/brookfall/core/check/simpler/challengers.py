@@ -1,0 +1,267 @@
+"""Challengers: other families on the same folds, ranked by the plan's measure; who can't be told apart is bracketed."""
+
+from dataclasses import dataclass
+from itertools import combinations
+
+import numpy as np
+
+from brookfall.core import wording
+from brookfall.core.bench import RECIPE, Bench, Deciding
+from brookfall.core.check import shown
+from brookfall.core.check.check import Draft, Written, at, not_applicable, text
+from brookfall.core.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
+from brookfall.core.fit.ledger import FitFailedError, Ledger
+from brookfall.core.fit.request import Need
+from brookfall.core.judge.limit import Limit, Standing
+from brookfall.core.measure.compare import paired
+from brookfall.core.measure.figure import Figure
+from brookfall.core.measure.measures import LOWER_IS_BETTER, measure
+from brookfall.core.measure.scored import AnyScored, Scored
+from brookfall.core.recipe.families import families, resolved_settings
+from brookfall.core.recipe.recipe import Preprocess, Recipe
+
+_MOST_ROWS: dict[str, int] = {"support_vectors": 3_000}
+"""Training rows beyond which a family takes too long to be fitted in every fold."""
+
+_IN_UNITS = ("rmse", "mse", "mae")
+"""Measures in the target's own unit, of which a policy can't say how much is too much."""
+
+_MAJORITY = 0.5
+_OVERLAID = 3
+_OVERLAID_CURVES = ("roc", "gain", "lift")
+
+CHALLENGERS: tuple[tuple[str, dict[str, object], Preprocess], ...] = (
+    ("logistic", {"penalty": "l2"}, Preprocess(scale="standard")),
+    ("ridge", {}, Preprocess(scale="standard")),
+    ("tree", {}, Preprocess()),
+    ("forest", {}, Preprocess()),
+    ("gradient_boosting", {}, Preprocess(encode="ordinal")),
+    ("nearest_neighbours", {}, Preprocess(scale="standard")),
+    ("naive_bayes", {}, Preprocess()),
+    ("support_vectors", {}, Preprocess(scale="standard")),
+    ("adaboost", {}, Preprocess()),
+    ("neural_network", {}, Preprocess(scale="standard")),
+)
+"""Families with the settings that differ from their defaults, and how columns are prepared for each."""
+
+
+@dataclass(frozen=True)
+class _Ran:
+    """A challenger that was fitted: its name in words, its rows with their scores, seconds a fit."""
+
+    family: str
+    words: str
+    rows: AnyScored
+    seconds: float
+
+
+class Challengers:
+    name = "challengers"
+    title = "Challengers"
+    question = 5
+    source = (
+        "Paired intervals on the same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992), simultaneous by Bonferroni."
+    )
+    refits = True
+
+    def requests(self, bench: Bench) -> list[Need]:
+        needs = list(bench.deciding_needs)
+        for recipe in challengers_of(bench):
+            needs += bench.deciding_needs_of(recipe)
+        return needs
+
+    def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
+        ours = bench.deciding(ledger)
+        ran, failed = _ran(bench, ledger)
+        if not ran:
+            return not_applicable("No other family could be fitted to these rows.")
+        main = bench.plan.main_measure
+        draft = Draft(bench.plan.policy.level)
+        submitted = draft.add(main, measure(main, ours.scored), part=ours.part)
+        places = {one.family: draft.add(main, measure(main, one.rows), model=one.family, part=ours.part) for one in ran}
+        gains = {
+            one.family: draft.add(
+                f"{main}_difference",
+                _gain(main, ours.scored, one.rows),
+                part=ours.part,
+                versus=Versus(model=one.family),
+                limit=_limit(bench),
+            )
+            for one in ran
+        }
+        whole = [(RECIPE, "as submitted", ours.scored, submitted)]
+        whole += [(one.family, one.words, one.rows, places[one.family]) for one in ran]
+        ranked = sorted(whole, key=lambda one: _rank(draft.figure(one[3]), main))
+        curves, series = shown.curve_charts({words: rows for _, words, rows, _ in _best_and_ours(ranked)})
+        overlaid = tuple(chart for chart in curves if _kind(chart.lines[0].series) in _OVERLAID_CURVES)
+        return draft.write(
+            _answer(bench, draft, ours, ran, submitted, places, gains) + _of_failed(failed),
+            charts=(_strip(bench, draft, ranked, ours.part), *overlaid),
+            series={name: columns for name, columns in series.items() if _kind(name) in _OVERLAID_CURVES},
+            tables=(_table(bench, ranked, gains, failed, ours),),
+            fit_seconds=_seconds(bench, ledger, ran),
+        )
+
+
+def challengers_of(bench: Bench) -> list[Recipe]:
+    """The recipes that the submitted one is set against; not itself, nor what these rows are too many for."""
+    ours, outcome = bench.recipe, bench.subject.outcome
+    largest = max(len(need.fit.train) for need in bench.deciding_needs)
+    found = []
+    for family, settings, prepared in CHALLENGERS:
+        if outcome not in families()[family].outcomes or largest > _MOST_ROWS.get(family, largest):
+            continue
+        made = Recipe(family=family, settings=settings, preprocess=prepared, seed=ours.seed, threshold=_MAJORITY)
+        if family == ours.family and resolved_settings(made) == resolved_settings(ours):
+            continue
+        found.append(made)
+    return found
+
+
+def _ran(bench: Bench, ledger: Ledger) -> tuple[list[_Ran], dict[str, str]]:
+    """The challengers that were fitted, and why others failed, by family."""
+    ran, failed = [], {}
+    for recipe in challengers_of(bench):
+        words = families()[recipe.family].words
+        try:
+            judged = bench.deciding_of(ledger, recipe)
+        except FitFailedError as problem:
+            failed[recipe.family] = str(problem)
+            continue
+        rows = judged.scored.at(_MAJORITY) if isinstance(judged.scored, Scored) else judged.scored
+        fits = {need.fit.key for need in bench.deciding_needs_of(recipe)}
+        ran.append(_Ran(recipe.family, words, rows, float(np.mean([ledger.seconds(key) for key in sorted(fits)]))))
+    return ran, failed
+
+
+def _seconds(bench: Bench, ledger: Ledger, ran: list[_Ran]) -> dict[str, float]:
+    ours = sorted({need.fit.key for need in bench.deciding_needs})
+    submitted = float(np.mean([ledger.seconds(key) for key in ours]))
+    return {"as submitted": submitted, **{one.words: one.seconds for one in ran}}
+
+
+def _gain(main: str, ours: AnyScored, theirs: AnyScored) -> Figure:
+    """How much better the submitted model is; positive whichever way the measure runs."""
+    return paired(main, theirs, ours) if main in LOWER_IS_BETTER else paired(main, ours, theirs)
+
+
+def _limit(bench: Bench) -> Limit | None:
+    return None if bench.plan.main_measure in _IN_UNITS else bench.plan.policy.worse_than_challenger
+
+
+def _rank(figure: Figure, main: str) -> float:
+    if figure.value is None:
+        return float("inf")
+    return figure.value if main in LOWER_IS_BETTER else -figure.value
+
+
+Entry = tuple[str, str, AnyScored, int]
+"""A model in the ranking: its name, what it is called, its rows, the place of its estimate."""
+
+
+def _best_and_ours(ranked: list[Entry]) -> list[Entry]:
+    best = [one for one in ranked if one[0] != RECIPE][:_OVERLAID]
+    return [*(one for one in ranked if one[0] == RECIPE), *best]
+
+
+def _kind(series: str) -> str:
+    return series.partition(":")[0]
+
+
+def brackets_of(ranked: list[AnyScored], main: str, level: float) -> tuple[tuple[int, int], ...]:
+    """Longest runs of neighbours in a ranking no two of which can be told apart, as first and last place.
+
+    Two can be told apart when their paired interval at the simultaneous level of all pairs leaves out 0.
+    """
+    pairs = list(combinations(range(len(ranked)), 2))
+    wide = 1 - (1 - level) / max(1, len(pairs))
+    apart = set()
+    for first, second in pairs:
+        ends = paired(main, ranked[first], ranked[second]).interval(wide)
+        if ends is None or ends[0] > 0 or ends[1] < 0:
+            apart.add((first, second))
+    runs: list[tuple[int, int]] = []
+    for first in range(len(ranked)):
+        last = first
+        while last + 1 < len(ranked) and not any((low, last + 1) in apart for low in range(first, last + 1)):
+            last += 1
+        if last > first and not any(low <= first and last <= high for low, high in runs):
+            runs.append((first, last))
+    return tuple(runs)
+
+
+def _strip(bench: Bench, draft: Draft, ranked: list[Entry], part: str) -> StripChart:
+    main = bench.plan.main_measure
+    rows = tuple(
+        StripRow(estimate=place, label=words, colour="recipe" if name == RECIPE else "challenger")
+        for name, words, _, place in ranked
+    )
+    brackets = brackets_of([rows for _, _, rows, _ in ranked], main, draft.level)
+    group = StripGroup(label=shown.in_words(main), rows=rows, brackets=brackets)
+    title = f"Ranked on {part.replace('_', '-')} rows; a bracket joins those that can't be told apart"
+    return StripChart(title=title, unit="", groups=(group,))
+
+
+def _table(
+    bench: Bench,
+    ranked: list[Entry],
+    gains: dict[str, int],
+    failed: dict[str, str],
+    ours: Deciding,
+) -> TableView:
+    main = bench.plan.main_measure
+    rows: list[tuple[Cell, ...]] = [
+        (
+            text(words),
+            at(place),
+            at(gains[name]) if name in gains else text("–"),
+        )
+        for name, words, _, place in ranked
+    ]
+    rows += [
+        (text(families()[name].words), text(f"failed: {why}"), text("–"), text("–")) for name, why in failed.items()
+    ]
+    return TableView(
+        title=f"On the same {wording.rows(len(ours.positions))}; challengers with their own defaults, threshold 0.5",
+        columns=("model", wording.measure_words(main), "the submitted model is better by"),
+        rows=tuple(rows),
+    )
+
+
+def _answer(
+    bench: Bench,
+    draft: Draft,
+    ours: Deciding,
+    ran: list[_Ran],
+    submitted: int,
+    places: dict[str, int],
+    gains: dict[str, int],
+) -> str:
+    main = bench.plan.main_measure
+    words = wording.measure_words(main)
+    best = min(ran, key=lambda one: _rank(draft.figure(places[one.family]), main))
+    gain = draft.figure(gains[best.family])
+    figures = (
+        f"{words} {wording.figure(draft.figure(submitted), draft.level)} against "
+        f"{wording.figure(draft.figure(places[best.family]), draft.level)} of the best challenger, {best.words}, "
+        f"on {wording.rows(len(ours.positions))}"
+    )
+    ends = gain.interval(draft.wide_level)
+    if gain.value is None or ends is None:
+        return f"The submitted model has {figures}."
+    differ = f"they differ by {wording.figure(gain, draft.level)}"
+    if ends[0] > 0:
+        return f"It beats every challenger: {figures}; {differ}."
+    if ends[1] < 0:
+        opening = "A challenger does better"
+        if draft.standing(gains[best.family]) is Standing.OUTSIDE:
+            opening += " by more than the limit"
+        return f"{opening}: {figures}; {differ}."
+    return f"It is no better than {best.words}: {figures}; {differ}, so these rows can't tell them apart."
+
+
+def _of_failed(failed: dict[str, str]) -> str:
+    if not failed:
+        return ""
+    names = wording.listed([families()[name].words for name in failed])
+    return f" {wording.capital(names)} could not be fitted; the table says why."
