@@ -17,6 +17,15 @@ expect.set_options(timeout=20_000)
 Open = Callable[[str], Page]
 
 
+def without(page: Page, *checks: str) -> None:
+    """Takes checks that fit by the hundred out of the plan on the page; tests of the core have them."""
+    for check in checks:
+        with page.expect_response(lambda answer: answer.request.method == "PUT" and answer.url.endswith("/plan")):
+            page.get_by_label(f"Run {check}", exact=True).click()
+        expect(page.get_by_label(f"Run {check}", exact=True)).not_to_be_checked()
+        expect(page.get_by_label(f"Run {check}", exact=True)).to_be_enabled()
+
+
 @pytest.fixture(scope="session")
 def site(workers: House) -> str:
     seed()

@@ -4,7 +4,7 @@ import re
 
 from playwright.sync_api import Locator, Page, expect
 
-from tests.e2e.conftest import Open
+from tests.e2e.conftest import Open, without
 from tests.e2e.test_walks import RUN_MS, go
 
 
@@ -17,6 +17,7 @@ def taken(page: Page, model: str) -> None:
 
 
 def run(page: Page) -> None:
+    without(page, "luck", "challengers")
     page.get_by_role("button", name="Lock the plan and run").click()
     expect(page).to_have_url(re.compile("/evidence"))
     expect(page.get_by_role("button", name=re.compile(r"^\d+ Holdout"))).to_be_enabled(timeout=RUN_MS)

@@ -9,7 +9,7 @@ from brookfall.demo import packages
 from brookfall.demo.seed import PASSWORD
 from tests.conftest import files_of, rows_csv
 from tests.core.test_package import zipped
-from tests.e2e.conftest import Open
+from tests.e2e.conftest import Open, without
 
 RUN_MS = 90_000
 
@@ -37,12 +37,13 @@ def test_from_sign_in_to_the_countersigned_report(open_as: Open) -> None:
     expect(page.get_by_label("Role of drive_minutes")).to_have_value("feature")
 
     go(page, "Plan")
+    without(page, "luck", "challengers")
     folds = page.get_by_label("Folds", exact=True)
     folds.fill("5")
     folds.press("Enter")
-    expect(page.get_by_text("219 distinct fits")).to_be_visible()
+    expect(page.get_by_text("19 distinct fits")).to_be_visible()
     page.get_by_role("button", name="Undo").click()
-    expect(page.get_by_text("234 distinct fits")).to_be_visible()
+    expect(page.get_by_text("34 distinct fits")).to_be_visible()
     page.get_by_role("button", name="Lock the plan and run").click()
 
     expect(page).to_have_url(re.compile("/evidence"))
@@ -55,11 +56,11 @@ def test_from_sign_in_to_the_countersigned_report(open_as: Open) -> None:
     expect(exhibit).to_contain_text("outside its limit")
     expect(page.get_by_role("status")).to_have_count(0, timeout=RUN_MS)
     page.keyboard.press("a")
-    expect(page.get_by_role("complementary").get_by_role("link", name="12 Gap")).to_be_visible()
+    expect(page.get_by_role("complementary").get_by_role("link", name="11 Gap")).to_be_visible()
     page.keyboard.press("]")
-    expect(exhibit).to_contain_text("Exhibit 13, baseline")
+    expect(exhibit).to_contain_text("Exhibit 12, baseline")
     page.keyboard.press("[")
-    expect(exhibit).to_contain_text("Exhibit 12, gap")
+    expect(exhibit).to_contain_text("Exhibit 11, gap")
 
     page.keyboard.press("f")
     form = page.get_by_role("form", name="Finding")
@@ -67,10 +68,10 @@ def test_from_sign_in_to_the_countersigned_report(open_as: Open) -> None:
     form.get_by_label("Title").fill("The tree has memorised its training rows")
     form.get_by_label("What must be done").fill("Prune the tree and measure on unseen rows.")
     form.get_by_role("button", name="Save the finding").click()
-    expect(page.get_by_role("article")).to_contain_text("Exhibit 12, gap")
+    expect(page.get_by_role("article")).to_contain_text("Exhibit 11, gap")
 
     go(page, "Decision")
-    expect(page.get_by_role("region", name="Has it memorised its training rows?")).to_contain_text("Exhibit 12, gap")
+    expect(page.get_by_role("region", name="Has it memorised its training rows?")).to_contain_text("Exhibit 11, gap")
     form = page.get_by_role("form", name="Propose a decision")
     form.get_by_label("Returned for rework").check()
     form.get_by_label("Reasons").fill("It knows its training rows by heart.")
