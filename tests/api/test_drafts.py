@@ -151,6 +151,14 @@ def test_a_brief_is_kept_half_done_and_not_overwritten(visitor: SignIn, app: Fla
     assert nell.get(f"/api/drafts/{draft}")["brief"] == {"name": "Half done"}
 
 
+def test_a_brief_has_an_end(visitor: SignIn, app: Flask) -> None:
+    nell = visitor("nell")
+    draft = begun(nell)
+    long = nell.ask("PUT", f"/api/drafts/{draft}", {"brief": {"name": "x" * 300_000}, "revision": 1})
+    assert long.status_code == 422
+    assert "too long" in long.json["detail"]
+
+
 def test_what_is_wrong_is_said_and_the_draft_stays(visitor: SignIn, workers: House) -> None:
     nell = visitor("nell")
     files = named("2", csv=rows_csv(60) + "1,2\n")

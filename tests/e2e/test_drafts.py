@@ -68,8 +68,8 @@ def test_a_file_that_was_left_half_sent_is_chosen_again(open_as: Open, tmp_path:
     )
     page.goto("/submit")
     page.get_by_role("button", name="Send a package").click()
-    page.get_by_label("Package:").set_input_files(package)
-    page.wait_for_timeout(500)
+    with page.expect_response(lambda answer: "/files?" in answer.url and answer.ok):
+        page.get_by_label("Package:").set_input_files(package)
     page.unroute_all()
     page.reload()
     expect(page.get_by_text("have come. Choose half.zip again")).to_be_visible()

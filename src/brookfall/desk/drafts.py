@@ -1,5 +1,6 @@
 """Drafts: a submission put together over days, its files sent in pieces that go on after a cut, then taken in."""
 
+import json
 from datetime import date
 from typing import Any
 
@@ -31,6 +32,7 @@ _BEGINNING = 1 << 20
 """Bytes of a text file that tell how it is read."""
 
 _MOST_PREVIEWED = 64 << 20
+_LONGEST_BRIEF = 200_000
 
 
 def drafts_view(session: Session, person: Person) -> list[DraftView]:
@@ -51,6 +53,7 @@ def begin(
         refuse_others(person)
     else:
         open_case(session, person, added_to)
+    _refuse_long(brief)
     if len(drafts_view(session, person)) >= _MOST_DRAFTS:
         raise UserError(f"You have {_MOST_DRAFTS} drafts.", todo="Submit or throw away one of them first.")
     draft = Draft(
@@ -85,6 +88,7 @@ def save_brief(
             "The draft was changed elsewhere since you opened this page.",
             todo="Nothing was overwritten; load the page again.",
         )
+    _refuse_long(brief)
     draft.brief, draft.due, draft.revision, draft.changed = brief, due, revision + 1, now()
     session.flush()
     return _view(session, draft)
@@ -195,6 +199,11 @@ def _files_of_draft(session: Session, draft: Draft) -> dict[str, bytes]:
     if _is_archive(found) and draft.added_to is None:
         return files_of_zip(pieces.read(session, found[0]), config().max_bytes)
     return {file.path: pieces.read(session, file) for file in found}
+
+
+def _refuse_long(brief: dict[str, JsonValue]) -> None:
+    if len(json.dumps(brief)) > _LONGEST_BRIEF:
+        raise UserError("The brief is too long to be kept.", todo="Shorten it; documents go with the package.")
 
 
 def _is_archive(files: list[DraftFile]) -> bool:
