@@ -18,6 +18,7 @@ from tests.api.test_case import finished, plan_of, taken
 
 SignIn = Callable[[str], Visitor]
 FEW_FOLDS = {"folds": 3, "repeats": 1}
+CHECKS = ["claims", "holdout", "luck", "segments", "gap"]
 
 
 def run(iris: Visitor, base: str) -> list[Exhibit]:
@@ -40,7 +41,7 @@ def test_the_server_gives_what_the_core_gives(
     view = iris.get(f"{base}/plan")
     assert next(iter(view["main_measures"])) == measure  # type: ignore[call-overload]
     by = view["plan"]["cross_validation"]["by"]  # type: ignore[index]
-    wanted = plan_of(iris, base, cross_validation={**FEW_FOLDS, "by": by}, checks=["claims", "holdout", "gap"])
+    wanted = plan_of(iris, base, cross_validation={**FEW_FOLDS, "by": by}, checks=CHECKS, splits=10)
     assert iris.ask("PUT", f"{base}/plan", wanted).status_code == 200
     found = run(iris, base)
     plan = Plan.model_validate(iris.get(f"{base}/plan")["plan"])

@@ -69,9 +69,9 @@ function Group({ group, top, estimates, scale }: { group: Schemas["StripGroup"];
         </g>
       )}
       {group.brackets?.map(([first, last], i) => {
-        const x = LABELS + PLOT + 8 + 5 * i;
+        const x = LABELS + PLOT + 5 + 3 * i;
         const [from, to] = [top + 26 + ROW * first - 6, top + 26 + ROW * last + 6];
-        return <path key={first} d={`M${x - 4} ${from}h4V${to}h-4`} stroke={vars?.palette.text.secondary} strokeWidth={1.2} fill="none" />;
+        return <path key={first} d={`M${x - 3} ${from}h3V${to}h-3`} stroke={vars?.palette.text.secondary} strokeWidth={1.2} fill="none" />;
       })}
       {group.gap != null && <Gap group={group} y={top + 26 + ROW * group.rows.length} estimates={estimates} scale={scale} />}
       {group.rows.map((row, i) => (

@@ -135,7 +135,8 @@ class FigureReading:
     @cached_property
     def key(self) -> str:
         named = [[one.measure, repr(one.threshold), one.class_ or ""] for one in self.wanted]
-        return f"figures:{digest.of_json(named)}:{digest.of_rows(self.rows)[:8]}"
+        # The ledger's keys have at most 80 characters.
+        return f"figures:{digest.of_json(named)[:16]}:{digest.of_rows(self.rows)[:48]}"
 
 
 Reading = CoefficientReading | FigureReading | ScoreReading | LeftOutReading | DialReading
