@@ -11,7 +11,7 @@ from brookfall.core.exhibit import Estimate, Exhibit
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.request import FigureReading, FitJob, ScoreReading, Wanted
 from brookfall.core.judge.limit import Standing
-from brookfall.core.measure.measures import measure, value_of
+from brookfall.core.measure.measures import measure, measure_at
 from brookfall.core.plan import MAIN_MEASURES, Plan, standard_plan
 from brookfall.core.recipe.recipe import Recipe, Split
 from brookfall.core.retest import ask, jobs_of, retest
@@ -70,7 +70,7 @@ def test_a_figure_reading_is_the_measure_of_the_scores() -> None:
     figures, scores = FigureReading(rows, wanted), ScoreReading(rows)
     read = execute(FitJob(bench.fit(bench.parts["training"]), (figures, scores)), bench.subject).readings
     scored = scored_rows(bench.subject, rows, read[scores.key], "x")
-    assert read[figures.key].tolist() == [value_of(scored, one.measure, one.threshold) for one in wanted]
+    assert read[figures.key].tolist() == [measure_at(scored, one.measure, one.threshold).value for one in wanted]
     assert FigureReading(rows, wanted[:1]).key != figures.key
 
 

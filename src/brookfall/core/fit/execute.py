@@ -13,7 +13,7 @@ from threadpoolctl import ThreadpoolController
 
 from brookfall.core.fit.left_out import divisors_without
 from brookfall.core.fit.request import CoefficientReading, DialReading, FigureReading, FitJob, LeftOutReading, Reading
-from brookfall.core.measure.measures import value_of
+from brookfall.core.measure.measures import measure_at
 from brookfall.core.recipe.families import family_of, resolved_settings
 from brookfall.core.recipe.family.choice import Occasions
 from brookfall.core.recipe.family.family import LeftOut, Made, Matrix
@@ -139,7 +139,7 @@ class _Work:
         if not np.isfinite(scores).all():
             raise ValueError("the fitted model gave scores that are not numbers")
         found = scored_rows(self._subject, reading.rows, scores, self._job.fit.key)
-        values = [value_of(found, one.measure, one.threshold, one.class_) for one in reading.wanted]
+        values = [measure_at(found, one.measure, one.threshold, one.class_).value for one in reading.wanted]
         return np.array([np.nan if value is None else value for value in values])
 
     def _spread(self, scores: Matrix, fitted: Any) -> Values:

@@ -60,19 +60,19 @@ def measure(name: str, rows: AnyScored) -> Figure:
     return _told(number.measure(name, known), few=number.few(name, known), remark=remark)
 
 
-def value_of(rows: AnyScored, name: str, threshold: float | None = None, class_: str | None = None) -> float | None:
-    """The value alone of a measure, at a threshold of its own or of one class; None where it has none.
+def measure_at(rows: AnyScored, name: str, threshold: float | None = None, class_: str | None = None) -> Figure:
+    """A measure at a threshold of its own, or of one class alone, where these are not None.
 
     >>> import numpy as np
     >>> rows = Scored(key="doc", outcomes=np.arange(40) % 2 == 0, scores=np.full(40, 0.5), threshold=0.5)
-    >>> value_of(rows, "recall"), value_of(rows, "recall", threshold=0.9)
+    >>> measure_at(rows, "recall").value, measure_at(rows, "recall", threshold=0.9).value
     (1.0, 0.0)
     """
     if isinstance(rows, Scored) and threshold is not None:
         rows = rows.at(threshold)
     if isinstance(rows, ScoredClasses) and class_ is not None:
-        return class_measure(name, rows, rows.classes.index(class_)).value
-    return measure(name, rows).value
+        return class_measure(name, rows, rows.classes.index(class_))
+    return measure(name, rows)
 
 
 def class_measure(name: str, rows: ScoredClasses, position: int) -> Figure:

@@ -16,8 +16,8 @@ from brookfall.core.fit.request import Need, Rows, ScoreReading
 from brookfall.core.judge.limit import Standing
 from brookfall.core.measure.compare import corrected_mean
 from brookfall.core.measure.figure import Figure, absent
-from brookfall.core.measure.measures import class_measure, flatters, measure
-from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses
+from brookfall.core.measure.measures import flatters, measure_at
+from brookfall.core.measure.scored import AnyScored
 from brookfall.core.plan import Folds
 from brookfall.core.resample.parts import split_parts
 from brookfall.core.submission.schema import Claim
@@ -143,11 +143,7 @@ def _on_supplied(bench: Bench, claim: Claim) -> _Recomputed:
 
 def _measured(claim: Claim, rows: AnyScored) -> Figure:
     """The claimed measure on rows, at the claim's threshold or of its class."""
-    if isinstance(rows, Scored) and claim.threshold is not None:
-        rows = rows.at(claim.threshold)
-    if isinstance(rows, ScoredClasses) and claim.class_ is not None:
-        return class_measure(claim.measure, rows, rows.classes.index(claim.class_))
-    return measure(claim.measure, rows)
+    return measure_at(rows, claim.measure, claim.threshold, claim.class_)
 
 
 def _needs(bench: Bench, claim: Claim) -> Iterator[Need]:

@@ -184,13 +184,11 @@ def _strips(spreads: list[_Spread], means: list[int]) -> list[tuple[str, StripGr
 def _table(spreads: list[_Spread], means: list[int], places: dict[int, int], splits: int) -> TableView:
     return TableView(
         title=f"Over {splits} random splits; the percentile is the share of splits that the claim is better than",
-        columns=("measure", "mean over splits", "lowest", "highest", "claimed", "percentile"),
+        columns=("measure", "mean and range of 95 % of the splits", "claimed", "percentile"),
         rows=tuple(
             (
                 text(one.words),
                 at(means[number]),
-                text(wording.number(float(np.nanmin(one.values)))),
-                text(wording.number(float(np.nanmax(one.values)))),
                 text(one.claim or "–"),
                 at(places[number]) if number in places else text("–"),
             )
@@ -212,10 +210,10 @@ def _answer(
         if mean.value is None:
             said.append(f"{wording.capital(one.words)} has no value: {mean.note}.")
             continue
-        low, high = float(one.values.min()), float(one.values.max())
+        low, high = mean.interval(draft.level) or (mean.value, mean.value)
         sentence = (
-            f"{one.words} ranges from {wording.number(low)} to {wording.number(high)}, "
-            f"{wording.number(mean.value)} on average"
+            f"{one.words} is {wording.number(mean.value)} on average and {wording.percent(draft.level, 0)} of them "
+            f"lie between {wording.number(low)} and {wording.number(high)}"
         )
         said.append(f"{sentence}. {_of_claim(draft, one, places[number])}" if number in places else f"{sentence}.")
     first, *others = said
