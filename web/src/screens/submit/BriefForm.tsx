@@ -43,7 +43,7 @@ export function BriefForm({ draft }: { draft: Draft }) {
     setFiles((all) => all.filter((one) => one.name !== file.name));
     if (draft.files.some((one) => one.path === pathOf(file))) takeAway.mutate(pathOf(file));
   };
-  const whole = files.length > 0 && files.every((file) => draft.files.some((one) => one.path === pathOf(file) && one.received === one.size));
+  const whole = files.length > 0 && files.every((file) => !uploads.isSending(pathOf(file)) && draft.files.some((one) => one.path === pathOf(file) && one.received === one.size));
   const send = handleSubmit(async (values) => {
     const declared = new Blob([JSON.stringify(submissionFrom(values, files))]);
     await kept.keepNow();
