@@ -5,7 +5,6 @@ import sys
 from pathlib import Path
 
 import click
-import yaml
 from pydantic import ValidationError
 
 from brookfall.core.bench import Bench
@@ -13,6 +12,7 @@ from brookfall.core.environment import environment
 from brookfall.core.errors import UserError
 from brookfall.core.evidence import OTHER_PROCESSOR, Evidence, differences, evidence_of
 from brookfall.core.plan import CHECKS, Plan, standard_plan
+from brookfall.core.plan_file import plan_from_yaml, plan_to_yaml
 from brookfall.core.retest import retest as run_retest
 from brookfall.core.subject import subject_of
 from brookfall.core.submission.added import with_added
@@ -122,7 +122,7 @@ def write_plan(package: Path) -> None:
     except UserError as problem:
         click.echo(str(problem), err=True)
         sys.exit(2)
-    click.echo(yaml.safe_dump(plan.model_dump(mode="json"), sort_keys=False, allow_unicode=True), nl=False)
+    click.echo(plan_to_yaml(plan), nl=False)
 
 
 def _retest(package: Package, plan_file: Path | None, seed: int | None, jobs: int, only: tuple[str, ...]) -> Evidence:
@@ -151,13 +151,10 @@ def _plan(package: Package, plan_file: Path | None) -> Plan:
             grouped=(roles.group or roles.occasion) is not None,
         )
     try:
-        return Plan.model_validate(yaml.safe_load(plan_file.read_text(encoding="utf-8")))
-    except (yaml.YAMLError, ValidationError, UnicodeDecodeError) as problem:
-        raise UserError(
-            f"The plan can't be read ({str(problem).splitlines()[0]}).",
-            todo="See docs/formats for its names and kinds.",
-            file=str(plan_file),
-        ) from problem
+        text = plan_file.read_text(encoding="utf-8")
+    except UnicodeDecodeError as problem:
+        raise UserError("The plan is not UTF-8 text.", todo="Save it as such.", file=str(plan_file)) from problem
+    return plan_from_yaml(text, str(plan_file))
 
 
 if __name__ == "__main__":

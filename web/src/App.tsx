@@ -12,7 +12,7 @@ import { Decision } from "./screens/Decision";
 import { Docket } from "./screens/Docket";
 import { Evidence } from "./screens/Evidence";
 import { Findings } from "./screens/Findings";
-import { Plan } from "./screens/Plan";
+import { Plan } from "./screens/plan/Plan";
 import { RecordScreen } from "./screens/RecordScreen";
 import { Report } from "./screens/Report";
 import { SignIn } from "./screens/SignIn";

@@ -9,6 +9,7 @@ from pydantic import ValidationError
 
 from brookfall.api.blueprint import QUEUE
 from brookfall.api.draft_routes import drafts_api
+from brookfall.api.plan_routes import plan_api
 from brookfall.api.problems import from_validation, handle_problems
 from brookfall.api.routes import AT_ONCE, api
 from brookfall.api.session import guard
@@ -53,6 +54,7 @@ def bare_app() -> OpenAPI:
     )
     app.register_api(api)
     app.register_api(drafts_api)
+    app.register_api(plan_api)
     return app
 
 

@@ -3,7 +3,7 @@
 from typing import Literal
 
 from flask import Response, current_app, jsonify, make_response, request
-from flask_login import current_user, login_required, login_user, logout_user
+from flask_login import login_required, login_user, logout_user
 from pydantic import BaseModel, ConfigDict, Field, RootModel
 from sqlalchemy import text
 
@@ -13,7 +13,6 @@ from brookfall.api.problems import problem
 from brookfall.api.session import SignedIn, asking, limiter
 from brookfall.core.errors import UserError
 from brookfall.core.look.where import Where
-from brookfall.core.plan import Plan
 from brookfall.core.submission.files import files_of_zip, safe_path
 from brookfall.core.table.change import Change
 from brookfall.core.table.roles import Roles
@@ -27,7 +26,6 @@ from brookfall.desk import (
     look,
     margin,
     people,
-    plan,
     preview,
     record,
     run,
@@ -51,10 +49,8 @@ from brookfall.desk.views import (
     MatrixView,
     NewToken,
     PersonView,
-    PlanView,
     RecordView,
     RowsView,
-    RunView,
     TokenView,
     View,
     Vocabulary,
@@ -101,11 +97,6 @@ class ReportPath(CasePath):
 class RolesBody(BaseModel):
     revision: int
     roles: Roles
-
-
-class PlanBody(BaseModel):
-    revision: int
-    plan: Plan
 
 
 class FindingBody(BaseModel):
@@ -372,47 +363,6 @@ def delete_table(path: CasePath, query: TableQuery) -> DataView:
         person = asking(session)
         added.take_away(session, person, path.case_id, query.name)
         return data.data_view(session, person, path.case_id)
-
-
-@api.get("/cases/<int:case_id>/plan", responses={200: PlanView})
-@login_required
-@shows
-def get_plan(path: CasePath) -> PlanView:
-    with transaction() as session:
-        return plan.plan_view(session, asking(session), path.case_id)
-
-
-@api.put("/cases/<int:case_id>/plan", responses={200: PlanView})
-@login_required
-@shows
-def put_plan(path: CasePath, body: PlanBody) -> PlanView:
-    with transaction() as session:
-        return plan.set_plan(session, asking(session), path.case_id, body.plan, body.revision)
-
-
-@api.get("/cases/<int:case_id>/run", responses={200: RunView})
-@login_required
-@shows
-def get_run(path: CasePath) -> RunView:
-    with transaction() as session:
-        return run.run_view(session, asking(session), path.case_id)
-
-
-@api.post("/cases/<int:case_id>/run", responses={200: RunView})
-@login_required
-@shows
-def post_run(path: CasePath) -> RunView:
-    run.lock_and_run(int(current_user.id), path.case_id, current_app.extensions[QUEUE])
-    with transaction() as session:
-        return run.run_view(session, asking(session), path.case_id)
-
-
-@api.delete("/cases/<int:case_id>/run", responses={200: RunView})
-@login_required
-@shows
-def cancel_run(path: CasePath) -> RunView:
-    with transaction() as session:
-        return run.cancel(session, asking(session), path.case_id)
 
 
 @api.get("/cases/<int:case_id>/exhibits/<int:number>", responses={200: ExhibitView})

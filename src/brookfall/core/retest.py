@@ -1,7 +1,7 @@
 """From a bench to exhibits: what a plan asks for, and each check's exhibit once its fits are there."""
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from brookfall.core.bench import Bench
@@ -31,15 +31,16 @@ class Asked:
     reason: str | None = None
 
 
-def ask(bench: Bench) -> tuple[Asked, ...]:
-    """The needs of every check of the plan; numbers are the exhibits' numbers, from 1.
+def ask(bench: Bench, numbers: Mapping[str, int] | None = None) -> tuple[Asked, ...]:
+    """The needs of every check of the plan. ``numbers`` are the exhibits' numbers by check; else they count from 1.
 
     >>> from brookfall.core.example import small_bench
     >>> bench = small_bench()
     >>> [len(one.needs) for one in ask(bench)][4:8]
     [1, 0, 1, 5]
     """
-    return tuple(_ask_one(number, CHECK_BY_NAME[name], bench) for number, name in enumerate(bench.plan.checks, start=1))
+    given = numbers or {name: place for place, name in enumerate(bench.plan.checks, start=1)}
+    return tuple(_ask_one(given[name], CHECK_BY_NAME[name], bench) for name in bench.plan.checks)
 
 
 def _ask_one(number: int, check: Check, bench: Bench) -> Asked:

@@ -22,8 +22,8 @@ from brookfall.records.tables import get_table, put_table
 def open_case(session: Session, person: Person, case_id: int) -> Case:
     """The case, if this person reviews it and its plan is not locked: then its data may still be added to."""
     case = people.reviewed_case(session, person, case_id)
-    if case.plan_locked:
-        raise UserError("The plan is locked, so no data can be added.", todo="Nothing was changed.")
+    if case.is_locked:
+        raise UserError("The plan is locked, so no data can be added.", todo="Open a deviation first.")
     return case
 
 

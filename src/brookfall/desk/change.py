@@ -73,8 +73,8 @@ def set_changes(session: Session, person: Person, case_id: int, changes: tuple[C
     plan is locked, or where a change can't be made.
     """
     case = people.reviewed_case(session, person, case_id)
-    if case.plan_locked:
-        raise UserError("The plan is locked, so the data can't change.", todo="Nothing was changed.")
+    if case.is_locked:
+        raise UserError("The plan is locked, so the data can't change.", todo="Open a deviation first.")
     if case.roles_revision != revision:
         raise StaleError(
             "The data were changed since you opened this page.", todo="Nothing was overwritten; load the page again."

@@ -24,7 +24,7 @@ def data_view(session: Session, person: Person, case_id: int) -> DataView:
     roles = Roles.model_validate(case.roles)
     return DataView(
         revision=case.roles_revision,
-        locked=case.plan_locked is not None,
+        locked=case.is_locked,
         file=_file(case),
         files=[_read_file(entry) for entry in entries_of(case)],
         fingerprint=case.table_fingerprint,
@@ -66,8 +66,8 @@ def _read_file(entry: Data) -> ReadFile:
 def set_roles(session: Session, person: Person, case_id: int, roles: Roles, revision: int) -> DataView:
     """Saves the roles. StaleError when somebody saved since ``revision``; UserError when the plan is locked."""
     case = people.reviewed_case(session, person, case_id)
-    if case.plan_locked:
-        raise UserError("The plan is locked, so the roles can't change.", todo="Nothing was changed.")
+    if case.is_locked:
+        raise UserError("The plan is locked, so the roles can't change.", todo="Open a deviation first.")
     if case.roles_revision != revision:
         raise StaleError(
             "The roles were changed since you opened this page.", todo="Nothing was overwritten; load the page again."

@@ -9,12 +9,14 @@ from sqlalchemy.orm import Session
 from brookfall.core.errors import ForbiddenError, UserError
 from brookfall.core.exhibit import QUESTIONS
 from brookfall.desk import people
+from brookfall.desk.deviations import deviations_of
 from brookfall.desk.docket import latest_run, question_standing
 from brookfall.desk.findings import findings_view
 from brookfall.desk.views import Condition, DecisionPage, DecisionView, QuestionView
 from brookfall.records import blobs, trail
 from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.contents import stale_checks
 from brookfall.records.exhibits import heads_of
 from brookfall.records.outcome import Decision, SignedReport
 from brookfall.records.people import Person
@@ -67,6 +69,7 @@ def decision_page(session: Session, person: Person, case_id: int) -> DecisionPag
     return DecisionPage(
         questions=questions,
         findings=[finding for finding in findings_view(session, person, case_id) if not finding.withdrawn],
+        deviations=deviations_of(session, case),
         decisions=[_view(decision) for decision in decisions],
         blockers=_blockers(session, case),
         needs_reason=_needs_reason(session, person, case),
@@ -171,6 +174,10 @@ def _blockers(session: Session, case: Case) -> list[str]:
         return ["A run is going on; wait for it or cancel it."]
     if run.state == "cancelled":
         return ["The last run was cancelled; run the plan to its end."]
+    if case.deviating:
+        return ["A deviation is open; lock the plan again and run what changed, or take it back."]
+    if stale_checks(session, case, run):
+        return ["Some exhibits are of an earlier plan; run what changed."]
     return []
 
 

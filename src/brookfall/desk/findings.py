@@ -14,7 +14,7 @@ from brookfall.records import trail
 from brookfall.records.base import now
 from brookfall.records.cases import Case
 from brookfall.records.exhibits import heads_of
-from brookfall.records.outcome import Finding
+from brookfall.records.outcome import Finding, StoredExhibit
 from brookfall.records.people import Person
 
 
@@ -52,7 +52,7 @@ def write(session: Session, person: Person, case_id: int, text: FindingText) -> 
         author_id=person.id,
         revision=1,
         created=now(),
-        **_columns(session, case, text),
+        **_columns(session, case, text, []),
     )
     session.add(finding)
     session.flush()
@@ -80,7 +80,7 @@ def edit(
             "The finding was changed since you opened it.", todo="Nothing was overwritten; load the page again."
         )
     before = _view(session, finding).model_dump(mode="json")
-    for name, value in _columns(session, case, text).items():
+    for name, value in _columns(session, case, text, finding.cites).items():
         setattr(finding, name, value)
     finding.revision += 1
     trail.append(
@@ -95,20 +95,44 @@ def edit(
     return _view(session, finding)
 
 
-def _columns(session: Session, case: Case, text: FindingText) -> dict[str, object]:
-    run = latest_run(session, case.id)
-    heads = {head.number: head for head in (heads_of(session, run.id) if run else [])}
+def _columns(session: Session, case: Case, text: FindingText, cited: list[dict[str, object]]) -> dict[str, object]:
+    """What is kept of a text. An exhibit that is no longer run keeps the words in which it was ``cited``."""
+    heads = _heads(session, case.id)
+    gone = {cite["exhibit"]: cite for cite in cited if cite["exhibit"] not in heads}
     for number in text.cites:
-        if number not in heads:
+        if number not in heads and number not in gone:
             raise UserError(f"Exhibit {number} is not there to be cited.", todo="Cite exhibits of the latest run.")
     cites = [
         {"exhibit": number, "title": heads[number].title, "quote": heads[number].answer}
+        if number in heads
+        else gone[number]
         for number in dict.fromkeys(text.cites)
     ]
     return {**text.model_dump(exclude={"cites"}), "cites": cites}
 
 
+def _heads(session: Session, case_id: int) -> dict[int, StoredExhibit]:
+    run = latest_run(session, case_id)
+    return {head.number: head for head in (heads_of(session, run.id) if run else [])}
+
+
+def _is_running(session: Session, case_id: int) -> bool:
+    run = latest_run(session, case_id)
+    return run is not None and run.state == "running"
+
+
+def _citation(cite: dict[str, object], heads: dict[int, StoredExhibit] | None) -> Citation:
+    quoted = Citation.model_validate(cite)
+    if heads is None:
+        return quoted
+    head = heads.get(quoted.exhibit)
+    since = "It is no longer in the plan." if head is None else head.answer
+    return quoted if since == quoted.quote else quoted.model_copy(update={"now": since})
+
+
 def _view(session: Session, finding: Finding) -> FindingView:
+    # While a run goes on, what is not there may still come: nothing is said of what was quoted.
+    heads = None if _is_running(session, finding.case_id) else _heads(session, finding.case_id)
     return FindingView(
         id=finding.id,
         number=finding.number,
@@ -119,7 +143,7 @@ def _view(session: Session, finding: Finding) -> FindingView:
         action=finding.action,
         action_owner=finding.action_owner,
         due=finding.due,
-        cites=[Citation.model_validate(cite) for cite in finding.cites],
+        cites=[_citation(cite, heads) for cite in finding.cites],
         withdrawn=finding.withdrawn,
         author=people.person_of(session, finding.author_id).name,
         revision=finding.revision,

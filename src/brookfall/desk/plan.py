@@ -13,10 +13,12 @@ from brookfall.core.table.roles import Roles
 from brookfall.core.wording import measure_words
 from brookfall.desk import people
 from brookfall.desk.bench import bench_of
+from brookfall.desk.deviations import close_deviation, deviations_of
 from brookfall.desk.views import PlanView
-from brookfall.records import trail
+from brookfall.records import ledger, trail
 from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.contents import contents_of, kept_exhibits
 from brookfall.records.people import Person
 
 
@@ -38,10 +40,13 @@ def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
     jobs = jobs_of(asked)
     return PlanView(
         revision=case.plan_revision,
-        locked=case.plan_locked,
+        locked=case.plan_locked if case.is_locked else None,
         locked_by=people.person_of(session, case.plan_locked_by).name if case.plan_locked_by else None,
+        deviations=deviations_of(session, case),
         plan=plan,
         fits=len(jobs) if bench else None,
+        pending=ledger.missing(session, jobs) if bench else None,
+        to_run=_to_run(session, case) if bench else None,
         shared=_shared(asked) if bench else None,
         sizes=sizes,
         checks=list(checks_of(submission.model.outcome)),
@@ -65,8 +70,8 @@ def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
 def set_plan(session: Session, person: Person, case_id: int, plan: Plan, revision: int) -> PlanView:
     """Saves the plan. StaleError when somebody saved since ``revision``; UserError once it is locked."""
     case = people.reviewed_case(session, person, case_id)
-    if case.plan_locked:
-        raise UserError("The plan is locked.", todo="Nothing was changed.")
+    if case.is_locked:
+        raise UserError("The plan is locked.", todo="Nothing was changed; a deviation with its reason opens it.")
     if case.plan_revision != revision:
         raise StaleError(
             "The plan was changed since you opened this page.", todo="Nothing was overwritten; load the page again."
@@ -80,9 +85,11 @@ def set_plan(session: Session, person: Person, case_id: int, plan: Plan, revisio
 
 
 def lock(session: Session, person: Person, case: Case) -> Bench:
-    """Locks the plan if it is not yet; UserError when it can't be carried out."""
+    """Locks the plan if it is not yet, or anew after a deviation; UserError when it can't be carried out."""
     bench = bench_of(session, case)
     _ = bench.parts
+    if case.deviating:
+        close_deviation(session, person, case)
     if not case.plan_locked:
         case.plan_locked, case.plan_locked_by = now(), person.id
         trail.append(
@@ -94,6 +101,12 @@ def lock(session: Session, person: Person, case: Case) -> Bench:
             after={"plan": case.plan, "roles": case.roles},
         )
     return bench
+
+
+def _to_run(session: Session, case: Case) -> int:
+    """How many checks have no exhibit of this plan yet."""
+    contents = contents_of(case)
+    return len(contents) - len(kept_exhibits(session, case, contents))
 
 
 def _shared(asked: tuple[Asked, ...]) -> int:

@@ -1,5 +1,6 @@
 """Running a plan: lock, hand out, follow, cancel. The database is the truth; the queue only wakes workers."""
 
+from collections.abc import Sequence
 from typing import Protocol
 
 from sqlalchemy import select, update
@@ -14,8 +15,9 @@ from brookfall.desk.plan import lock
 from brookfall.desk.views import CheckProgress, ExhibitLine, ExhibitView, RunView
 from brookfall.records import ledger, trail
 from brookfall.records.base import now
+from brookfall.records.contents import contents_of, exhibits_now, kept_exhibits, stale_checks
 from brookfall.records.database import transaction
-from brookfall.records.exhibits import get_exhibits, heads_of
+from brookfall.records.exhibits import copy_exhibit, heads_of
 from brookfall.records.people import Person
 from brookfall.records.work import Fit, Run, RunCheck, RunFit
 
@@ -42,26 +44,49 @@ def _enter(session: Session, person: Person, case_id: int) -> Run:
     if old is not None and old.state == "running":
         raise UserError("A run is going on.", todo="Wait for it or cancel it.")
     bench = lock(session, person, case)
-    asked = ask(bench)
+    asked = ask(bench, _numbers(session, case_id, bench.plan.checks))
+    contents = contents_of(case)
+    kept = kept_exhibits(session, case, contents)
     run = Run(case_id=case.id, state="running", by_id=person.id, started=now())
     session.add(run)
     session.flush()
     for one in asked:
-        keys = sorted({need.fit.key for need in one.needs})
+        name, keys = one.check.name, sorted({need.fit.key for need in one.needs})
         session.add(
-            RunCheck(run_id=run.id, number=one.number, name=one.check.name, fits=keys, state="waiting", attempts=0)
+            RunCheck(
+                run_id=run.id,
+                number=one.number,
+                name=name,
+                content=contents[name],
+                fits=keys,
+                state="done" if name in kept else "waiting",
+                attempts=0,
+            )
         )
-    jobs = jobs_of(asked)
+        if name in kept:
+            copy_exhibit(session, kept[name], run.id, one.number)
+    changed = tuple(one for one in asked if one.check.name not in kept)
+    jobs = jobs_of(changed)
     ledger.enrol(session, run.id, jobs)
+    again = f" of {len(asked)}; the others are of this plan already" if kept else ""
     trail.append(
         session,
         person,
         "started a run",
-        f"run {run.id}, {len(asked)} checks, {len(jobs)} fits",
+        f"run {run.id}, {len(changed)} checks{again}, {len(jobs)} fits",
         case_id=case.id,
         after={"fits": sorted(job.fit.key for job in jobs)},
     )
     return run
+
+
+def _numbers(session: Session, case_id: int, checks: Sequence[str]) -> dict[str, int]:
+    """The number of each check's exhibit: the one it has had in this case, so that what was cited keeps its name."""
+    query = select(RunCheck.name, RunCheck.number).join(Run, Run.id == RunCheck.run_id).where(Run.case_id == case_id)
+    had = {name: number for name, number in session.execute(query.order_by(RunCheck.run_id))}  # noqa: C416 - rows
+    next_number = max(had.values(), default=0) + 1
+    new = [name for name in checks if name not in had]
+    return had | {name: next_number + place for place, name in enumerate(new)}
 
 
 def cancel(session: Session, person: Person, case_id: int) -> RunView:
@@ -81,7 +106,7 @@ def cancel(session: Session, person: Person, case_id: int) -> RunView:
 
 def run_view(session: Session, person: Person, case_id: int) -> RunView:
     """How far the latest run is, per check, and the exhibits that are there."""
-    people.case_for(session, person, case_id)
+    case = people.case_for(session, person, case_id)
     run = latest_run(session, case_id)
     if run is None:
         return RunView(
@@ -103,6 +128,7 @@ def run_view(session: Session, person: Person, case_id: int) -> RunView:
     finished = {key for key, state in states.items() if state in ("done", "failed")}
     checks = session.scalars(select(RunCheck).where(RunCheck.run_id == run.id).order_by(RunCheck.number))
     elapsed = (now() - run.started).total_seconds()
+    stale = stale_checks(session, case, run)
     left = elapsed * (len(states) - len(finished)) / len(finished) if finished and run.state == "running" else None
     return RunView(
         id=run.id,
@@ -131,7 +157,7 @@ def run_view(session: Session, person: Person, case_id: int) -> RunView:
                 name=head.name,
                 title=head.title,
                 question=head.question,
-                state=head.state,
+                state="stale" if head.name in stale and head.state == "done" else head.state,
                 standing=head.standing,
             )
             for head in heads_of(session, run.id)
@@ -141,9 +167,9 @@ def run_view(session: Session, person: Person, case_id: int) -> RunView:
 
 def exhibit_view(session: Session, person: Person, case_id: int, number: int) -> ExhibitView:
     """One exhibit of the latest run, whole; MissingError while it is not there."""
-    people.case_for(session, person, case_id)
+    case = people.case_for(session, person, case_id)
     run = latest_run(session, case_id)
-    found = get_exhibits(session, run.id, number) if run else []
+    found = exhibits_now(session, case, run, number)
     if run is None or not found:
         raise MissingError(f"Exhibit {number} is not there yet.", todo="Wait for its check, or run the plan.")
     return ExhibitView(run_id=run.id, exhibit=found[0])

@@ -317,12 +317,29 @@ class ChangeEffect(View):
     columns: list[ColumnEffect]
 
 
+class DeviationView(View):
+    """A change after locking. ``closed`` is None while it is open; ``said`` is what it changed, in words."""
+
+    number: int
+    reason: str
+    by: str
+    opened: datetime
+    closed: datetime | None
+    said: list[str]
+
+
 class PlanView(View):
+    """``pending`` fits are not yet made, ``to_run`` checks have no exhibit of this plan yet. ``locked`` is None while a
+    deviation is open."""
+
     revision: int
     locked: datetime | None
     locked_by: str | None
     plan: Plan
+    deviations: list[DeviationView]
     fits: int | None
+    pending: int | None
+    to_run: int | None
     shared: int | None
     sizes: dict[str, int]
     checks: list[str]
@@ -340,6 +357,23 @@ class PlanView(View):
     timed: bool
     remarks: list[str]
     problem: str | None
+
+
+class OtherPlan(View):
+    """Another case whose plan this one may be set beside; the model's own earlier versions come first."""
+
+    case_id: int
+    model: str
+    version: str
+    locked: bool
+
+
+class ComparedPlan(View):
+    """A plan that could be used here, and what using it would change, in words."""
+
+    title: str
+    plan: Plan
+    changes: list[str]
 
 
 class CheckProgress(View):
@@ -382,9 +416,12 @@ class ExhibitView(View):
 
 
 class Citation(View):
+    """What a finding quotes of an exhibit; ``now`` is what that says since, where it says something else."""
+
     exhibit: int
     title: str
     quote: str
+    now: str | None = None
 
 
 class FindingView(View):
@@ -431,6 +468,7 @@ class QuestionView(View):
 class DecisionPage(View):
     questions: list[QuestionView]
     findings: list[FindingView]
+    deviations: list[DeviationView]
     decisions: list[DecisionView]
     blockers: list[str]
     needs_reason: list[str]

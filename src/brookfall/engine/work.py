@@ -32,9 +32,9 @@ _log = logging.getLogger(__name__)
 class _Laid:
     """A run laid out in this process: its bench, what each check asked, and its jobs by key."""
 
-    def __init__(self, bench: Bench) -> None:
+    def __init__(self, bench: Bench, numbers: dict[str, int]) -> None:
         self.bench = bench
-        self.asked: dict[int, Asked] = {one.number: one for one in ask(bench)}
+        self.asked: dict[int, Asked] = {one.number: one for one in ask(bench, numbers)}
         self.jobs: dict[str, FitJob] = {job.fit.key: job for job in jobs_of(tuple(self.asked.values()))}
 
 
@@ -42,7 +42,9 @@ class _Laid:
 def _lay_out(run_id: int) -> _Laid:
     with transaction() as session:
         run = session.get_one(Run, run_id)
-        return _Laid(bench_of(session, session.get_one(Case, run.case_id)))
+        checks = select(RunCheck.name, RunCheck.number).where(RunCheck.run_id == run_id)
+        numbers = {name: number for name, number in session.execute(checks)}  # noqa: C416 - rows, not pairs
+        return _Laid(bench_of(session, session.get_one(Case, run.case_id)), numbers)
 
 
 def open_runs() -> list[int]:

@@ -55,6 +55,7 @@ class Case(Base):
     plan_revision: Mapped[int]
     plan_locked: Mapped[Moment | None]
     plan_locked_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    deviating: Mapped[bool] = mapped_column(server_default="0")
     changes: Mapped[list[Any]] = mapped_column(server_default="[]")
     added: Mapped[list[Any]] = mapped_column(server_default="[]")
     table_version: Mapped[int] = mapped_column(server_default="1")
@@ -63,6 +64,34 @@ class Case(Base):
     owner: Mapped[Person] = relationship(foreign_keys=[owner_id])
     reviewer: Mapped[Person | None] = relationship(foreign_keys=[reviewer_id])
     countersigner: Mapped[Person | None] = relationship(foreign_keys=[countersigner_id])
+
+    @property
+    def is_locked(self) -> bool:
+        """Whether plan, roles and data stay as they are: the plan was locked and no deviation is open."""
+        return self.plan_locked is not None and not self.deviating
+
+
+class Deviation(Base):
+    """A change of plan, roles or data after locking, with its reason. ``closed`` is None while it is open.
+
+    ``before`` and ``after`` hold plan, roles and changes of the table; ``said`` is what differs, in words.
+    """
+
+    __tablename__ = "deviation"
+    __table_args__ = (UniqueConstraint("case_id", "number", name="uq_deviation_number"), TABLE_OPTIONS)
+
+    id: Mapped[Key]
+    case_id: Mapped[int] = mapped_column(ForeignKey("case_file.id"))
+    number: Mapped[int]
+    reason: Mapped[str] = mapped_column(Text)
+    by_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    opened: Mapped[Moment]
+    closed: Mapped[Moment | None]
+    before: Mapped[dict[str, Any]]
+    after: Mapped[dict[str, Any] | None]
+    said: Mapped[list[Any]]
+
+    by: Mapped[Person] = relationship(foreign_keys=[by_id])
 
 
 class SubmittedFile(Base):

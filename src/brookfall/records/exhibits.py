@@ -4,7 +4,7 @@ import json
 import zlib
 from collections.abc import Sequence
 
-from sqlalchemy import delete, select
+from sqlalchemy import delete, insert, literal, select
 from sqlalchemy.orm import Session
 
 from brookfall.core.exhibit import Estimate, Exhibit
@@ -49,6 +49,18 @@ def put_exhibit(session: Session, case_id: int, run_id: int, exhibit: Exhibit) -
     for name, columns in exhibit.series.items():
         packed = zlib.compress(json.dumps(columns).encode())
         session.add(StoredSeries(exhibit_id=head.id, name=name, data=packed))
+
+
+def copy_exhibit(session: Session, head: StoredExhibit, run_id: int, number: int) -> None:
+    """The same exhibit in another run, bit for bit, under the number it has there."""
+    names = [column.key for column in StoredExhibit.__table__.columns if column.key not in ("id", "run_id", "number")]
+    made = StoredExhibit(run_id=run_id, number=number, **{name: getattr(head, name) for name in names})
+    session.add(made)
+    session.flush()
+    for table in (StoredEstimate, StoredSeries):
+        columns = [column for column in table.__table__.columns if column.key != "exhibit_id"]
+        rows = select(literal(made.id), *columns).where(table.exhibit_id == head.id)
+        session.execute(insert(table).from_select(["exhibit_id", *(column.key for column in columns)], rows))
 
 
 def get_exhibits(session: Session, run_id: int, number: int | None = None) -> list[Exhibit]:

@@ -90,6 +90,15 @@ def enrol(session: Session, run_id: int, jobs: tuple[FitJob, ...]) -> None:
         session.add(RunFit(run_id=run_id, fit_key=job.fit.key))
 
 
+def missing(session: Session, jobs: Iterable[FitJob]) -> int:
+    """How many of these fits have still to be made, or made again for something new to be read from them."""
+    keys = {job.fit.key: {reading.key for reading in job.readings} for job in jobs}
+    query = select(Reading.fit_key, Reading.key).where(Reading.fit_key.in_(keys))
+    for fit_key, key in session.execute(query):
+        keys[fit_key].discard(key)
+    return sum(1 for wanted in keys.values() if wanted)
+
+
 def claim(session: Session, run_id: int, worker: str, most: int) -> list[str]:
     """Leases up to ``most`` waiting fits of a running run to a worker; the caller commits."""
     # Looked for first and locked after: a lock taken through the join would hold the run too.

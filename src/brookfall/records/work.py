@@ -32,6 +32,7 @@ class RunCheck(Base):
     run_id: Mapped[int] = mapped_column(ForeignKey("run.id"))
     number: Mapped[int]
     name: Mapped[str] = mapped_column(String(40))
+    content: Mapped[Sha] = mapped_column(server_default="", doc="names what the exhibit is of; equal, equal exhibit")
     fits: Mapped[list[Any]]
     state: Mapped[str] = mapped_column(String(20))
     lease_until: Mapped[Moment | None]

@@ -15,14 +15,15 @@ from brookfall.core.evidence import Evidence, evidence_of
 from brookfall.core.exhibit import QUESTIONS, Estimate, Exhibit
 from brookfall.core.judge.limit import Standing, worst
 from brookfall.core.plan import Plan
+from brookfall.core.plan_facts import plan_facts
 from brookfall.core.recipe.families import recipe_in_words
 from brookfall.core.submission.added import Added
 from brookfall.core.submission.schema import Submission
 from brookfall.core.table.change import Change
 from brookfall.core.table.roles import Roles
 from brookfall.records.base import now
-from brookfall.records.cases import Case, SubmittedFile
-from brookfall.records.exhibits import get_exhibits
+from brookfall.records.cases import Case, Deviation, SubmittedFile
+from brookfall.records.contents import exhibits_now
 from brookfall.records.outcome import Decision, Finding
 from brookfall.records.people import Person
 from brookfall.records.trail import RecordHead
@@ -56,7 +57,7 @@ class Report:
 def build_report(session: Session, case: Case, only: Format | None = None) -> Report:
     """The report as it stands now; ``only`` builds one format."""
     run = session.scalars(select(Run).where(Run.case_id == case.id).order_by(Run.id.desc()).limit(1)).first()
-    exhibits = tuple(get_exhibits(session, run.id)) if run else ()
+    exhibits = tuple(exhibits_now(session, case, run))
     evidence = evidence_of(
         case.package_sha256,
         Plan.model_validate(case.plan),
@@ -105,7 +106,10 @@ def _html(session: Session, case: Case, evidence: Evidence) -> str:
         locked_by=session.get(Person, case.plan_locked_by) if case.plan_locked_by else None,
         record=head,
         made=now(),
-        plan_lines=_plan_lines(evidence.plan),
+        plan_lines=plan_facts(evidence.plan),
+        deviations=session.scalars(
+            select(Deviation).where(Deviation.case_id == case.id).order_by(Deviation.number)
+        ).all(),
     )
 
 
@@ -118,27 +122,6 @@ class _Question:
         self.exhibits = [exhibit for exhibit in exhibits if exhibit.question == number]
         found: Standing | None = worst([exhibit.standing for exhibit in self.exhibits if exhibit.standing])
         self.standing = found.value if found else ("no limit set" if self.exhibits else "no check was run")
-
-
-def _plan_lines(plan: Plan) -> list[str]:
-    parts = (
-        wording.listed([f"{share:g} % {part}" for part, share in plan.parts.by_part.items()])
-        if plan.parts.kind == "shares"
-        else "as the data's own column names them"
-    )
-    folds = plan.cross_validation
-    policy = plan.policy
-    return [
-        f"Parts: {parts}; seed {plan.seed}.",
-        f"Cross-validation: {folds.folds} folds, {folds.repeats} times"
-        f"{', stratified' if folds.stratified else ''}, on the rows outside the test part.",
-        f"Main measure: {wording.measure_words(plan.main_measure)}; the part that decides: "
-        f"{plan.deciding_part.replace('_', ' ')}.",
-        f"Limits on the data: what one column tells alone {policy.alone.words}; PSI {policy.psi.words}.",
-        f"Limits: gap {policy.gap.words}; SD over folds {policy.fold_sd_ratio.words} times sampling; group ratios "
-        f"{policy.group_ratio.words}; differences of group rates {policy.group_difference.words}.",
-        f"Limit on the percentile of a claim among {plan.splits} random splits: {policy.percentile.words}.",
-    ]
 
 
 _TINY = 0.0005

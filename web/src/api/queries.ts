@@ -144,6 +144,7 @@ export const useSaveRoles = (id: number) =>
     async (body: { revision: number; roles: Roles }) => told(await client.PUT("/api/cases/{case_id}/roles", { ...at(id), body })),
     ["data", id],
     ["plan", id],
+    ["run", id],
   );
 
 export const useSaveChanges = (id: number) =>
@@ -151,6 +152,7 @@ export const useSaveChanges = (id: number) =>
     async (body: { revision: number; changes: Change[] }) => told(await client.PUT("/api/cases/{case_id}/changes", { ...at(id), body })),
     ["data", id],
     ["plan", id],
+    ["run", id],
     ["case", id],
   );
 
@@ -178,10 +180,37 @@ export const useSavePlan = (id: number) =>
     async (body: { revision: number; plan: Plan }) => told(await client.PUT("/api/cases/{case_id}/plan", { ...at(id), body })),
     ["plan", id],
     ["data", id],
+    ["run", id],
   );
 
+/** Whatever a deviation opens or locks: plan, roles, data, and what is stale. */
+const OPENED = (id: number) => [["plan", id], ["data", id], ["run", id], ["case", id], ["decision", id]];
+
+export const useOpenDeviation = (id: number) =>
+  useAct(async (reason: string) => told(await client.POST("/api/cases/{case_id}/deviation", { ...at(id), body: { reason } })), ...OPENED(id));
+
+export const useTakeDeviationBack = (id: number) =>
+  useAct(async (_: void) => told(await client.DELETE("/api/cases/{case_id}/deviation", at(id))), ...OPENED(id));
+
+export const useOtherPlans = (id: number) =>
+  useQuery({ queryKey: ["plan", id, "others"], queryFn: async () => told(await client.GET("/api/cases/{case_id}/plan/others", at(id))) });
+
+/** Another case's plan, and what taking it over would change. */
+export const useComparePlan = (id: number) =>
+  useMutation({
+    mutationFn: async (otherId: number) =>
+      told(await client.GET("/api/cases/{case_id}/plan/others/{other_id}", { params: { path: { case_id: id, other_id: otherId } } })),
+  });
+
+/** Reads a plan's file; nothing is saved. */
+export const useReadPlan = (id: number) =>
+  useMutation({
+    mutationFn: async (file: File) =>
+      told(await client.POST("/api/cases/{case_id}/plan/file", { ...at(id), body: { name: file.name, text: await file.text() } })),
+  });
+
 export const useStartRun = (id: number) =>
-  useAct(async (_: void) => told(await client.POST("/api/cases/{case_id}/run", at(id))), ["run", id], ["case", id], ["plan", id], ["data", id]);
+  useAct(async (_: void) => told(await client.POST("/api/cases/{case_id}/run", at(id))), ["run", id], ["case", id], ["plan", id], ["data", id], ["decision", id]);
 
 export const useCancelRun = (id: number) =>
   useAct(async (_: void) => told(await client.DELETE("/api/cases/{case_id}/run", at(id))), ["run", id], ["case", id]);

@@ -137,6 +137,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/deviation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Opens plan, roles and data after locking, for a reason that the report shows. */
+        post: operations["plan_post_deviation_cases__int_case_id__deviation_post"];
+        /** Takes the open deviation back: everything is as before it, and locked. */
+        delete: operations["plan_delete_deviation_cases__int_case_id__deviation_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case_id}/exhibits/{number}": {
         parameters: {
             query?: never;
@@ -240,8 +258,58 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["api_get_plan_cases__int_case_id__plan_get"];
-        put: operations["api_put_plan_cases__int_case_id__plan_put"];
+        get: operations["plan_get_plan_cases__int_case_id__plan_get"];
+        put: operations["plan_put_plan_cases__int_case_id__plan_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/plan/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The plan as YAML, to be given to the command line or to another case. */
+        get: operations["plan_get_plan_file_cases__int_case_id__plan_file_get"];
+        put?: never;
+        /** Reads a plan's file and says what it would change; nothing is written. */
+        post: operations["plan_post_plan_file_cases__int_case_id__plan_file_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/plan/others": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["plan_get_other_plans_cases__int_case_id__plan_others_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/plan/others/{other_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["plan_get_other_plan_cases__int_case_id__plan_others__int_other_id__get"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -306,10 +374,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["api_get_run_cases__int_case_id__run_get"];
+        get: operations["plan_get_run_cases__int_case_id__run_get"];
         put?: never;
-        post: operations["api_post_run_cases__int_case_id__run_post"];
-        delete: operations["api_cancel_run_cases__int_case_id__run_delete"];
+        post: operations["plan_post_run_cases__int_case_id__run_post"];
+        delete: operations["plan_cancel_run_cases__int_case_id__run_delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -830,10 +898,18 @@ export interface components {
             /** Title */
             title: string;
         };
-        /** Citation */
+        /**
+         * Citation
+         * @description What a finding quotes of an exhibit; ``now`` is what that says since, where it says something else.
+         */
         Citation: {
             /** Exhibit */
             exhibit: number;
+            /**
+             * Now
+             * @default null
+             */
+            now: string | null;
             /** Quote */
             quote: string;
             /** Title */
@@ -963,6 +1039,17 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * ComparedPlan
+         * @description A plan that could be used here, and what using it would change, in words.
+         */
+        ComparedPlan: {
+            /** Changes */
+            changes: string[];
+            plan: components["schemas"]["Plan"];
+            /** Title */
+            title: string;
+        };
         /** Condition */
         Condition: {
             /**
@@ -1081,6 +1168,8 @@ export interface components {
             blockers: string[];
             /** Decisions */
             decisions: components["schemas"]["DecisionView"][];
+            /** Deviations */
+            deviations: components["schemas"]["DeviationView"][];
             /** Findings */
             findings: components["schemas"]["FindingView"][];
             /** Needs Reason */
@@ -1117,6 +1206,27 @@ export interface components {
             reasons: string;
             /** State */
             state: string;
+        };
+        /**
+         * DeviationView
+         * @description A change after locking. ``closed`` is None while it is open; ``said`` is what it changed, in words.
+         */
+        DeviationView: {
+            /** By */
+            by: string;
+            /** Closed */
+            closed: string | null;
+            /** Number */
+            number: number;
+            /**
+             * Opened
+             * Format: date-time
+             */
+            opened: string;
+            /** Reason */
+            reason: string;
+            /** Said */
+            said: string[];
         };
         /** DocketView */
         DocketView: {
@@ -1931,6 +2041,22 @@ export interface components {
             secret: string;
             token: components["schemas"]["TokenView"];
         };
+        /**
+         * OtherPlan
+         * @description Another case whose plan this one may be set beside; the model's own earlier versions come first.
+         */
+        OtherPlan: {
+            /** Case Id */
+            case_id: number;
+            /** Locked */
+            locked: boolean;
+            /** Model */
+            model: string;
+            /** Version */
+            version: string;
+        };
+        /** OtherPlans */
+        OtherPlans: components["schemas"]["OtherPlan"][];
         /** PersonView */
         PersonView: {
             /** Id */
@@ -2021,12 +2147,28 @@ export interface components {
             /** Revision */
             revision: number;
         };
-        /** PlanView */
+        /**
+         * PlanFileBody
+         * @description The text of a plan's file, and its name for messages.
+         */
+        PlanFileBody: {
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * PlanView
+         * @description ``pending`` fits are not yet made, ``to_run`` checks have no exhibit of this plan yet. ``locked`` is None while a
+         *     deviation is open.
+         */
         PlanView: {
             /** Checks */
             checks: string[];
             /** Claims */
             claims: number;
+            /** Deviations */
+            deviations: components["schemas"]["DeviationView"][];
             /** Excluded */
             excluded: {
                 [key: string]: string;
@@ -2053,6 +2195,8 @@ export interface components {
             outcome: string;
             /** Owner Split */
             owner_split: string | null;
+            /** Pending */
+            pending: number | null;
             plan: components["schemas"]["Plan"];
             /** Positive */
             positive: string;
@@ -2072,6 +2216,8 @@ export interface components {
             };
             /** Timed */
             timed: boolean;
+            /** To Run */
+            to_run: number | null;
         };
         /**
          * Policy
@@ -2424,6 +2570,11 @@ export interface components {
             path: string;
             /** Words */
             words: string;
+        };
+        /** ReasonBody */
+        ReasonBody: {
+            /** Reason */
+            reason: string;
         };
         /**
          * Recipe
@@ -3849,6 +4000,180 @@ export interface operations {
             };
         };
     };
+    plan_post_deviation_cases__int_case_id__deviation_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReasonBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_delete_deviation_cases__int_case_id__deviation_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_get_exhibit_cases__int_case_id__exhibits__int_number__get: {
         parameters: {
             query?: never;
@@ -4543,7 +4868,7 @@ export interface operations {
             };
         };
     };
-    api_get_plan_cases__int_case_id__plan_get: {
+    plan_get_plan_cases__int_case_id__plan_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -4628,7 +4953,7 @@ export interface operations {
             };
         };
     };
-    api_put_plan_cases__int_case_id__plan_put: {
+    plan_put_plan_cases__int_case_id__plan_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -4650,6 +4975,342 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlanView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_get_plan_file_cases__int_case_id__plan_file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_post_plan_file_cases__int_case_id__plan_file_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanFileBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedPlan"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_get_other_plans_cases__int_case_id__plan_others_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OtherPlans"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_get_other_plan_cases__int_case_id__plan_others__int_other_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                other_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedPlan"];
                 };
             };
             /** @description Bad Request */
@@ -4972,7 +5633,7 @@ export interface operations {
             };
         };
     };
-    api_get_run_cases__int_case_id__run_get: {
+    plan_get_run_cases__int_case_id__run_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -5057,7 +5718,7 @@ export interface operations {
             };
         };
     };
-    api_post_run_cases__int_case_id__run_post: {
+    plan_post_run_cases__int_case_id__run_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5142,7 +5803,7 @@ export interface operations {
             };
         };
     };
-    api_cancel_run_cases__int_case_id__run_delete: {
+    plan_cancel_run_cases__int_case_id__run_delete: {
         parameters: {
             query?: never;
             header?: never;

@@ -15,6 +15,7 @@ import { GaugeMark } from "../marks/GaugeMark";
 import { Tally } from "../marks/Tally";
 import { Fetching, Said } from "../parts/Said";
 import { SERIF } from "../theme";
+import { PastDeviation } from "./plan/Deviations";
 import { day, DECISIONS, moment } from "../wording";
 
 type Page = Schemas["DecisionPage"];
@@ -49,6 +50,9 @@ export function Decision() {
       {page.findings.map((f) => (
         <Box key={f.id} sx={{ display: "flex", gap: 1, alignItems: "center", py: 0.25 }}><Tally severity={f.severity} /><Link to={`/cases/${theCase.id}/findings`}>{f.number}. {f.title}</Link></Box>
       ))}
+      <Typography variant="h2" sx={{ mt: 2, mb: 0.5 }}>Deviations from the plan</Typography>
+      {page.deviations.length === 0 && <Typography sx={{ color: "text.secondary" }}>None.</Typography>}
+      {page.deviations.map((one) => <PastDeviation key={one.number} deviation={one} />)}
       {theCase.may.review && <ProposeForm theCase={theCase} page={page} />}
     </Box>
   );

@@ -59,9 +59,10 @@ export function Evidence() {
       <Box sx={{ p: 3, pt: 1.75, minWidth: 0 }}>
         {state === "running" && <Progress theCase={theCase} run={run.data} />}
         {state === "cancelled" && <Typography sx={{ mb: 1, color: "brook.ochre" }}>The run was cancelled after {plural(run.data.done, "fit")} of {run.data.needed}. What was finished is kept; running again goes on from there.</Typography>}
+        {state !== "running" && <StaleNote theCase={theCase} run={run.data} />}
         <Said error={exhibit.error} />
         {exhibit.data && there ? (
-          <ExhibitView exhibit={exhibit.data} mayFind={theCase.may.review} isAside={margin?.set_aside.includes(exhibit.data.number) ?? false} onFind={find} onAside={setAside} />
+          <ExhibitView exhibit={{ ...exhibit.data, state: run.data.exhibits.find((e) => e.number === chosen)?.state ?? exhibit.data.state }} mayFind={theCase.may.review} isAside={margin?.set_aside.includes(exhibit.data.number) ?? false} onFind={find} onAside={setAside} />
         ) : (
           <Typography sx={{ color: "text.secondary" }}>{chosen ? `Exhibit ${chosen} is not there yet.` : "Exhibits appear here as their fits are done."}</Typography>
         )}
@@ -104,7 +105,7 @@ function Index({ run, chosen, onShow }: { run: Run; chosen: number | null; onSho
                   <Box component="span" sx={{ width: 18, textAlign: "right", color: "brook.muted" }}>{check.number}</Box>
                   <span>{check.title}</span>
                   <Box component="span" sx={{ ml: "auto", fontSize: 11, color: "brook.muted", whiteSpace: "nowrap" }}>
-                    {exhibit ? exhibit.state === "failed" ? "failed" : exhibit.state === "not_applicable" ? "not run" : <GaugeMark standing={exhibit.standing} /> : waiting}
+                    {exhibit ? exhibit.state === "failed" ? "failed" : exhibit.state === "stale" ? <Box component="span" sx={{ color: "brook.ochre" }}>stale</Box> : exhibit.state === "not_applicable" ? "not run" : <GaugeMark standing={exhibit.standing} /> : waiting}
                   </Box>
                 </Box>
               );
@@ -128,6 +129,18 @@ function Progress({ theCase, run }: { theCase: Case; run: Run }) {
       {theCase.may.review && <Button disabled={cancel.isPending} onClick={() => cancel.mutate()}>Cancel the run</Button>}
       <Said error={cancel.error} />
     </Box>
+  );
+}
+
+/** Exhibits that are of another plan than the present one, and how to have them made anew. */
+function StaleNote({ theCase, run }: { theCase: Case; run: Run }) {
+  const stale = run.exhibits.filter((e) => e.state === "stale").length;
+  if (stale === 0) return null;
+  return (
+    <Typography sx={{ mb: 1, color: "brook.ochre" }}>
+      {stale === 1 ? "1 exhibit is" : `${stale} exhibits are`} of an earlier plan, and marked stale.{" "}
+      {theCase.may.review && <Link to={`/cases/${theCase.id}/plan`}>Run what changed.</Link>}
+    </Typography>
   );
 }
 

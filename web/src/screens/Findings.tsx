@@ -95,6 +95,7 @@ export function FindingArticle({ caseId, finding, actions }: { caseId: number; f
       {finding.cites.map((cite) => (
         <Box key={cite.exhibit} component="blockquote" sx={{ m: 0, mt: 1, pl: 1.25, borderLeft: 2, borderColor: "primary.main", fontFamily: SERIF, fontSize: 14 }}>
           <Link to={`/cases/${caseId}/evidence?exhibit=${cite.exhibit}`}>Exhibit {cite.exhibit}, {cite.title.toLowerCase()}</Link>: {cite.quote}
+          {cite.now && <Box sx={{ color: "brook.ochre", fontSize: 13 }}>Since then it says: {cite.now}</Box>}
         </Box>
       ))}
     </Box>

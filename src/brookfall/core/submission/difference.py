@@ -7,10 +7,10 @@ from pydantic import BaseModel, ConfigDict
 
 from brookfall.core import wording
 from brookfall.core.submission.schema import Claim, Submission
+from brookfall.core.table.roles import SINGLE, Roles
 
 _FIELDS = ("tier", "outcome", "purpose", "use", "population", "owner")
-_ROLES = ("target", "positive", "weight", "group", "time", "part")
-_LISTS = ("identifier", "protected", "also_features", "ignore")
+_LISTS = ("identifier", "protected", "also_features", "ignore", "features")
 
 
 class VersionChange(BaseModel):
@@ -38,7 +38,7 @@ def version_changes(before: Version, after: Version) -> tuple[VersionChange, ...
         *(("model", words) for words in _model(before.declared, after.declared)),
         *(("files", words) for words in _files(before.files, after.files)),
         *(("data", words) for words in _columns(before, after)),
-        *(("roles", words) for words in _roles(before.declared, after.declared)),
+        *(("roles", words) for words in roles_changes(before.declared.data[0].roles, after.declared.data[0].roles)),
         *(("recipe", words) for words in _recipe(before.declared, after.declared)),
         *(("claims", words) for words in _claims(before.declared.claims, after.declared.claims)),
     ]
@@ -78,18 +78,30 @@ def _columns_words(names: list[str]) -> str:
     return f"column{'' if len(names) == 1 else 's'} {wording.listed(names)}"
 
 
-def _roles(before: Submission, after: Submission) -> Iterator[str]:
-    old, new = before.data[0].roles, after.data[0].roles
-    for name in _ROLES:
+def roles_changes(old: Roles, new: Roles) -> Iterator[str]:
+    """What differs between two assignments of roles, in words.
+
+    >>> list(roles_changes(Roles(target="y"), Roles(target="z", protected=("sex",))))
+    ['target: y → z', 'protected: sex added']
+    """
+    for name in ("target", "positive", *SINGLE[1:]):
         if getattr(old, name) != getattr(new, name):
             yield f"{name}: {_value(getattr(old, name))} → {_value(getattr(new, name))}"
     for name in _LISTS:
-        added = [column for column in getattr(new, name) if column not in getattr(old, name)]
-        gone = [column for column in getattr(old, name) if column not in getattr(new, name)]
+        before, after = getattr(old, name), getattr(new, name)
+        if (before is None) != (after is None):
+            yield f"{name}: {_list(before)} → {_list(after)}"
+            continue
+        added = [column for column in after or () if column not in before]
+        gone = [column for column in before or () if column not in after]
         both = ((added, "added"), (gone, "no longer"))
         said = [f"{wording.listed(columns)} {word}" for columns, word in both if columns]
         if said:
             yield f"{name.replace('_', ' ')}: {'; '.join(said)}"
+
+
+def _list(names: tuple[str, ...] | None) -> str:
+    return "every column without another role" if names is None else wording.listed(names) or "none"
 
 
 def _recipe(before: Submission, after: Submission) -> Iterator[str]:

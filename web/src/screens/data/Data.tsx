@@ -68,7 +68,7 @@ export function Data() {
             );
           })}
         </Box>
-        <Typography variant="body2" sx={{ color: "text.secondary" }}>{shown.locked ? "The plan is locked, so roles and data are fixed." : ""}</Typography>
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>{shown.locked && <>The plan is locked, so roles and data are fixed{theCase.may.review && <>; <Link to={`/cases/${theCase.id}/plan`}>a deviation</Link> opens them</>}.</>}</Typography>
         {theCase.may.review && !shown.locked && <Button sx={{ ml: "auto" }} disabled={!canUndo || remaking} onClick={undo}>Undo</Button>}
       </Box>
       <Said error={error} />

@@ -2,17 +2,19 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import { Children, Fragment, type ReactNode } from "react";
+import { Children, Fragment, useState, type ReactNode } from "react";
 import { useNavigate } from "react-router";
-import type { Plan as PlanBody, Schemas } from "../api/client";
-import { usePlan, useSavePlan, useStartRun } from "../api/queries";
-import { useTheCase } from "../frame/CaseFrame";
-import { useKeys } from "../frame/keys";
-import { InlineChoice, InlineNumber } from "../parts/Inline";
-import { Fetching, Said } from "../parts/Said";
-import { useUndo } from "../parts/undo";
-import { SERIF } from "../theme";
-import { count, moment, plural, QUESTIONS } from "../wording";
+import type { Case, Plan as PlanBody, Schemas } from "../../api/client";
+import { usePlan, useSavePlan, useStartRun } from "../../api/queries";
+import { useTheCase } from "../../frame/CaseFrame";
+import { useKeys } from "../../frame/keys";
+import { InlineChoice, InlineNumber } from "../../parts/Inline";
+import { Fetching, Said } from "../../parts/Said";
+import { useUndo } from "../../parts/undo";
+import { SERIF } from "../../theme";
+import { count, moment, plural, QUESTIONS } from "../../wording";
+import { DeviationForm, OpenDeviation, PastDeviations } from "./Deviations";
+import { PlanFile } from "./PlanFile";
 import { FoldsSentence, RowsSentence } from "./PlanRows";
 
 type MainMeasure = NonNullable<PlanBody["main_measure"]>;
@@ -31,6 +33,7 @@ export function Plan() {
   if (found.isPending) return <Fetching what="the plan" />;
   if (!view) return <Box sx={{ p: 3 }}><Said error={found.error} /></Box>;
   const plan = view.plan;
+  const open = view.deviations.find((one) => one.closed === null);
   const off = !editable || save.isPending;
   const set = (part: Partial<PlanBody>) => change(plan, { ...plan, ...part });
   const setLimits = (part: Partial<Limits>) => set({ policy: { ...plan.policy, ...part } });
@@ -51,6 +54,7 @@ export function Plan() {
     <Box sx={{ display: "flex", flexDirection: "column", minHeight: "100%" }}>
       <Box sx={{ px: 3, pt: 1, flex: 1 }}>
         <Said error={save.error ?? start.error} />
+        {open && <OpenDeviation caseId={theCase.id} deviation={open} mayReview={theCase.may.review} />}
         {view.problem && <Box sx={{ color: "brook.brick", py: 1 }} role="alert">{view.problem}</Box>}
         <Part title="How the rows are used">
           <Sentence limit={Object.entries(view.sizes).map(([part, n]) => `${count(n)} ${part}`).join(" · ")}>
@@ -101,18 +105,43 @@ export function Plan() {
           {view.outcome !== "choice" && <Unanswered>No check answers this question yet; weigh the recipe and the features yourself.</Unanswered>}
         </Part>
         <Notes view={view} />
+        <PastDeviations deviations={view.deviations} />
+        <PlanFile caseId={theCase.id} editable={editable && !save.isPending} onTake={(other) => change(plan, other)} />
       </Box>
-      <Box sx={{ position: "sticky", bottom: 0, bgcolor: "background.default", borderTop: 1, borderColor: "divider", display: "flex", alignItems: "center", gap: 2, px: 3, minHeight: 52, zIndex: 1 }}>
-        <span>{view.fits === null ? "The plan can't be run yet" : plural(view.fits, "distinct fit")}</span>
-        {view.shared ? <Typography variant="body2" sx={{ color: "text.secondary" }}>{count(view.shared)} shared by several checks</Typography> : null}
+      <Foot theCase={theCase} view={view} busy={save.isPending || start.isPending} onRun={run} onUndo={editable && canUndo ? undo : undefined} />
+    </Box>
+  );
+}
+
+interface FootProps {
+  theCase: Case;
+  view: Schemas["PlanView"];
+  busy: boolean;
+  onRun: () => void;
+  onUndo: (() => void) | undefined;
+}
+
+/** What a run comes to, and the way to it; once locked, the way to a deviation. */
+function Foot({ theCase, view, busy, onRun, onUndo }: FootProps) {
+  const [deviating, setDeviating] = useState(false);
+  const running = theCase.run_state === "running";
+  const again = view.locked !== null || view.deviations.some((one) => one.closed === null);
+  const nothing = again && view.to_run === 0 && view.pending === 0;
+  const fits = view.fits === null ? "The plan can't be run yet" : again ? `${plural(view.pending ?? 0, "fit")} of ${view.fits} and ${plural(view.to_run ?? 0, "exhibit")} still to be made` : plural(view.fits, "distinct fit");
+  const words = view.locked ? (running ? "Running" : "Run what changed") : again ? "Lock again and run what changed" : "Lock the plan and run";
+  return (
+    <Box sx={{ position: "sticky", bottom: 0, bgcolor: "background.default", borderTop: 1, borderColor: "divider", zIndex: 1 }}>
+      {deviating && view.locked && <DeviationForm caseId={theCase.id} onDone={() => setDeviating(false)} />}
+      <Box sx={{ display: "flex", alignItems: "center", gap: 2, px: 3, minHeight: 52 }}>
+        <span>{fits}</span>
+        {view.shared && !again ? <Typography variant="body2" sx={{ color: "text.secondary" }}>{count(view.shared)} shared by several checks</Typography> : null}
         <Typography variant="body2" sx={{ color: "text.secondary", ml: "auto", textAlign: "right" }}>
-          {view.locked ? `Locked by ${view.locked_by}, ${moment(view.locked)}` : "Nothing judged is run before the plan is locked; a locked plan stays as it is."}
+          {view.locked ? `Locked by ${view.locked_by}, ${moment(view.locked)}` : again ? "" : "Nothing judged is run before the plan is locked; after that a change is a deviation, with a reason."}
         </Typography>
-        {editable && <Button disabled={!canUndo || save.isPending} onClick={undo}>Undo</Button>}
-        {theCase.may.review && (
-          <Button variant="contained" disabled={start.isPending || save.isPending || view.problem !== null || theCase.run_state === "running"} onClick={run}>
-            {view.locked ? (theCase.run_state === "running" ? "Running" : "Run again") : "Lock the plan and run"}
-          </Button>
+        {onUndo && <Button disabled={busy} onClick={onUndo}>Undo</Button>}
+        {theCase.may.review && view.locked && !deviating && <Button disabled={busy || running} onClick={() => setDeviating(true)}>Deviate from it</Button>}
+        {theCase.may.review && !(view.locked && nothing) && (
+          <Button variant="contained" disabled={busy || view.problem !== null || running} onClick={onRun}>{words}</Button>
         )}
       </Box>
     </Box>

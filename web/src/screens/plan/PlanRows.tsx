@@ -1,6 +1,6 @@
 /** How the rows are used, as sentences of the plan: the parts, and the folds. */
-import type { Plan as PlanBody, Schemas } from "../api/client";
-import { InlineChoice, InlineNumber } from "../parts/Inline";
+import type { Plan as PlanBody, Schemas } from "../../api/client";
+import { InlineChoice, InlineNumber } from "../../parts/Inline";
 
 type Shares = Schemas["Shares"];
 type Folds = Schemas["Folds"];

@@ -1,0 +1,51 @@
+"""What of a plan each check reads, so that a change of the plan makes stale only what it can have changed."""
+
+from brookfall.core import digest
+from brookfall.core.plan import Plan
+
+_READERS: dict[str, tuple[str, ...]] = {
+    "checks": (),
+    "splits": ("luck",),
+    "ratio_to": ("choice",),
+    "target_observed": (),
+    "references": ("threshold", "selection", "selection_pairs", "errors", "errors_pairs"),
+    "policy.name": (),
+    "policy.tier": (),
+    "policy.alone": ("leaks",),
+    "policy.psi": ("shift",),
+    "policy.gap": ("gap",),
+    "policy.gap_r2": ("gap",),
+    "policy.fold_sd_ratio": ("cross_validation",),
+    "policy.percentile": ("luck",),
+    "policy.better_than_baseline": ("baseline",),
+    "policy.worse_than_challenger": ("challengers",),
+    "policy.group_ratio": ("selection", "selection_pairs", "errors", "errors_pairs"),
+    "policy.group_difference": ("selection", "selection_pairs", "errors", "errors_pairs"),
+}
+"""The checks that read a field of the plan; a field that is not here is read by all."""
+
+
+def read_of(check: str, plan: Plan) -> dict[str, object]:
+    """The fields of the plan that can change this check's exhibit.
+
+    >>> from brookfall.core.plan import standard_plan
+    >>> plan = standard_plan(2, given_parts=False)
+    >>> "splits" in read_of("luck", plan), "splits" in read_of("gap", plan)
+    (True, False)
+    """
+    whole = plan.model_dump(mode="json")
+    policy = whole.pop("policy")
+    fields = {**whole, **{f"policy.{name}": value for name, value in policy.items()}}
+    return {name: value for name, value in fields.items() if check in _READERS.get(name, (check,))}
+
+
+def content_key(check: str, plan: Plan, rest: dict[str, object]) -> str:
+    """Names an exhibit by everything that can change it: what it reads of the plan, and ``rest``, what else it is of.
+
+    >>> from brookfall.core.plan import standard_plan
+    >>> plan = standard_plan(2, given_parts=False)
+    >>> other = plan.model_copy(update={"splits": 77})
+    >>> content_key("gap", plan, {}) == content_key("gap", other, {})
+    True
+    """
+    return digest.of_json({"check": check, "plan": read_of(check, plan), **rest})

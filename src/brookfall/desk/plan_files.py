@@ -1,0 +1,57 @@
+"""Plans in and out: as a file, and set beside the plan of another case."""
+
+import re
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from brookfall.core.errors import MissingError
+from brookfall.core.plan import Plan
+from brookfall.core.plan_facts import plan_changes
+from brookfall.core.plan_file import fitting, plan_from_yaml, plan_to_yaml
+from brookfall.desk import people
+from brookfall.desk.views import ComparedPlan, OtherPlan
+from brookfall.records.cases import Case
+from brookfall.records.people import Person
+
+_MOST = 30
+
+
+def plan_file(session: Session, person: Person, case_id: int) -> tuple[str, str]:
+    """A name for the file, and the plan as YAML."""
+    case = people.case_for(session, person, case_id)
+    words = re.sub(r"[^a-z0-9]+", "-", f"{case.model} {case.version}".lower()).strip("-")
+    return f"plan-{words or case.id}.yaml", plan_to_yaml(Plan.model_validate(case.plan))
+
+
+def read_plan(session: Session, person: Person, case_id: int, name: str, text: str) -> ComparedPlan:
+    """The plan of a file, fitted to the case's outcome, and what it would change here; nothing is written."""
+    case = people.case_for(session, person, case_id)
+    plan = fitting(plan_from_yaml(text, name), case.outcome, name)
+    return _compared(name, plan, case)
+
+
+def other_plans(session: Session, person: Person, case_id: int) -> list[OtherPlan]:
+    """Other cases of this outcome that the person may see: earlier versions first, then the newest of others."""
+    case = people.case_for(session, person, case_id)
+    query = select(Case).where(Case.outcome == case.outcome, Case.id != case.id).order_by(Case.id.desc())
+    found = [other for other in session.scalars(query) if people.may_see(person, other)]
+    found.sort(key=lambda other: other.model != case.model)
+    return [
+        OtherPlan(case_id=other.id, model=other.model, version=other.version, locked=other.plan_locked is not None)
+        for other in found[:_MOST]
+    ]
+
+
+def compare(session: Session, person: Person, case_id: int, other_id: int) -> ComparedPlan:
+    """The plan of another case, and what taking it over would change here."""
+    case = people.case_for(session, person, case_id)
+    other = people.case_for(session, person, other_id)
+    title = f"{other.model} {other.version}"
+    if other.outcome != case.outcome:
+        raise MissingError(f"{title} has another kind of outcome.", todo="Choose a case with the same kind.")
+    return _compared(title, Plan.model_validate(other.plan), case)
+
+
+def _compared(title: str, plan: Plan, case: Case) -> ComparedPlan:
+    return ComparedPlan(title=title, plan=plan, changes=list(plan_changes(Plan.model_validate(case.plan), plan)))

@@ -1,0 +1,59 @@
+"""What each exhibit of a case would be of, as case and plan are now: equal content, equal exhibit."""
+
+from collections.abc import Mapping
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from brookfall.core.check.reads import content_key
+from brookfall.core.environment import versions
+from brookfall.core.exhibit import Exhibit
+from brookfall.core.plan import Plan
+from brookfall.records.cases import Case
+from brookfall.records.exhibits import get_exhibits
+from brookfall.records.outcome import StoredExhibit
+from brookfall.records.work import Run, RunCheck
+
+
+def contents_of(case: Case) -> dict[str, str]:
+    """The content of every check of the case's plan, by name."""
+    plan = Plan.model_validate(case.plan)
+    rest: dict[str, object] = {
+        "package": case.package_sha256,
+        "table": case.table_fingerprint,
+        "roles": case.roles,
+        "changes": case.changes,
+        "added": case.added,
+        "versions": versions(),
+    }
+    return {check: content_key(check, plan, rest) for check in plan.checks}
+
+
+def kept_exhibits(session: Session, case: Case, contents: Mapping[str, str]) -> dict[str, StoredExhibit]:
+    """The newest exhibit there is of each of these contents, by check; of any run of the case."""
+    query = (
+        select(RunCheck.name, RunCheck.content, StoredExhibit)
+        .join(StoredExhibit, (StoredExhibit.run_id == RunCheck.run_id) & (StoredExhibit.name == RunCheck.name))
+        .where(StoredExhibit.case_id == case.id, StoredExhibit.state.in_(("done", "not_applicable")))
+        .order_by(StoredExhibit.id)
+    )
+    return {name: head for name, content, head in session.execute(query) if content and contents.get(name) == content}
+
+
+def stale_checks(session: Session, case: Case, run: Run) -> set[str]:
+    """The checks of a run whose exhibits are not of the case and plan as they are now."""
+    contents = contents_of(case)
+    query = select(RunCheck.name, RunCheck.content).where(RunCheck.run_id == run.id)
+    # Exhibits from before contents were kept stand as they are.
+    return {name for name, content in session.execute(query) if content and contents.get(name) != content}
+
+
+def exhibits_now(session: Session, case: Case, run: Run | None, number: int | None = None) -> list[Exhibit]:
+    """The exhibits of a run, those marked stale that are of another plan than the present one."""
+    if run is None:
+        return []
+    stale = stale_checks(session, case, run)
+    return [
+        exhibit.model_copy(update={"state": "stale"}) if exhibit.check in stale and exhibit.state == "done" else exhibit
+        for exhibit in get_exhibits(session, run.id, number)
+    ]

@@ -1,0 +1,160 @@
+"""Plans in words and as files: nothing that differs goes unsaid, and what a check does not read can't change it."""
+
+from collections.abc import Callable
+
+import pytest
+from pydantic import BaseModel
+
+from brookfall.core.bench import Bench
+from brookfall.core.check.reads import content_key, read_of
+from brookfall.core.errors import UserError
+from brookfall.core.judge.limit import Limit
+from brookfall.core.judge.policy import Policy
+from brookfall.core.plan import CHECKS, Folds, Given, Plan, Shares, standard_plan
+from brookfall.core.plan_facts import plan_changes, plan_facts
+from brookfall.core.plan_file import fitting, plan_from_yaml, plan_to_yaml
+from brookfall.core.retest import ask, retest
+from brookfall.core.subject import Subject
+from tests.conftest import small_plan
+
+PLAN = standard_plan(2, given_parts=False)
+
+OTHER: dict[str, object] = {
+    "seed": 5,
+    "parts": Shares(training=50, test=50),
+    "cross_validation": Folds(folds=7),
+    "splits": 33,
+    "main_measure": "kappa",
+    "deciding_part": "test",
+    "references": {"sex": "m"},
+    "ratio_to": "wait",
+    "checks": ("gap", "baseline"),
+    "target_observed": "By visits",
+}
+OTHER_POLICY: dict[str, object] = {"name": "House", "tier": 3, "level": 0.9, "grounds": ("sex",)}
+
+
+def fields(model: type[BaseModel]) -> list[str]:
+    return list(model.model_fields)
+
+
+def limited(name: str) -> Limit:
+    limit = getattr(PLAN.policy, name)
+    return limit.model_copy(update={"at_most": (limit.at_most or 0) + 0.01})
+
+
+def with_policy(plan: Plan, name: str) -> Plan:
+    value = OTHER_POLICY.get(name) or limited(name)
+    return plan.model_copy(update={"policy": plan.policy.model_copy(update={name: value})})
+
+
+@pytest.mark.parametrize("name", [name for name in fields(Plan) if name != "policy"])
+def test_every_field_of_a_plan_that_differs_is_said(name: str) -> None:
+    changed = PLAN.model_copy(update={name: OTHER[name]})
+    assert plan_changes(PLAN, changed)
+    assert plan_changes(changed, changed) == ()
+
+
+@pytest.mark.parametrize("name", fields(Policy))
+def test_every_field_of_a_policy_that_differs_is_said(name: str) -> None:
+    assert len(plan_changes(PLAN, with_policy(PLAN, name))) == 1
+
+
+@pytest.mark.parametrize("name", ["training", "stratified", "by"])
+def test_every_field_of_the_parts_that_differs_is_said(name: str) -> None:
+    other = {"training": 60.0, "stratified": False, "by": "time"}[name]
+    parts = Shares(training=70, test=30)
+    changed = PLAN.model_copy(update={"parts": parts.model_copy(update={name: other})})
+    assert plan_changes(PLAN.model_copy(update={"parts": parts}), changed)
+
+
+@pytest.mark.parametrize(
+    "folds", [{"folds": 4}, {"repeats": 2}, {"stratified": False}, {"by": "groups"}, {"kind": "bootstrap"}]
+)
+def test_every_field_of_the_folds_that_differs_is_said(folds: dict[str, object]) -> None:
+    assert plan_changes(PLAN, PLAN.model_copy(update={"cross_validation": Folds.model_validate(folds)}))
+
+
+def test_changes_name_old_and_new() -> None:
+    changed = PLAN.model_copy(update={"checks": tuple(c for c in PLAN.checks if c != "gap"), "parts": Given()})
+    assert plan_changes(PLAN, changed) == (
+        "parts: 70 % training and 30 % test, outcomes in equal shares, row by row → as the data's own column names them",
+        "check gap: on → off",
+    )
+    assert plan_facts(PLAN)["part that decides"] == "out-of-fold"
+
+
+def test_a_plan_as_a_file_and_back() -> None:
+    plan = small_plan(references={"sex": "m"}, target_observed="Von Häusern: „nur“ besuchte")
+    assert plan_from_yaml(plan_to_yaml(plan), "plan.yaml") == plan
+
+
+BAD: list[tuple[str, str]] = [
+    ("seed: [1, 2", "not YAML, line"),
+    ("- a\n- list\n", "holds no plan"),
+    ("", "holds no plan"),
+    ("seed: 1\n", "parts: Field required"),
+    (plan_to_yaml(PLAN).replace("seed: 20417", "seed: -4"), "seed: "),
+    (plan_to_yaml(PLAN).replace("training: 70", "training: 90"), "add up to 120 %"),
+    (plan_to_yaml(PLAN) + "surprise: 1\n", "surprise: "),
+    ("!!python/object/apply:os.system ['true']", "not YAML"),
+    ("a: " + "[" * 300_000, "too long"),
+    ("[" * 5_000, "not YAML"),
+]
+
+
+@pytest.mark.parametrize(("text", "said"), BAD)
+def test_a_broken_file_is_told(text: str, said: str) -> None:
+    with pytest.raises(UserError) as caught:
+        plan_from_yaml(text, "plan.yaml")
+    assert said in str(caught.value)
+    assert caught.value.file == "plan.yaml"
+    assert caught.value.todo
+
+
+def test_a_plan_for_another_outcome_is_fitted_or_refused() -> None:
+    number = standard_plan(2, outcome="number", given_parts=False)
+    with pytest.raises(UserError, match="judges by r2"):
+        fitting(number, "binary", "plan.yaml")
+    whole = PLAN.model_copy(update={"checks": CHECKS})
+    assert "choice" not in fitting(whole, "binary", "plan.yaml").checks
+
+
+def changed_plans() -> list[tuple[str, Callable[[Plan], Plan]]]:
+    plain = [name for name in ("splits", "references", "ratio_to", "target_observed")]
+    found: list[tuple[str, Callable[[Plan], Plan]]] = [
+        (name, lambda plan, name=name: plan.model_copy(update={name: OTHER[name]})) for name in plain
+    ]
+    policy = [name for name in fields(Policy) if name not in ("level", "grounds")]
+    return found + [(f"policy.{name}", lambda plan, name=name: with_policy(plan, name)) for name in policy]
+
+
+@pytest.mark.parametrize(("field", "change"), changed_plans(), ids=[name for name, _ in changed_plans()])
+def test_a_field_changes_no_exhibit_of_a_check_that_does_not_read_it(
+    subject: Subject, field: str, change: Callable[[Plan], Plan]
+) -> None:
+    before = small_plan()
+    after = change(before)
+    unread = tuple(check for check in before.checks if field not in read_of(check, before))
+    assert unread
+    old, new = (
+        retest(Bench(subject, plan.model_copy(update={"checks": unread}))) for plan in (before, after)
+    )
+    for one, other in zip(old, new, strict=True):
+        assert content_key(one.check, before, {}) == content_key(one.check, after, {})
+        blank = {"provenance": one.provenance}
+        assert one == other.model_copy(update=blank)
+
+
+def test_a_field_that_a_check_reads_makes_its_content_another() -> None:
+    for field, change in changed_plans():
+        if field not in ("policy.name", "policy.tier", "target_observed"):
+            changed = change(PLAN)
+            assert any(content_key(c, PLAN, {}) != content_key(c, changed, {}) for c in CHECKS), field
+    assert content_key("gap", PLAN, {"table": "a"}) != content_key("gap", PLAN, {"table": "b"})
+    assert content_key("gap", PLAN, {}) != content_key("baseline", PLAN, {})
+
+
+def test_exhibits_keep_the_numbers_they_are_given(bench: Bench) -> None:
+    numbers = {check: 40 - place for place, check in enumerate(bench.plan.checks)}
+    assert {one.check.name: one.number for one in ask(bench, numbers)} == numbers

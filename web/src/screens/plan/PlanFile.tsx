@@ -1,0 +1,62 @@
+/** The plan as a file, and beside the plan of another case: what would change is shown before it is taken over. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Typography from "@mui/material/Typography";
+import { useRef } from "react";
+import type { Plan as PlanBody, Schemas } from "../../api/client";
+import { useComparePlan, useOtherPlans, useReadPlan } from "../../api/queries";
+import { Said } from "../../parts/Said";
+import { plural } from "../../wording";
+
+export function PlanFile({ caseId, editable, onTake }: { caseId: number; editable: boolean; onTake: (plan: PlanBody) => void }) {
+  const others = useOtherPlans(caseId);
+  const compare = useComparePlan(caseId);
+  const read = useReadPlan(caseId);
+  const input = useRef<HTMLInputElement>(null);
+  const shown = read.data ?? compare.data;
+  const putAway = () => {
+    read.reset();
+    compare.reset();
+  };
+  return (
+    <Box component="section" aria-label="This plan and others" sx={{ py: 1.5, borderTop: 1, borderColor: "divider" }}>
+      <Typography variant="h3" sx={{ mb: 0.5 }}>This plan and others</Typography>
+      <Box sx={{ display: "flex", gap: 2, alignItems: "center", flexWrap: "wrap", fontSize: 13 }}>
+        <a href={`/api/cases/${caseId}/plan/file`} download>Save it as YAML</a>
+        <Button onClick={() => input.current?.click()}>Read one from a file</Button>
+        <input ref={input} type="file" accept=".yaml,.yml" hidden aria-label="Plan file" onChange={(event) => {
+          const [file] = event.target.files ?? [];
+          putAway();
+          if (file) read.mutate(file);
+          event.target.value = "";
+        }} />
+        {others.data && others.data.length > 0 && (
+          <label>
+            Set it beside the plan of{" "}
+            <select value="" onChange={(event) => { putAway(); compare.mutate(Number(event.target.value)); }}>
+              <option value="" disabled>choose a case</option>
+              {others.data.map((one) => <option key={one.case_id} value={one.case_id}>{one.model} {one.version}{one.locked ? "" : ", not locked"}</option>)}
+            </select>
+          </label>
+        )}
+      </Box>
+      <Said error={read.error ?? compare.error ?? others.error} />
+      {shown && <Compared shown={shown} editable={editable} onTake={() => { onTake(shown.plan); putAway(); }} onAway={putAway} />}
+    </Box>
+  );
+}
+
+function Compared({ shown, editable, onTake, onAway }: { shown: Schemas["ComparedPlan"]; editable: boolean; onTake: () => void; onAway: () => void }) {
+  return (
+    <Box role="region" aria-label="What the other plan would change" sx={{ mt: 1 }}>
+      <Typography variant="body2">
+        {shown.changes.length === 0 ? `The plan of ${shown.title} asks for just the same.` : `Taking over the plan of ${shown.title} would change ${plural(shown.changes.length, "thing")} here:`}
+      </Typography>
+      <Box component="ul" sx={{ m: 0, pl: 2.5, fontSize: 13, columns: shown.changes.length > 6 ? 2 : 1 }}>
+        {shown.changes.map((line) => <li key={line}>{line}</li>)}
+      </Box>
+      {editable && shown.changes.length > 0 && <Button variant="contained" sx={{ mt: 1, mr: 1 }} onClick={onTake}>Take it over</Button>}
+      <Button sx={{ mt: 1 }} onClick={onAway}>Put it away</Button>
+    </Box>
+  );
+}
