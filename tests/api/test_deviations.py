@@ -106,7 +106,7 @@ def test_a_deviation_taken_back_leaves_all_as_it_was(visitor: SignIn, workers: H
     assert iris.ask("POST", f"{base}/deviation", {"reason": "To see"}).status_code == 200
     data = iris.get(f"{base}/data")
     assert data["locked"] is False
-    changes = [{"kind": "treat_as_missing", "column": "kind", "values": ["red"]}]
+    changes = [{"kind": "words_are_missing", "column": "kind", "words": ["red"]}]
     done = iris.ask("PUT", f"{base}/changes", {"revision": data["revision"], "changes": changes})
     assert done.status_code == 200, done.text
     marked = {**done.json["roles"], "protected": ["sex"]}

@@ -121,7 +121,7 @@ def test_a_plan_for_another_outcome_is_fitted_or_refused() -> None:
 
 
 def changed_plans() -> list[tuple[str, Callable[[Plan], Plan]]]:
-    plain = [name for name in ("splits", "references", "ratio_to", "target_observed")]
+    plain = ("splits", "references", "ratio_to", "target_observed")
     found: list[tuple[str, Callable[[Plan], Plan]]] = [
         (name, lambda plan, name=name: plan.model_copy(update={name: OTHER[name]})) for name in plain
     ]
@@ -137,9 +137,7 @@ def test_a_field_changes_no_exhibit_of_a_check_that_does_not_read_it(
     after = change(before)
     unread = tuple(check for check in before.checks if field not in read_of(check, before))
     assert unread
-    old, new = (
-        retest(Bench(subject, plan.model_copy(update={"checks": unread}))) for plan in (before, after)
-    )
+    old, new = (retest(Bench(subject, plan.model_copy(update={"checks": unread}))) for plan in (before, after))
     for one, other in zip(old, new, strict=True):
         assert content_key(one.check, before, {}) == content_key(one.check, after, {})
         blank = {"provenance": one.provenance}

@@ -14,6 +14,7 @@ import { Evidence } from "./screens/Evidence";
 import { Findings } from "./screens/Findings";
 import { Plan } from "./screens/plan/Plan";
 import { RecordScreen } from "./screens/RecordScreen";
+import { RowsBehind } from "./screens/RowsBehind";
 import { Report } from "./screens/Report";
 import { SignIn } from "./screens/SignIn";
 import { You } from "./screens/You";
@@ -40,6 +41,7 @@ export function App() {
           <Route path="data" element={<Data />} />
           <Route path="plan" element={<Plan />} />
           <Route path="evidence" element={<Evidence />} />
+          <Route path="rows" element={<RowsBehind />} />
           <Route path="findings" element={<Findings />} />
           <Route path="decision" element={<Decision />} />
           <Route path="report" element={<Report />} />

@@ -233,6 +233,15 @@ class Bench:
             held[np.searchsorted(rows, self.folds[number].test)] = number
         return held
 
+    @property
+    def most_frequent(self) -> int | None:
+        """The place among the classes of the training part's most frequent outcome; None for a number."""
+        target, rows = self.subject.target, self.parts["training"]
+        if target.outcome == "number":
+            return None
+        weights = None if self.subject.weights is None else self.subject.weights[rows]
+        return int(np.bincount(target.values[rows].astype(np.int64), weights, len(target.classes)).argmax())
+
     def baseline_scores(self, learned: Rows, rows: Rows) -> AnyScored:
         """``rows`` as scored by one who knows only the outcomes of the rows learned from: class shares, or the mean.
 

@@ -84,12 +84,26 @@ class StripChart(Frozen):
     groups: tuple[StripGroup, ...]
 
 
+class RowsOf(Frozen):
+    """Whose rows a cell or a bin counts: those of a part as a model scored them, decided at a threshold of their own
+    where that is not None; of one outcome alone where that is not None."""
+
+    model: str
+    part: str
+    threshold: float | None = None
+    outcome: str | None = None
+
+
 class Line(Frozen):
-    """A line through the columns ``x`` and ``y`` of a named series."""
+    """A line through the columns ``x`` and ``y`` of a named series.
+
+    With ``rows`` each point is of the rows whose score lies from the series' ``from`` to its ``to``.
+    """
 
     series: str
     label: str
     colour: str
+    rows: RowsOf | None = None
 
 
 class LineChart(Frozen):
@@ -110,15 +124,21 @@ class ThresholdChart(Frozen):
     submitted: float
     positive: str
     groups: dict[str, str] = Field(default_factory=dict)
+    rows: RowsOf | None = None
 
 
 class MatrixChart(Frozen):
-    """A confusion matrix: ``cells[i][j]`` counts rows (or their weights) truly of class i and decided as class j."""
+    """A confusion matrix: ``cells[i][j]`` counts rows (or their weights) truly of class i and decided as class j.
+
+    ``baseline`` is the class that one who knows only the training outcomes would always answer.
+    """
 
     kind: Literal["matrix"] = "matrix"
     title: str
     classes: tuple[str, ...]
     cells: tuple[tuple[float, ...], ...]
+    rows: RowsOf | None = None
+    baseline: int | None = None
 
 
 Chart = StripChart | LineChart | ThresholdChart | MatrixChart

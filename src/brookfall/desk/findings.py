@@ -7,9 +7,11 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from brookfall.core.errors import MissingError, StaleError, UserError
+from brookfall.core.exhibit import RowsOf
 from brookfall.desk import people
+from brookfall.desk.behind import read_threshold
 from brookfall.desk.docket import latest_run
-from brookfall.desk.views import Citation, FindingView
+from brookfall.desk.views import ChosenThreshold, Citation, FindingView
 from brookfall.records import trail
 from brookfall.records.base import now
 from brookfall.records.cases import Case
@@ -31,6 +33,7 @@ class FindingText(BaseModel):
     action_owner: str = Field(default="", max_length=200)
     due: date | None = None
     cites: list[int] = Field(default_factory=list, description="numbers of exhibits")
+    thresholds: list[ChosenThreshold] = Field(default_factory=list, max_length=20, description="one an exhibit")
     withdrawn: bool = False
 
 
@@ -102,13 +105,23 @@ def _columns(session: Session, case: Case, text: FindingText, cited: list[dict[s
     for number in text.cites:
         if number not in heads and number not in gone:
             raise UserError(f"Exhibit {number} is not there to be cited.", todo="Cite exhibits of the latest run.")
+    chosen = {one.exhibit: one for one in text.thresholds}
     cites = [
-        {"exhibit": number, "title": heads[number].title, "quote": heads[number].answer}
-        if number in heads
-        else gone[number]
+        _cite(session, case, heads[number], chosen.get(number)) if number in heads else gone[number]
         for number in dict.fromkeys(text.cites)
     ]
-    return {**text.model_dump(exclude={"cites"}), "cites": cites}
+    return {**text.model_dump(exclude={"cites", "thresholds"}), "cites": cites}
+
+
+def _cite(session: Session, case: Case, head: StoredExhibit, chosen: ChosenThreshold | None) -> dict[str, object]:
+    cite: dict[str, object] = {"exhibit": head.number, "title": head.title, "quote": head.answer}
+    if chosen is None:
+        return cite
+    charts = [one for one in head.charts[chosen.chart : chosen.chart + 1] if one["kind"] == "threshold" and one["rows"]]
+    if not charts:
+        raise UserError(f"Exhibit {head.number} has no threshold to choose.", todo="Leave the threshold out.")
+    read = read_threshold(session, case, RowsOf.model_validate(charts[0]["rows"]), chosen)
+    return {**cite, "threshold": chosen.model_dump(mode="json"), "read": read}
 
 
 def _heads(session: Session, case_id: int) -> dict[int, StoredExhibit]:

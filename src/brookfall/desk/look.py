@@ -1,8 +1,5 @@
 """Looking at the data: what hangs together, what is wrong, a column's page, all pairs at once, the rows themselves."""
 
-from collections import OrderedDict
-from collections.abc import Callable
-from threading import Lock
 from typing import Protocol
 
 import numpy as np
@@ -23,6 +20,7 @@ from brookfall.core.table.roles import Roles
 from brookfall.core.table.table import Column, Table
 from brookfall.desk import people
 from brookfall.desk.bench import added_to, entries_of, subject_of_case
+from brookfall.desk.kept import LastFew
 from brookfall.desk.views import ColumnPage, GroupOfColumn, LookView, MatrixView, RowsView
 from brookfall.records.cases import Case, KeptLook
 from brookfall.records.database import transaction
@@ -129,35 +127,13 @@ def rows_view(
 
 def _chosen(table: Table, where: Where | None, sort: str | None, *, falling: bool) -> NDArray[np.int64]:
     chosen = np.arange(table.n_rows, dtype=np.int64) if where is None else rows_where(table, where)
-    return chosen if sort is None else _sorted(chosen, table.column(sort), falling=falling)
+    return chosen if sort is None else in_order(chosen, table.column(sort), falling=falling)
 
 
-class _Orders:
-    """The last few selections of rows, so that scrolling through one does not find and sort it anew."""
-
-    _MOST = 6
-
-    def __init__(self) -> None:
-        self._held: OrderedDict[str, NDArray[np.int64]] = OrderedDict()
-        self._lock = Lock()
-
-    def get(self, key: str, make: Callable[[], NDArray[np.int64]]) -> NDArray[np.int64]:
-        with self._lock:
-            if key in self._held:
-                self._held.move_to_end(key)
-                return self._held[key]
-        made = make()
-        with self._lock:
-            self._held[key] = made
-            if len(self._held) > self._MOST:
-                self._held.popitem(last=False)
-        return made
+_ORDERS: LastFew[NDArray[np.int64]] = LastFew(6)
 
 
-_ORDERS = _Orders()
-
-
-def _sorted(rows: NDArray[np.int64], column: Column, *, falling: bool) -> NDArray[np.int64]:
+def in_order(rows: NDArray[np.int64], column: Column, *, falling: bool) -> NDArray[np.int64]:
     """By the column, gaps last either way, rows that say the same in their own order."""
     values = column.values[rows].astype(np.float64)
     gaps = column.missing[rows]

@@ -3,7 +3,7 @@
 from datetime import date, datetime
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, JsonValue
+from pydantic import BaseModel, ConfigDict, Field, JsonValue
 
 from brookfall.core.exhibit import Exhibit
 from brookfall.core.look.look import Look
@@ -268,6 +268,13 @@ class RowsView(View):
     rows: list[list[str | None]]
 
 
+class BehindView(RowsView):
+    """Rows behind a cell or a bin; the first ``said`` columns are what the model said of each."""
+
+    said: int
+    title: str
+
+
 class GroupOfColumn(View):
     """The rows of a group over the column's bins or levels, and the share that is missing with its 95 % interval."""
 
@@ -415,13 +422,27 @@ class ExhibitView(View):
     exhibit: Exhibit
 
 
+class ChosenThreshold(View):
+    """A threshold that the reviewer chose on a chart of an exhibit; ``miss_cost`` is a miss's cost in false alarms."""
+
+    exhibit: int
+    chart: int = Field(ge=0, le=100)
+    threshold: float = Field(allow_inf_nan=False)
+    miss_cost: float | None = Field(default=None, gt=0, allow_inf_nan=False)
+
+
 class Citation(View):
-    """What a finding quotes of an exhibit; ``now`` is what that says since, where it says something else."""
+    """What a finding quotes of an exhibit; ``now`` is what that says since, where it says something else.
+
+    ``read`` is what a threshold that the reviewer chose decides.
+    """
 
     exhibit: int
     title: str
     quote: str
     now: str | None = None
+    threshold: ChosenThreshold | None = None
+    read: str | None = None
 
 
 class FindingView(View):

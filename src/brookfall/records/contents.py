@@ -1,6 +1,6 @@
 """What each exhibit of a case would be of, as case and plan are now: equal content, equal exhibit."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -15,8 +15,8 @@ from brookfall.records.outcome import StoredExhibit
 from brookfall.records.work import Run, RunCheck
 
 
-def contents_of(case: Case) -> dict[str, str]:
-    """The content of every check of the case's plan, by name."""
+def contents_of(case: Case, checks: Sequence[str] | None = None) -> dict[str, str]:
+    """The content of every check of the case's plan, or of these, by name."""
     plan = Plan.model_validate(case.plan)
     rest: dict[str, object] = {
         "package": case.package_sha256,
@@ -26,7 +26,7 @@ def contents_of(case: Case) -> dict[str, str]:
         "added": case.added,
         "versions": versions(),
     }
-    return {check: content_key(check, plan, rest) for check in plan.checks}
+    return {check: content_key(check, plan, rest) for check in (plan.checks if checks is None else checks)}
 
 
 def kept_exhibits(session: Session, case: Case, contents: Mapping[str, str]) -> dict[str, StoredExhibit]:

@@ -1,5 +1,6 @@
 /** Every question the screens ask the server, and how long an answer is good. */
 import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient, type UseMutationResult } from "@tanstack/react-query";
+import { ROWS_AT_ONCE } from "../parts/scrolling";
 import { client, told, type Change, type FindingText, type Plan, type Roles, type Schemas } from "./client";
 
 const POLL_MS = 700;
@@ -31,8 +32,6 @@ export const useLook = (id: number, revision: number | undefined) =>
 
 export type RowsAsked = Omit<Schemas["RowsBody"], "offset" | "limit">;
 
-export const ROWS_AT_ONCE = 100;
-
 /** Windows of rows by their number, each fetched once. */
 export const useRowWindows = (id: number, revision: number | undefined, asked: RowsAsked, windows: number[]) =>
   useQueries({
@@ -42,6 +41,19 @@ export const useRowWindows = (id: number, revision: number | undefined, asked: R
       staleTime: Infinity,
       queryFn: async () =>
         told(await client.POST("/api/cases/{case_id}/rows", { ...at(id), body: { ...asked, offset: window * ROWS_AT_ONCE, limit: ROWS_AT_ONCE } })),
+    })),
+  });
+
+export type BehindAsked = Omit<Schemas["BehindBody"], "offset" | "limit">;
+
+/** Windows of the rows behind a cell or a bin. */
+export const useBehindWindows = (id: number, asked: BehindAsked, windows: number[]) =>
+  useQueries({
+    queries: windows.map((window) => ({
+      queryKey: ["behind", id, asked, window],
+      retry: false,
+      queryFn: async () =>
+        told(await client.POST("/api/cases/{case_id}/behind", { ...at(id), body: { ...asked, offset: window * ROWS_AT_ONCE, limit: ROWS_AT_ONCE } })),
     })),
   });
 

@@ -40,6 +40,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/behind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads rows; nothing is written. */
+        post: operations["evidence_post_behind_cases__int_case_id__behind_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/behind/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["evidence_get_behind_file_cases__int_case_id__behind__form__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case_id}/changes": {
         parameters: {
             query?: never;
@@ -709,6 +742,90 @@ export interface components {
             label: string;
         };
         /**
+         * Behind
+         * @description Which rows are asked for: of an outcome, decided as a class, with a score in a closed range; all where None.
+         *
+         *     Of a binary outcome the classes may be called ``negative`` and ``positive``.
+         */
+        Behind: {
+            /**
+             * Decided
+             * @default null
+             */
+            decided: string | null;
+            /** Model */
+            model: string;
+            /**
+             * Outcome
+             * @default null
+             */
+            outcome: string | null;
+            /** Part */
+            part: string;
+            /**
+             * Score From
+             * @default null
+             */
+            score_from: number | null;
+            /**
+             * Score To
+             * @default null
+             */
+            score_to: number | null;
+            /**
+             * Threshold
+             * @default null
+             */
+            threshold: number | null;
+        };
+        /**
+         * BehindBody
+         * @description Which rows, in which order, and the window of them.
+         */
+        BehindBody: {
+            behind: components["schemas"]["Behind"];
+            /**
+             * Falling
+             * @default false
+             */
+            falling: boolean;
+            /**
+             * Limit
+             * @default 100
+             */
+            limit: number;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
+            /**
+             * Sort
+             * @default null
+             */
+            sort: string | null;
+        };
+        /**
+         * BehindView
+         * @description Rows behind a cell or a bin; the first ``said`` columns are what the model said of each.
+         */
+        BehindView: {
+            /** Columns */
+            columns: string[];
+            /** Of */
+            of: number;
+            /** Places */
+            places: number[];
+            /** Rows */
+            rows: (string | null)[][];
+            /** Said */
+            said: number;
+            /** Title */
+            title: string;
+            /** Total */
+            total: number;
+        };
+        /**
          * Between
          * @description Rows whose number lies in a closed range.
          */
@@ -899,8 +1016,27 @@ export interface components {
             title: string;
         };
         /**
+         * ChosenThreshold
+         * @description A threshold that the reviewer chose on a chart of an exhibit; ``miss_cost`` is a miss's cost in false alarms.
+         */
+        ChosenThreshold: {
+            /** Chart */
+            chart: number;
+            /** Exhibit */
+            exhibit: number;
+            /**
+             * Miss Cost
+             * @default null
+             */
+            miss_cost: number | null;
+            /** Threshold */
+            threshold: number;
+        };
+        /**
          * Citation
          * @description What a finding quotes of an exhibit; ``now`` is what that says since, where it says something else.
+         *
+         *     ``read`` is what a threshold that the reviewer chose decides.
          */
         Citation: {
             /** Exhibit */
@@ -912,6 +1048,13 @@ export interface components {
             now: string | null;
             /** Quote */
             quote: string;
+            /**
+             * Read
+             * @default null
+             */
+            read: string | null;
+            /** @default null */
+            threshold: components["schemas"]["ChosenThreshold"] | null;
             /** Title */
             title: string;
         };
@@ -1566,6 +1709,11 @@ export interface components {
             due: string | null;
             /** Severity */
             severity: number;
+            /**
+             * Thresholds
+             * @description one an exhibit
+             */
+            thresholds?: components["schemas"]["ChosenThreshold"][];
             /** Title */
             title: string;
             /** What */
@@ -1837,12 +1985,16 @@ export interface components {
         /**
          * Line
          * @description A line through the columns ``x`` and ``y`` of a named series.
+         *
+         *     With ``rows`` each point is of the rows whose score lies from the series' ``from`` to its ``to``.
          */
         Line: {
             /** Colour */
             colour: string;
             /** Label */
             label: string;
+            /** @default null */
+            rows: components["schemas"]["RowsOf"] | null;
             /** Series */
             series: string;
         };
@@ -1921,8 +2073,15 @@ export interface components {
         /**
          * MatrixChart
          * @description A confusion matrix: ``cells[i][j]`` counts rows (or their weights) truly of class i and decided as class j.
+         *
+         *     ``baseline`` is the class that one who knows only the training outcomes would always answer.
          */
         MatrixChart: {
+            /**
+             * Baseline
+             * @default null
+             */
+            baseline: number | null;
             /** Cells */
             cells: number[][];
             /** Classes */
@@ -1933,6 +2092,8 @@ export interface components {
              * @constant
              */
             kind: "matrix";
+            /** @default null */
+            rows: components["schemas"]["RowsOf"] | null;
             /** Title */
             title: string;
         };
@@ -2732,6 +2893,27 @@ export interface components {
             where: (components["schemas"]["Gaps"] | components["schemas"]["Says"] | components["schemas"]["Between"] | components["schemas"]["Alike"] | components["schemas"]["InTwoParts"]) | null;
         };
         /**
+         * RowsOf
+         * @description Whose rows a cell or a bin counts: those of a part as a model scored them, decided at a threshold of their own
+         *     where that is not None; of one outcome alone where that is not None.
+         */
+        RowsOf: {
+            /** Model */
+            model: string;
+            /**
+             * Outcome
+             * @default null
+             */
+            outcome: string | null;
+            /** Part */
+            part: string;
+            /**
+             * Threshold
+             * @default null
+             */
+            threshold: number | null;
+        };
+        /**
          * RowsView
          * @description A window of ``total`` rows of ``of``; ``places`` count the data rows from 1.
          */
@@ -2968,6 +3150,8 @@ export interface components {
             kind: "threshold";
             /** Positive */
             positive: string;
+            /** @default null */
+            rows: components["schemas"]["RowsOf"] | null;
             /** Series */
             series: string;
             /** Submitted */
@@ -3321,6 +3505,180 @@ export interface operations {
                     "application/json": components["schemas"]["CaseView"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    evidence_post_behind_cases__int_case_id__behind_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BehindBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BehindView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    evidence_get_behind_file_cases__int_case_id__behind__form__get: {
+        parameters: {
+            query: {
+                model: string;
+                part: string;
+                threshold?: number | null;
+                outcome?: string | null;
+                decided?: string | null;
+                score_from?: number | null;
+                score_to?: number | null;
+            };
+            header?: never;
+            path: {
+                case_id: number;
+                form: "csv" | "parquet";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Bad Request */
             400: {
                 headers: {

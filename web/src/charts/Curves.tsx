@@ -13,6 +13,8 @@ export interface Curve {
   label: string;
   colour: string;
   points: [number, number][];
+  /** Draws a dot at each point, large enough to be hit. */
+  marks?: boolean;
 }
 
 interface CurvesProps {
@@ -25,6 +27,8 @@ interface CurvesProps {
   width: number;
   height: number;
   xMax?: number;
+  /** Called with the place of the curve and of its point. */
+  onPoint?: (curve: number, point: number) => void;
 }
 
 /** The ends of an axis that shows every value: 0 to 1 for shares (0 to the next tenth for small ones), else a little room about what is there. */
@@ -37,13 +41,18 @@ export function axisEnds(values: readonly number[], fixed?: number): [number, nu
   return [Math.floor(low / step) * step, fixed ?? Math.ceil(high / step) * step];
 }
 
-export default function Curves({ title, x, y, curves, diagonal, at, width, height, xMax }: CurvesProps) {
+export default function Curves({ title, x, y, curves, diagonal, at, width, height, xMax, onPoint }: CurvesProps) {
   const box = useRef<HTMLDivElement>(null);
   const chart = useRef<echarts.ECharts | null>(null);
   const { mode } = useColorScheme();
+  const hit = useRef(onPoint);
+  hit.current = onPoint;
   useEffect(() => {
     if (!box.current) return;
     chart.current = echarts.init(box.current, undefined, { renderer: "svg", width, height });
+    chart.current.on("click", (event) => {
+      if (event.seriesIndex !== undefined) hit.current?.(event.seriesIndex, event.dataIndex);
+    });
     return () => chart.current?.dispose();
   }, [width, height]);
   useEffect(() => {
@@ -66,7 +75,7 @@ export default function Curves({ title, x, y, curves, diagonal, at, width, heigh
         yAxis: axis(y, ys, 33),
         series: [
           ...curves.map((curve, i) => ({
-            type: "line" as const, name: curve.label, data: curve.points, showSymbol: false, color: curve.colour,
+            type: "line" as const, name: curve.label, data: curve.points, showSymbol: curve.marks === true, symbol: "circle", symbolSize: 7, cursor: curve.marks ? "pointer" : "default", color: curve.colour,
             lineStyle: { width: 2 },
             ...(i === 0 && at !== undefined
               ? { markLine: { silent: true, symbol: "none", label: { show: false }, lineStyle: { color: ink, type: "dashed" as const }, data: [{ xAxis: at }] } }

@@ -1,6 +1,7 @@
 import { ThemeProvider } from "@mui/material/styles";
 import type { ReactNode } from "react";
 import { renderToStaticMarkup } from "react-dom/server";
+import { MemoryRouter } from "react-router";
 import { describe, expect, it } from "vitest";
 import type { Estimate, Schemas } from "../api/client";
 import { GaugeMark } from "../marks/GaugeMark";
@@ -8,7 +9,7 @@ import { theme } from "../theme";
 import { IntervalStrip } from "./IntervalStrip";
 import { Matrix } from "./Matrix";
 
-const draw = (node: ReactNode) => renderToStaticMarkup(<ThemeProvider theme={theme}>{node}</ThemeProvider>);
+const draw = (node: ReactNode) => renderToStaticMarkup(<MemoryRouter><ThemeProvider theme={theme}>{node}</ThemeProvider></MemoryRouter>);
 
 const estimate = (value: number | null, low: number | null, high: number | null, more: Partial<Estimate> = {}): Estimate =>
   ({ measure: "auc", model: "recipe", value, low, high, level: 0.95, n: 1200, method: "wilson", ...more }) as Estimate;

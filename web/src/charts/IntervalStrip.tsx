@@ -3,6 +3,7 @@ import Box from "@mui/material/Box";
 import { useTheme } from "@mui/material/styles";
 import type { Estimate, Schemas } from "../api/client";
 import { count, interval, number } from "../wording";
+import { ChartFigure, type ChartNumbers } from "./ChartFigure";
 import { colourOf } from "./palette";
 
 const LABELS = 178;
@@ -15,7 +16,13 @@ interface Scale {
   ticks: number[];
 }
 
-export function IntervalStrip({ chart, estimates }: { chart: Schemas["StripChart"]; estimates: readonly Estimate[] }) {
+interface IntervalStripProps {
+  chart: Schemas["StripChart"];
+  estimates: readonly Estimate[];
+  asTable?: boolean;
+}
+
+export function IntervalStrip({ chart, estimates, asTable = false }: IntervalStripProps) {
   const { vars } = useTheme();
   const scale = scaleOf(chart, estimates);
   const tops: number[] = [];
@@ -28,10 +35,8 @@ export function IntervalStrip({ chart, estimates }: { chart: Schemas["StripChart
     .map((group) => `${group.label}: ${group.rows.map((row) => `${row.label} ${interval(estimates[row.estimate] as Estimate)}`).join("; ")}`)
     .join(". ");
   return (
-    <Box component="figure" sx={{ m: 0, mb: 2 }}>
-      <Box component="figcaption" sx={{ fontSize: 12, color: "text.secondary", mb: 0.5 }}>
-        {chart.title}
-      </Box>
+    <ChartFigure title={chart.title} asTable={asTable} numbers={numbersOf(chart, estimates)}
+      caption={<Box component="figcaption" sx={{ fontSize: 12, color: "text.secondary", mb: 0.5 }}>{chart.title}</Box>}>
       <svg width="100%" viewBox={`0 0 ${WIDTH} ${bottom + 20}`} role="img" aria-label={`${chart.title}. ${words}`} style={{ maxWidth: WIDTH, display: "block" }}>
         {scale.ticks.map((tick) => (
           <g key={tick}>
@@ -45,8 +50,19 @@ export function IntervalStrip({ chart, estimates }: { chart: Schemas["StripChart
           <Group key={group.label + i} group={group} top={tops[i] as number} estimates={estimates} scale={scale} />
         ))}
       </svg>
-    </Box>
+    </ChartFigure>
   );
+}
+
+/** Every dot of the strip with the ends of its whisker. */
+export function numbersOf(chart: Schemas["StripChart"], estimates: readonly Estimate[]): ChartNumbers {
+  const rows = chart.groups.flatMap((group) =>
+    group.rows.map((row) => {
+      const e = estimates[row.estimate] as Estimate;
+      return [group.label, row.label, e.value, e.low ?? null, e.high ?? null, e.n];
+    }),
+  );
+  return { columns: ["under", "of", "value", "low", "high", "n"], rows };
 }
 
 function Group({ group, top, estimates, scale }: { group: Schemas["StripGroup"]; top: number; estimates: readonly Estimate[]; scale: Scale }) {

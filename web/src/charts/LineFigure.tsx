@@ -1,28 +1,68 @@
-/** A line chart of an exhibit, its series labelled directly beside it. */
+/** A line chart of an exhibit, its series labelled directly beside it; a point of bins leads to its rows. */
 import Box from "@mui/material/Box";
 import { lazy, Suspense, useMemo } from "react";
+import { useNavigate } from "react-router";
 import type { Exhibit, Schemas } from "../api/client";
+import { ChartFigure, type ChartNumbers } from "./ChartFigure";
 import { CurveKey } from "./CurveKey";
 import { colourOf } from "./palette";
+import { useRowsLink, type Behind } from "./rowsBehind";
 
 const Curves = lazy(() => import("./Curves"));
 
-export function LineFigure({ chart, series }: { chart: Schemas["LineChart"]; series: Exhibit["series"] }) {
+type Columns = Record<string, (number | null)[]>;
+
+interface LineFigureProps {
+  chart: Schemas["LineChart"];
+  series: Exhibit["series"];
+  asTable: boolean;
+}
+
+export function LineFigure({ chart, series, asTable }: LineFigureProps) {
+  const link = useRowsLink();
+  const go = useNavigate();
   const curves = useMemo(
     () =>
       chart.lines.map((line) => {
         const columns = series?.[line.series] ?? {};
         const y = columns.y ?? [];
-        return { label: line.label, colour: colourOf(line.colour), points: (columns.x ?? []).map((x, i): [number, number] => [x ?? 0, y[i] ?? 0]) };
+        return { label: line.label, colour: colourOf(line.colour), marks: Boolean(line.rows), points: (columns.x ?? []).map((x, i): [number, number] => [x ?? 0, y[i] ?? 0]) };
       }),
     [chart, series],
   );
+  const rowsAt = (place: number, at: number) => {
+    const line = chart.lines[place];
+    const behind = line && behindPoint(line, series?.[line.series] ?? {}, at);
+    return behind ? link(behind) : null;
+  };
+  const open = (place: number, at: number) => {
+    const to = rowsAt(place, at);
+    if (to) void go(to);
+  };
   return (
-    <Box component="figure" sx={{ m: 0, mb: 2 }}>
-      <CurveKey title={chart.title} curves={curves} />
+    <ChartFigure title={chart.title} asTable={asTable} numbers={numbersOf(chart, series, rowsAt)} caption={<CurveKey title={chart.title} curves={curves} />}>
       <Suspense fallback={<Box sx={{ height: 290 }} />}>
-        <Curves title={chart.title} x={chart.x} y={chart.y} curves={curves} diagonal={chart.diagonal} width={348} height={290} />
+        <Curves title={chart.title} x={chart.x} y={chart.y} curves={curves} diagonal={chart.diagonal} width={348} height={290} onPoint={open} />
       </Suspense>
-    </Box>
+    </ChartFigure>
   );
+}
+
+/** The rows that a point of bins stands for; null where the point is no bin, or an empty one. */
+export function behindPoint(line: Schemas["Line"], columns: Columns, at: number): Behind | null {
+  const [from, to] = [columns.from?.[at], columns.to?.[at]];
+  if (!line.rows || from == null || to == null) return null;
+  return { ...line.rows, decided: null, score_from: from, score_to: to };
+}
+
+/** Every column of every line, the lines one under the other. */
+export function numbersOf(chart: Schemas["LineChart"], series: Exhibit["series"], rowsAt: (place: number, at: number) => string | null): ChartNumbers {
+  const found = chart.lines.map((line): Columns => series?.[line.series] ?? {});
+  const more = [...new Set(found.flatMap((columns) => Object.keys(columns)))].filter((name) => name !== "x" && name !== "y");
+  const names = ["x", "y", ...more];
+  const several = chart.lines.length > 1;
+  const rows = chart.lines.flatMap((line, place) => (found[place]?.x ?? []).map((_, i) => [...(several ? [line.label] : []), ...names.map((name) => found[place]?.[name]?.[i] ?? null)]));
+  const links = chart.lines.flatMap((_, place) => (found[place]?.x ?? []).map((_, i) => rowsAt(place, i)));
+  const columns = [...(several ? ["line"] : []), chart.x, chart.y, ...more];
+  return links.some(Boolean) ? { columns, rows, links } : { columns, rows };
 }

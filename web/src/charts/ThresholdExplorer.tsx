@@ -1,5 +1,6 @@
 /** A handle on the threshold that moves the confusion matrix, the rates and the group rates at once, from the exhibit's series alone. */
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import Slider from "@mui/material/Slider";
 import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
@@ -8,7 +9,9 @@ import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import { lazy, Suspense, useMemo, useState } from "react";
 import type { Exhibit, Schemas } from "../api/client";
+import { InlineNumber } from "../parts/Inline";
 import { count, number } from "../wording";
+import { ChartFigure, type ChartNumbers } from "./ChartFigure";
 import { CurveKey } from "./CurveKey";
 import { Matrix } from "./Matrix";
 
@@ -23,11 +26,20 @@ interface Counts {
 
 type Columns = Record<string, (number | null)[]>;
 
-export function ThresholdExplorer({ chart, series }: { chart: Schemas["ThresholdChart"]; series: Exhibit["series"] }) {
+interface ThresholdExplorerProps {
+  chart: Schemas["ThresholdChart"];
+  series: Exhibit["series"];
+  asTable: boolean;
+  onFind: ((chosen: { threshold: number; missCost: number | null }) => void) | undefined;
+}
+
+export function ThresholdExplorer({ chart, series, asTable, onFind }: ThresholdExplorerProps) {
   const all: Columns = series?.[chart.series] ?? {};
   const thresholds = useMemo(() => (all.threshold ?? []).map((t) => t ?? 0), [all]);
   const [threshold, setThreshold] = useState(chart.submitted);
+  const [missCost, setMissCost] = useState(1);
   const place = nearest(thresholds, threshold);
+  const cheapest = useMemo(() => leastCost(all, thresholds, missCost, chart.submitted), [all, thresholds, missCost, chart.submitted]);
   const curves = useMemo(
     () => [
       { label: "recall", colour: "#0072B2", points: points(all, thresholds, (c) => share(c.tp, c.tp + c.fn)) },
@@ -39,8 +51,7 @@ export function ThresholdExplorer({ chart, series }: { chart: Schemas["Threshold
   const now = countsAt(all, place);
   const top = thresholds.at(-1) ?? 1;
   return (
-    <Box component="figure" sx={{ m: 0, mb: 2 }}>
-      <CurveKey title={chart.title} curves={curves} />
+    <ChartFigure title={chart.title} asTable={asTable} caption={<CurveKey title={chart.title} curves={curves} />} numbers={numbersOf(all, thresholds, missCost)}>
       <Suspense fallback={<Box sx={{ height: 230 }} />}>
         <Curves title={chart.title} x="threshold" y="share" curves={curves} at={threshold} width={680} height={230} xMax={top} />
       </Suspense>
@@ -50,10 +61,19 @@ export function ThresholdExplorer({ chart, series }: { chart: Schemas["Threshold
       <Box aria-live="polite" sx={{ fontSize: 13, mb: 1 }}>
         At <b>{number(threshold)}</b>
         {threshold === chart.submitted ? " (as submitted)" : ` (submitted: ${number(chart.submitted)})`}: recall {rate(now.tp, now.tp + now.fn)}, precision{" "}
-        {rate(now.tp, now.tp + now.fp)}, selected {rate(now.tp + now.fp, total(now))} of {count(total(now))} rows. Read off the curve: the estimates with their intervals are in the table below.
+        {rate(now.tp, now.tp + now.fp)}, selected {rate(now.tp + now.fp, total(now))} of {figure(total(now))} rows. Read off the curve: the estimates with their intervals are in the table below.
+      </Box>
+      <Box sx={{ fontSize: 13, mb: 1, display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
+        <span>
+          If a missed {chart.positive} costs <InlineNumber name="Cost of a miss, in false alarms" value={missCost} min={0.001} max={100_000} disabled={false} onSet={setMissCost} /> times a false alarm, the cost here is{" "}
+          {figure(costAt(all, place, missCost))} false alarms; it is least at <b>{number(thresholds[cheapest] ?? 0)}</b>: {figure(costAt(all, cheapest, missCost))}.
+        </span>
+        <Button disabled={cheapest === place} onClick={() => setThreshold(thresholds[cheapest] ?? threshold)}>Go there</Button>
+        {threshold !== chart.submitted && <Button onClick={() => setThreshold(chart.submitted)}>Back to the submitted</Button>}
+        {onFind && <Button onClick={() => onFind({ threshold: thresholds[place] ?? threshold, missCost: missCost === 1 ? null : missCost })}>Write a finding at {number(thresholds[place] ?? threshold)}</Button>}
       </Box>
       <Box sx={{ display: "flex", gap: 4, alignItems: "flex-start" }}>
-        <Matrix title="Confusion matrix" classes={[`not ${chart.positive}`, chart.positive]} cells={[[now.tn, now.fp], [now.fn, now.tp]]} />
+        <Matrix title="Confusion matrix" classes={[`not ${chart.positive}`, chart.positive]} cells={[[now.tn, now.fp], [now.fn, now.tp]]} rows={chart.rows ? { ...chart.rows, threshold: thresholds[place] ?? threshold } : null} />
         {Object.keys(chart.groups ?? {}).length > 0 && (
           <Table size="small" sx={{ flex: 1 }}>
             <TableHead>
@@ -71,7 +91,7 @@ export function ThresholdExplorer({ chart, series }: { chart: Schemas["Threshold
                 return (
                   <TableRow key={name}>
                     <TableCell sx={{ py: 0.25 }}>{label}</TableCell>
-                    <TableCell align="right" sx={{ py: 0.25 }}>{count(total(c))}</TableCell>
+                    <TableCell align="right" sx={{ py: 0.25 }}>{figure(total(c))}</TableCell>
                     <TableCell align="right" sx={{ py: 0.25 }}>{rate(c.tp + c.fp, total(c))}</TableCell>
                     <TableCell align="right" sx={{ py: 0.25 }}>{rate(c.tp, c.tp + c.fn)}</TableCell>
                     <TableCell align="right" sx={{ py: 0.25 }}>{rate(c.fp, c.fp + c.tn)}</TableCell>
@@ -82,7 +102,7 @@ export function ThresholdExplorer({ chart, series }: { chart: Schemas["Threshold
           </Table>
         )}
       </Box>
-    </Box>
+    </ChartFigure>
   );
 }
 
@@ -98,6 +118,32 @@ function points(columns: Columns, thresholds: number[], value: (c: Counts) => nu
   });
 }
 
+/** The counts and rates at every threshold. */
+function numbersOf(all: Columns, thresholds: number[], missCost: number): ChartNumbers {
+  const rows = thresholds.map((t, i) => {
+    const c = countsAt(all, i);
+    return [t, c.tp, c.fp, c.fn, c.tn, share(c.tp, c.tp + c.fn), share(c.tp, c.tp + c.fp), share(c.tp + c.fp, total(c)), costAt(all, i, missCost)];
+  });
+  return { columns: ["threshold", "tp", "fp", "fn", "tn", "recall", "precision", "selected", `cost, a miss ${missCost} false alarms`], rows };
+}
+
+/** In false alarms: every wrongly chosen row costs 1, every missed one so many times as much. */
+export function costAt(all: Columns, place: number, missCost: number): number {
+  const { fp, fn } = countsAt(all, place);
+  return fp + missCost * fn;
+}
+
+/** The place of the least cost; of equals the one nearest to the submitted threshold. */
+export function leastCost(all: Columns, thresholds: number[], missCost: number, submitted: number): number {
+  let best = 0;
+  for (let i = 1; i < thresholds.length; i++) {
+    const [here, least] = [costAt(all, i, missCost), costAt(all, best, missCost)];
+    const nearer = Math.abs((thresholds[i] ?? 0) - submitted) < Math.abs((thresholds[best] ?? 0) - submitted);
+    if (here < least || (here === least && nearer)) best = i;
+  }
+  return best;
+}
+
 function nearest(sorted: number[], wanted: number): number {
   let best = 0;
   for (let i = 1; i < sorted.length; i++) if (Math.abs((sorted[i] ?? 0) - wanted) < Math.abs((sorted[best] ?? 0) - wanted)) best = i;
@@ -106,4 +152,5 @@ function nearest(sorted: number[], wanted: number): number {
 
 const total = (c: Counts) => c.tp + c.fp + c.fn + c.tn;
 const share = (x: number, n: number) => (n > 0 ? x / n : null);
+const figure = (n: number) => (Number.isInteger(n) ? count(n) : number(n, 1));
 const rate = (x: number, n: number) => number(share(x, n));

@@ -1,4 +1,5 @@
 import { renderToString } from "react-dom/server";
+import { MemoryRouter } from "react-router";
 import { describe, expect, it, vi } from "vitest";
 import { Matrix } from "./Matrix";
 import { colourOf } from "./palette";
@@ -27,7 +28,7 @@ describe("the ends of an axis", () => {
 });
 
 describe("a matrix of several classes", () => {
-  const html = renderToString(<Matrix title="Test" classes={["a", "b", "c", "d", "e"]} cells={[[1, 2, 3, 4, 0], [0, 5, 0, 0, 0], [0, 0, 0, 0, 0], [1, 1, 1, 1, 1], [0, 0, 0, 0.25, 0.75]]} />);
+  const html = renderToString(<MemoryRouter><Matrix title="Test" classes={["a", "b", "c", "d", "e"]} cells={[[1, 2, 3, 4, 0], [0, 5, 0, 0, 0], [0, 0, 0, 0, 0], [1, 1, 1, 1, 1], [0, 0, 0, 0.25, 0.75]]} baseline={3} /></MemoryRouter>);
   it("names every class down and across", () => {
     for (const label of ["a", "b", "c", "d", "e"]) expect(html.split(`>${label}<`).length - 1).toBe(2);
   });
@@ -35,6 +36,10 @@ describe("a matrix of several classes", () => {
     expect(html).toContain("100.0 % of row");
     expect(html).toContain("75.0 % of row");
     expect(html).toContain("no row");
+  });
+  it("gives the share of each column, the margins, and the baseline beside what is right", () => {
+    expect(html).toContain("62.5 % of column");
+    expect(html.replaceAll("<!-- -->", "")).toContain("Right: 36.9 % of 21. Always answering d would be right on 23.8 %.");
   });
 });
 

@@ -4,7 +4,7 @@ import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Case, Run } from "../api/client";
 import { useCancelRun, useExhibit, useRun } from "../api/queries";
@@ -14,7 +14,7 @@ import { useMarginOf } from "../frame/margin";
 import { GaugeMark } from "../marks/GaugeMark";
 import { Fetching, Said } from "../parts/Said";
 import { plural, QUESTIONS, seconds } from "../wording";
-import { ExhibitView } from "./ExhibitView";
+import { ExhibitView, type ChosenThreshold } from "./ExhibitView";
 
 const SHORT = ["Data fit for use?", "Claims reproduce?", "Holds on unseen rows?", "Memorised its rows?", "Beats something simpler?", "Treats people fairly?", "Makes sense?"] as const;
 
@@ -30,6 +30,7 @@ export function Evidence() {
   const chosen = asked || (numbers[0] ?? null);
   const there = chosen !== null && numbers.includes(chosen);
   const exhibit = useExhibit(theCase.id, run.data?.id ?? null, there ? chosen : null);
+  const isStale = run.data?.exhibits.some((e) => e.number === chosen && e.state === "stale");
   const show = (number: number | undefined) => number && setSearch({ exhibit: String(number) }, { replace: true });
   const step = (by: number) => show(numbers[Math.min(Math.max(numbers.indexOf(chosen ?? 0) + by, 0), numbers.length - 1)]);
   const setAside = () => {
@@ -38,13 +39,21 @@ export function Evidence() {
     write({ ...margin, set_aside: held ? margin.set_aside.filter((n) => n !== chosen) : [...margin.set_aside, chosen] });
     openMargin();
   };
-  const find = () => theCase.may.review && chosen && void go(`/cases/${theCase.id}/findings?from=${chosen}`);
+  const find = (at?: ChosenThreshold) => {
+    if (!theCase.may.review || !chosen) return;
+    const address = new URLSearchParams({ from: String(chosen) });
+    if (at) address.set("chart", String(at.chart));
+    if (at) address.set("threshold", String(at.threshold));
+    if (at?.missCost) address.set("miss_cost", String(at.missCost));
+    void go(`/cases/${theCase.id}/findings?${address}`);
+  };
+  const [asTables, setAsTables] = useState(false);
   useKeys([
     { keys: "]", does: "next exhibit", act: () => step(1) },
     { keys: "[", does: "previous exhibit", act: () => step(-1) },
-    { keys: "f", does: "write a finding from this exhibit", act: find },
+    { keys: "f", does: "write a finding from this exhibit", act: () => find() },
     { keys: "a", does: "set this exhibit aside, or put it back", act: setAside },
-    { keys: "t", does: "go to the table, or back to the picture", act: toTable },
+    { keys: "t", does: "show tables, or pictures again", act: () => setAsTables(!asTables) },
   ]);
   const state = run.data?.state;
   useEffect(() => {
@@ -62,19 +71,13 @@ export function Evidence() {
         {state !== "running" && <StaleNote theCase={theCase} run={run.data} />}
         <Said error={exhibit.error} />
         {exhibit.data && there ? (
-          <ExhibitView exhibit={{ ...exhibit.data, state: run.data.exhibits.find((e) => e.number === chosen)?.state ?? exhibit.data.state }} mayFind={theCase.may.review} isAside={margin?.set_aside.includes(exhibit.data.number) ?? false} onFind={find} onAside={setAside} />
+          <ExhibitView exhibit={isStale ? { ...exhibit.data, state: "stale" } : exhibit.data} mayFind={theCase.may.review} isAside={margin?.set_aside.includes(exhibit.data.number) ?? false} asTables={asTables} onFind={find} onAside={setAside} onTables={() => setAsTables(!asTables)} />
         ) : (
           <Typography sx={{ color: "text.secondary" }}>{chosen ? `Exhibit ${chosen} is not there yet.` : "Exhibits appear here as their fits are done."}</Typography>
         )}
       </Box>
     </Box>
   );
-}
-
-function toTable() {
-  const table = document.getElementById("exhibit-table");
-  const picture = document.getElementById("exhibit-picture");
-  (document.activeElement === table ? picture : table)?.focus();
 }
 
 function Index({ run, chosen, onShow }: { run: Run; chosen: number | null; onShow: (number: number) => void }) {

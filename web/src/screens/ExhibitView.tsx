@@ -16,11 +16,20 @@ interface ExhibitViewProps {
   exhibit: Exhibit;
   mayFind: boolean;
   isAside: boolean;
-  onFind: () => void;
+  asTables: boolean;
+  onFind: (chosen?: ChosenThreshold) => void;
   onAside: () => void;
+  onTables: () => void;
 }
 
-export function ExhibitView({ exhibit, mayFind, isAside, onFind, onAside }: ExhibitViewProps) {
+/** A threshold that the reviewer chose on a chart: the place of the chart, the threshold, and what a miss costs. */
+export interface ChosenThreshold {
+  chart: number;
+  threshold: number;
+  missCost: number | null;
+}
+
+export function ExhibitView({ exhibit, mayFind, isAside, asTables, onFind, onAside, onTables }: ExhibitViewProps) {
   const estimates = exhibit.estimates ?? [];
   const wide = estimates.find((e) => e.wide_level != null);
   return (
@@ -34,17 +43,18 @@ export function ExhibitView({ exhibit, mayFind, isAside, onFind, onAside }: Exhi
       </Box>
       <Typography sx={{ fontFamily: SERIF, fontSize: 19, lineHeight: 1.34, fontWeight: 470, my: 1, maxWidth: 700 }}>{exhibit.answer}</Typography>
       <Box sx={{ display: "flex", gap: 1, mb: 1.5 }}>
-        {mayFind && <Button variant="outlined" onClick={onFind}>Write a finding&nbsp; <Kbd>f</Kbd></Button>}
+        {mayFind && <Button variant="outlined" onClick={() => onFind()}>Write a finding&nbsp; <Kbd>f</Kbd></Button>}
         <Button onClick={onAside}>{isAside ? "Put back" : "Set aside"}&nbsp; <Kbd>a</Kbd></Button>
+        {(exhibit.charts ?? []).some((chart) => chart.kind !== "matrix") && <Button aria-pressed={asTables} onClick={onTables}>{asTables ? "As pictures" : "As tables"}&nbsp; <Kbd>t</Kbd></Button>}
       </Box>
-      <Box id="exhibit-picture" tabIndex={-1} sx={{ display: "flex", flexWrap: "wrap", columnGap: 2 }}>
+      <Box sx={{ display: "flex", flexWrap: "wrap", columnGap: 2 }}>
         {(exhibit.charts ?? []).map((chart, i) => (
           <Box key={i} sx={{ width: chart.kind === "lines" ? 348 : "100%" }}>
-            <Picture chart={chart} exhibit={exhibit} />
+            <Picture chart={chart} exhibit={exhibit} asTable={asTables} onFind={mayFind ? (chosen) => onFind({ chart: i, ...chosen }) : undefined} />
           </Box>
         ))}
       </Box>
-      <Box id="exhibit-table" tabIndex={-1}>
+      <Box>
         {(exhibit.tables ?? []).map((table) => <Numbers key={table.title} table={table} estimates={estimates} />)}
       </Box>
       <HowComputed exhibit={exhibit} wide={wide} />
@@ -52,14 +62,21 @@ export function ExhibitView({ exhibit, mayFind, isAside, onFind, onAside }: Exhi
   );
 }
 
-function Picture({ chart, exhibit }: { chart: NonNullable<Exhibit["charts"]>[number]; exhibit: Exhibit }) {
+interface PictureProps {
+  chart: NonNullable<Exhibit["charts"]>[number];
+  exhibit: Exhibit;
+  asTable: boolean;
+  onFind: ((chosen: Omit<ChosenThreshold, "chart">) => void) | undefined;
+}
+
+function Picture({ chart, exhibit, asTable, onFind }: PictureProps) {
   switch (chart.kind) {
     case "strip":
-      return <IntervalStrip chart={chart} estimates={exhibit.estimates ?? []} />;
+      return <IntervalStrip chart={chart} estimates={exhibit.estimates ?? []} asTable={asTable} />;
     case "lines":
-      return <LineFigure chart={chart} series={exhibit.series} />;
+      return <LineFigure chart={chart} series={exhibit.series} asTable={asTable} />;
     case "threshold":
-      return <ThresholdExplorer key={exhibit.number} chart={chart} series={exhibit.series} />;
+      return <ThresholdExplorer key={exhibit.number} chart={chart} series={exhibit.series} asTable={asTable} onFind={onFind} />;
     case "matrix":
       return <Matrix {...chart} />;
     default:

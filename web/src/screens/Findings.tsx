@@ -28,10 +28,11 @@ const shape = z.object({
   action_owner: z.string(),
   due: z.string(),
   cites: z.array(z.number()),
+  thresholds: z.array(z.object({ exhibit: z.number(), chart: z.number(), threshold: z.number(), miss_cost: z.number().nullable() })),
 });
 type Written = z.infer<typeof shape>;
 
-const EMPTY: Written = { severity: 2, title: "", what: "", why: "", action: "", action_owner: "", due: "", cites: [] };
+const EMPTY: Written = { severity: 2, title: "", what: "", why: "", action: "", action_owner: "", due: "", cites: [], thresholds: [] };
 
 export function Findings() {
   const { theCase } = useTheCase();
@@ -54,7 +55,7 @@ export function Findings() {
     <Box sx={{ p: 3, maxWidth: 860 }}>
       <Said error={findings.error ?? save.error} />
       {writing && theCase.may.review ? (
-        <Desk key={search.toString()} theCase={theCase} from={Number(search.get("from")) || null} edited={edited} onClose={() => setSearch({})} />
+        <Desk key={search.toString()} theCase={theCase} from={Number(search.get("from")) || null} chosen={chosenIn(search)} edited={edited} onClose={() => setSearch({})} />
       ) : (
         <Box sx={{ display: "flex", gap: 1, mb: 1 }}>
           {theCase.may.review && <Button variant="contained" onClick={() => setSearch({ write: "new" })}>Write a finding</Button>}
@@ -95,6 +96,7 @@ export function FindingArticle({ caseId, finding, actions }: { caseId: number; f
       {finding.cites.map((cite) => (
         <Box key={cite.exhibit} component="blockquote" sx={{ m: 0, mt: 1, pl: 1.25, borderLeft: 2, borderColor: "primary.main", fontFamily: SERIF, fontSize: 14 }}>
           <Link to={`/cases/${caseId}/evidence?exhibit=${cite.exhibit}`}>Exhibit {cite.exhibit}, {cite.title.toLowerCase()}</Link>: {cite.quote}
+          {cite.read && <Box sx={{ mt: 0.5 }}>{cite.read}</Box>}
           {cite.now && <Box sx={{ color: "brook.ochre", fontSize: 13 }}>Since then it says: {cite.now}</Box>}
         </Box>
       ))}
@@ -105,26 +107,36 @@ export function FindingArticle({ caseId, finding, actions }: { caseId: number; f
 function textOf(finding: Finding) {
   return {
     severity: finding.severity, title: finding.title, what: finding.what, why: finding.why, action: finding.action,
-    action_owner: finding.action_owner, due: finding.due, cites: finding.cites.map((c) => c.exhibit), withdrawn: finding.withdrawn,
+    action_owner: finding.action_owner, due: finding.due, cites: finding.cites.map((c) => c.exhibit), thresholds: finding.cites.flatMap((c) => c.threshold ?? []), withdrawn: finding.withdrawn,
   };
+}
+
+type Chosen = Written["thresholds"][number];
+
+/** The threshold that was chosen on a chart, as the address has it. */
+function chosenIn(search: URLSearchParams): Chosen | null {
+  const [exhibit, threshold] = [Number(search.get("from")), Number(search.get("threshold"))];
+  if (!exhibit || !search.has("threshold") || !Number.isFinite(threshold)) return null;
+  return { exhibit, chart: Number(search.get("chart")) || 0, threshold, miss_cost: Number(search.get("miss_cost")) || null };
 }
 
 interface DeskProps {
   theCase: Case;
   from: number | null;
+  chosen: Chosen | null;
   edited: Finding | undefined;
   onClose: () => void;
 }
 
-function Desk({ theCase, from, edited, onClose }: DeskProps) {
+function Desk({ theCase, from, chosen, edited, onClose }: DeskProps) {
   const run = useRun(theCase.id);
   const exhibit = useExhibit(theCase.id, run.data?.id ?? null, from);
   const save = useSaveFinding(theCase.id);
-  const draft = `brookfall.finding.${theCase.id}.${edited?.id ?? from ?? "new"}`;
+  const draft = `brookfall.finding.${theCase.id}.${edited?.id ?? (chosen ? `${from}@${chosen.threshold}` : from) ?? "new"}`;
   const kept = localStorage.getItem(draft);
   const form = useForm<Written>({
     resolver: zodResolver(shape),
-    defaultValues: kept ? (JSON.parse(kept) as Written) : edited ? { ...textOf(edited), due: edited.due ?? "" } : { ...EMPTY, cites: from ? [from] : [] },
+    defaultValues: kept ? { ...EMPTY, ...(JSON.parse(kept) as Partial<Written>) } : edited ? { ...textOf(edited), due: edited.due ?? "" } : { ...EMPTY, cites: from ? [from] : [], thresholds: chosen ? [chosen] : [] },
   });
   const { register, control, handleSubmit, watch, setValue, getValues, formState } = form;
   useEffect(() => {
@@ -138,12 +150,13 @@ function Desk({ theCase, from, edited, onClose }: DeskProps) {
   }, [answer, edited, getValues, setValue]);
   const submit = handleSubmit((values) =>
     save.mutate(
-      { findingId: edited?.id ?? null, revision: edited?.revision ?? 0, finding: { ...values, due: values.due || null, withdrawn: false } },
+      { findingId: edited?.id ?? null, revision: edited?.revision ?? 0, finding: { ...values, thresholds: values.thresholds.filter((one) => values.cites.includes(one.exhibit)), due: values.due || null, withdrawn: false } },
       { onSuccess: () => { localStorage.removeItem(draft); onClose(); } },
     ),
   );
   const errors = formState.errors;
   const cites = watch("cites");
+  const thresholds = watch("thresholds") ?? [];
   return (
     <Box component="form" aria-label="Finding" onSubmit={(event) => void submit(event)} sx={{ display: "grid", gap: 1.5, mb: 3 }}>
       <Typography variant="h2">{edited ? `Finding ${edited.number}` : "A new finding"}</Typography>
@@ -169,6 +182,12 @@ function Desk({ theCase, from, edited, onClose }: DeskProps) {
           </label>
         ))}
       </Box>
+      {thresholds.filter((one) => cites.includes(one.exhibit)).map((one) => (
+        <Box key={one.exhibit} sx={{ fontSize: 13 }}>
+          With the threshold {one.threshold} of exhibit {one.exhibit}{one.miss_cost ? `, a miss as dear as ${one.miss_cost} false alarms` : ""}: what it decides is computed when the finding is saved.{" "}
+          <Button onClick={() => setValue("thresholds", thresholds.filter((other) => other !== one), { shouldDirty: true })}>Leave it out</Button>
+        </Box>
+      ))}
       <Said error={save.error} />
       <Box sx={{ display: "flex", gap: 1 }}>
         <Button type="submit" variant="contained" disabled={save.isPending}>Save the finding</Button>

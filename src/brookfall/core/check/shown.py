@@ -5,7 +5,7 @@ from typing import TypeVar
 
 from brookfall.core import wording
 from brookfall.core.bench import RECIPE, SCORES, Bench
-from brookfall.core.exhibit import Line, LineChart, MatrixChart, StripChart, StripGroup, StripRow
+from brookfall.core.exhibit import Line, LineChart, MatrixChart, RowsOf, StripChart, StripGroup, StripRow
 from brookfall.core.measure import curves, multiclass
 from brookfall.core.measure.counts import confusion
 from brookfall.core.measure.curves import Series
@@ -105,22 +105,29 @@ def _scale(measure: str) -> str:
     return {"mse": "square", "rmse": "unit", "mae": "unit", "bias": "unit", "mean_score": "unit"}.get(measure, "share")
 
 
-def matrix(rows: AnyScored, title: str, classes: tuple[str, ...]) -> MatrixChart | None:
+def matrix(rows: AnyScored, title: str, bench: Bench, of: RowsOf) -> MatrixChart | None:
     """The confusion matrix of rows that have a decision; None for a number, or where none has."""
+    classes = bench.subject.target.classes
     known, _ = rows.usable()
     if isinstance(known, ScoredNumbers) or not len(known):
         return None
     if isinstance(known, ScoredClasses):
         cells = multiclass.matrix(known)
-        return MatrixChart(
-            title=title, classes=classes, cells=tuple(tuple(float(cell) for cell in row) for row in cells)
-        )
-    found = confusion(known)
-    return MatrixChart(title=title, classes=classes, cells=((found.tn, found.fp), (found.fn, found.tp)))
+        counted = tuple(tuple(float(cell) for cell in row) for row in cells)
+    else:
+        found = confusion(known)
+        counted = ((found.tn, found.fp), (found.fn, found.tp))
+    return MatrixChart(title=title, classes=classes, cells=counted, rows=of, baseline=bench.most_frequent)
 
 
-def curve_charts(parts: Mapping[str, AnyScored]) -> tuple[tuple[LineChart, ...], dict[str, Series]]:
-    """The curves of every part over each other, and their series; parts without both outcomes are left out."""
+def curve_charts(
+    parts: Mapping[str, AnyScored], sources: Mapping[str, RowsOf] | None = None
+) -> tuple[tuple[LineChart, ...], dict[str, Series]]:
+    """The curves of every part over each other, and their series; parts without both outcomes are left out.
+
+    ``sources`` say whose rows the parts are, so that the rows behind a bin can be looked at.
+    """
+    known_sources = sources or {}
     known = {name: rows.usable()[0] for name, rows in parts.items()}
     binary = {name: rows for name, rows in known.items() if isinstance(rows, Scored) and rows.has_both}
     numbers = {name: rows for name, rows in known.items() if isinstance(rows, ScoredNumbers) and len(rows) > 1}
@@ -131,7 +138,15 @@ def curve_charts(parts: Mapping[str, AnyScored]) -> tuple[tuple[LineChart, ...],
         if not made:
             return
         series.update({f"{kind}:{name}": columns for name, columns in made.items()})
-        lines = tuple(Line(series=f"{kind}:{name}", label=name, colour=_colour(name)) for name in made)
+        lines = tuple(
+            Line(
+                series=f"{kind}:{name}",
+                label=name,
+                colour=_colour(name),
+                rows=known_sources.get(name) if "from" in columns else None,
+            )
+            for name, columns in made.items()
+        )
         charts.append(LineChart(title=title, x=x, y=y, lines=lines, diagonal=diagonal))
 
     add("roc", "ROC curve", "false positive rate", "true positive rate", _each(curves.roc, binary), diagonal=True)
@@ -143,12 +158,14 @@ def curve_charts(parts: Mapping[str, AnyScored]) -> tuple[tuple[LineChart, ...],
     add("gain", "Cumulative gain", "share of rows taken", "share of positives found", gained, diagonal=True)
     add("lift", "Lift by depth", "share of rows taken", "lift", _each(curves.lift, binary))
     add("error", "Error by threshold", "threshold", "error rate", _each(curves.error_by_threshold, binary))
-    histograms = {
-        f"{name} {word}": curves.score_histogram(rows, positive)
-        for name, rows in binary.items()
-        if name.startswith("test") or len(binary) == 1
-        for positive, word in ((False, "negative"), (True, "positive"))
-    }
+    histograms = {}
+    for name, rows in binary.items():
+        if name.startswith("test") or len(binary) == 1:
+            for positive, word in ((False, "negative"), (True, "positive")):
+                histograms[f"{name} {word}"] = curves.score_histogram(rows, positive)
+                if name in known_sources:
+                    whole = known_sources[name]
+                    known_sources = {**known_sources, f"{name} {word}": whole.model_copy(update={"outcome": word})}
     add("scores", "Scores by outcome", "score", "share of rows of that outcome", histograms)
     observed = _each(curves.predicted_observed, numbers)
     add("observed", "Outcome by prediction, in deciles", "mean prediction", "mean outcome", observed, diagonal=True)

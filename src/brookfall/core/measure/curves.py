@@ -1,6 +1,7 @@
 """Curves as data: what charts, reports and evidence files draw from. Thinned to what a screen can show."""
 
 import numpy as np
+from numpy.typing import NDArray
 
 from brookfall.core.measure.calibration import equal_count_bins
 from brookfall.core.measure.interval import share_of
@@ -19,6 +20,17 @@ def _series(**columns: Numbers) -> Series:
     return {
         name: [round(float(value), 6) if np.isfinite(value) else None for value in values]
         for name, values in columns.items()
+    }
+
+
+def _ends(values: Numbers, bins: NDArray[np.int64], n: int) -> Series:
+    """Columns from and to: the least and the greatest of the values in each of n bins, unrounded; None where empty."""
+    low, high = np.full(n, np.inf), np.full(n, -np.inf)
+    np.minimum.at(low, bins, values)
+    np.maximum.at(high, bins, values)
+    return {
+        "from": [float(value) if np.isfinite(value) else None for value in low],
+        "to": [float(value) if np.isfinite(value) else None for value in high],
     }
 
 
@@ -102,7 +114,7 @@ def calibration(rows: Scored) -> Series:
         low=ends[:, 0],
         high=ends[:, 1],
         n=np.bincount(bins).astype(np.float64),
-    )
+    ) | _ends(rows.scores, bins, len(totals))
 
 
 def score_histogram(rows: Scored, positive: bool) -> Series:
@@ -114,8 +126,15 @@ def score_histogram(rows: Scored, positive: bool) -> Series:
     """
     low, high = min(0.0, float(rows.scores.min())), max(1.0, float(rows.scores.max()))
     chosen = rows.outcomes == positive
-    counts, edges = np.histogram(rows.scores[chosen], _BARS, (low, high), weights=rows.counted[chosen])
-    return _series(x=(edges[:-1] + edges[1:]) / 2, y=counts / max(float(counts.sum()), 1e-300))
+    edges = np.linspace(low, high, _BARS + 1)
+    bins = np.clip(np.searchsorted(edges, rows.scores[chosen], side="right") - 1, 0, _BARS - 1)
+    counts = np.bincount(bins, rows.counted[chosen], _BARS)
+    shown = _series(
+        x=(edges[:-1] + edges[1:]) / 2,
+        y=counts / max(float(counts.sum()), 1e-300),
+        n=np.bincount(bins, minlength=_BARS).astype(np.float64),
+    )
+    return shown | _ends(rows.scores[chosen], bins, _BARS)
 
 
 def threshold_counts(rows: Scored, thresholds: Scores) -> Series:
@@ -128,7 +147,9 @@ def threshold_counts(rows: Scored, thresholds: Scores) -> Series:
     missed = _below(rows, thresholds, rows.outcomes)
     rejected = _below(rows, thresholds, ~rows.outcomes)
     hits, others = float(rows.counted[rows.outcomes].sum()), float(rows.counted[~rows.outcomes].sum())
-    return _series(threshold=thresholds, tp=hits - missed, fp=others - rejected, fn=missed, tn=rejected)
+    counts = _series(tp=hits - missed, fp=others - rejected, fn=missed, tn=rejected)
+    # Unrounded: the rows behind a cell are found by it.
+    return {"threshold": [float(value) for value in thresholds], **counts}
 
 
 def _below(rows: Scored, thresholds: Scores, chosen: Outcomes) -> Numbers:
@@ -181,7 +202,7 @@ def residuals(rows: ScoredNumbers) -> Series:
         low=ends[:, 0],
         high=ends[:, 1],
         n=np.bincount(bins).astype(np.float64),
-    )
+    ) | _ends(rows.predictions, bins, len(totals))
 
 
 def predicted_observed(rows: ScoredNumbers) -> Series:
@@ -197,4 +218,4 @@ def predicted_observed(rows: ScoredNumbers) -> Series:
         x=np.bincount(bins, rows.counted * rows.predictions) / totals,
         y=np.bincount(bins, rows.counted * rows.outcomes) / totals,
         n=np.bincount(bins).astype(np.float64),
-    )
+    ) | _ends(rows.predictions, bins, len(totals))

@@ -6,11 +6,11 @@ import numpy as np
 from scipy.special import chdtri
 
 from brookfall.core import wording
-from brookfall.core.bench import OUT_OF_FOLD, Bench
+from brookfall.core.bench import OUT_OF_FOLD, RECIPE, Bench
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
 from brookfall.core.check.unseen.whole import write_whole
-from brookfall.core.exhibit import StripChart, StripGroup, StripRow, TableView
+from brookfall.core.exhibit import RowsOf, StripChart, StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.judge.limit import Standing, rows_to_settle
@@ -82,7 +82,7 @@ class CrossValidation:
         )
         pooled = bench.out_of_fold(ledger).scored
         title = "Confusion matrix added over the folds" + (" of the first repeat" if first < len(scored) else "")
-        matrix = shown.matrix(pooled, title, bench.subject.target.classes)
+        matrix = shown.matrix(pooled, title, bench, RowsOf(model=RECIPE, part=OUT_OF_FOLD))
         summary = TableView(
             title=f"Over {bench.plan.cross_validation.words}",
             columns=("measure", "mean", "SD over folds", "SD against sampling alone"),

@@ -6,7 +6,7 @@ from brookfall.core import wording
 from brookfall.core.bench import RECIPE, Bench
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.exhibit import Cell, StripChart, StripGroup, StripRow, TableView
+from brookfall.core.exhibit import Cell, RowsOf, StripChart, StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.measure.measures import class_measure, measure
@@ -50,10 +50,15 @@ class Holdout:
             for model, parts in models.items()
             for part, rows in parts.items()
         }
-        lines, series = shown.curve_charts(titled)
+        sources = {
+            f"{part}{shown.of_model(model, bench)}": RowsOf(model=model, part=part)
+            for model, parts in models.items()
+            for part in parts
+        }
+        lines, series = shown.curve_charts(titled, sources)
         unseen = {model: _unseen(parts) for model, parts in models.items()}
         matrices = [
-            shown.matrix(models[model][part], _matrix_title(bench, model, part), bench.subject.target.classes)
+            shown.matrix(models[model][part], _matrix_title(bench, model, part), bench, RowsOf(model=model, part=part))
             for model, part in unseen.items()
         ]
         by_class = [_by_class(draft, bench, model, part, models[model][part]) for model, part in unseen.items()]

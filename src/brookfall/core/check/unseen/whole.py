@@ -7,10 +7,10 @@ from operator import mul
 import numpy as np
 
 from brookfall.core import wording
-from brookfall.core.bench import OUT_OF_FOLD, Bench
+from brookfall.core.bench import OUT_OF_FOLD, RECIPE, Bench
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.exhibit import StripChart, StripGroup, StripRow, TableView
+from brookfall.core.exhibit import RowsOf, StripChart, StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.linear import figure_of, mean_of
@@ -40,7 +40,8 @@ def _pooled(bench: Bench, ledger: Ledger) -> Written:
         columns=("measure", "left out"),
         rows=tuple((text(wording.measure_words(name)), at(place)) for name, place in places.items()),
     )
-    matrix = shown.matrix(rows, "Confusion matrix of the left-out rows", bench.subject.target.classes)
+    of = RowsOf(model=RECIPE, part=OUT_OF_FOLD)
+    matrix = shown.matrix(rows, "Confusion matrix of the left-out rows", bench, of)
     main = bench.plan.main_measure
     how = "by algebra, without refitting" if bench.by_algebra else f"by {wording.count(len(bench.folds))} fits"
     answer = (

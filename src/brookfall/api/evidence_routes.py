@@ -1,0 +1,64 @@
+"""The addresses of what lies behind an exhibit: its rows, to look at and as a file."""
+
+from typing import Literal
+
+from flask import Response
+from flask_login import login_required
+from pydantic import BaseModel, ConfigDict, Field
+
+from brookfall.api.blueprint import blueprint, shows
+from brookfall.api.session import asking
+from brookfall.core.behind import Behind
+from brookfall.desk import behind as desk
+from brookfall.desk.views import BehindView
+from brookfall.records.database import transaction
+
+evidence_api = blueprint("evidence")
+
+
+class CasePath(BaseModel):
+    case_id: int
+
+
+class BehindPath(CasePath):
+    form: Literal["csv", "parquet"]
+
+
+class BehindBody(BaseModel):
+    """Which rows, in which order, and the window of them."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    behind: Behind
+    offset: int = Field(default=0, ge=0)
+    limit: int = Field(default=100, ge=1, le=200)
+    sort: str | None = None
+    falling: bool = False
+
+
+@evidence_api.post("/cases/<int:case_id>/behind", responses={200: BehindView})
+@login_required
+@shows
+def post_behind(path: CasePath, body: BehindBody) -> BehindView:
+    """Reads rows; nothing is written."""
+    with transaction() as session:
+        return desk.behind_view(
+            session,
+            asking(session),
+            path.case_id,
+            body.behind,
+            body.offset,
+            body.limit,
+            body.sort,
+            falling=body.falling,
+        )
+
+
+@evidence_api.get("/cases/<int:case_id>/behind/<form>")
+@login_required
+def get_behind_file(path: BehindPath, query: Behind) -> Response:
+    with transaction() as session:
+        file = desk.behind_file(session, asking(session), path.case_id, query, path.form)
+    response = Response(file.pieces, content_type=file.mimetype)
+    response.headers["Content-Disposition"] = f'attachment; filename="{file.name}"'
+    return response

@@ -1,0 +1,81 @@
+/** A chart with what belongs to each: its title, its numbers as a table in its place, and the ways to save it. */
+import Box from "@mui/material/Box";
+import { useRef, useState, type ReactNode } from "react";
+import { Link } from "react-router";
+import { number } from "../wording";
+import { csvOf, fileName, pngOf, save, svgOf, type NumbersOf } from "./export";
+
+/** A row of the numbers may lead to the rows of data behind it. */
+export interface ChartNumbers extends NumbersOf {
+  links?: readonly (string | null)[];
+}
+
+interface ChartFigureProps {
+  title: string;
+  caption: ReactNode;
+  numbers: ChartNumbers;
+  asTable: boolean;
+  children: ReactNode;
+}
+
+export function ChartFigure({ title, caption, numbers, asTable, children }: ChartFigureProps) {
+  const figure = useRef<HTMLElement>(null);
+  const [fault, setFault] = useState("");
+  const picture = () => (figure.current ? svgOf(figure.current) : null);
+  const saveSvg = () => {
+    const svg = picture();
+    if (svg) save(new Blob([svg], { type: "image/svg+xml" }), fileName(title, "svg"));
+  };
+  const savePng = () => {
+    const svg = picture();
+    if (svg) pngOf(svg).then((png) => save(png, fileName(title, "png"))).catch(() => setFault("The picture could not be drawn; save it as SVG."));
+  };
+  const saveCsv = () => save(new Blob([csvOf(numbers)], { type: "text/csv" }), fileName(title, "csv"));
+  return (
+    <Box component="figure" ref={figure} aria-label={title} sx={{ m: 0, mb: 2 }}>
+      {caption}
+      {asTable ? <ChartTable title={title} numbers={numbers} /> : children}
+      <Box sx={{ display: "flex", gap: 1, fontSize: 11, color: "text.secondary", pl: 0.25 }}>
+        Save
+        {!asTable && <Save name="SVG" of={title} onSave={saveSvg} />}
+        {!asTable && <Save name="PNG" of={title} onSave={savePng} />}
+        <Save name="CSV" of={title} onSave={saveCsv} />
+        <span role="alert">{fault}</span>
+      </Box>
+    </Box>
+  );
+}
+
+function Save({ name, of, onSave }: { name: string; of: string; onSave: () => void }) {
+  return (
+    <Box component="button" onClick={onSave} aria-label={`Save ${of} as ${name}`}
+      sx={{ all: "unset", cursor: "pointer", color: "primary.main", minHeight: 24, minWidth: 24, textAlign: "center", "&:focus-visible": { outline: 2, outlineColor: "primary.main" }, "&:hover": { textDecoration: "underline" } }}>
+      {name}
+    </Box>
+  );
+}
+
+function ChartTable({ title, numbers }: { title: string; numbers: ChartNumbers }) {
+  return (
+    <Box tabIndex={0} role="region" aria-label={`${title}, as a table`} sx={{ maxHeight: 290, overflow: "auto", my: 0.5 }}>
+      <Box component="table" sx={{ borderCollapse: "collapse", fontSize: 12, width: "100%" }}>
+        <thead>
+          <tr>
+            {numbers.columns.map((column) => (
+              <Box component="th" scope="col" key={column} sx={{ textAlign: "right", fontWeight: 500, color: "text.secondary", position: "sticky", top: 0, bgcolor: "background.default", borderBottom: 1, borderColor: "text.primary", px: 0.75 }}>{column}</Box>
+            ))}
+            {numbers.links && <th />}
+          </tr>
+        </thead>
+        <tbody>
+          {numbers.rows.map((row, i) => (
+            <tr key={i}>
+              {row.map((value, j) => <Box component="td" key={j} sx={{ textAlign: "right", px: 0.75, borderBottom: 1, borderColor: "divider" }}>{typeof value === "number" ? (Number.isInteger(value) ? value : number(value, 4)) : (value ?? "–")}</Box>)}
+              {numbers.links && <Box component="td" sx={{ px: 0.75, borderBottom: 1, borderColor: "divider" }}>{numbers.links[i] ? <Link to={numbers.links[i]}>rows</Link> : ""}</Box>}
+            </tr>
+          ))}
+        </tbody>
+      </Box>
+    </Box>
+  );
+}

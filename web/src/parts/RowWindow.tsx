@@ -1,0 +1,136 @@
+/** A long list of rows as a table: the window that is seen is fetched, however many rows there are. */
+import Box from "@mui/material/Box";
+import { useLayoutEffect, useRef, useState, type ReactNode } from "react";
+import { count } from "../wording";
+import { Fetching, Said } from "./Said";
+import { ROWS_AT_ONCE, scrolling, windowsOf } from "./scrolling";
+
+const ROW = 26;
+
+export interface WindowOfRows {
+  total: number;
+  columns: string[];
+  places: number[];
+  rows: (string | null)[][];
+}
+
+interface Fetched<T> {
+  data: T | undefined;
+  error: Error | null;
+}
+
+export interface Sorting {
+  column: string | null;
+  falling: boolean;
+}
+
+interface RowWindowProps<T extends WindowOfRows> {
+  label: string;
+  sorting: Sorting;
+  onSort: (sorting: Sorting) => void;
+  /** The windows of these numbers, each of ROWS_AT_ONCE rows. */
+  useWindows: (windows: number[]) => Fetched<T>[];
+  head: (known: T | undefined) => ReactNode;
+  /** How many columns at the left are set apart from the others. */
+  apart?: (known: T) => number;
+}
+
+export function RowWindow<T extends WindowOfRows>({ label, sorting, onSort, useWindows, head, apart }: RowWindowProps<T>) {
+  const frame = useRef<HTMLDivElement>(null);
+  const [viewHeight, setViewHeight] = useState(480);
+  const [top, setTop] = useState(0);
+  useLayoutEffect(() => {
+    if (!frame.current) return;
+    const watch = new ResizeObserver(([entry]) => entry && setViewHeight(entry.contentRect.height));
+    watch.observe(frame.current);
+    return () => watch.disconnect();
+  }, []);
+  const [total, setTotal] = useState(0);
+  const visible = Math.ceil(viewHeight / ROW);
+  const { height, firstAt } = scrolling(total, ROW, viewHeight - ROW);
+  const first = firstAt(top);
+  const wanted = windowsOf(first, visible, ROWS_AT_ONCE, total);
+  const windows = useWindows(wanted);
+  const known = windows.find((w) => w.data)?.data;
+  const error = windows.find((w) => w.error)?.error ?? null;
+  useLayoutEffect(() => {
+    if (known && known.total !== total) setTotal(known.total);
+  }, [known, total]);
+  const rowAt = (place: number) => {
+    const window = windows[wanted.indexOf(Math.floor(place / ROWS_AT_ONCE))]?.data;
+    const at = place % ROWS_AT_ONCE;
+    return window && window.rows[at] ? { place: window.places[at] ?? 0, cells: window.rows[at] } : null;
+  };
+  const sortBy = (column: string) => {
+    const same = sorting.column === column;
+    onSort({ column: same && sorting.falling ? null : column, falling: same && !sorting.falling });
+    frame.current?.scrollTo({ top: 0 });
+  };
+  const columns = known?.columns ?? [];
+  const set = known && apart ? apart(known) : 0;
+  const edge = (j: number) => (j === set - 1 ? { borderRight: 1, borderRightColor: "text.secondary" } : {});
+  return (
+    <Box sx={{ display: "flex", flexDirection: "column", minHeight: 0, flex: 1 }}>
+      {head(known)}
+      <Said error={error} />
+      {!known && !error && <Fetching what="the rows" />}
+      <Box
+        ref={frame}
+        role="region"
+        aria-label={label}
+        tabIndex={0}
+        onScroll={(event) => setTop(event.currentTarget.scrollTop)}
+        sx={{ flex: 1, minHeight: 200, overflow: "auto", border: 1, borderColor: "divider", position: "relative" }}
+      >
+        <Box sx={{ height: height + ROW, minWidth: "max-content", position: "relative" }}>
+          <Box component="table" aria-rowcount={total} sx={{ position: "sticky", top: 0, borderCollapse: "collapse", fontSize: 12.5, tableLayout: "auto" }}>
+            <thead>
+              <tr style={{ height: ROW }}>
+                <Th>row</Th>
+                {columns.map((column, j) => (
+                  <Th key={column} sx={edge(j)} sorted={sorting.column === column ? (sorting.falling ? "descending" : "ascending") : undefined}>
+                    <button onClick={() => sortBy(column)} style={{ font: "inherit", fontWeight: 600, border: 0, background: "none", color: "inherit", cursor: "pointer", padding: 0, minHeight: 24 }}>
+                      {column}{sorting.column === column ? (sorting.falling ? " ↓" : " ↑") : ""}
+                    </button>
+                  </Th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {Array.from({ length: Math.max(0, Math.min(visible - 1, total - first)) }, (_, i) => {
+                const row = rowAt(first + i);
+                return (
+                  <tr key={first + i} aria-rowindex={first + i + 1} style={{ height: ROW }}>
+                    <Td muted>{row ? count(row.place) : "…"}</Td>
+                    {columns.map((column, j) => <Td key={column} sx={edge(j)} muted={row?.cells[j] === null}>{row ? (row.cells[j] ?? "gap") : ""}</Td>)}
+                  </tr>
+                );
+              })}
+            </tbody>
+          </Box>
+        </Box>
+      </Box>
+    </Box>
+  );
+}
+
+interface CellProps {
+  children: ReactNode;
+  sx?: object;
+}
+
+function Th({ children, sorted, sx }: CellProps & { sorted?: "ascending" | "descending" | undefined }) {
+  return (
+    <Box component="th" scope="col" aria-sort={sorted} sx={{ textAlign: "left", px: 1, borderBottom: 1, borderColor: "text.primary", bgcolor: "background.default", position: "sticky", top: 0, whiteSpace: "nowrap", ...sx }}>
+      {children}
+    </Box>
+  );
+}
+
+function Td({ children, muted, sx }: CellProps & { muted?: boolean }) {
+  return (
+    <Box component="td" sx={{ px: 1, borderBottom: 1, borderColor: "divider", whiteSpace: "nowrap", maxWidth: 220, overflow: "hidden", textOverflow: "ellipsis", color: muted ? "text.secondary" : "text.primary", ...sx }}>
+      {children}
+    </Box>
+  );
+}
