@@ -118,8 +118,11 @@ def test_who_may_see_the_rows(run: tuple[Visitor, str], visitor: SignIn) -> None
     _, base = run
     body = {"behind": {"model": "recipe", "part": "test"}}
     assert visitor("nell").ask("POST", f"{base}/behind", body).status_code == 200
-    assert visitor("wren").ask("POST", f"{base}/behind", body).status_code == 404
-    assert visitor("wren").ask("GET", f"{base}/behind/csv?model=recipe&part=test").status_code == 404
+    nobody = visitor("wren")
+    nobody.ask("DELETE", "/api/session")
+    assert nobody.ask("POST", f"{base}/behind", body).status_code == 401
+    assert nobody.ask("GET", f"{base}/behind/csv?model=recipe&part=test").status_code == 401
+    assert visitor("wren").ask("POST", "/api/cases/999999/behind", body).status_code == 404
 
 
 def test_after_a_deviation_the_old_scores_are_not_shown(visitor: SignIn, workers: House) -> None:
