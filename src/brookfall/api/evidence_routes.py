@@ -1,16 +1,17 @@
-"""The addresses of what lies behind an exhibit: its rows, to look at and as a file."""
+"""The addresses of what lies behind an exhibit: its rows, to look at and as a file; and its replay."""
 
 from typing import Literal
 
-from flask import Response
-from flask_login import login_required
+from flask import Response, current_app
+from flask_login import current_user, login_required
 from pydantic import BaseModel, ConfigDict, Field
 
-from brookfall.api.blueprint import blueprint, shows
+from brookfall.api.blueprint import QUEUE, blueprint, shows
 from brookfall.api.session import asking
 from brookfall.core.behind import Behind
 from brookfall.desk import behind as desk
-from brookfall.desk.views import BehindView
+from brookfall.desk import replays
+from brookfall.desk.views import BehindView, ReplayView
 from brookfall.records.database import transaction
 
 evidence_api = blueprint("evidence")
@@ -18,6 +19,10 @@ evidence_api = blueprint("evidence")
 
 class CasePath(BaseModel):
     case_id: int
+
+
+class ExhibitPath(CasePath):
+    number: int
 
 
 class BehindPath(CasePath):
@@ -62,3 +67,29 @@ def get_behind_file(path: BehindPath, query: Behind) -> Response:
     response = Response(file.pieces, content_type=file.mimetype)
     response.headers["Content-Disposition"] = f'attachment; filename="{file.name}"'
     return response
+
+
+@evidence_api.get("/cases/<int:case_id>/exhibits/<int:number>/replay", responses={200: ReplayView})
+@login_required
+@shows
+def get_replay(path: ExhibitPath) -> ReplayView:
+    with transaction() as session:
+        return replays.replay_view(session, asking(session), path.case_id, path.number)
+
+
+@evidence_api.post("/cases/<int:case_id>/exhibits/<int:number>/replay", responses={200: ReplayView})
+@login_required
+@shows
+def post_replay(path: ExhibitPath) -> ReplayView:
+    """Has the exhibit fitted and computed again by a worker, and compared bit for bit."""
+    replays.ask_replay(int(current_user.id), path.case_id, path.number, current_app.extensions[QUEUE])
+    with transaction() as session:
+        return replays.replay_view(session, asking(session), path.case_id, path.number)
+
+
+@evidence_api.delete("/cases/<int:case_id>/exhibits/<int:number>/replay", responses={200: ReplayView})
+@login_required
+@shows
+def delete_replay(path: ExhibitPath) -> ReplayView:
+    with transaction() as session:
+        return replays.cancel_replay(session, asking(session), path.case_id, path.number)

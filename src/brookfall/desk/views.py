@@ -431,6 +431,20 @@ class ChosenThreshold(View):
     miss_cost: float | None = Field(default=None, gt=0, allow_inf_nan=False)
 
 
+class ReplayView(View):
+    """The newest replay of an exhibit; ``state`` is None where nobody asked. ``said`` is what came of it."""
+
+    state: Literal["waiting", "leased", "done", "failed", "cancelled"] | None
+    done: int
+    needed: int
+    outcome: Literal["same", "near", "other"] | None
+    said: str
+    differences: list[str]
+    by: str | None
+    asked: datetime | None
+    finished: datetime | None
+
+
 class Citation(View):
     """What a finding quotes of an exhibit; ``now`` is what that says since, where it says something else.
 

@@ -7,6 +7,7 @@ from celery.signals import worker_ready
 
 from brookfall.desk.look import look_and_keep
 from brookfall.engine.intake import take_in, waiting_drafts
+from brookfall.engine.replays import carry_out, waiting_replays
 from brookfall.engine.work import open_runs, work_on
 from brookfall.records.config import config
 
@@ -53,8 +54,14 @@ def intake(draft_id: int) -> None:
     take_in(draft_id)
 
 
+@app.task(name="brookfall.replay")  # type: ignore[untyped-decorator]
+def replay(replay_id: int) -> None:
+    """Fits and computes an exhibit again, and compares."""
+    carry_out(replay_id)
+
+
 class CeleryQueue:
-    """Wakes every worker for a run, or one for a look or a draft."""
+    """Wakes every worker for a run, or one for a look, a draft or a replay."""
 
     def __init__(self, messages: int = 8) -> None:
         self._messages = messages
@@ -68,6 +75,9 @@ class CeleryQueue:
 
     def intake(self, draft_id: int) -> None:
         intake.apply_async((draft_id,), expires=_EXPIRY_SECONDS)
+
+    def replay(self, replay_id: int) -> None:
+        replay.apply_async((replay_id,), expires=_EXPIRY_SECONDS, priority=_CAN_WAIT)
 
 
 @worker_ready.connect  # type: ignore[untyped-decorator]
@@ -83,3 +93,5 @@ def _tick() -> None:
             work_once.apply_async((run_id,), expires=_TICK_SECONDS, priority=_CAN_WAIT)
         for draft_id in waiting_drafts():
             intake.apply_async((draft_id,), expires=_TICK_SECONDS)
+        for replay_id in waiting_replays():
+            replay.apply_async((replay_id,), expires=_TICK_SECONDS, priority=_CAN_WAIT)

@@ -4,6 +4,7 @@ import logging
 import os
 import socket
 import time
+from dataclasses import replace
 from functools import lru_cache
 
 from sqlalchemy import or_, select
@@ -29,7 +30,7 @@ _IDLE_SECONDS = 0.3
 _log = logging.getLogger(__name__)
 
 
-class _Laid:
+class Laid:
     """A run laid out in this process: its bench, what each check asked, and its jobs by key."""
 
     def __init__(self, bench: Bench, numbers: dict[str, int]) -> None:
@@ -39,12 +40,16 @@ class _Laid:
 
 
 @lru_cache(maxsize=4)
-def _lay_out(run_id: int) -> _Laid:
+def lay_out(run_id: int) -> Laid:
+    """The run as it is worked on in this process; kept, as the plan of a run does not change."""
     with transaction() as session:
         run = session.get_one(Run, run_id)
         checks = select(RunCheck.name, RunCheck.number).where(RunCheck.run_id == run_id)
         numbers = {name: number for name, number in session.execute(checks)}  # noqa: C416 - rows, not pairs
-        return _Laid(bench_of(session, session.get_one(Case, run.case_id)), numbers)
+        bench = bench_of(session, session.get_one(Case, run.case_id))
+        # A deviation that was opened since may have added checks, which are not of this run.
+        asked = tuple(check for check in bench.plan.checks if check in numbers)
+        return Laid(replace(bench, plan=bench.plan.model_copy(update={"checks": asked})), numbers)
 
 
 def open_runs() -> list[int]:
@@ -83,7 +88,7 @@ def _make_fits(run_id: int, worker: str) -> bool:
         keys = ledger.claim(session, run_id, worker, _BATCH)
     if not keys:
         return False
-    laid = _lay_out(run_id)
+    laid = lay_out(run_id)
     with heartbeat(lambda: _renew(keys, worker)):
         results = [_execute(laid, key) for key in keys]
     with transaction() as session:
@@ -92,7 +97,7 @@ def _make_fits(run_id: int, worker: str) -> bool:
     return True
 
 
-def _execute(laid: _Laid, key: str) -> FitResult:
+def _execute(laid: Laid, key: str) -> FitResult:
     job = laid.jobs[key]
     return execute(job, laid.bench.subject)
 
@@ -108,11 +113,11 @@ def _write_exhibit(run_id: int) -> bool:
         check = _claim_check(session, run_id)
     if check is None:
         return False
-    laid = _lay_out(run_id)
+    laid = lay_out(run_id)
     asked = laid.asked[check.number]
-    with transaction() as session:
-        kept = ledger.load(session, asked.needs)
     try:
+        with transaction() as session:
+            kept = ledger.load(session, asked.needs)
         exhibit = evaluate(asked, laid.bench, kept)
     except Exception:  # noqa: BLE001 - a fault of ours in one check must not end the others
         _log.exception("run %s, check %s", run_id, check.name)

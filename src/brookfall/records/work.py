@@ -74,3 +74,30 @@ class Reading(Base):
     fit_key: Mapped[Sha] = mapped_column(ForeignKey("fit.key"), primary_key=True)
     key: Mapped[str] = mapped_column(String(80, collation="ascii_bin"), primary_key=True)
     data: Mapped[Bytes]
+
+
+class Replay(Base):
+    """A replay of an exhibit that somebody asked for. state: waiting, leased, done, failed, cancelled.
+
+    ``outcome`` is same, near or other; ``said`` is what came of it in words; ``differences`` are lines of text.
+    """
+
+    __tablename__ = "replay"
+    __table_args__ = (Index("ix_replay_state", "state", "lease_until"), TABLE_OPTIONS)
+
+    id: Mapped[Key]
+    case_id: Mapped[int] = mapped_column(ForeignKey("case_file.id"))
+    run_id: Mapped[int] = mapped_column(ForeignKey("run.id"))
+    number: Mapped[int]
+    by_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    asked: Mapped[Moment]
+    finished: Mapped[Moment | None]
+    state: Mapped[str] = mapped_column(String(20))
+    lease_until: Mapped[Moment | None]
+    worker: Mapped[str | None] = mapped_column(String(80))
+    attempts: Mapped[int]
+    done: Mapped[int]
+    needed: Mapped[int]
+    outcome: Mapped[str | None] = mapped_column(String(20))
+    said: Mapped[str] = mapped_column(Text)
+    differences: Mapped[list[Any]]

@@ -101,6 +101,22 @@ export const useExhibit = (id: number, runId: number | null, number: number | nu
       told(await client.GET("/api/cases/{case_id}/exhibits/{number}", { params: { path: { case_id: id, number: number ?? 0 } } })).exhibit,
   });
 
+const ofExhibit = (id: number, number: number) => ({ params: { path: { case_id: id, number } } });
+
+/** The newest replay of an exhibit; asked again while it goes on. */
+export const useReplay = (id: number, runId: number, number: number) =>
+  useQuery({
+    queryKey: ["replay", id, runId, number],
+    queryFn: async () => told(await client.GET("/api/cases/{case_id}/exhibits/{number}/replay", ofExhibit(id, number))),
+    refetchInterval: (query) => (query.state.data?.state === "waiting" || query.state.data?.state === "leased" ? POLL_MS : false),
+  });
+
+export const useAskReplay = (id: number, runId: number, number: number) =>
+  useAct(async (_: void) => told(await client.POST("/api/cases/{case_id}/exhibits/{number}/replay", ofExhibit(id, number))), ["replay", id, runId, number]);
+
+export const useCancelReplay = (id: number, runId: number, number: number) =>
+  useAct(async (_: void) => told(await client.DELETE("/api/cases/{case_id}/exhibits/{number}/replay", ofExhibit(id, number))), ["replay", id, runId, number]);
+
 export const useFindings = (id: number) =>
   useQuery({ queryKey: ["findings", id], queryFn: async () => told(await client.GET("/api/cases/{case_id}/findings", at(id))) });
 

@@ -14,6 +14,7 @@ import { useMarginOf } from "../frame/margin";
 import { GaugeMark } from "../marks/GaugeMark";
 import { Fetching, Said } from "../parts/Said";
 import { plural, QUESTIONS, seconds } from "../wording";
+import { Replay } from "./Replay";
 import { ExhibitView, type ChosenThreshold } from "./ExhibitView";
 
 const SHORT = ["Data fit for use?", "Claims reproduce?", "Holds on unseen rows?", "Memorised its rows?", "Beats something simpler?", "Treats people fairly?", "Makes sense?"] as const;
@@ -71,7 +72,8 @@ export function Evidence() {
         {state !== "running" && <StaleNote theCase={theCase} run={run.data} />}
         <Said error={exhibit.error} />
         {exhibit.data && there ? (
-          <ExhibitView exhibit={isStale ? { ...exhibit.data, state: "stale" } : exhibit.data} mayFind={theCase.may.review} isAside={margin?.set_aside.includes(exhibit.data.number) ?? false} asTables={asTables} onFind={find} onAside={setAside} onTables={() => setAsTables(!asTables)} />
+          <ExhibitView exhibit={isStale ? { ...exhibit.data, state: "stale" } : exhibit.data} mayFind={theCase.may.review} isAside={margin?.set_aside.includes(exhibit.data.number) ?? false} asTables={asTables} onFind={find} onAside={setAside} onTables={() => setAsTables(!asTables)}
+            replay={<Replay caseId={theCase.id} runId={run.data.id} number={exhibit.data.number} mayReplay={!isStale && exhibit.data.state === "done" && state !== "running"} />} />
         ) : (
           <Typography sx={{ color: "text.secondary" }}>{chosen ? `Exhibit ${chosen} is not there yet.` : "Exhibits appear here as their fits are done."}</Typography>
         )}

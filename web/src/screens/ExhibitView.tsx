@@ -2,6 +2,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
+import type { ReactNode } from "react";
 import type { Estimate, Exhibit, Schemas } from "../api/client";
 import { IntervalStrip } from "../charts/IntervalStrip";
 import { Matrix } from "../charts/Matrix";
@@ -20,6 +21,7 @@ interface ExhibitViewProps {
   onFind: (chosen?: ChosenThreshold) => void;
   onAside: () => void;
   onTables: () => void;
+  replay: ReactNode;
 }
 
 /** A threshold that the reviewer chose on a chart: the place of the chart, the threshold, and what a miss costs. */
@@ -29,7 +31,7 @@ export interface ChosenThreshold {
   missCost: number | null;
 }
 
-export function ExhibitView({ exhibit, mayFind, isAside, asTables, onFind, onAside, onTables }: ExhibitViewProps) {
+export function ExhibitView({ exhibit, mayFind, isAside, asTables, onFind, onAside, onTables, replay }: ExhibitViewProps) {
   const estimates = exhibit.estimates ?? [];
   const wide = estimates.find((e) => e.wide_level != null);
   return (
@@ -58,6 +60,7 @@ export function ExhibitView({ exhibit, mayFind, isAside, asTables, onFind, onAsi
         {(exhibit.tables ?? []).map((table) => <Numbers key={table.title} table={table} estimates={estimates} />)}
       </Box>
       <HowComputed exhibit={exhibit} wide={wide} />
+      {replay}
     </article>
   );
 }
