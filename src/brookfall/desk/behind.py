@@ -75,10 +75,18 @@ def behind_view(
         of=case.n_rows,
         columns=list(window.names),
         places=(found.positions[shown] + 1).tolist(),
-        rows=[list(row) for row in zip(*(column.texts() for column in window.columns), strict=True)],
+        rows=[list(row) for row in zip(*_cells(window, len(found.said)), strict=True)],
         said=len(found.said),
         title=_title(behind),
     )
+
+
+def _cells(window: Table, said: int) -> list[list[str | None]]:
+    """The cells as they read; what a model said to six digits, as no one reads more on a screen."""
+    return [
+        [f"{value:.6g}" for value in column.values] if place < said and column.kind == "number" else column.texts()
+        for place, column in enumerate(window.columns)
+    ]
 
 
 def behind_file(

@@ -3,7 +3,7 @@ import Box from "@mui/material/Box";
 import { useRef, useState, type ReactNode } from "react";
 import { Link } from "react-router";
 import { number } from "../wording";
-import { csvOf, fileName, pngOf, save, svgOf, type NumbersOf } from "./export";
+import { csvOf, fileName, pngOf, save, svgOf, type Key, type NumbersOf } from "./export";
 
 /** A row of the numbers may lead to the rows of data behind it. */
 export interface ChartNumbers extends NumbersOf {
@@ -14,14 +14,16 @@ interface ChartFigureProps {
   title: string;
   caption: ReactNode;
   numbers: ChartNumbers;
+  /** What the colours stand for, where the picture itself does not say it. */
+  keys?: readonly Key[];
   asTable: boolean;
   children: ReactNode;
 }
 
-export function ChartFigure({ title, caption, numbers, asTable, children }: ChartFigureProps) {
+export function ChartFigure({ title, caption, numbers, keys = [], asTable, children }: ChartFigureProps) {
   const figure = useRef<HTMLElement>(null);
   const [fault, setFault] = useState("");
-  const picture = () => (figure.current ? svgOf(figure.current) : null);
+  const picture = () => (figure.current ? svgOf(figure.current, title, keys) : null);
   const saveSvg = () => {
     const svg = picture();
     if (svg) save(new Blob([svg], { type: "image/svg+xml" }), fileName(title, "svg"));
@@ -35,7 +37,7 @@ export function ChartFigure({ title, caption, numbers, asTable, children }: Char
     <Box component="figure" ref={figure} aria-label={title} sx={{ m: 0, mb: 2 }}>
       {caption}
       {asTable ? <ChartTable title={title} numbers={numbers} /> : children}
-      <Box sx={{ display: "flex", gap: 1, fontSize: 11, color: "text.secondary", pl: 0.25 }}>
+      <Box sx={{ display: "flex", alignItems: "center", gap: 1, fontSize: 11, color: "text.secondary", pl: 0.25 }}>
         Save
         {!asTable && <Save name="SVG" of={title} onSave={saveSvg} />}
         {!asTable && <Save name="PNG" of={title} onSave={savePng} />}
@@ -49,7 +51,7 @@ export function ChartFigure({ title, caption, numbers, asTable, children }: Char
 function Save({ name, of, onSave }: { name: string; of: string; onSave: () => void }) {
   return (
     <Box component="button" onClick={onSave} aria-label={`Save ${of} as ${name}`}
-      sx={{ all: "unset", cursor: "pointer", color: "primary.main", minHeight: 24, minWidth: 24, textAlign: "center", "&:focus-visible": { outline: 2, outlineColor: "primary.main" }, "&:hover": { textDecoration: "underline" } }}>
+      sx={{ all: "unset", cursor: "pointer", color: "primary.main", minHeight: 24, minWidth: 24, textAlign: "center", lineHeight: "24px", "&:focus-visible": { outline: 2, outlineColor: "primary.main" }, "&:hover": { textDecoration: "underline" } }}>
       {name}
     </Box>
   );
@@ -61,8 +63,8 @@ function ChartTable({ title, numbers }: { title: string; numbers: ChartNumbers }
       <Box component="table" sx={{ borderCollapse: "collapse", fontSize: 12, width: "100%" }}>
         <thead>
           <tr>
-            {numbers.columns.map((column) => (
-              <Box component="th" scope="col" key={column} sx={{ textAlign: "right", fontWeight: 500, color: "text.secondary", position: "sticky", top: 0, bgcolor: "background.default", borderBottom: 1, borderColor: "text.primary", px: 0.75 }}>{column}</Box>
+            {numbers.columns.map((column, j) => (
+              <Box component="th" scope="col" key={column} sx={{ textAlign: typeof numbers.rows[0]?.[j] === "string" ? "left" : "right", fontWeight: 500, color: "text.secondary", position: "sticky", top: 0, bgcolor: "background.default", borderBottom: 1, borderColor: "text.primary", px: 0.75 }}>{column}</Box>
             ))}
             {numbers.links && <th />}
           </tr>
@@ -70,7 +72,7 @@ function ChartTable({ title, numbers }: { title: string; numbers: ChartNumbers }
         <tbody>
           {numbers.rows.map((row, i) => (
             <tr key={i}>
-              {row.map((value, j) => <Box component="td" key={j} sx={{ textAlign: "right", px: 0.75, borderBottom: 1, borderColor: "divider" }}>{typeof value === "number" ? (Number.isInteger(value) ? value : number(value, 4)) : (value ?? "–")}</Box>)}
+              {row.map((value, j) => <Box component="td" key={j} sx={{ textAlign: typeof value === "string" ? "left" : "right", px: 0.75, borderBottom: 1, borderColor: "divider" }}>{typeof value === "number" ? (Number.isInteger(value) ? value : number(value, 4)) : (value ?? "–")}</Box>)}
               {numbers.links && <Box component="td" sx={{ px: 0.75, borderBottom: 1, borderColor: "divider" }}>{numbers.links[i] ? <Link to={numbers.links[i]}>rows</Link> : ""}</Box>}
             </tr>
           ))}

@@ -40,7 +40,7 @@ export function LineFigure({ chart, series, asTable }: LineFigureProps) {
     if (to) void go(to);
   };
   return (
-    <ChartFigure title={chart.title} asTable={asTable} numbers={numbersOf(chart, series, rowsAt)} caption={<CurveKey title={chart.title} curves={curves} />}>
+    <ChartFigure title={chart.title} asTable={asTable} keys={curves} numbers={numbersOf(chart, series, rowsAt)} caption={<CurveKey title={chart.title} curves={curves} />}>
       <Suspense fallback={<Box sx={{ height: 290 }} />}>
         <Curves title={chart.title} x={chart.x} y={chart.y} curves={curves} diagonal={chart.diagonal} width={348} height={290} onPoint={open} />
       </Suspense>

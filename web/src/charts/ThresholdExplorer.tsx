@@ -51,7 +51,7 @@ export function ThresholdExplorer({ chart, series, asTable, onFind }: ThresholdE
   const now = countsAt(all, place);
   const top = thresholds.at(-1) ?? 1;
   return (
-    <ChartFigure title={chart.title} asTable={asTable} caption={<CurveKey title={chart.title} curves={curves} />} numbers={numbersOf(all, thresholds, missCost)}>
+    <ChartFigure title={chart.title} asTable={asTable} keys={curves} caption={<CurveKey title={chart.title} curves={curves} />} numbers={numbersOf(all, thresholds, missCost)}>
       <Suspense fallback={<Box sx={{ height: 230 }} />}>
         <Curves title={chart.title} x="threshold" y="share" curves={curves} at={threshold} width={680} height={230} xMax={top} />
       </Suspense>

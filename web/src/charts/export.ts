@@ -27,8 +27,23 @@ export function fileName(words: string, ending: string): string {
 
 const LOOKS = ["fill", "stroke", "stroke-width", "stroke-opacity", "stroke-dasharray", "font-family", "font-size", "font-weight", "text-anchor", "opacity"];
 
-/** The chart's picture with every look written into it, so that it needs no style sheet; null where there is none. */
-export function svgOf(figure: HTMLElement): string | null {
+export interface Key {
+  label: string;
+  colour: string;
+}
+
+const SVG = "http://www.w3.org/2000/svg";
+const HEAD = 40;
+
+function make(name: string, looks: Record<string, string | number>, text = ""): SVGElement {
+  const made = document.createElementNS(SVG, name);
+  for (const [look, value] of Object.entries(looks)) made.setAttribute(look, String(value));
+  made.textContent = text;
+  return made;
+}
+
+/** The chart's picture under its title and key, every look written into it, so that it needs no style sheet; null where there is none. */
+export function svgOf(figure: HTMLElement, title: string, keys: readonly Key[]): string | null {
   const shown = figure.querySelector("svg");
   if (!shown) return null;
   const copy = shown.cloneNode(true) as SVGSVGElement;
@@ -44,10 +59,20 @@ export function svgOf(figure: HTMLElement): string | null {
     for (const name of LOOKS) if (look.getPropertyValue(name)) place?.setAttribute(name, look.getPropertyValue(name));
     place?.removeAttribute("style");
   });
-  const ground = document.createElementNS("http://www.w3.org/2000/svg", "rect");
-  for (const [name, value] of [["width", "100%"], ["height", "100%"], ["fill", getComputedStyle(document.body).backgroundColor]] as const) ground.setAttribute(name, value);
-  copy.insertBefore(ground, copy.firstChild);
-  return new XMLSerializer().serializeToString(copy);
+  const body = getComputedStyle(document.body);
+  const words = { fill: body.color, "font-family": body.fontFamily };
+  const whole = make("svg", { xmlns: SVG, width: Math.round(width), height: Math.round(height) + HEAD });
+  whole.append(make("rect", { width: "100%", height: "100%", fill: body.backgroundColor }));
+  whole.append(make("text", { ...words, x: 4, y: 15, "font-size": 13, "font-weight": 600 }, title));
+  let x = 4;
+  for (const key of keys) {
+    whole.append(make("rect", { x, y: 26, width: 14, height: 4, fill: key.colour }));
+    whole.append(make("text", { ...words, x: x + 18, y: 32, "font-size": 11 }, key.label));
+    x += 34 + 6.2 * key.label.length;
+  }
+  copy.setAttribute("y", String(HEAD));
+  whole.append(copy);
+  return new XMLSerializer().serializeToString(whole);
 }
 
 const SHARPER = 2;

@@ -51,7 +51,7 @@ export function ExhibitView({ exhibit, mayFind, isAside, asTables, onFind, onAsi
       </Box>
       <Box sx={{ display: "flex", flexWrap: "wrap", columnGap: 2 }}>
         {(exhibit.charts ?? []).map((chart, i) => (
-          <Box key={i} sx={{ width: chart.kind === "lines" ? 348 : "100%" }}>
+          <Box key={i} sx={{ width: chart.kind === "lines" && !asTables ? 348 : "100%" }}>
             <Picture chart={chart} exhibit={exhibit} asTable={asTables} onFind={mayFind ? (chosen) => onFind({ chart: i, ...chosen }) : undefined} />
           </Box>
         ))}
@@ -134,7 +134,7 @@ function HowComputed({ exhibit, wide }: { exhibit: Exhibit; wide: Estimate | und
     <Box component="section" aria-label="How it was computed" sx={{ borderTop: 1, borderColor: "divider", pt: 1, fontSize: 12, color: "text.secondary", maxWidth: 760 }}>
       <Typography variant="h3" sx={{ fontSize: 13, mb: 0.25, color: "text.primary" }}>How it was computed</Typography>
       {Object.keys(from.fit_seconds ?? {}).length > 0 && <div>A fit takes {Object.entries(from.fit_seconds ?? {}).map(([model, s]) => `${s.toFixed(2)} s (${model})`).join(", ")}.</div>}
-      <div>{from.scheme}; seed {from.seed}; {plural(from.fits.length, "fit")}, {from.seconds.toFixed(1)} s. Intervals at 95 %.</div>
+      <div>{from.scheme.charAt(0).toUpperCase() + from.scheme.slice(1)}; seed {from.seed}; {plural(from.fits.length, "fit")}, {from.seconds.toFixed(1)} s. Intervals at 95 %.</div>
       {wide && <div>{plural(judged, "estimate")} judged together, each at {((wide.wide_level ?? 0) * 100).toFixed(2)} %: the thin ends of the whiskers.</div>}
       {(exhibit.estimates ?? []).some((e) => e.note === "too few to judge") && <div>Marked few: under 30 rows, or under 5 events or non-events; shown, never judged.</div>}
       <div>{from.source}</div>

@@ -133,15 +133,15 @@ function Foot({ theCase, view, busy, onRun, onUndo }: FootProps) {
     <Box sx={{ position: "sticky", bottom: 0, bgcolor: "background.default", borderTop: 1, borderColor: "divider", zIndex: 1 }}>
       {deviating && view.locked && <DeviationForm caseId={theCase.id} onDone={() => setDeviating(false)} />}
       <Box sx={{ display: "flex", alignItems: "center", gap: 2, px: 3, minHeight: 52 }}>
-        <span>{fits}</span>
-        {view.shared && !again ? <Typography variant="body2" sx={{ color: "text.secondary" }}>{count(view.shared)} shared by several checks</Typography> : null}
+        <span style={{ whiteSpace: "nowrap" }}>{fits}</span>
+        {view.shared && !again ? <Typography variant="body2" sx={{ color: "text.secondary" }}>{count(view.shared)} shared</Typography> : null}
         <Typography variant="body2" sx={{ color: "text.secondary", ml: "auto", textAlign: "right" }}>
-          {view.locked ? `Locked by ${view.locked_by}, ${moment(view.locked)}` : again ? "" : "Nothing judged is run before the plan is locked; after that a change is a deviation, with a reason."}
+          {view.locked ? `Locked by ${view.locked_by}, ${moment(view.locked)}` : again ? "" : "Once it is locked, a change is a deviation with a reason."}
         </Typography>
         {onUndo && <Button disabled={busy} onClick={onUndo}>Undo</Button>}
         {theCase.may.review && view.locked && !deviating && <Button disabled={busy || running} onClick={() => setDeviating(true)}>Deviate from it</Button>}
         {theCase.may.review && !(view.locked && nothing) && (
-          <Button variant="contained" disabled={busy || view.problem !== null || running} onClick={onRun}>{words}</Button>
+          <Button variant="contained" disabled={busy || view.problem !== null || running} onClick={onRun} sx={{ whiteSpace: "nowrap" }}>{words}</Button>
         )}
       </Box>
     </Box>

@@ -5,6 +5,7 @@ import Typography from "@mui/material/Typography";
 import { useRef } from "react";
 import type { Plan as PlanBody, Schemas } from "../../api/client";
 import { useComparePlan, useOtherPlans, useReadPlan } from "../../api/queries";
+import { InlineChoice } from "../../parts/Inline";
 import { Said } from "../../parts/Said";
 import { plural } from "../../wording";
 
@@ -31,13 +32,11 @@ export function PlanFile({ caseId, editable, onTake }: { caseId: number; editabl
           event.target.value = "";
         }} />
         {others.data && others.data.length > 0 && (
-          <label>
+          <span>
             Set it beside the plan of{" "}
-            <select value="" onChange={(event) => { putAway(); compare.mutate(Number(event.target.value)); }}>
-              <option value="" disabled>choose a case</option>
-              {others.data.map((one) => <option key={one.case_id} value={one.case_id}>{one.model} {one.version}{one.locked ? "" : ", not locked"}</option>)}
-            </select>
-          </label>
+            <InlineChoice name="Set it beside the plan of" value="" disabled={compare.isPending} onSet={(id) => { putAway(); compare.mutate(Number(id)); }}
+              options={[["", "another case"] as const, ...others.data.map((one) => [String(one.case_id), `${one.model} ${one.version}${one.locked ? "" : ", not locked"}`] as const)]} />
+          </span>
         )}
       </Box>
       <Said error={read.error ?? compare.error ?? others.error} />

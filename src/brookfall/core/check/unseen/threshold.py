@@ -50,7 +50,7 @@ class Threshold:
                 name: draft.add(name, measure(name, rows), model=model, part=judged.part, threshold=rows.threshold)
                 for name in _MEASURES
             }
-            named = f"{judged.part.replace('_', ' ')} rows{shown.of_model(model, bench)}"
+            named = f"{judged.part.replace('_', '-')} rows{shown.of_model(model, bench)}"
             grid, prefix = threshold_grid(rows), f"threshold:{model}"
             series[f"{prefix}:all"] = threshold_counts(rows, grid)
             groups = {}
@@ -70,7 +70,7 @@ class Threshold:
             tables.append(
                 TableView(
                     title=f"At the submitted threshold of {rows.threshold:g}, {named}",
-                    columns=("measure", judged.part.replace("_", " ")),
+                    columns=("measure", judged.part.replace("_", "-")),
                     rows=tuple((text(wording.measure_words(name)), at(place)) for name, place in places.items()),
                 )
             )
