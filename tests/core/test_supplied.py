@@ -239,3 +239,75 @@ def test_a_claim_on_one_class() -> None:
     package = opened("multiclass", pd.DataFrame({"said": people()["kind"]}), {"label": "said"}, claims=claims)
     (estimate,) = exhibits(package, checks=["claims"])["claims"].estimates
     assert (estimate.verdict, estimate.class_) == ("reproduced", "large")
+
+
+LOGISTIC: dict[str, object] = {"family": "logistic", "preprocess": {"scale": "standard"}, "seed": 3}
+
+
+def refitted_scores(parts: pd.DataFrame) -> pd.DataFrame:
+    """What the recipe itself gives on every row, learned from the training part."""
+    alone = subject_of(package_from_files(files("binary", binary_scores(), BY_KEY, parts, recipe=LOGISTIC)))
+    from brookfall.core.fit.execute import execute
+    from brookfall.core.fit.request import FitJob, ScoreReading
+
+    bench = Bench(alone, small_plan())
+    rows = np.arange(alone.table.n_rows)
+    job = FitJob(bench.fit(bench.given_parts["training"]), (ScoreReading(rows),))
+    (scores,) = execute(job, alone).readings.values()
+    return pd.DataFrame({"id": [f"r{i}" for i in rows], "p": scores})
+
+
+def parted() -> pd.DataFrame:
+    return people().assign(part=np.where(np.arange(420) < 300, "training", "test"))
+
+
+def test_recipe_and_scores_that_agree_row_by_row_are_said_to() -> None:
+    scores = refitted_scores(parted()).iloc[300:]
+    claims = [{"measure": "auc", "part": "test", "value": "0.5"}]
+    found = exhibits(opened("binary", scores, BY_KEY, parted(), recipe=LOGISTIC, claims=claims), checks=["claims"])[
+        "claims"
+    ]
+    assert found.answer.endswith("Refitted here, the recipe gives the supplied scores row by row.")
+    by_name = {e.measure: e for e in found.estimates if e.versus is not None}
+    assert by_name["largest_score_difference"].value == pytest.approx(0, abs=1e-9)
+    assert by_name["flipped"].value == 0
+    assert by_name["flipped"].n == 120
+    assert (by_name["flipped"].low, by_name["flipped"].high) != (None, None)
+
+
+def test_scores_of_another_model_are_told_with_the_share_of_other_decisions() -> None:
+    scores = refitted_scores(parted()).iloc[300:].copy()
+    moved = scores["p"].to_numpy().copy()
+    flipped = np.flatnonzero(moved < 0.5)[:12]
+    moved[flipped] = 0.9
+    found = exhibits(opened("binary", scores.assign(p=moved), BY_KEY, parted(), recipe=LOGISTIC), checks=["claims"])[
+        "claims"
+    ]
+    by_name = {e.measure: e for e in found.estimates}
+    assert by_name["flipped"].value == pytest.approx(12 / 120)
+    assert by_name["largest_score_difference"].value == pytest.approx(
+        0.9 - float(scores["p"].to_numpy()[flipped].min())
+    )
+    assert by_name["largest_score_difference"].note
+    assert found.answer.startswith("The submission claims no figure. Refitted here, it gives other scores")
+    assert "0.100 [" in found.answer
+    # The owner's own parts were used, so nothing excuses it.
+    assert "need not be" not in found.answer
+
+
+def test_numbers_agree_or_not_by_their_size_alone() -> None:
+    numbers = pd.DataFrame({"y_hat": people()["size"] + 2.0})
+    found = exhibits(opened("number", numbers, {"value": "y_hat"}, recipe={"family": "linear"}), checks=["claims"])
+    estimates = {e.measure: e for e in found["claims"].estimates}
+    assert set(estimates) == {"largest_score_difference", "mean_score_difference"}
+    assert estimates["mean_score_difference"].low is not None
+    assert "need not be the owner's" in found["claims"].answer
+
+
+def test_labels_without_scores_are_compared_by_decision() -> None:
+    said = pd.DataFrame({"said": people()["kind"]})
+    found = exhibits(opened("multiclass", said, {"label": "said"}, recipe={"family": "logistic"}), checks=["claims"])
+    by_name = {e.measure: e for e in found["claims"].estimates}
+    assert by_name["largest_score_difference"].value is None
+    assert by_name["flipped"].value is not None
+    assert "of the all rows" not in found["claims"].answer

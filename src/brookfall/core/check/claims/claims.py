@@ -9,6 +9,7 @@ from brookfall.core import wording
 from brookfall.core.bench import RECIPE, SCORES, Bench
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, not_applicable, text
+from brookfall.core.check.claims.agree import agree, agree_needs, owner_parts
 from brookfall.core.errors import UserError
 from brookfall.core.exhibit import Cell, StripGroup, StripRow, TableView, Verdict
 from brookfall.core.fit.ledger import Ledger
@@ -19,7 +20,6 @@ from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.measures import flatters, measure_at
 from brookfall.core.measure.scored import AnyScored
 from brookfall.core.plan import Folds
-from brookfall.core.resample.parts import split_parts
 from brookfall.core.submission.schema import Claim
 
 SEEDS = 20
@@ -56,13 +56,16 @@ class Claims:
     def requests(self, bench: Bench) -> list[Need]:
         if RECIPE not in bench.models:
             return []
-        return [need for claim in bench.subject.claims for need in _needs(bench, claim)]
+        return [*(need for claim in bench.subject.claims for need in _needs(bench, claim)), *agree_needs(bench)]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         claims = bench.subject.claims
-        if not claims:
-            return not_applicable("The submission claims no figure.")
         draft = Draft(bench.plan.policy.level)
+        if not claims:
+            alone = agree(bench, ledger, draft)
+            if alone is None:
+                return not_applicable("The submission claims no figure.")
+            return draft.write(f"The submission claims no figure. {alone.sentence}", tables=(alone.table,))
         rows: list[tuple[Cell, ...]] = []
         groups: list[tuple[str, StripGroup]] = []
         verdicts: list[Verdict] = []
@@ -105,7 +108,11 @@ class Claims:
         table = TableView(
             title="Claim by claim", columns=("claim", "claimed", "recomputed", "on", "verdict"), rows=tuple(rows)
         )
-        return draft.write(_answer(claims, verdicts, draft), charts=strips, tables=(table,))
+        answer = _answer(claims, verdicts, draft)
+        agreed = agree(bench, ledger, draft)
+        if agreed is None:
+            return draft.write(answer, charts=strips, tables=(table,))
+        return draft.write(f"{answer} {agreed.sentence}", charts=strips, tables=(table, agreed.table))
 
 
 def _named(claim: Claim) -> str:
@@ -150,7 +157,7 @@ def _needs(bench: Bench, claim: Claim) -> Iterator[Need]:
     if claim.method == "cross_validation":
         yield from (bench.fold_need(fold) for fold in bench.folds_as(_claimed_folds(bench, claim)))
         return
-    parts, same_rows = _owner_parts(bench)
+    parts, same_rows = owner_parts(bench)
     if claim.part not in parts and claim.part not in (None, "all"):
         return
     reading = ScoreReading(np.sort(np.concatenate(list(parts.values()))))
@@ -166,17 +173,6 @@ def _claimed_folds(bench: Bench, claim: Claim) -> Folds:
     return Folds(folds=claim.folds or 10, repeats=1, stratified=planned.stratified, by=planned.by)
 
 
-def _owner_parts(bench: Bench) -> tuple[dict[str, Rows], bool]:
-    """The owner's split as far as it is known, and whether its rows are exactly those the owner used."""
-    subject, split = bench.subject, bench.recipe.split
-    if subject.roles.part is not None:
-        return bench.given_parts, True
-    if split is None:
-        return bench.parts, False
-    shares = {"training": 1 - split.test, "test": split.test}
-    return split_parts(subject.layout(stratified=split.stratified), shares, split.seed), False
-
-
 def _on_refit(bench: Bench, ledger: Ledger, claim: Claim, level: float) -> _Recomputed:
     try:
         needs = list(_needs(bench, claim))
@@ -186,7 +182,7 @@ def _on_refit(bench: Bench, ledger: Ledger, claim: Claim, level: float) -> _Reco
         return _unchecked(f"no row is in a part named {claim.part}")
     if claim.method == "cross_validation":
         return _by_folds(bench, ledger, claim, needs, level)
-    parts, same_rows = _owner_parts(bench)
+    parts, same_rows = owner_parts(bench)
     rows = np.sort(np.concatenate(list(parts.values()))) if claim.part in (None, "all") else parts[claim.part or "all"]
     figures = [_measured(claim, _scored(bench, ledger, need, rows)) for need in needs]
     figure = figures[0]
