@@ -74,7 +74,7 @@ def small_plan(**changes: object) -> Plan:
         cross_validation=Folds(folds=4, repeats=2),
         policy=default_policy(3),
         # These take fits of their own by the dozen, and have tests of their own.
-        checks=tuple(check for check in checks_of("binary") if check not in ("luck", "challengers")),
+        checks=tuple(check for check in checks_of("binary") if check not in ("luck", "challengers", "in_use")),
     )
     return Plan.model_validate({**plan.model_dump(), **changes})
 

@@ -10,9 +10,10 @@ from brookfall.core.check.reads import content_key, read_of
 from brookfall.core.errors import UserError
 from brookfall.core.judge.limit import Limit
 from brookfall.core.judge.policy import Policy
-from brookfall.core.plan import CHECKS, Folds, Given, Plan, Shares, standard_plan
+from brookfall.core.plan import CHECKS, Folds, Given, InUse, Plan, Shares, standard_plan
 from brookfall.core.plan_facts import plan_changes, plan_facts
 from brookfall.core.plan_file import fitting, plan_from_yaml, plan_to_yaml
+from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest import ask, retest
 from brookfall.core.subject import Subject
 from tests.conftest import small_plan
@@ -28,6 +29,7 @@ OTHER: dict[str, object] = {
     "deciding_part": "test",
     "references": {"sex": "m"},
     "ratio_to": "wait",
+    "in_use": InUse(version="1", recipe=Recipe(family="tree")),
     "checks": ("gap", "baseline"),
     "target_observed": "By visits",
 }
@@ -121,7 +123,7 @@ def test_a_plan_for_another_outcome_is_fitted_or_refused() -> None:
 
 
 def changed_plans() -> list[tuple[str, Callable[[Plan], Plan]]]:
-    plain = ("splits", "references", "ratio_to", "target_observed")
+    plain = ("splits", "references", "ratio_to", "in_use", "target_observed")
     found: list[tuple[str, Callable[[Plan], Plan]]] = [
         (name, lambda plan, name=name: plan.model_copy(update={name: OTHER[name]})) for name in plain
     ]

@@ -8,6 +8,8 @@ from pydantic import Field
 
 from brookfall.core.bench import OUT_OF_FOLD, RECIPE, SCORES, Bench, Deciding
 from brookfall.core.check.simpler.challengers import challengers_of
+from brookfall.core.check.simpler.in_use import deciding_in_use, needs_in_use
+from brookfall.core.check.simpler.swap_set import IN_USE
 from brookfall.core.errors import UserError
 from brookfall.core.exhibit import RowsOf
 from brookfall.core.fit.ledger import Ledger
@@ -52,6 +54,8 @@ def needs_behind(bench: Bench, behind: RowsOf) -> list[Need]:
     """The fits whose readings say which rows these are; UserError where there is no such model or part."""
     if behind.model == SCORES:
         return []
+    if behind.model == IN_USE:
+        return needs_in_use(bench)
     if behind.model == RECIPE:
         return list(bench.out_of_fold_needs) if behind.part == OUT_OF_FOLD else bench.holdout_needs
     return list(bench.deciding_needs_of(_challenger(bench, behind.model)))
@@ -78,6 +82,8 @@ def rows_behind(bench: Bench, ledger: Ledger, behind: Behind) -> Found:
 
 def scored_of(bench: Bench, ledger: Ledger, of: RowsOf) -> Deciding:
     """The rows of a part with a model's scores; UserError where there is no such model or part."""
+    if of.model == IN_USE:
+        return _on_its_part(deciding_in_use(bench, ledger), of)
     if of.model not in (RECIPE, SCORES):
         return _of_challenger(bench, ledger, of)
     if of.model not in bench.models:
@@ -93,9 +99,12 @@ def scored_of(bench: Bench, ledger: Ledger, of: RowsOf) -> Deciding:
 
 
 def _of_challenger(bench: Bench, ledger: Ledger, of: RowsOf) -> Deciding:
-    judged = bench.deciding_of(ledger, _challenger(bench, of.model))
+    return _on_its_part(bench.deciding_of(ledger, _challenger(bench, of.model)), of)
+
+
+def _on_its_part(judged: Deciding, of: RowsOf) -> Deciding:
     if judged.part != of.part:
-        raise UserError(f"A challenger is scored on {judged.part} rows alone.", todo="Ask for that part.")
+        raise UserError(f"That model is scored on {judged.part} rows alone.", todo="Ask for that part.")
     return judged
 
 

@@ -113,13 +113,13 @@ class Bench:
             raise UserError("There is no recipe, so nothing can be refitted.", todo="Submit the recipe.")
         return self.subject.recipe
 
-    def fit(self, train: Rows, recipe: Recipe | None = None) -> FitRequest:
-        """The request to fit the recipe (or another) on these rows."""
+    def fit(self, train: Rows, recipe: Recipe | None = None, features: tuple[str, ...] | None = None) -> FitRequest:
+        """The request to fit the recipe (or another, from other features) on these rows."""
         subject = self.subject
         return FitRequest(
             recipe=recipe or self.recipe,
-            table=self._tested,
-            features=subject.features,
+            table=self._tested if features is None else self._seen(features),
+            features=subject.features if features is None else features,
             target=subject.roles.target,
             outcome=subject.outcome,
             classes=subject.target.classes,
@@ -136,8 +136,11 @@ class Bench:
     @cached_property
     def _tested(self) -> str:
         """Fingerprint of the columns a fit can see, so that marking a column as protected costs no fit."""
+        return self._seen(self.subject.features)
+
+    def _seen(self, features: tuple[str, ...]) -> str:
         subject = self.subject
-        seen = [*subject.features, subject.roles.target, *([subject.roles.weight] if subject.roles.weight else [])]
+        seen = [*features, subject.roles.target, *([subject.roles.weight] if subject.roles.weight else [])]
         return subject.table.select([*seen, *(self._beside or ())]).fingerprint
 
     @cached_property
@@ -308,13 +311,13 @@ class Bench:
             raise UserError(f"The plan judges on {part}, and no row is in that part.", todo="Choose another part.")
         return Deciding(part, self.parts[part], self.part_scores(ledger, self.holdout, part))
 
-    def deciding_needs_of(self, recipe: Recipe) -> tuple[Need, ...]:
+    def deciding_needs_of(self, recipe: Recipe, features: tuple[str, ...] | None = None) -> tuple[Need, ...]:
         """What another recipe is judged by: fits on the rows that the submitted one's are made on."""
-        return tuple(Need(self.fit(need.fit.train, recipe), need.reading) for need in self._deciding_on_folds)
+        return tuple(Need(self.fit(need.fit.train, recipe, features), need.reading) for need in self._deciding_on_folds)
 
-    def deciding_of(self, ledger: Ledger, recipe: Recipe) -> Deciding:
+    def deciding_of(self, ledger: Ledger, recipe: Recipe, features: tuple[str, ...] | None = None) -> Deciding:
         """The rows that decide, with the scores of another recipe."""
-        needs, part = self.deciding_needs_of(recipe), self.plan.deciding_part
+        needs, part = self.deciding_needs_of(recipe, features), self.plan.deciding_part
         if part == OUT_OF_FOLD:
             return self._put_together(ledger, needs)
         return Deciding(part, self.parts[part], self.part_scores(ledger, needs[0], part))

@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from brookfall.core.judge.policy import STANDARD_PLANS, Policy, default_policy
+from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.resample.parts import By
 
 CHECKS = (
@@ -22,6 +23,7 @@ CHECKS = (
     "gap",
     "baseline",
     "challengers",
+    "in_use",
     "selection",
     "selection_pairs",
     "errors",
@@ -148,6 +150,17 @@ class Folds(_Part):
         return f"{how}{by}"
 
 
+class InUse(_Part):
+    """The version in use that the submitted one would take the place of: its recipe is refitted on the same rows.
+
+    ``features`` are those it learns from; None for the submitted version's.
+    """
+
+    version: str = Field(min_length=1, max_length=200)
+    recipe: Recipe
+    features: tuple[str, ...] | None = None
+
+
 class Plan(BaseModel):
     """Everything a run depends on beside the package."""
 
@@ -161,6 +174,7 @@ class Plan(BaseModel):
     deciding_part: DecidingPart = "out_of_fold"
     references: dict[str, str] = Field(default_factory=dict, description="reference group by attribute; else largest")
     ratio_to: str | None = Field(default=None, description="feature of a choice that the others are weighed in")
+    in_use: InUse | None = Field(default=None, description="the version that the submitted one is set against")
     checks: tuple[str, ...] = checks_of("binary")
     policy: Policy
     target_observed: str = Field(default="", max_length=2000, description="how the target came to be observed")
@@ -196,16 +210,19 @@ def standard_plan(
     given_parts: bool,
     grouped: bool = False,
     policy: Policy | None = None,
+    in_use: InUse | None = None,
 ) -> Plan:
     """The standard plan of a tier and outcome; with a part column the data's own parts are used.
 
-    Where a column groups rows, whole groups stay together: a row must not be tested by its own group.
+    With a version in use the submitted one is set against it. Where a column groups rows, whole groups stay together:
+    a row must not be tested by its own group.
 
     >>> plan = standard_plan(2, outcome="number", given_parts=False)
     >>> plan.main_measure, plan.cross_validation.words
     ('r2', '10 folds × 1')
     """
     standard = STANDARD_PLANS[tier]
+    left_out = {*(_NOT_IN_A_LIGHT_PLAN if tier >= _LIGHT else ()), *(() if in_use else ("in_use",))}
     by: By = "groups" if grouped else "rows"
     return Plan(
         seed=DEFAULT_SEED,
@@ -213,6 +230,7 @@ def standard_plan(
         cross_validation=Folds(folds=standard.folds, repeats=standard.repeats, by=by),
         splits=standard.splits,
         main_measure=MAIN_MEASURES[outcome][0],
-        checks=tuple(check for check in checks_of(outcome) if tier < _LIGHT or check not in _NOT_IN_A_LIGHT_PLAN),
+        in_use=in_use,
+        checks=tuple(check for check in checks_of(outcome) if check not in left_out),
         policy=policy or default_policy(tier),
     )

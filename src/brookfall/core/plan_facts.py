@@ -38,10 +38,23 @@ def plan_facts(plan: Plan) -> dict[str, str]:
         "part that decides": plan.deciding_part.replace("_", "-" if plan.deciding_part == "out_of_fold" else " "),
         "reference groups": _listed([f"{name}: {group}" for name, group in sorted(plan.references.items())], "largest"),
         "worth of coefficients in": plan.ratio_to or "the first feature with an expected sign",
+        "version in use": _in_use(plan),
         "how the target came to be observed": plan.target_observed or "not recorded",
     }
     facts |= {f"check {check.replace('_', ' ')}": "on" if check in plan.checks else "off" for check in CHECKS}
     return facts | _policy(plan.policy)
+
+
+def _in_use(plan: Plan) -> str:
+    used = plan.in_use
+    if used is None:
+        return "none named"
+    learns = "" if used.features is None else f", learning from {wording.listed(used.features)}"
+    settings = wording.listed([f"{name} {value}" for name, value in used.recipe.settings.items()])
+    prepared = ", ".join(f"{name} {value}" for name, value in used.recipe.preprocess.model_dump().items())
+    family = used.recipe.family.replace("_", " ")
+    details = "; ".join(one for one in (settings, prepared, f"threshold {used.recipe.threshold:g}") if one)
+    return f"{used.version}, {family} ({details}, seed {used.recipe.seed}){learns}"
 
 
 def _parts(plan: Plan) -> str:

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from brookfall.core import digest, wording
 from brookfall.core.behind import Behind, Found, needs_behind, rows_behind, scored_of
 from brookfall.core.bench import RECIPE, SCORES, Bench
+from brookfall.core.check.simpler.swap_set import IN_USE
 from brookfall.core.check.unseen.threshold import read_at
 from brookfall.core.errors import MissingError, UserError
 from brookfall.core.exhibit import RowsOf
@@ -143,7 +144,7 @@ def _order(table: Table, found: Found, whole: Table, sort: str | None, *, fallin
 
 
 def _title(behind: Behind) -> str:
-    model = {RECIPE: "refitted here", SCORES: "supplied scores"}.get(behind.model)
+    model = {RECIPE: "refitted here", SCORES: "supplied scores", IN_USE: "the version in use"}.get(behind.model)
     named = model or families()[behind.model].words
     said = [f"{behind.part.replace('_', '-')} rows ({named})"]
     if behind.outcome is not None:

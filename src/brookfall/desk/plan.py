@@ -14,6 +14,7 @@ from brookfall.core.wording import measure_words
 from brookfall.desk import people
 from brookfall.desk.bench import bench_of
 from brookfall.desk.deviations import close_deviation, deviations_of
+from brookfall.desk.versions import versions_to_compare
 from brookfall.desk.views import PlanView
 from brookfall.records import ledger, trail
 from brookfall.records.base import now
@@ -56,6 +57,7 @@ def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
         protected=list(roles.protected),
         claims=len(submission.claims),
         owner_split=_owner_split(submission, roles),
+        versions=versions_to_compare(session, case.model, case.outcome, case.id),
         missing_grounds=_missing_grounds(plan, roles),
         outcome=submission.model.outcome,
         main_measures={name: measure_words(name) for name in MAIN_MEASURES.get(submission.model.outcome, ())},

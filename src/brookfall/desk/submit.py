@@ -6,10 +6,12 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brookfall.core.errors import ForbiddenError, UserError
-from brookfall.core.plan import standard_plan
+from brookfall.core.plan import InUse, standard_plan
 from brookfall.core.progress import Progress, untold, within
 from brookfall.core.subject import subject_of
 from brookfall.core.submission.package import Package, package_from_files
+from brookfall.core.submission.schema import Submission
+from brookfall.desk.versions import versions_to_compare
 from brookfall.records import blobs, trail
 from brookfall.records.base import now
 from brookfall.records.cases import Case, SubmittedFile
@@ -77,6 +79,7 @@ def _new_case(session: Session, person: Person, package: Package, due: date | No
             outcome=declared.model.outcome,
             given_parts=roles.part is not None,
             grouped=(roles.group or roles.occasion) is not None,
+            in_use=_in_use(session, declared),
         ).model_dump(mode="json"),
         plan_revision=1,
         created=now(),
@@ -84,6 +87,14 @@ def _new_case(session: Session, person: Person, package: Package, due: date | No
     session.add(case)
     session.flush()
     return case
+
+
+def _in_use(session: Session, declared: Submission) -> InUse | None:
+    """The newest other version that can be refitted; the reviewer may name another."""
+    model = declared.model
+    if model.outcome == "choice" or declared.recipe is None:
+        return None
+    return next(iter(versions_to_compare(session, model.name, model.outcome, None)), None)
 
 
 def _refuse_known_version(session: Session, package: Package) -> None:

@@ -7,7 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field, JsonValue
 
 from brookfall.core.exhibit import Exhibit
 from brookfall.core.look.look import Look
-from brookfall.core.plan import Plan
+from brookfall.core.plan import InUse, Plan
 from brookfall.core.submission.difference import VersionChange
 from brookfall.core.submission.schema import Submission
 from brookfall.core.table.change import Change
@@ -356,6 +356,7 @@ class PlanView(View):
     protected: list[str]
     claims: int
     owner_split: str | None
+    versions: list[InUse]
     missing_grounds: list[str]
     outcome: str
     main_measures: dict[str, str]

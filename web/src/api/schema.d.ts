@@ -1926,6 +1926,22 @@ export interface components {
             part: string;
         };
         /**
+         * InUse
+         * @description The version in use that the submitted one would take the place of: its recipe is refitted on the same rows.
+         *
+         *     ``features`` are those it learns from; None for the submitted version's.
+         */
+        InUse: {
+            /**
+             * Features
+             * @default null
+             */
+            features: string[] | null;
+            recipe: components["schemas"]["Recipe"];
+            /** Version */
+            version: string;
+        };
+        /**
          * Issue
          * @description ``about`` names the kind of issue; ``rows`` are those behind it, ``count`` how many they are.
          */
@@ -2268,6 +2284,7 @@ export interface components {
              *       "gap",
              *       "baseline",
              *       "challengers",
+             *       "in_use",
              *       "selection",
              *       "selection_pairs",
              *       "errors",
@@ -2282,6 +2299,11 @@ export interface components {
              * @enum {string}
              */
             deciding_part: "out_of_fold" | "validation" | "test";
+            /**
+             * @description the version that the submitted one is set against
+             * @default null
+             */
+            in_use: components["schemas"]["InUse"] | null;
             /**
              * Main Measure
              * @default auc
@@ -2396,6 +2418,8 @@ export interface components {
             timed: boolean;
             /** To Run */
             to_run: number | null;
+            /** Versions */
+            versions: components["schemas"]["InUse"][];
         };
         /**
          * Policy

@@ -7,6 +7,7 @@ _READERS: dict[str, tuple[str, ...]] = {
     "checks": (),
     "splits": ("luck",),
     "ratio_to": ("choice",),
+    "in_use": ("in_use",),
     "target_observed": (),
     "references": ("threshold", "selection", "selection_pairs", "errors", "errors_pairs"),
     "policy.name": (),
@@ -18,7 +19,7 @@ _READERS: dict[str, tuple[str, ...]] = {
     "policy.fold_sd_ratio": ("cross_validation",),
     "policy.percentile": ("luck",),
     "policy.better_than_baseline": ("baseline",),
-    "policy.worse_than_challenger": ("challengers",),
+    "policy.worse_than_challenger": ("challengers", "in_use"),
     "policy.group_ratio": ("selection", "selection_pairs", "errors", "errors_pairs"),
     "policy.group_difference": ("selection", "selection_pairs", "errors", "errors_pairs"),
 }

@@ -13,6 +13,7 @@ from brookfall.core.check.memory.gap import Gap
 from brookfall.core.check.sense.choice import Choice
 from brookfall.core.check.simpler.baseline import Baseline
 from brookfall.core.check.simpler.challengers import Challengers
+from brookfall.core.check.simpler.in_use import AgainstInUse
 from brookfall.core.check.unseen.cross_validation import CrossValidation
 from brookfall.core.check.unseen.holdout import Holdout
 from brookfall.core.check.unseen.luck import Luck
@@ -35,6 +36,7 @@ _ALL: tuple[Check, ...] = (
     Gap(),
     Baseline(),
     Challengers(),
+    AgainstInUse(),
     Selection("selection", "Selection", order=1),
     Selection("selection_pairs", "Selection, pairs", order=2),
     Errors("errors", "Errors", order=1),

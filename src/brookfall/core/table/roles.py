@@ -1,6 +1,7 @@
 """What each column is for, and what the rows, so read, say: outcomes, weights, groups, times."""
 
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -51,10 +52,18 @@ class Roles(BaseModel):
 
     def feature_names(self, table: Table) -> tuple[str, ...]:
         """The columns a recipe may learn from, in the table's order."""
+        return self.features_among(table.names)
+
+    def features_among(self, names: Sequence[str]) -> tuple[str, ...]:
+        """Which of these columns a recipe may learn from, in their order.
+
+        >>> Roles(target="y", identifier=("id",), protected=("sex",)).features_among(["id", "sex", "x", "y"])
+        ('x',)
+        """
         if self.features is not None:
-            return tuple(name for name in table.names if name in self.features)
+            return tuple(name for name in names if name in self.features)
         taken = {name for _, name in self.named()} | (set(self.protected) - set(self.also_features))
-        return tuple(name for name in table.names if name not in taken)
+        return tuple(name for name in names if name not in taken)
 
 
 def check_roles(roles: Roles, table: Table, file: str) -> None:

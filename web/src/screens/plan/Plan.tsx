@@ -92,6 +92,7 @@ export function Plan() {
         <Part title={`5 ${QUESTIONS[4]}`}>
           {check("baseline", number ? "Set it against always predicting the mean, on the same rows." : "Set it against the most frequent answer, on the same rows.", "limit: better by more than its interval")}
           {check("challengers", "Set it against other families with their own defaults, on the same folds, and rank them.", number && view.plan.main_measure !== "r2" ? "no limit set" : <>limit: worse by ≤ {limit("Limit on being worse than a challenger", -(p.worse_than_challenger?.at_least ?? 0), (v) => setLimits({ worse_than_challenger: { ...p.worse_than_challenger, at_least: -v } }), 0, 1)}</>)}
+          {check("in_use", <>Set it against the version in use, <VersionInUse plan={plan} view={view} off={off} set={set} />, refitted on the same rows, and look at who changes side.</>, number && view.plan.main_measure !== "r2" ? "no limit set" : "the same limit")}
         </Part>
         <Part title={`6 ${QUESTIONS[5]}`}>
           {check("selection", <>Compare {number ? "mean predictions" : "who is selected"} by {view.protected.join(", ").replaceAll("_", " ") || "nothing: no column is protected"}, against the largest group{number ? "" : ", and by the four-fifths rule"}.</>, number ? "no limit set" : <RatioLimit p={p} off={off} setLimits={setLimits} />)}
@@ -153,6 +154,16 @@ function Unanswered({ children }: { children: ReactNode }) {
     <Sentence limit="">
       <Box component="span" sx={{ color: "text.secondary" }}>{children}</Box>
     </Sentence>
+  );
+}
+
+/** Versions can be told apart by name; the recipe goes into the plan with it. */
+function VersionInUse({ plan, view, off, set }: { plan: PlanBody; view: Schemas["PlanView"]; off: boolean; set: (part: Partial<PlanBody>) => void }) {
+  const known = [...view.versions, ...(plan.in_use && !view.versions.some((one) => one.version === plan.in_use?.version) ? [plan.in_use] : [])];
+  return (
+    <InlineChoice name="Version in use" value={plan.in_use?.version ?? ""} disabled={off}
+      options={[["", known.length ? "none named" : "none submitted here"] as const, ...known.map((one) => [one.version, one.version] as const)]}
+      onSet={(version) => set({ in_use: known.find((one) => one.version === version) ?? null })} />
   );
 }
 

@@ -1,0 +1,162 @@
+"""Against the version in use: both refitted, and judged on the same rows."""
+
+from collections.abc import Iterable
+
+from brookfall.core import wording
+from brookfall.core.bench import Bench, Deciding
+from brookfall.core.check import shown
+from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.simpler.swap_set import IN_USE, sides_of
+from brookfall.core.errors import UserError
+from brookfall.core.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
+from brookfall.core.fit.ledger import Ledger
+from brookfall.core.fit.request import Need
+from brookfall.core.judge.limit import Limit, Standing
+from brookfall.core.measure.compare import paired
+from brookfall.core.measure.figure import Figure
+from brookfall.core.measure.measures import LOWER_IS_BETTER, measure
+from brookfall.core.measure.scored import AnyScored, Scored
+from brookfall.core.plan import InUse
+from brookfall.core.recipe.families import check_recipe
+
+_IN_UNITS = ("rmse", "mse", "mae")
+
+
+class AgainstInUse:
+    name = "in_use"
+    title = "Against the version in use"
+    question = 5
+    source = (
+        "Paired intervals on the same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992); swap set: common practice."
+    )
+    refits = True
+
+    def requests(self, bench: Bench) -> list[Need]:
+        return [*bench.deciding_needs, *needs_in_use(bench)]
+
+    def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
+        ours, theirs = bench.deciding(ledger), deciding_in_use(bench, ledger)
+        used, draft = named_in_use(bench), Draft(bench.plan.policy.level)
+        names = shown.main_measures(bench)
+        new = {name: draft.add(name, measure(name, ours.scored), part=ours.part) for name in names}
+        old = {name: draft.add(name, measure(name, theirs.scored), model=IN_USE, part=ours.part) for name in names}
+        gains = {
+            name: draft.add(
+                f"{name}_difference",
+                _gain(name, ours.scored, theirs.scored),
+                part=ours.part,
+                versus=Versus(model=IN_USE),
+                limit=_limit(bench, name),
+            )
+            for name in names
+        }
+        sides = sides_of(bench, draft, ours, theirs)
+        curves, series = shown.curve_charts({"submitted": ours.scored, f"{used.version}, in use": theirs.scored})
+        overlaid = tuple(chart for chart in curves if chart.lines[0].series.startswith(("roc", "gain")))
+        strips = _strips(names, used, new, old)
+        return draft.write(
+            f"{_answer(bench, draft, used, ours, new, old, gains)} {sides.sentence}",
+            charts=(*strips, *sides.charts, *overlaid),
+            series={name: columns for name, columns in series.items() if name.startswith(("roc", "gain"))},
+            tables=(_table(names, used, ours, new, old, gains), *sides.tables),
+        )
+
+
+def named_in_use(bench: Bench) -> InUse:
+    """The version in use; UserError where the plan names none, or what it learns from is not in these data."""
+    used, table = bench.plan.in_use, bench.subject.table
+    if used is None:
+        raise UserError("The plan names no version in use.", todo="Name one, or leave this check out.")
+    check_recipe(used.recipe, bench.subject.outcome, "the version in use")
+    gone = [name for name in used.features or () if name not in table]
+    if gone:
+        raise UserError(
+            f"{used.version} learns from {wording.listed(gone)}, which these data do not have.",
+            todo="Name another version in use, or leave this check out.",
+        )
+    return used
+
+
+def needs_in_use(bench: Bench) -> list[Need]:
+    """The fits by which the version in use is judged: on the rows that the submitted one's are made on."""
+    used = named_in_use(bench)
+    return list(bench.deciding_needs_of(used.recipe, used.features))
+
+
+def deciding_in_use(bench: Bench, ledger: Ledger) -> Deciding:
+    """The rows that decide, as the version in use scores and decides them."""
+    used = named_in_use(bench)
+    found = bench.deciding_of(ledger, used.recipe, used.features)
+    if not isinstance(found.scored, Scored):
+        return found
+    return Deciding(found.part, found.positions, found.scored.at(used.recipe.threshold))
+
+
+def _gain(name: str, ours: AnyScored, theirs: AnyScored) -> Figure:
+    """How much better the submitted version is; positive whichever way the measure runs."""
+    return paired(name, theirs, ours) if name in LOWER_IS_BETTER else paired(name, ours, theirs)
+
+
+def _limit(bench: Bench, name: str) -> Limit | None:
+    judged = name == bench.plan.main_measure and name not in _IN_UNITS
+    return bench.plan.policy.worse_than_challenger if judged else None
+
+
+def _strips(names: Iterable[str], used: InUse, new: dict[str, int], old: dict[str, int]) -> tuple[StripChart, ...]:
+    groups = [
+        (
+            name,
+            StripGroup(
+                label=shown.in_words(name),
+                rows=(
+                    StripRow(estimate=new[name], label="submitted", colour="recipe"),
+                    StripRow(estimate=old[name], label=f"{used.version}, in use", colour="reference"),
+                ),
+            ),
+        )
+        for name in names
+    ]
+    return shown.strips("Both versions on the same rows", groups)
+
+
+def _table(
+    names: Iterable[str], used: InUse, ours: Deciding, new: dict[str, int], old: dict[str, int], gains: dict[str, int]
+) -> TableView:
+    rows: list[tuple[Cell, ...]] = [
+        (text(wording.measure_words(name)), at(new[name]), at(old[name]), at(gains[name])) for name in names
+    ]
+    return TableView(
+        title=f"On the same {wording.rows(len(ours.positions))} ({ours.part.replace('_', '-')}), both refitted here",
+        columns=("measure", "submitted", f"{used.version}, in use", "the submitted version is better by"),
+        rows=tuple(rows),
+    )
+
+
+def _answer(
+    bench: Bench,
+    draft: Draft,
+    used: InUse,
+    ours: Deciding,
+    new: dict[str, int],
+    old: dict[str, int],
+    gains: dict[str, int],
+) -> str:
+    main = bench.plan.main_measure
+    gain = draft.figure(gains[main])
+    figures = (
+        f"{wording.measure_words(main)} {wording.figure(draft.figure(new[main]), draft.level)} against "
+        f"{wording.figure(draft.figure(old[main]), draft.level)} of {used.version}, the version in use, on "
+        f"{wording.rows(len(ours.positions))}"
+    )
+    ends = gain.interval(draft.wide_level)
+    if gain.value is None or ends is None:
+        return f"The submitted version has {figures}."
+    differ = f"they differ by {wording.figure(gain, draft.level)}"
+    if ends[0] > 0:
+        return f"It does better than what it would replace: {figures}; {differ}."
+    if ends[1] < 0:
+        opening = "It does worse than what it would replace"
+        if draft.standing(gains[main]) is Standing.OUTSIDE:
+            opening += ", by more than the limit"
+        return f"{opening}: {figures}; {differ}."
+    return f"It does no better than what it would replace: {figures}; {differ}, so these rows can't tell them apart."

@@ -1,0 +1,28 @@
+"""Other versions of a model, as versions in use that one may be set against."""
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from brookfall.core.plan import InUse
+from brookfall.core.submission.schema import Submission
+from brookfall.records.cases import Case, StoredColumn
+
+
+def versions_to_compare(session: Session, model: str, outcome: str, but: int | None) -> list[InUse]:
+    """The versions of a model that have a recipe, newest first, each with its features; one case is left out."""
+    query = select(Case).where(Case.model == model, Case.outcome == outcome).order_by(Case.id.desc())
+    found = []
+    for case in session.scalars(query):
+        recipe = Submission.model_validate(case.submission).recipe
+        if case.id != but and recipe is not None:
+            features = _features(session, case)
+            found.append(InUse(version=case.version, recipe=recipe, features=features))
+    return found
+
+
+def _features(session: Session, case: Case) -> tuple[str, ...]:
+    """What the version learns from, as its owner declared it: names of the submitted table's columns."""
+    roles = Submission.model_validate(case.submission).data[0].roles
+    of_table = (StoredColumn.case_id == case.id, StoredColumn.table_name == "", StoredColumn.version == 1)
+    names = session.scalars(select(StoredColumn.name).where(*of_table).order_by(StoredColumn.position)).all()
+    return roles.features_among(names)
