@@ -7,6 +7,7 @@ import { CaseFrame } from "./frame/CaseFrame";
 import { KeysHelp } from "./frame/KeysHelp";
 import { Fetching } from "./parts/Said";
 import { Brief } from "./screens/Brief";
+import { Compare } from "./screens/Compare";
 import { Data } from "./screens/data/Data";
 import { Decision } from "./screens/Decision";
 import { Docket } from "./screens/Docket";
@@ -41,6 +42,7 @@ export function App() {
           <Route path="data" element={<Data />} />
           <Route path="plan" element={<Plan />} />
           <Route path="evidence" element={<Evidence />} />
+          <Route path="compare" element={<Compare />} />
           <Route path="rows" element={<RowsBehind />} />
           <Route path="findings" element={<Findings />} />
           <Route path="decision" element={<Decision />} />

@@ -10,8 +10,8 @@ from brookfall.api.blueprint import QUEUE, blueprint, shows
 from brookfall.api.session import asking
 from brookfall.core.behind import Behind
 from brookfall.desk import behind as desk
-from brookfall.desk import replays
-from brookfall.desk.views import BehindView, ReplayView
+from brookfall.desk import compare, replays
+from brookfall.desk.views import BehindView, ComparisonView, ReplayView
 from brookfall.records.database import transaction
 
 evidence_api = blueprint("evidence")
@@ -23,6 +23,14 @@ class CasePath(BaseModel):
 
 class ExhibitPath(CasePath):
     number: int
+
+
+class ComparisonQuery(BaseModel):
+    """Names of models, comma between; a part and a measure. What is not given is as the plan has it."""
+
+    models: str = Field(default="", max_length=1_000)
+    part: str | None = Field(default=None, max_length=200)
+    measure: str | None = Field(default=None, max_length=60)
 
 
 class BehindPath(CasePath):
@@ -93,3 +101,13 @@ def post_replay(path: ExhibitPath) -> ReplayView:
 def delete_replay(path: ExhibitPath) -> ReplayView:
     with transaction() as session:
         return replays.cancel_replay(session, asking(session), path.case_id, path.number)
+
+
+@evidence_api.get("/cases/<int:case_id>/comparison", responses={200: ComparisonView})
+@login_required
+@shows
+def get_comparison(path: CasePath, query: ComparisonQuery) -> ComparisonView:
+    """Models side by side on the rows that all of them have scored."""
+    with transaction() as session:
+        names = [name for name in query.models.split(",") if name]
+        return compare.comparison(session, asking(session), path.case_id, query.part, query.measure, names)

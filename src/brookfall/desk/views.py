@@ -5,7 +5,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, JsonValue
 
-from brookfall.core.exhibit import Exhibit
+from brookfall.core.exhibit import Chart, Estimate, Exhibit, TableView
 from brookfall.core.look.look import Look
 from brookfall.core.plan import InUse, Plan
 from brookfall.core.submission.difference import VersionChange
@@ -444,6 +444,32 @@ class ReplayView(View):
     by: str | None
     asked: datetime | None
     finished: datetime | None
+
+
+class CandidateView(View):
+    """A model that may be compared; ``missing`` fits keep it from that until the plan has run them."""
+
+    name: str
+    words: str
+    chosen: bool
+    missing: int
+
+
+class ComparisonView(View):
+    """Models side by side on ``n`` rows: content as of an exhibit. ``problem`` says why there is none."""
+
+    part: str
+    parts: list[str]
+    measure: str
+    measures: dict[str, str]
+    candidates: list[CandidateView]
+    n: int
+    problem: str | None
+    answer: str
+    estimates: list[Estimate]
+    charts: list[Chart]
+    series: dict[str, dict[str, list[float | None]]]
+    tables: list[TableView]
 
 
 class Citation(View):

@@ -98,7 +98,20 @@ export const useExhibit = (id: number, runId: number | null, number: number | nu
     enabled: number !== null && runId !== null,
     staleTime: Infinity,
     queryFn: async () =>
-      told(await client.GET("/api/cases/{case_id}/exhibits/{number}", { params: { path: { case_id: id, number: number ?? 0 } } })).exhibit,
+      (told(await client.GET("/api/cases/{case_id}/exhibits/{number}", { params: { path: { case_id: id, number: number ?? 0 } } })) as Schemas["ExhibitView"]).exhibit,
+  });
+
+export interface ComparisonAsked {
+  models: string;
+  part?: string | undefined;
+  measure?: string | undefined;
+}
+
+export const useComparison = (id: number, asked: ComparisonAsked) =>
+  useQuery({
+    queryKey: ["comparison", id, asked],
+    placeholderData: keepPreviousData,
+    queryFn: async () => told(await client.GET("/api/cases/{case_id}/comparison", { params: { path: { case_id: id }, query: asked } })) as Schemas["ComparisonView"],
   });
 
 const ofExhibit = (id: number, number: number) => ({ params: { path: { case_id: id, number } } });

@@ -122,6 +122,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Models side by side on the rows that all of them have scored. */
+        get: operations["evidence_get_comparison_cases__int_case_id__comparison_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case_id}/countersignature": {
         parameters: {
             query?: never;
@@ -888,6 +905,20 @@ export interface components {
              */
             revision: number;
         };
+        /**
+         * CandidateView
+         * @description A model that may be compared; ``missing`` fits keep it from that until the plan has run them.
+         */
+        CandidateView: {
+            /** Chosen */
+            chosen: boolean;
+            /** Missing */
+            missing: number;
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+        };
         /** CaseId */
         CaseId: {
             /** Case Id */
@@ -1209,6 +1240,42 @@ export interface components {
             plan: components["schemas"]["Plan"];
             /** Title */
             title: string;
+        };
+        /**
+         * ComparisonView
+         * @description Models side by side on ``n`` rows: content as of an exhibit. ``problem`` says why there is none.
+         */
+        ComparisonView: {
+            /** Answer */
+            answer: string;
+            /** Candidates */
+            candidates: components["schemas"]["CandidateView"][];
+            /** Charts */
+            charts: (components["schemas"]["StripChart"] | components["schemas"]["LineChart"] | components["schemas"]["ThresholdChart"] | components["schemas"]["MatrixChart"])[];
+            /** Estimates */
+            estimates: components["schemas"]["Estimate"][];
+            /** Measure */
+            measure: string;
+            /** Measures */
+            measures: {
+                [key: string]: string;
+            };
+            /** N */
+            n: number;
+            /** Part */
+            part: string;
+            /** Parts */
+            parts: string[];
+            /** Problem */
+            problem: string | null;
+            /** Series */
+            series: {
+                [key: string]: {
+                    [key: string]: (number | null)[];
+                };
+            };
+            /** Tables */
+            tables: components["schemas"]["TableView"][];
         };
         /** Condition */
         Condition: {
@@ -4008,6 +4075,95 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ColumnPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    evidence_get_comparison_cases__int_case_id__comparison_get: {
+        parameters: {
+            query?: {
+                models?: string;
+                part?: string | null;
+                measure?: string | null;
+            };
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonView"];
                 };
             };
             /** @description Bad Request */

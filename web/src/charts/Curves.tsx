@@ -15,6 +15,8 @@ export interface Curve {
   points: [number, number][];
   /** Draws a dot at each point, large enough to be hit. */
   marks?: boolean;
+  /** Stands back behind the one that is looked at. */
+  faint?: boolean;
 }
 
 interface CurvesProps {
@@ -76,7 +78,7 @@ export default function Curves({ title, x, y, curves, diagonal, at, width, heigh
         series: [
           ...curves.map((curve, i) => ({
             type: "line" as const, name: curve.label, data: curve.points, showSymbol: curve.marks === true, symbol: "circle", symbolSize: 7, cursor: curve.marks ? "pointer" : "default", color: curve.colour,
-            lineStyle: { width: 2 },
+            lineStyle: { width: curve.faint ? 1.2 : 2, opacity: curve.faint ? 0.45 : 1 }, z: curve.faint ? 2 : 3,
             ...(i === 0 && at !== undefined
               ? { markLine: { silent: true, symbol: "none", label: { show: false }, lineStyle: { color: ink, type: "dashed" as const }, data: [{ xAxis: at }] } }
               : {}),

@@ -16,9 +16,11 @@ interface LineFigureProps {
   chart: Schemas["LineChart"];
   series: Exhibit["series"];
   asTable: boolean;
+  /** The line that stands out, by its label. */
+  highlight?: string | undefined;
 }
 
-export function LineFigure({ chart, series, asTable }: LineFigureProps) {
+export function LineFigure({ chart, series, asTable, highlight }: LineFigureProps) {
   const link = useRowsLink();
   const go = useNavigate();
   const curves = useMemo(
@@ -26,9 +28,9 @@ export function LineFigure({ chart, series, asTable }: LineFigureProps) {
       chart.lines.map((line) => {
         const columns = series?.[line.series] ?? {};
         const y = columns.y ?? [];
-        return { label: line.label, colour: colourOf(line.colour), marks: Boolean(line.rows), points: (columns.x ?? []).map((x, i): [number, number] => [x ?? 0, y[i] ?? 0]) };
+        return { label: line.label, colour: colourOf(line.colour), faint: highlight !== undefined && highlight !== line.label, marks: Boolean(line.rows), points: (columns.x ?? []).map((x, i): [number, number] => [x ?? 0, y[i] ?? 0]) };
       }),
-    [chart, series],
+    [chart, series, highlight],
   );
   const rowsAt = (place: number, at: number) => {
     const line = chart.lines[place];

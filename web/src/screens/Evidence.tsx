@@ -15,7 +15,8 @@ import { GaugeMark } from "../marks/GaugeMark";
 import { Fetching, Said } from "../parts/Said";
 import { plural, QUESTIONS, seconds } from "../wording";
 import { Replay } from "./Replay";
-import { ExhibitView, type ChosenThreshold } from "./ExhibitView";
+import { type ChosenThreshold } from "./Content";
+import { ExhibitView } from "./ExhibitView";
 
 const SHORT = ["Data fit for use?", "Claims reproduce?", "Holds on unseen rows?", "Memorised its rows?", "Beats something simpler?", "Treats people fairly?", "Makes sense?"] as const;
 
@@ -65,7 +66,7 @@ export function Evidence() {
   if (run.data.id === null) return <NothingRun theCase={theCase} />;
   return (
     <Box sx={{ display: "grid", gridTemplateColumns: "244px 1fr", minHeight: "100%" }}>
-      <Index run={run.data} chosen={chosen} onShow={show} />
+      <Index caseId={theCase.id} run={run.data} chosen={chosen} onShow={show} />
       <Box sx={{ p: 3, pt: 1.75, minWidth: 0 }}>
         {state === "running" && <Progress theCase={theCase} run={run.data} />}
         {state === "cancelled" && <Typography sx={{ mb: 1, color: "brook.ochre" }}>The run was cancelled after {plural(run.data.done, "fit")} of {run.data.needed}. What was finished is kept; running again goes on from there.</Typography>}
@@ -82,7 +83,7 @@ export function Evidence() {
   );
 }
 
-function Index({ run, chosen, onShow }: { run: Run; chosen: number | null; onShow: (number: number) => void }) {
+function Index({ caseId, run, chosen, onShow }: { caseId: number; run: Run; chosen: number | null; onShow: (number: number) => void }) {
   return (
     <Box component="nav" aria-label="Exhibits" sx={{ borderRight: 1, borderColor: "divider", pl: 3, pr: 1.25, pt: 0.5, pb: 2 }}>
       {QUESTIONS.map((question, i) => {
@@ -118,6 +119,7 @@ function Index({ run, chosen, onShow }: { run: Run; chosen: number | null; onSho
           </Box>
         );
       })}
+      <Typography variant="body2" sx={{ mt: 2 }}><Link to={`/cases/${caseId}/compare`}>Compare models on the same rows</Link></Typography>
     </Box>
   );
 }

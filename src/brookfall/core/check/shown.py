@@ -121,11 +121,14 @@ def matrix(rows: AnyScored, title: str, bench: Bench, of: RowsOf) -> MatrixChart
 
 
 def curve_charts(
-    parts: Mapping[str, AnyScored], sources: Mapping[str, RowsOf] | None = None
+    parts: Mapping[str, AnyScored],
+    sources: Mapping[str, RowsOf] | None = None,
+    colours: Mapping[str, str] | None = None,
 ) -> tuple[tuple[LineChart, ...], dict[str, Series]]:
     """The curves of every part over each other, and their series; parts without both outcomes are left out.
 
-    ``sources`` say whose rows the parts are, so that the rows behind a bin can be looked at.
+    ``sources`` say whose rows the parts are, so that the rows behind a bin can be looked at; ``colours`` are the names
+    of the lines' colours, where they are no parts.
     """
     known_sources = sources or {}
     known = {name: rows.usable()[0] for name, rows in parts.items()}
@@ -142,7 +145,7 @@ def curve_charts(
             Line(
                 series=f"{kind}:{name}",
                 label=name,
-                colour=_colour(name),
+                colour=(colours or {}).get(name) or _colour(name),
                 rows=known_sources.get(name) if "from" in columns else None,
             )
             for name, columns in made.items()

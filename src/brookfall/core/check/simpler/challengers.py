@@ -92,7 +92,9 @@ class Challengers:
         whole = [(RECIPE, "as submitted", ours.scored, submitted)]
         whole += [(one.family, one.words, one.rows, places[one.family]) for one in ran]
         ranked = sorted(whole, key=lambda one: _rank(draft.figure(one[3]), main))
-        curves, series = shown.curve_charts({words: rows for _, words, rows, _ in _best_and_ours(ranked)})
+        overlay = _best_and_ours(ranked)
+        colours = {words: "recipe" if name == RECIPE else f"model:{i}" for i, (name, words, _, _) in enumerate(overlay)}
+        curves, series = shown.curve_charts({words: rows for _, words, rows, _ in overlay}, colours=colours)
         overlaid = tuple(chart for chart in curves if _kind(chart.lines[0].series) in _OVERLAID_CURVES)
         return draft.write(
             _answer(bench, draft, ours, ran, submitted, places, gains) + _of_failed(failed),

@@ -51,7 +51,9 @@ class AgainstInUse:
             for name in names
         }
         sides = sides_of(bench, draft, ours, theirs)
-        curves, series = shown.curve_charts({"submitted": ours.scored, f"{used.version}, in use": theirs.scored})
+        both = {"submitted": ours.scored, f"{used.version}, in use": theirs.scored}
+        colours = dict(zip(both, ("recipe", "reference"), strict=True))
+        curves, series = shown.curve_charts(both, colours=colours)
         overlaid = tuple(chart for chart in curves if chart.lines[0].series.startswith(("roc", "gain")))
         strips = _strips(names, used, new, old)
         return draft.write(

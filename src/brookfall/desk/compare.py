@@ -1,0 +1,96 @@
+"""Comparing models on the rows that all of them have scored, from the readings that runs have left."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from brookfall.core import digest
+from brookfall.core.bench import Bench
+from brookfall.core.check.check import Written
+from brookfall.core.compare import Candidate, candidates, compare_models, needs_of
+from brookfall.core.errors import UserError
+from brookfall.core.fit.request import gather
+from brookfall.core.plan import MAIN_MEASURES
+from brookfall.core.wording import measure_words
+from brookfall.desk import people
+from brookfall.desk.bench import bench_of
+from brookfall.desk.kept import LastFew
+from brookfall.desk.views import CandidateView, ComparisonView
+from brookfall.records import ledger
+from brookfall.records.cases import Case
+from brookfall.records.contents import contents_of
+from brookfall.records.people import Person
+
+_AT_FIRST = 4
+"""So many models are shown where nobody chose."""
+
+
+@dataclass(frozen=True)
+class _Compared:
+    written: Written
+    n: int
+
+
+_KEPT: LastFew[_Compared] = LastFew(8)
+
+
+def comparison(
+    session: Session, person: Person, case_id: int, part: str | None, measure: str | None, names: Sequence[str]
+) -> ComparisonView:
+    """The chosen models side by side, by a measure on a part; by default the plan's own, and the first few models."""
+    case = people.case_for(session, person, case_id)
+    bench = bench_of(session, case)
+    every = candidates(bench)
+    parts = list(dict.fromkeys(name for one in every for name in one.parts))
+    chosen_part = part if part in parts else next((p for p in (bench.plan.deciding_part,) if p in parts), parts[0])
+    measures = {name: measure_words(name) for name in MAIN_MEASURES[case.outcome]}
+    chosen_measure = measure if measure in measures else bench.plan.main_measure
+    missing = {one.name: _missing(session, bench, one, chosen_part) for one in every if chosen_part in one.parts}
+    there = [one for one in every if missing.get(one.name) == 0]
+    chosen = [one for one in there if one.name in names] or there[:_AT_FIRST]
+    compared, problem = None, None
+    try:
+        compared = _compared(session, case, bench, chosen, chosen_part, chosen_measure)
+    except UserError as caught:
+        problem = str(caught)
+    return ComparisonView(
+        part=chosen_part,
+        parts=parts,
+        measure=chosen_measure,
+        measures=measures,
+        candidates=[
+            CandidateView(name=one.name, words=one.words, chosen=one in chosen, missing=missing[one.name])
+            for one in every
+            if one.name in missing
+        ],
+        n=compared.n if compared else 0,
+        problem=problem,
+        answer=compared.written.answer if compared else "",
+        estimates=list(compared.written.estimates) if compared else [],
+        charts=list(compared.written.charts) if compared else [],
+        series=compared.written.series if compared else {},
+        tables=list(compared.written.tables) if compared else [],
+    )
+
+
+def _missing(session: Session, bench: Bench, one: Candidate, part: str) -> int:
+    """How many of its fits have not been made."""
+    try:
+        return ledger.missing(session, gather(needs_of(bench, one, part)))
+    except UserError:
+        return 1
+
+
+def _compared(
+    session: Session, case: Case, bench: Bench, chosen: list[Candidate], part: str, measure: str
+) -> _Compared:
+    names = [one.name for one in chosen]
+    key = digest.of_json([contents_of(case, ("rows", "in_use")), part, measure, names])
+    return _KEPT.get(key, lambda: _compare(session, bench, chosen, part, measure))
+
+
+def _compare(session: Session, bench: Bench, chosen: list[Candidate], part: str, measure: str) -> _Compared:
+    kept = ledger.load(session, [need for one in chosen for need in needs_of(bench, one, part)])
+    written, rows = compare_models(bench, kept, chosen, part, measure)
+    return _Compared(written, len(rows))

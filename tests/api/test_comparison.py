@@ -1,0 +1,64 @@
+"""Models side by side through the API: what has been fitted can be chosen, what has not is said."""
+
+from collections.abc import Callable
+
+from brookfall.launch.house import House
+from tests.api.conftest import Visitor
+from tests.api.test_case import finished, plan_of, taken
+from tests.conftest import files_of
+
+SignIn = Callable[[str], Visitor]
+
+
+def candidates(view: dict[str, object]) -> dict[str, dict[str, object]]:
+    return {one["name"]: one for one in view["candidates"]}  # type: ignore[union-attr]
+
+
+def test_what_has_been_fitted_can_be_compared(visitor: SignIn, workers: House) -> None:
+    iris, base = taken(visitor, "compared")
+    before = iris.get(f"{base}/comparison")
+    assert before["problem"] == "1 models are chosen. Choose from 2 to 12."
+    assert candidates(before)["recipe"]["missing"] == 5
+    assert candidates(before)["tree"]["missing"] == 5
+
+    assert (
+        iris.ask("PUT", f"{base}/plan", plan_of(iris, base, checks=["holdout", "cross_validation"])).status_code == 200
+    )
+    assert iris.ask("POST", f"{base}/run").status_code == 200
+    finished(iris, base)
+    view = iris.get(f"{base}/comparison?part=test&measure=accuracy")
+    assert (view["part"], view["measure"], view["problem"]) == ("test", "accuracy", None)
+    assert [one["name"] for one in view["candidates"] if one["chosen"]] == ["recipe", "baseline"]  # type: ignore[union-attr]
+    assert str(view["answer"]).startswith("On the same 120 test rows refitted here comes first by accuracy")
+    out_of_fold = iris.get(f"{base}/comparison?models=recipe,baseline,tree")
+    assert out_of_fold["part"] == "out_of_fold"
+    assert not candidates(out_of_fold)["tree"]["chosen"]
+    assert out_of_fold["n"] == 280
+    # What is nonsense in an address falls back to the plan's own.
+    odd = iris.get(f"{base}/comparison?part=next&measure=r2&models=nobody")
+    assert (odd["part"], odd["measure"], odd["n"]) == ("out_of_fold", "auc", 280)
+    assert visitor("ada").ask("GET", f"{base}/comparison").status_code == 200
+
+
+def test_an_earlier_version_is_set_against_the_new_one(visitor: SignIn, workers: House) -> None:
+    model = {"name": "Twice", "version": "1", "tier": 3, "outcome": "binary", "purpose": "p", "owner": "o"}
+    recipe = {"family": "tree", "settings": {"depth": 2}}
+    taken(visitor, "1", files_of(model=model, recipe=recipe))
+    iris, base = taken(visitor, "2", files_of(model={**model, "version": "2"}))
+    view = iris.get(f"{base}/plan")
+    assert [one["version"] for one in view["versions"]] == ["1"]  # type: ignore[union-attr]
+    assert view["plan"]["in_use"]["recipe"]["settings"] == {"depth": "2"}  # type: ignore[index]
+    assert view["plan"]["in_use"]["features"] == ["x", "z", "kind"]  # type: ignore[index]
+    assert "in_use" in view["plan"]["checks"]  # type: ignore[index]
+    assert iris.ask("PUT", f"{base}/plan", plan_of(iris, base, checks=["holdout", "in_use"])).status_code == 200
+    assert iris.ask("POST", f"{base}/run").status_code == 200
+    finished(iris, base)
+    exhibit = iris.get(f"{base}/exhibits/2")["exhibit"]
+    assert exhibit["state"] == "done"  # type: ignore[index]
+    assert "of 1, the version in use, on 280 rows" in exhibit["answer"]  # type: ignore[index]
+    compared = iris.get(f"{base}/comparison?models=recipe,in_use")
+    assert "1, in use" in str(compared["tables"])
+    behind = {"model": "in_use", "part": "out_of_fold", "decided": "yes"}
+    rows = iris.ask("POST", f"{base}/behind", {"behind": behind}).json
+    assert 0 < rows["total"] < 280
+    assert rows["title"] == "out-of-fold rows (the version in use), decided yes"

@@ -1,0 +1,100 @@
+"""Models side by side: the same rows for all, told apart only where the intervals say so."""
+
+import pandas as pd
+import pytest
+
+from brookfall.core.bench import BASELINE, OUT_OF_FOLD, Bench
+from brookfall.core.check.check import Written
+from brookfall.core.compare import Candidate, candidates, compare_models, needs_of
+from brookfall.core.errors import UserError
+from brookfall.core.exhibit import StripChart
+from brookfall.core.fit.ledger import MemoryLedger
+from brookfall.core.fit.request import Rows, gather
+from brookfall.core.fit.run import run_fits
+from brookfall.core.measure.measures import measure
+from brookfall.core.plan import InUse
+from brookfall.core.recipe.recipe import Recipe
+from brookfall.core.subject import subject_of
+from tests.core import test_outcomes as made
+from tests.core.test_supplied import BY_KEY, LOGISTIC, binary_scores, opened, parted
+from tests.core.test_unseen import frame, plan, subject
+
+
+def bench(**changes: object) -> Bench:
+    used = InUse(version="0.9", recipe=Recipe(family="logistic"), features=("zone",))
+    return Bench(subject(data=frame(800)), plan("challengers", in_use=used.model_dump(), **changes))
+
+
+def compared(on: Bench, names: list[str], part: str, main: str = "auc") -> tuple[Written, Rows, MemoryLedger]:
+    chosen = [one for one in candidates(on) if one.name in names]
+    ledger = MemoryLedger()
+    for result in run_fits(gather([need for one in chosen for need in needs_of(on, one, part)]), on.subject, 1):
+        ledger.keep(result)
+    return *compare_models(on, ledger, chosen, part, main), ledger
+
+
+def test_every_model_of_a_case_can_be_compared() -> None:
+    names = {one.name: one for one in candidates(bench())}
+    assert {"recipe", "baseline", "in_use", "tree", "forest"} <= set(names)
+    assert names["recipe"].parts == (OUT_OF_FOLD, "training", "test")
+    assert names["tree"].parts == (OUT_OF_FOLD,)
+    assert names["in_use"].words == "0.9, in use"
+    assert "logistic" in names
+
+
+def test_the_ranking_is_by_the_measure_and_the_answer_names_who_comes_first() -> None:
+    on = bench()
+    written, rows, ledger = compared(on, ["recipe", "baseline", "in_use", "naive_bayes"], OUT_OF_FOLD)
+    assert rows.tolist() == on.cross_validated.tolist()
+    values = {e.model: e.value for e in written.estimates if e.measure == "auc"}
+    assert values["recipe"] == measure("auc", on.out_of_fold(ledger).scored).value
+    assert values["baseline"] == 0.5
+    strip = written.charts[0]
+    assert isinstance(strip, StripChart)
+    ranked = [written.estimates[row.estimate].value or 0 for row in strip.groups[0].rows]
+    assert ranked == sorted(ranked, reverse=True)
+    assert len({row.colour for row in strip.groups[0].rows}) == 4
+    assert written.answer.startswith("On the same 560 out-of-fold rows ")
+    # Two that learn from the same columns can't be told apart; one that is blind to them can.
+    assert "can't be told apart from" in written.answer
+    assert "0.9, in use" not in written.answer
+    assert {e.n for e in written.estimates} == {560}
+    assert written.standing is None
+
+
+def test_by_a_loss_the_least_comes_first() -> None:
+    written, _, _ = compared(bench(), ["recipe", "in_use"], OUT_OF_FOLD, "brier")
+    assert written.answer.startswith("On the same 560 out-of-fold rows refitted here comes first by Brier score")
+    assert written.answer.endswith("it is told apart from every other.")
+
+
+def test_only_rows_that_all_have_scored_count() -> None:
+    gappy = binary_scores().reset_index(drop=True).astype({"p": object})
+    gappy.loc[:19, "p"] = ""
+    package = opened("binary", pd.DataFrame(gappy), BY_KEY, parted(), recipe=LOGISTIC)
+    on = Bench(subject_of(package), made.plan_for("binary", checks=["holdout"], parts={"kind": "given"}))
+    written, rows, _ = compared(on, ["recipe", "scores"], "test")
+    assert len(rows) == 100
+    assert {e.n for e in written.estimates if e.measure == "auc"} == {100}
+
+
+@pytest.mark.parametrize(("outcome", "main"), [("multiclass", "balanced_accuracy"), ("number", "r2")])
+def test_other_outcomes(outcome: str, main: str) -> None:
+    on = Bench(made.subject(outcome), made.plan_for(outcome, checks=["holdout"]))
+    written, _, _ = compared(on, ["recipe", "baseline"], "test", main)
+    assert "refitted here comes first" in written.answer
+    assert all(e.low is not None or e.note for e in written.estimates)
+
+
+def test_too_few_too_many_and_none_in_common_are_told() -> None:
+    on = bench()
+    baseline = next(one for one in candidates(on) if one.name == BASELINE)
+    with pytest.raises(UserError, match="1 models are chosen"):
+        compare_models(on, MemoryLedger(), [baseline], "test", "auc")
+    with pytest.raises(UserError, match="14 models are chosen"):
+        compare_models(on, MemoryLedger(), [baseline] * 14, "test", "auc")
+    with pytest.raises(UserError, match="no measure 'r2'"):
+        compare_models(on, MemoryLedger(), [baseline, baseline], "test", "r2")
+    nobody = Candidate("nobody", "nobody", ("test",))
+    with pytest.raises(UserError, match="no challenger called nobody"):
+        compare_models(on, MemoryLedger(), [nobody, baseline], "test", "auc")

@@ -1,0 +1,108 @@
+/** Pictures, then numbers: what an exhibit, or a comparison of models, is made of. */
+import Box from "@mui/material/Box";
+import type { Estimate, Exhibit, Schemas } from "../api/client";
+import { IntervalStrip } from "../charts/IntervalStrip";
+import { LineFigure } from "../charts/LineFigure";
+import { Matrix } from "../charts/Matrix";
+import { ThresholdExplorer } from "../charts/ThresholdExplorer";
+import { GaugeMark } from "../marks/GaugeMark";
+import { count, ends, valueOf } from "../wording";
+
+type AnyChart = NonNullable<Exhibit["charts"]>[number];
+
+/** A threshold that the reviewer chose on a chart: the place of the chart, the threshold, and what a miss costs. */
+export interface ChosenThreshold {
+  chart: number;
+  threshold: number;
+  missCost: number | null;
+}
+
+interface ContentProps {
+  charts: readonly AnyChart[];
+  series: Exhibit["series"];
+  tables: readonly Schemas["TableView"][];
+  estimates: readonly Estimate[];
+  asTables: boolean;
+  /** The line that stands out from the others. */
+  highlight?: string | undefined;
+  onFind?: ((chosen: ChosenThreshold) => void) | undefined;
+}
+
+export function Content({ charts, series, tables, estimates, asTables, highlight, onFind }: ContentProps) {
+  return (
+    <>
+      <Box sx={{ display: "flex", flexWrap: "wrap", columnGap: 2 }}>
+        {charts.map((chart, i) => (
+          <Box key={i} sx={{ width: chart.kind === "lines" && !asTables ? 348 : "100%" }}>
+            <Picture chart={chart} series={series} estimates={estimates} highlight={highlight} asTable={asTables} onFind={onFind && ((chosen) => onFind({ chart: i, ...chosen }))} />
+          </Box>
+        ))}
+      </Box>
+      {tables.map((table) => <Numbers key={table.title} table={table} estimates={estimates} />)}
+    </>
+  );
+}
+
+interface PictureProps {
+  chart: AnyChart;
+  series: Exhibit["series"];
+  estimates: readonly Estimate[];
+  highlight: string | undefined;
+  asTable: boolean;
+  onFind: ((chosen: Omit<ChosenThreshold, "chart">) => void) | undefined;
+}
+
+function Picture({ chart, series, estimates, highlight, asTable, onFind }: PictureProps) {
+  switch (chart.kind) {
+    case "strip":
+      return <IntervalStrip chart={chart} estimates={estimates} asTable={asTable} />;
+    case "lines":
+      return <LineFigure chart={chart} series={series} highlight={highlight} asTable={asTable} />;
+    case "threshold":
+      return <ThresholdExplorer key={chart.series} chart={chart} series={series} asTable={asTable} onFind={onFind} />;
+    case "matrix":
+      return <Matrix {...chart} />;
+    default:
+      return null;
+  }
+}
+
+function Numbers({ table, estimates }: { table: Schemas["TableView"]; estimates: readonly Estimate[] }) {
+  return (
+    <Box sx={{ overflowX: "auto", mb: 2 }}>
+      <Box component="table" sx={{ borderCollapse: "collapse", width: "100%", fontSize: 12.5 }}>
+        <Box component="caption" sx={{ textAlign: "left", fontWeight: 600, pb: 0.25 }}>{table.title}</Box>
+        <thead>
+          <tr>
+            {table.columns.map((column, i) => (
+              <Box component="th" scope="col" key={column} sx={{ textAlign: i === 0 ? "left" : "right", fontWeight: 500, fontSize: 12, color: "text.secondary", borderBottom: 1, borderColor: "text.primary", py: 0.5, pr: 1.25 }}>{column}</Box>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {table.rows.map((row, i) => (
+            <tr key={i}>
+              {row.map((cell, j) => (
+                <Box component="td" key={j} sx={{ textAlign: j === 0 ? "left" : "right", borderBottom: 1, borderColor: "divider", py: 0.6, pr: 1.25, verticalAlign: "top" }}>
+                  {cell.estimate != null ? <Figure estimate={estimates[cell.estimate] as Estimate} /> : cell.text}
+                </Box>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </Box>
+    </Box>
+  );
+}
+
+function Figure({ estimate }: { estimate: Estimate }) {
+  const notes = [`n ${count(estimate.n)}`, estimate.method?.replaceAll("_", " "), estimate.note].filter(Boolean).join(", ");
+  return (
+    <Box component="span" title={notes} sx={{ display: "inline-flex", flexWrap: "wrap", justifyContent: "flex-end", alignItems: "center", columnGap: 0.75, color: estimate.note === "too few to judge" ? "brook.muted" : "inherit" }}>
+      {estimate.standing && <GaugeMark standing={estimate.standing} />}
+      <b style={{ fontWeight: 550 }}>{valueOf(estimate)}</b>
+      <Box component="span" sx={{ fontSize: 11, whiteSpace: "nowrap" }}>{ends(estimate)}</Box>
+      <Box component="span" sx={{ color: "brook.muted", fontSize: 11, whiteSpace: "nowrap" }}>{estimate.value === null ? estimate.note : `n ${count(estimate.n)}${estimate.note === "too few to judge" ? ", few" : ""}`}</Box>
+    </Box>
+  );
+}
