@@ -29,7 +29,7 @@ def test_what_has_been_fitted_can_be_compared(visitor: SignIn, workers: House) -
     view = iris.get(f"{base}/comparison?part=test&measure=accuracy")
     assert (view["part"], view["measure"], view["problem"]) == ("test", "accuracy", None)
     assert [one["name"] for one in view["candidates"] if one["chosen"]] == ["recipe", "baseline"]  # type: ignore[union-attr]
-    assert str(view["answer"]).startswith("On the same 120 test rows refitted here comes first by accuracy")
+    assert str(view["answer"]).startswith("On the same 120 test rows the submitted recipe comes first by accuracy")
     out_of_fold = iris.get(f"{base}/comparison?models=recipe,baseline,tree")
     assert out_of_fold["part"] == "out_of_fold"
     assert not candidates(out_of_fold)["tree"]["chosen"]

@@ -64,7 +64,7 @@ def test_the_ranking_is_by_the_measure_and_the_answer_names_who_comes_first() ->
 
 def test_by_a_loss_the_least_comes_first() -> None:
     written, _, _ = compared(bench(), ["recipe", "in_use"], OUT_OF_FOLD, "brier")
-    assert written.answer.startswith("On the same 560 out-of-fold rows refitted here comes first by Brier score")
+    assert written.answer.startswith("On the same 560 out-of-fold rows the submitted recipe comes first by Brier score")
     assert written.answer.endswith("it is told apart from every other.")
 
 
@@ -82,7 +82,7 @@ def test_only_rows_that_all_have_scored_count() -> None:
 def test_other_outcomes(outcome: str, main: str) -> None:
     on = Bench(made.subject(outcome), made.plan_for(outcome, checks=["holdout"]))
     written, _, _ = compared(on, ["recipe", "baseline"], "test", main)
-    assert "refitted here comes first" in written.answer
+    assert "the submitted recipe comes first" in written.answer
     assert all(e.low is not None or e.note for e in written.estimates)
 
 

@@ -29,6 +29,7 @@ OTHER: dict[str, object] = {
     "deciding_part": "test",
     "references": {"sex": "m"},
     "ratio_to": "wait",
+    "challengers": "tuned",
     "in_use": InUse(version="1", recipe=Recipe(family="tree")),
     "checks": ("gap", "baseline"),
     "target_observed": "By visits",
@@ -123,7 +124,7 @@ def test_a_plan_for_another_outcome_is_fitted_or_refused() -> None:
 
 
 def changed_plans() -> list[tuple[str, Callable[[Plan], Plan]]]:
-    plain = ("splits", "references", "ratio_to", "in_use", "target_observed")
+    plain = ("splits", "references", "ratio_to", "in_use", "challengers", "target_observed")
     found: list[tuple[str, Callable[[Plan], Plan]]] = [
         (name, lambda plan, name=name: plan.model_copy(update={name: OTHER[name]})) for name in plain
     ]

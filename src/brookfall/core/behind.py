@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from brookfall.core.bench import OUT_OF_FOLD, RECIPE, SCORES, Bench, Deciding
-from brookfall.core.check.simpler.challengers import challengers_of
+from brookfall.core.check.simpler.challengers import Challenger, challengers_of
 from brookfall.core.check.simpler.in_use import deciding_in_use, needs_in_use
 from brookfall.core.check.simpler.swap_set import IN_USE
 from brookfall.core.errors import UserError
@@ -15,7 +15,6 @@ from brookfall.core.exhibit import RowsOf
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
 from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
-from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.table.table import Column, Table
 
 _POSITIVE = {"negative": False, "positive": True}
@@ -58,7 +57,7 @@ def needs_behind(bench: Bench, behind: RowsOf) -> list[Need]:
         return needs_in_use(bench)
     if behind.model == RECIPE:
         return list(bench.out_of_fold_needs) if behind.part == OUT_OF_FOLD else bench.holdout_needs
-    return list(bench.deciding_needs_of(_challenger(bench, behind.model)))
+    return list(_challenger(bench, behind.model).needs(bench))
 
 
 def rows_behind(bench: Bench, ledger: Ledger, behind: Behind) -> Found:
@@ -99,7 +98,7 @@ def scored_of(bench: Bench, ledger: Ledger, of: RowsOf) -> Deciding:
 
 
 def _of_challenger(bench: Bench, ledger: Ledger, of: RowsOf) -> Deciding:
-    return _on_its_part(bench.deciding_of(ledger, _challenger(bench, of.model)), of)
+    return _on_its_part(bench.deciding_by(ledger, _challenger(bench, of.model).needs(bench)), of)
 
 
 def _on_its_part(judged: Deciding, of: RowsOf) -> Deciding:
@@ -108,8 +107,8 @@ def _on_its_part(judged: Deciding, of: RowsOf) -> Deciding:
     return judged
 
 
-def _challenger(bench: Bench, family: str) -> Recipe:
-    found = next((recipe for recipe in challengers_of(bench) if recipe.family == family), None)
+def _challenger(bench: Bench, family: str) -> Challenger:
+    found = next((one for one in challengers_of(bench) if one.family == family), None)
     if found is None:
         raise UserError(f"There is no challenger called {family}.", todo="Open the rows from an exhibit again.")
     return found

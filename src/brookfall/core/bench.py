@@ -10,7 +10,7 @@ from brookfall.core import digest
 from brookfall.core.errors import UserError
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.left_out import left_out_by_algebra
-from brookfall.core.fit.request import FitRequest, LeftOutReading, Need, Rows, ScoreReading
+from brookfall.core.fit.request import FitRequest, LeftOutReading, Need, Rows, ScoreReading, Tuning
 from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
 from brookfall.core.plan import Folds, Given, Plan
 from brookfall.core.recipe.recipe import Recipe
@@ -113,8 +113,14 @@ class Bench:
             raise UserError("There is no recipe, so nothing can be refitted.", todo="Submit the recipe.")
         return self.subject.recipe
 
-    def fit(self, train: Rows, recipe: Recipe | None = None, features: tuple[str, ...] | None = None) -> FitRequest:
-        """The request to fit the recipe (or another, from other features) on these rows."""
+    def fit(
+        self,
+        train: Rows,
+        recipe: Recipe | None = None,
+        features: tuple[str, ...] | None = None,
+        tuning: Tuning | None = None,
+    ) -> FitRequest:
+        """The request to fit the recipe (or another, from other features, or tuned) on these rows."""
         subject = self.subject
         return FitRequest(
             recipe=recipe or self.recipe,
@@ -126,6 +132,7 @@ class Bench:
             weight=subject.roles.weight,
             train=train,
             beside=self._beside,
+            tuning=tuning,
         )
 
     @property
@@ -311,13 +318,17 @@ class Bench:
             raise UserError(f"The plan judges on {part}, and no row is in that part.", todo="Choose another part.")
         return Deciding(part, self.parts[part], self.part_scores(ledger, self.holdout, part))
 
-    def deciding_needs_of(self, recipe: Recipe, features: tuple[str, ...] | None = None) -> tuple[Need, ...]:
+    def deciding_needs_of(
+        self, recipe: Recipe, features: tuple[str, ...] | None = None, tuning: Tuning | None = None
+    ) -> tuple[Need, ...]:
         """What another recipe is judged by: fits on the rows that the submitted one's are made on."""
-        return tuple(Need(self.fit(need.fit.train, recipe, features), need.reading) for need in self._deciding_on_folds)
+        return tuple(
+            Need(self.fit(need.fit.train, recipe, features, tuning), need.reading) for need in self._deciding_on_folds
+        )
 
-    def deciding_of(self, ledger: Ledger, recipe: Recipe, features: tuple[str, ...] | None = None) -> Deciding:
-        """The rows that decide, with the scores of another recipe."""
-        needs, part = self.deciding_needs_of(recipe, features), self.plan.deciding_part
+    def deciding_by(self, ledger: Ledger, needs: tuple[Need, ...]) -> Deciding:
+        """The rows that decide, with the scores of another recipe; ``needs`` are what ``deciding_needs_of`` gave."""
+        part = self.plan.deciding_part
         if part == OUT_OF_FOLD:
             return self._put_together(ledger, needs)
         return Deciding(part, self.parts[part], self.part_scores(ledger, needs[0], part))

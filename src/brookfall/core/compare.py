@@ -44,7 +44,7 @@ def candidates(bench: Bench) -> tuple[Candidate, ...]:
     """
     found = []
     if RECIPE in bench.models:
-        found.append(Candidate(RECIPE, "refitted here", (OUT_OF_FOLD, *bench.parts)))
+        found.append(Candidate(RECIPE, "as submitted", (OUT_OF_FOLD, *bench.parts)))
     if SCORES in bench.models:
         found.append(Candidate(SCORES, "supplied scores", tuple(bench.supplied_parts)))
     found.append(Candidate(BASELINE, "baseline", (OUT_OF_FOLD, *bench.parts)))
@@ -53,7 +53,7 @@ def candidates(bench: Bench) -> tuple[Candidate, ...]:
     deciding = (bench.plan.deciding_part,)
     if bench.plan.in_use is not None:
         found.append(Candidate(IN_USE, f"{bench.plan.in_use.version}, in use", deciding))
-    found += [Candidate(recipe.family, families()[recipe.family].words, deciding) for recipe in challengers_of(bench)]
+    found += [Candidate(one.family, families()[one.family].words, deciding) for one in challengers_of(bench)]
     return tuple(found)
 
 
@@ -189,9 +189,13 @@ def _answer(
     said = f"On the same {wording.count(n)} {_part_words(part)} rows"
     if figure.value is None:
         return f"{said} {words} can't be computed: {figure.note}."
-    said += f" {first.words} comes first by {words}, {wording.figure(figure, draft.level)}"
+    said += f" {_named(first)} comes first by {words}, {wording.figure(figure, draft.level)}"
     alike = max((last for start, last in brackets if start == 0), default=0)
     if alike == 0:
         return f"{said}; it is told apart from every other."
-    names = wording.listed([one.candidate.words for one in ranked[1 : alike + 1]])
+    names = wording.listed([_named(one.candidate) for one in ranked[1 : alike + 1]])
     return f"{said}; it can't be told apart from {names}."
+
+
+def _named(one: Candidate) -> str:
+    return "the submitted recipe" if one.name == RECIPE else one.words

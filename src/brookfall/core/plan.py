@@ -174,6 +174,7 @@ class Plan(BaseModel):
     deciding_part: DecidingPart = "out_of_fold"
     references: dict[str, str] = Field(default_factory=dict, description="reference group by attribute; else largest")
     ratio_to: str | None = Field(default=None, description="feature of a choice that the others are weighed in")
+    challengers: Literal["default", "tuned"] = Field(default="default", description="tuned: inside each fold's rows")
     in_use: InUse | None = Field(default=None, description="the version that the submitted one is set against")
     checks: tuple[str, ...] = checks_of("binary")
     policy: Policy
@@ -196,7 +197,7 @@ class Plan(BaseModel):
         return self
 
 
-_LIGHT = 3
+_HIGH_STAKES, _LIGHT = 1, 3
 _NOT_IN_A_LIGHT_PLAN = ("luck", "segments", "challengers")
 """Checks that the standard plan of the lowest tier leaves out; they can be switched on."""
 
@@ -230,6 +231,7 @@ def standard_plan(
         cross_validation=Folds(folds=standard.folds, repeats=standard.repeats, by=by),
         splits=standard.splits,
         main_measure=MAIN_MEASURES[outcome][0],
+        challengers="tuned" if tier == _HIGH_STAKES else "default",
         in_use=in_use,
         checks=tuple(check for check in checks_of(outcome) if check not in left_out),
         policy=policy or default_policy(tier),

@@ -38,6 +38,7 @@ def plan_facts(plan: Plan) -> dict[str, str]:
         "part that decides": plan.deciding_part.replace("_", "-" if plan.deciding_part == "out_of_fold" else " "),
         "reference groups": _listed([f"{name}: {group}" for name, group in sorted(plan.references.items())], "largest"),
         "worth of coefficients in": plan.ratio_to or "the first feature with an expected sign",
+        "challengers": "tuned inside the folds" if plan.challengers == "tuned" else "with their defaults",
         "version in use": _in_use(plan),
         "how the target came to be observed": plan.target_observed or "not recorded",
     }

@@ -2335,6 +2335,13 @@ export interface components {
          */
         Plan: {
             /**
+             * Challengers
+             * @description tuned: inside each fold's rows
+             * @default default
+             * @enum {string}
+             */
+            challengers: "default" | "tuned";
+            /**
              * Checks
              * @default [
              *       "profile",

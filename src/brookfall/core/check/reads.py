@@ -7,6 +7,7 @@ _READERS: dict[str, tuple[str, ...]] = {
     "checks": (),
     "splits": ("luck",),
     "ratio_to": ("choice",),
+    "challengers": ("challengers",),
     "in_use": ("in_use",),
     "target_observed": (),
     "references": ("threshold", "selection", "selection_pairs", "errors", "errors_pairs"),

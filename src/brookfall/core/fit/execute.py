@@ -12,7 +12,16 @@ from sklearn.exceptions import ConvergenceWarning
 from threadpoolctl import ThreadpoolController
 
 from brookfall.core.fit.left_out import divisors_without
-from brookfall.core.fit.request import CoefficientReading, DialReading, FigureReading, FitJob, LeftOutReading, Reading
+from brookfall.core.fit.request import (
+    CoefficientReading,
+    DialReading,
+    FigureReading,
+    FitJob,
+    LeftOutReading,
+    Reading,
+    TunedReading,
+)
+from brookfall.core.fit.tune import tune
 from brookfall.core.measure.measures import measure_at
 from brookfall.core.recipe.families import family_of, resolved_settings
 from brookfall.core.recipe.family.choice import Occasions
@@ -61,11 +70,21 @@ def execute(job: FitJob, subject: Subject) -> FitResult:
     with warnings.catch_warnings(record=True) as caught, _threads().limit(limits=1):
         warnings.simplefilter("always")
         try:
-            readings = _Work(job, subject).readings()
+            readings = _readings(job, subject)
         except (ValueError, ArithmeticError, np.linalg.LinAlgError, MemoryError) as problem:
             return FitResult(job.fit.key, {}, time.perf_counter() - started, failure=_reason(problem))
     told = tuple(sorted({str(w.message).splitlines()[0] for w in caught if issubclass(w.category, ConvergenceWarning)}))
     return FitResult(job.fit.key, readings, time.perf_counter() - started, told)
+
+
+def _readings(job: FitJob, subject: Subject) -> dict[str, Values]:
+    if job.fit.tuning is None:
+        return _Work(job, subject).readings()
+    tuned = tune(job.fit, subject, lambda inner: next(iter(_Work(inner, subject).readings().values())))
+    said = {reading.key: reading for reading in job.readings if isinstance(reading, TunedReading)}
+    others = tuple(reading for reading in job.readings if reading.key not in said)
+    found = _Work(FitJob(tuned.fit, others), subject).readings()
+    return found | dict.fromkeys(said, np.array([tuned.choice, *tuned.values], dtype=np.float64))
 
 
 class _Work:

@@ -15,6 +15,22 @@ from brookfall.core.recipe.recipe import Recipe
 Rows = NDArray[np.int64]
 
 
+@dataclass(frozen=True)
+class Tuning:
+    """Settings to choose from inside the training rows: the best by a measure over inner folds is fitted on them all.
+
+    ``tried`` are settings beside the recipe's own, the first one taken of equals.
+    """
+
+    tried: tuple[tuple[tuple[str, object], ...], ...]
+    measure: str
+    folds: int = 3
+
+    @property
+    def content(self) -> dict[str, object]:
+        return {"tried": [dict(settings) for settings in self.tried], "measure": self.measure, "folds": self.folds}
+
+
 @dataclass(frozen=True, eq=False)
 class FitRequest:
     """One fit. Equal content has an equal key, whoever asks.
@@ -22,7 +38,7 @@ class FitRequest:
     ``table`` is the fingerprint of the columns the fit can see; ``classes`` are the outcome's values, the negative
     one first when binary; ``train`` are sorted row positions, a row as often as it counts. With ``apart`` the fit
     learns not the outcome but whether a row is among these sorted positions. ``beside`` are the columns of occasion
-    and alternative of a choice.
+    and alternative of a choice. With ``tuning`` some settings are chosen inside the training rows.
     """
 
     recipe: Recipe
@@ -35,6 +51,7 @@ class FitRequest:
     train: Rows
     apart: Rows | None = None
     beside: tuple[str, str] | None = None
+    tuning: Tuning | None = None
 
     @cached_property
     def content(self) -> dict[str, object]:
@@ -55,6 +72,7 @@ class FitRequest:
             "versions": versions(),
             **({} if self.apart is None else {"apart": digest.of_rows(self.apart)}),
             **({} if self.beside is None else {"beside": list(self.beside)}),
+            **({} if self.tuning is None else {"tuning": self.tuning.content}),
         }
 
     @cached_property
@@ -139,7 +157,21 @@ class FigureReading:
         return f"figures:{digest.of_json(named)[:16]}:{digest.of_rows(self.rows)[:48]}"
 
 
-Reading = CoefficientReading | FigureReading | ScoreReading | LeftOutReading | DialReading
+@dataclass(frozen=True, eq=False)
+class TunedReading:
+    """Which of the settings that were tried was chosen, as a place among them, then the inner value of each.
+
+    Shape (1 + tried,); NaN where there is no value. ``rows`` are the training rows.
+    """
+
+    rows: Rows
+
+    @property
+    def key(self) -> str:
+        return "tuned"
+
+
+Reading = TunedReading | CoefficientReading | FigureReading | ScoreReading | LeftOutReading | DialReading
 
 
 @dataclass(frozen=True, eq=False)

@@ -91,7 +91,7 @@ export function Plan() {
         </Part>
         <Part title={`5 ${QUESTIONS[4]}`}>
           {check("baseline", number ? "Set it against always predicting the mean, on the same rows." : "Set it against the most frequent answer, on the same rows.", "limit: better by more than its interval")}
-          {check("challengers", "Set it against other families with their own defaults, on the same folds, and rank them.", number && view.plan.main_measure !== "r2" ? "no limit set" : <>limit: worse by ≤ {limit("Limit on being worse than a challenger", -(p.worse_than_challenger?.at_least ?? 0), (v) => setLimits({ worse_than_challenger: { ...p.worse_than_challenger, at_least: -v } }), 0, 1)}</>)}
+          {check("challengers", <>Set it against other families <InlineChoice name="Challengers" value={plan.challengers ?? "default"} options={[["default", "with their own defaults"] as const, ["tuned", "tuned inside the folds"] as const]} disabled={off} onSet={(challengers) => set({ challengers })} />, on the same folds, and rank them.</>, number && view.plan.main_measure !== "r2" ? "no limit set" : <>limit: worse by ≤ {limit("Limit on being worse than a challenger", -(p.worse_than_challenger?.at_least ?? 0), (v) => setLimits({ worse_than_challenger: { ...p.worse_than_challenger, at_least: -v } }), 0, 1)}</>)}
           {check("in_use", <>Set it against the version in use, <VersionInUse plan={plan} view={view} off={off} set={set} />, refitted on the same rows, and look at who changes side.</>, number && view.plan.main_measure !== "r2" ? "no limit set" : "the same limit")}
         </Part>
         <Part title={`6 ${QUESTIONS[5]}`}>

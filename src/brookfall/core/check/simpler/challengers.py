@@ -11,7 +11,7 @@ from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, not_applicable, text
 from brookfall.core.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import FitFailedError, Ledger
-from brookfall.core.fit.request import Need
+from brookfall.core.fit.request import Need, TunedReading, Tuning
 from brookfall.core.judge.limit import Limit, Standing
 from brookfall.core.measure.compare import paired
 from brookfall.core.measure.figure import Figure
@@ -45,14 +45,51 @@ CHALLENGERS: tuple[tuple[str, dict[str, object], Preprocess], ...] = (
 """Families with the settings that differ from their defaults, and how columns are prepared for each."""
 
 
+_TRIED: dict[str, tuple[dict[str, object], ...]] = {
+    "logistic": ({"strength": 100.0}, {"strength": 10.0}, {"strength": 1.0}, {"strength": 0.01}),
+    "ridge": ({"strength": 1000.0}, {"strength": 100.0}, {"strength": 10.0}, {"strength": 1.0}),
+    "tree": ({"rows_per_leaf": 100}, {"rows_per_leaf": 30}, {"rows_per_leaf": 10}, {"rows_per_leaf": 1}),
+    "forest": ({"rows_per_leaf": 20}, {"rows_per_leaf": 5}, {"rows_per_leaf": 1}),
+    "gradient_boosting": ({"depth": 1}, {"depth": 3}, {"leaves": 31}, {"leaves": 31, "learning_rate": 0.03}),
+    "nearest_neighbours": ({"k": 101}, {"k": 51}, {"k": 15}, {"k": 5}),
+    "support_vectors": ({"strength": 0.1}, {"strength": 1.0}, {"strength": 10.0}),
+    "adaboost": ({"depth": 1}, {"depth": 2}, {"depth": 3}),
+    "neural_network": ({"penalty": 1.0}, {"penalty": 0.0001}),
+}
+"""Settings that are tried where challengers are tuned, the simplest first; a family that is not here has none."""
+
+
+@dataclass(frozen=True)
+class Challenger:
+    """Another family: its recipe, and what is tuned of it, if anything is."""
+
+    recipe: Recipe
+    tuning: Tuning | None
+
+    @property
+    def family(self) -> str:
+        return self.recipe.family
+
+    def needs(self, bench: Bench) -> tuple[Need, ...]:
+        """The fits by which it is judged."""
+        return bench.deciding_needs_of(self.recipe, tuning=self.tuning)
+
+    def choices(self, bench: Bench) -> tuple[Need, ...]:
+        """What was chosen inside each of these fits; none where nothing is tuned."""
+        if self.tuning is None:
+            return ()
+        return tuple(Need(need.fit, TunedReading(need.fit.train)) for need in self.needs(bench))
+
+
 @dataclass(frozen=True)
 class _Ran:
-    """A challenger that was fitted: its name in words, its rows with their scores, seconds a fit."""
+    """A challenger that was fitted: its name in words, its rows with their scores, seconds a fit, what was chosen."""
 
     family: str
     words: str
     rows: AnyScored
     seconds: float
+    chosen: str
 
 
 class Challengers:
@@ -66,8 +103,8 @@ class Challengers:
 
     def requests(self, bench: Bench) -> list[Need]:
         needs = list(bench.deciding_needs)
-        for recipe in challengers_of(bench):
-            needs += bench.deciding_needs_of(recipe)
+        for challenger in challengers_of(bench):
+            needs += [*challenger.needs(bench), *challenger.choices(bench)]
         return needs
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
@@ -100,13 +137,13 @@ class Challengers:
             _answer(bench, draft, ours, ran, submitted, places, gains) + _of_failed(failed),
             charts=(_strip(bench, draft, ranked, ours.part), *overlaid),
             series={name: columns for name, columns in series.items() if _kind(name) in _OVERLAID_CURVES},
-            tables=(_table(bench, ranked, gains, failed, ours),),
+            tables=(_table(bench, ranked, gains, failed, ours, {one.family: one.chosen for one in ran}),),
             fit_seconds=_seconds(bench, ledger, ran),
         )
 
 
-def challengers_of(bench: Bench) -> list[Recipe]:
-    """The recipes that the submitted one is set against; not itself, nor what these rows are too many for."""
+def challengers_of(bench: Bench) -> list[Challenger]:
+    """What the submitted recipe is set against; not itself, nor what these rows are too many for."""
     ours, outcome = bench.recipe, bench.subject.outcome
     largest = max(len(need.fit.train) for need in bench.deciding_needs)
     found = []
@@ -114,26 +151,41 @@ def challengers_of(bench: Bench) -> list[Recipe]:
         if outcome not in families()[family].outcomes or largest > _MOST_ROWS.get(family, largest):
             continue
         made = Recipe(family=family, settings=settings, preprocess=prepared, seed=ours.seed, threshold=_MAJORITY)
-        if family == ours.family and resolved_settings(made) == resolved_settings(ours):
+        tuned = bench.plan.challengers == "tuned" and family in _TRIED
+        if not tuned and family == ours.family and resolved_settings(made) == resolved_settings(ours):
             continue
-        found.append(made)
+        found.append(Challenger(made, _tuning(family, bench.plan.main_measure) if tuned else None))
     return found
+
+
+def _tuning(family: str, measure: str) -> Tuning:
+    return Tuning(tuple(tuple(settings.items()) for settings in _TRIED[family]), measure)
 
 
 def _ran(bench: Bench, ledger: Ledger) -> tuple[list[_Ran], dict[str, str]]:
     """The challengers that were fitted, and why others failed, by family."""
     ran, failed = [], {}
-    for recipe in challengers_of(bench):
-        words = families()[recipe.family].words
+    for challenger in challengers_of(bench):
+        family, needs = challenger.family, challenger.needs(bench)
         try:
-            judged = bench.deciding_of(ledger, recipe)
+            judged = bench.deciding_by(ledger, needs)
         except FitFailedError as problem:
-            failed[recipe.family] = str(problem)
+            failed[family] = str(problem)
             continue
         rows = judged.scored.at(_MAJORITY) if isinstance(judged.scored, Scored) else judged.scored
-        fits = {need.fit.key for need in bench.deciding_needs_of(recipe)}
-        ran.append(_Ran(recipe.family, words, rows, float(np.mean([ledger.seconds(key) for key in sorted(fits)]))))
+        seconds = float(np.mean([ledger.seconds(key) for key in sorted({need.fit.key for need in needs})]))
+        ran.append(_Ran(family, families()[family].words, rows, seconds, _chosen(challenger, bench, ledger)))
     return ran, failed
+
+
+def _chosen(challenger: Challenger, bench: Bench, ledger: Ledger) -> str:
+    """The settings that were chosen most often, and in how many of the fits; nothing where nothing was tuned."""
+    if challenger.tuning is None:
+        return ""
+    places = [int(ledger.scores(need)[0]) for need in challenger.choices(bench)]
+    most = int(np.bincount(places).argmax())
+    settings = ", ".join(f"{name.replace('_', ' ')} {value}" for name, value in challenger.tuning.tried[most])
+    return f"{settings} ({places.count(most)} of {len(places)})"
 
 
 def _seconds(bench: Bench, ledger: Ledger, ran: list[_Ran]) -> dict[str, float]:
@@ -210,22 +262,27 @@ def _table(
     gains: dict[str, int],
     failed: dict[str, str],
     ours: Deciding,
+    chosen: dict[str, str],
 ) -> TableView:
-    main = bench.plan.main_measure
-    rows: list[tuple[Cell, ...]] = [
-        (
-            text(words),
-            at(place),
-            at(gains[name]) if name in gains else text("–"),
-        )
-        for name, words, _, place in ranked
+    main, tuned = bench.plan.main_measure, bench.plan.challengers == "tuned"
+
+    def row(name: str, words: str, value: Cell, gain: Cell) -> tuple[Cell, ...]:
+        more = (text(chosen.get(name) or "–"),) if tuned else ()
+        return (text(words), value, gain, *more)
+
+    rows = [
+        row(name, words, at(place), at(gains[name]) if name in gains else text("–")) for name, words, _, place in ranked
     ]
-    rows += [
-        (text(families()[name].words), text(f"failed: {why}"), text("–"), text("–")) for name, why in failed.items()
-    ]
+    rows += [row(name, families()[name].words, text(f"failed: {why}"), text("–")) for name, why in failed.items()]
+    how = "tuned inside each fold's own rows" if tuned else "with their own defaults"
     return TableView(
-        title=f"On the same {wording.rows(len(ours.positions))}; challengers with their own defaults, threshold 0.5",
-        columns=("model", wording.measure_words(main), "the submitted model is better by"),
+        title=f"On the same {wording.rows(len(ours.positions))}; challengers {how}, threshold 0.5",
+        columns=(
+            "model",
+            wording.measure_words(main),
+            "the submitted model is better by",
+            *(("chosen most often, in so many fits",) if tuned else ()),
+        ),
         rows=tuple(rows),
     )
 

@@ -88,7 +88,7 @@ def needs_in_use(bench: Bench) -> list[Need]:
 def deciding_in_use(bench: Bench, ledger: Ledger) -> Deciding:
     """The rows that decide, as the version in use scores and decides them."""
     used = named_in_use(bench)
-    found = bench.deciding_of(ledger, used.recipe, used.features)
+    found = bench.deciding_by(ledger, bench.deciding_needs_of(used.recipe, used.features))
     if not isinstance(found.scored, Scored):
         return found
     return Deciding(found.part, found.positions, found.scored.at(used.recipe.threshold))
