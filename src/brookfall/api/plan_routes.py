@@ -7,9 +7,9 @@ from pydantic import BaseModel, ConfigDict, Field, RootModel
 from brookfall.api.blueprint import QUEUE, blueprint, shows
 from brookfall.api.session import asking
 from brookfall.core.plan import Plan
-from brookfall.desk import deviations, plan_files, run
+from brookfall.desk import deviations, estimate, plan_files, run
 from brookfall.desk import plan as plans
-from brookfall.desk.views import ComparedPlan, OtherPlan, PlanView, RunView
+from brookfall.desk.views import ComparedPlan, EstimateView, OtherPlan, PlanView, RunView
 from brookfall.records.database import transaction
 
 plan_api = blueprint("plan")
@@ -108,6 +108,15 @@ def delete_deviation(path: CasePath) -> PlanView:
         person = asking(session)
         deviations.take_back(session, person, path.case_id)
         return plans.plan_view(session, person, path.case_id)
+
+
+@plan_api.get("/cases/<int:case_id>/plan/estimate", responses={200: EstimateView})
+@login_required
+@shows
+def get_estimate(path: CasePath) -> EstimateView:
+    """About how long the fits will take; asked again while a worker makes small trial fits."""
+    with transaction() as session:
+        return estimate.estimate_view(session, asking(session), path.case_id, current_app.extensions[QUEUE])
 
 
 @plan_api.get("/cases/<int:case_id>/plan/file")

@@ -160,7 +160,8 @@ class TableView(Frozen):
 class Provenance(Frozen):
     """What an exhibit rests on; with the package it is enough to compute it again.
 
-    ``fit_seconds`` are what a fit took on average, by model, where models are set side by side.
+    ``fit_seconds`` are what a fit took on average, by model, where models are set side by side. ``remarks`` are what
+    fits warned of, such as that they did not converge.
     """
 
     seed: int
@@ -171,6 +172,7 @@ class Provenance(Frozen):
     fit_seconds: dict[str, float] = Field(default_factory=dict)
     scheme: str
     source: str
+    remarks: tuple[str, ...] = ()
 
 
 class Exhibit(Frozen):

@@ -1,6 +1,7 @@
 """From a bench to exhibits: what a plan asks for, and each check's exhibit once its fits are there."""
 
 import time
+from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
@@ -89,7 +90,14 @@ def evaluate(asked: Asked, bench: Bench, ledger: Ledger) -> Exhibit:
     written = _written(asked, bench, ledger)
     keys = tuple(dict.fromkeys(need.fit.key for need in asked.needs))
     seconds = time.perf_counter() - started + sum(ledger.seconds(key) for key in keys)
-    return number_exhibit(asked.check, asked.number, written, bench, bench.all_parts, Fits(keys, seconds))
+    fits = Fits(keys, seconds, _remarks(keys, ledger))
+    return number_exhibit(asked.check, asked.number, written, bench, bench.all_parts, fits)
+
+
+def _remarks(keys: tuple[str, ...], ledger: Ledger) -> tuple[str, ...]:
+    """What the fits warned of, each once, with how many of them did."""
+    counts = Counter(warning for key in keys for warning in set(ledger.warnings(key)))
+    return tuple(f"{count} of {len(keys)} fits warned: {warning}" for warning, count in sorted(counts.items()))
 
 
 def faulted(asked: Asked, bench: Bench) -> Exhibit:

@@ -77,7 +77,7 @@ def comparison(
 def _missing(session: Session, bench: Bench, one: Candidate, part: str) -> int:
     """How many of its fits have not been made."""
     try:
-        return ledger.missing(session, gather(needs_of(bench, one, part)))
+        return len(ledger.missing(session, gather(needs_of(bench, one, part))))
     except UserError:
         return 1
 

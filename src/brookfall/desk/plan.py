@@ -46,7 +46,7 @@ def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
         deviations=deviations_of(session, case),
         plan=plan,
         fits=len(jobs) if bench else None,
-        pending=ledger.missing(session, jobs) if bench else None,
+        pending=len(ledger.missing(session, jobs)) if bench else None,
         to_run=_to_run(session, case) if bench else None,
         shared=_shared(asked) if bench else None,
         sizes=sizes,

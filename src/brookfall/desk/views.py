@@ -367,6 +367,14 @@ class PlanView(View):
     problem: str | None
 
 
+class EstimateView(View):
+    """About how long one worker takes over the fits that are still to be made; not ``ready`` while trials are made."""
+
+    ready: bool
+    fits: int
+    seconds: float | None
+
+
 class OtherPlan(View):
     """Another case whose plan this one may be set beside; the model's own earlier versions come first."""
 

@@ -5,11 +5,13 @@ import threading
 from celery import Celery
 from celery.signals import worker_ready
 
+from brookfall.desk.estimate import try_and_keep
 from brookfall.desk.look import look_and_keep
 from brookfall.engine.intake import take_in, waiting_drafts
 from brookfall.engine.replays import carry_out, waiting_replays
 from brookfall.engine.work import open_runs, work_on
 from brookfall.records.config import config
+from brookfall.records.database import alone
 
 _TICK_SECONDS = 4.0
 _TURN_SECONDS = 2.0
@@ -60,8 +62,16 @@ def replay(replay_id: int) -> None:
     carry_out(replay_id)
 
 
+@app.task(name="brookfall.trial")  # type: ignore[untyped-decorator]
+def trial(case_id: int) -> None:
+    """Makes small trial fits of a case's plan, one worker at a time."""
+    with alone(f"trial {case_id}") as mine:
+        if mine:
+            try_and_keep(case_id)
+
+
 class CeleryQueue:
-    """Wakes every worker for a run, or one for a look, a draft or a replay."""
+    """Wakes every worker for a run, or one for a look, a draft, trials or a replay."""
 
     def __init__(self, messages: int = 8) -> None:
         self._messages = messages
@@ -75,6 +85,9 @@ class CeleryQueue:
 
     def intake(self, draft_id: int) -> None:
         intake.apply_async((draft_id,), expires=_EXPIRY_SECONDS)
+
+    def trial(self, case_id: int) -> None:
+        trial.apply_async((case_id,), expires=_EXPIRY_SECONDS)
 
     def replay(self, replay_id: int) -> None:
         replay.apply_async((replay_id,), expires=_EXPIRY_SECONDS, priority=_CAN_WAIT)

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from brookfall.core.bench import Bench
 from brookfall.core.fit.execute import FitResult, execute
+from brookfall.core.fit.limits import FitLimitError, limited
 from brookfall.core.fit.request import FitJob
 from brookfall.core.retest import Asked, ask, evaluate, faulted, jobs_of
 from brookfall.desk.bench import bench_of
@@ -20,6 +21,7 @@ from brookfall.engine.heartbeat import heartbeat
 from brookfall.records import ledger, trail
 from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.config import config
 from brookfall.records.database import transaction
 from brookfall.records.exhibits import put_exhibit
 from brookfall.records.work import Fit, Run, RunCheck, RunFit
@@ -99,7 +101,13 @@ def _make_fits(run_id: int, worker: str) -> bool:
 
 def _execute(laid: Laid, key: str) -> FitResult:
     job = laid.jobs[key]
-    return execute(job, laid.bench.subject)
+    started = time.monotonic()
+    try:
+        with limited(config().fit_seconds, config().fit_megabytes):
+            return execute(job, laid.bench.subject)
+    except FitLimitError as problem:
+        # The clock ran out just before or after the fit itself.
+        return FitResult(key, {}, time.monotonic() - started, failure=str(problem))
 
 
 def _renew(keys: list[str], worker: str) -> None:

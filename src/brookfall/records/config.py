@@ -10,7 +10,10 @@ from brookfall.core.submission.package import DEFAULT_MAX_BYTES
 
 @dataclass(frozen=True)
 class Config:
-    """Where things are. ``owner_url`` may create and grant; ``database_url`` is what the application runs as."""
+    """Where things are. ``owner_url`` may create and grant; ``database_url`` is what the application runs as.
+
+    A fit may take ``fit_seconds`` and ``fit_megabytes`` of memory beyond what its worker holds; 0 is no limit.
+    """
 
     database_url: str
     owner_url: str
@@ -19,6 +22,8 @@ class Config:
     max_bytes: int
     cache_dir: Path
     secure_cookies: bool
+    fit_seconds: float
+    fit_megabytes: int
 
 
 @cache
@@ -32,5 +37,7 @@ def config() -> Config:
         secret_key=os.environ["BROOKFALL_SECRET_KEY"],
         max_bytes=int(os.environ.get("BROOKFALL_MAX_BYTES", DEFAULT_MAX_BYTES)),
         cache_dir=Path(os.environ.get("BROOKFALL_CACHE_DIR", Path.home() / ".cache" / "brookfall")),
+        fit_seconds=float(os.environ.get("BROOKFALL_FIT_SECONDS", "900")),
+        fit_megabytes=int(os.environ.get("BROOKFALL_FIT_MEGABYTES", "4000")),
         secure_cookies=os.environ.get("BROOKFALL_SECURE_COOKIES", "no") == "yes",
     )

@@ -31,6 +31,18 @@ def transaction() -> Iterator[Session]:
         yield session
 
 
+@contextmanager
+def alone(name: str) -> Iterator[bool]:
+    """Whether nobody else holds this name now, in any process; it is held until the end. At most 64 characters."""
+    with engine().connect() as connection:
+        got = connection.scalar(text("SELECT GET_LOCK(:name, 0)"), {"name": name}) == 1
+        try:
+            yield got
+        finally:
+            if got:
+                connection.execute(text("SELECT RELEASE_LOCK(:name)"), {"name": name})
+
+
 def migrate() -> None:
     """Brings the schema up to date as the owner and grants the application's user what it may do; rerunnable."""
     url = config().owner_url

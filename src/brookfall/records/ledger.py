@@ -29,6 +29,7 @@ class StoredLedger:
     readings: dict[tuple[str, str], NDArray[np.float64]] = field(default_factory=dict)
     failures: dict[str, str] = field(default_factory=dict)
     durations: dict[str, float] = field(default_factory=dict)
+    remarks: dict[str, tuple[str, ...]] = field(default_factory=dict)
 
     def scores(self, need: Need) -> NDArray[np.float64]:
         if need.fit.key in self.failures:
@@ -38,6 +39,9 @@ class StoredLedger:
     def seconds(self, fit: str) -> float:
         return self.durations[fit]
 
+    def warnings(self, fit: str) -> tuple[str, ...]:
+        return self.remarks[fit]
+
 
 def load(session: Session, needs: Iterable[Need]) -> StoredLedger:
     """A ledger of everything these needs ask for; what is not there yet is left out."""
@@ -46,6 +50,7 @@ def load(session: Session, needs: Iterable[Need]) -> StoredLedger:
     ledger = StoredLedger()
     for fit in session.scalars(select(Fit).where(Fit.key.in_(keys))):
         ledger.durations[fit.key] = fit.seconds
+        ledger.remarks[fit.key] = tuple(fit.warnings)
         if fit.state == "failed":
             ledger.failures[fit.key] = fit.failure or "no reason was kept"
     for reading in session.scalars(select(Reading).where(Reading.fit_key.in_(keys))):
@@ -79,6 +84,7 @@ def enrol(session: Session, run_id: int, jobs: tuple[FitJob, ...]) -> None:
             "state": "waiting",
             "attempts": 0,
             "seconds": 0.0,
+            "warnings": [],
         }
         session.execute(insert(Fit).values(values).prefix_with("IGNORE"))
         if any(reading.key not in held[job.fit.key] for reading in job.readings):
@@ -90,13 +96,13 @@ def enrol(session: Session, run_id: int, jobs: tuple[FitJob, ...]) -> None:
         session.add(RunFit(run_id=run_id, fit_key=job.fit.key))
 
 
-def missing(session: Session, jobs: Iterable[FitJob]) -> int:
-    """How many of these fits have still to be made, or made again for something new to be read from them."""
+def missing(session: Session, jobs: Iterable[FitJob]) -> set[str]:
+    """The keys of those fits that have still to be made, or made again for something new to be read from them."""
     keys = {job.fit.key: {reading.key for reading in job.readings} for job in jobs}
     query = select(Reading.fit_key, Reading.key).where(Reading.fit_key.in_(keys))
     for fit_key, key in session.execute(query):
         keys[fit_key].discard(key)
-    return sum(1 for wanted in keys.values() if wanted)
+    return {key for key, wanted in keys.items() if wanted}
 
 
 def claim(session: Session, run_id: int, worker: str, most: int) -> list[str]:
@@ -138,6 +144,7 @@ def settle(session: Session, result: FitResult) -> None:
             state="failed" if result.failure else "done",
             failure=result.failure,
             seconds=result.seconds,
+            warnings=list(result.warnings),
             lease_until=None,
             worker=None,
         )

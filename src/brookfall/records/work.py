@@ -53,6 +53,21 @@ class Fit(Base):
     attempts: Mapped[int]
     seconds: Mapped[float]
     failure: Mapped[str | None] = mapped_column(Text)
+    warnings: Mapped[list[Any]] = mapped_column(server_default="[]")
+
+
+class Trial(Base):
+    """Two small fits of a kind, and how long each took; by everything that changes that but rows and seed."""
+
+    __tablename__ = "trial"
+    __table_args__ = TABLE_OPTIONS
+
+    key: Mapped[Sha] = mapped_column(primary_key=True)
+    small_rows: Mapped[int]
+    small_seconds: Mapped[float]
+    large_rows: Mapped[int]
+    large_seconds: Mapped[float]
+    failure: Mapped[str | None] = mapped_column(Text)
 
 
 class RunFit(Base):

@@ -233,6 +233,16 @@ export const useOpenDeviation = (id: number) =>
 export const useTakeDeviationBack = (id: number) =>
   useAct(async (_: void) => told(await client.DELETE("/api/cases/{case_id}/deviation", at(id))), ...OPENED(id));
 
+/** About how long a plan takes; asked again while trial fits are made. */
+export const useEstimate = (id: number, revision: number, wanted: boolean) =>
+  useQuery({
+    queryKey: ["plan", id, "estimate", revision],
+    enabled: wanted,
+    retry: false,
+    queryFn: async () => told(await client.GET("/api/cases/{case_id}/plan/estimate", at(id))),
+    refetchInterval: (query) => (query.state.data?.ready === false ? 3 * POLL_MS : false),
+  });
+
 export const useOtherPlans = (id: number) =>
   useQuery({ queryKey: ["plan", id, "others"], queryFn: async () => told(await client.GET("/api/cases/{case_id}/plan/others", at(id))) });
 

@@ -334,6 +334,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/plan/estimate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** About how long the fits will take; asked again while a worker makes small trial fits. */
+        get: operations["plan_get_estimate_cases__int_case_id__plan_estimate_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case_id}/plan/file": {
         parameters: {
             query?: never;
@@ -1664,6 +1681,18 @@ export interface components {
              */
             wide_low: number | null;
         };
+        /**
+         * EstimateView
+         * @description About how long one worker takes over the fits that are still to be made; not ``ready`` while trials are made.
+         */
+        EstimateView: {
+            /** Fits */
+            fits: number;
+            /** Ready */
+            ready: boolean;
+            /** Seconds */
+            seconds: number | null;
+        };
         /** Exhibit */
         Exhibit: {
             /** Answer */
@@ -2777,7 +2806,8 @@ export interface components {
          * Provenance
          * @description What an exhibit rests on; with the package it is enough to compute it again.
          *
-         *     ``fit_seconds`` are what a fit took on average, by model, where models are set side by side.
+         *     ``fit_seconds`` are what a fit took on average, by model, where models are set side by side. ``remarks`` are what
+         *     fits warned of, such as that they did not converge.
          */
         Provenance: {
             /** Fit Seconds */
@@ -2790,6 +2820,11 @@ export interface components {
             recipe: {
                 [key: string]: unknown;
             } | null;
+            /**
+             * Remarks
+             * @default []
+             */
+            remarks: string[];
             /** Rows */
             rows: string;
             /** Scheme */
@@ -5819,6 +5854,91 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlanView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_get_estimate_cases__int_case_id__plan_estimate_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstimateView"];
                 };
             };
             /** @description Bad Request */

@@ -34,6 +34,7 @@ export function ExhibitView({ exhibit, mayFind, isAside, asTables, onFind, onAsi
         <Typography variant="body2" sx={{ color: "text.secondary" }}>{exhibit.state === "done" ? STANDING_WORDS[exhibit.standing ?? "none"] : exhibit.state.replace("_", " ")}</Typography>
       </Box>
       <Typography sx={{ fontFamily: SERIF, fontSize: 19, lineHeight: 1.34, fontWeight: 470, my: 1, maxWidth: 700 }}>{exhibit.answer}</Typography>
+      {exhibit.provenance.remarks?.map((remark) => <Typography key={remark} sx={{ color: "brook.ochre", fontSize: 13, mb: 1 }}>{remark}</Typography>)}
       <Box sx={{ display: "flex", gap: 1, mb: 1.5 }}>
         {mayFind && <Button variant="outlined" onClick={() => onFind()}>Write a finding&nbsp; <Kbd>f</Kbd></Button>}
         <Button onClick={onAside}>{isAside ? "Put back" : "Set aside"}&nbsp; <Kbd>a</Kbd></Button>

@@ -214,6 +214,7 @@ def number_exhibit(check: Check, number: int, written: Written, bench: Bench, ro
             fit_seconds={model: round(seconds, 3) for model, seconds in written.fit_seconds.items()},
             scheme=bench.scheme,
             source=check.source,
+            remarks=fits.remarks,
         ),
     )
 
@@ -224,3 +225,4 @@ class Fits:
 
     keys: tuple[str, ...]
     seconds: float
+    remarks: tuple[str, ...] = ()

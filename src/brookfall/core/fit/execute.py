@@ -12,6 +12,7 @@ from sklearn.exceptions import ConvergenceWarning
 from threadpoolctl import ThreadpoolController
 
 from brookfall.core.fit.left_out import divisors_without
+from brookfall.core.fit.limits import FitLimitError
 from brookfall.core.fit.request import (
     CoefficientReading,
     DialReading,
@@ -71,7 +72,7 @@ def execute(job: FitJob, subject: Subject) -> FitResult:
         warnings.simplefilter("always")
         try:
             readings = _readings(job, subject)
-        except (ValueError, ArithmeticError, np.linalg.LinAlgError, MemoryError) as problem:
+        except (ValueError, ArithmeticError, np.linalg.LinAlgError, MemoryError, FitLimitError) as problem:
             return FitResult(job.fit.key, {}, time.perf_counter() - started, failure=_reason(problem))
     told = tuple(sorted({str(w.message).splitlines()[0] for w in caught if issubclass(w.category, ConvergenceWarning)}))
     return FitResult(job.fit.key, readings, time.perf_counter() - started, told)
@@ -198,4 +199,6 @@ def _occasions(subject: Subject) -> Occasions | None:
 
 
 def _reason(problem: BaseException) -> str:
+    if isinstance(problem, MemoryError):
+        return f"it ran out of memory ({str(problem).strip() or 'no more could be had'})"[:300]
     return (str(problem).strip().splitlines() or [type(problem).__name__])[0][:300]

@@ -25,6 +25,10 @@ class Ledger(Protocol):
         """The wall time of that fit."""
         ...
 
+    def warnings(self, fit: str) -> tuple[str, ...]:
+        """What the fit warned of, such as that it did not converge."""
+        ...
+
 
 @dataclass
 class MemoryLedger:
@@ -43,3 +47,6 @@ class MemoryLedger:
 
     def seconds(self, fit: str) -> float:
         return self.results[fit].seconds
+
+    def warnings(self, fit: str) -> tuple[str, ...]:
+        return self.results[fit].warnings

@@ -5,14 +5,14 @@ import Typography from "@mui/material/Typography";
 import { Children, Fragment, useState, type ReactNode } from "react";
 import { useNavigate } from "react-router";
 import type { Case, Plan as PlanBody, Schemas } from "../../api/client";
-import { usePlan, useSavePlan, useStartRun } from "../../api/queries";
+import { useEstimate, usePlan, useSavePlan, useStartRun } from "../../api/queries";
 import { useTheCase } from "../../frame/CaseFrame";
 import { useKeys } from "../../frame/keys";
 import { InlineChoice, InlineNumber } from "../../parts/Inline";
 import { Fetching, Said } from "../../parts/Said";
 import { useUndo } from "../../parts/undo";
 import { SERIF } from "../../theme";
-import { count, moment, plural, QUESTIONS } from "../../wording";
+import { count, moment, plural, QUESTIONS, seconds } from "../../wording";
 import { DeviationForm, OpenDeviation, PastDeviations } from "./Deviations";
 import { PlanFile } from "./PlanFile";
 import { FoldsSentence, RowsSentence } from "./PlanRows";
@@ -129,12 +129,15 @@ function Foot({ theCase, view, busy, onRun, onUndo }: FootProps) {
   const again = view.locked !== null || view.deviations.some((one) => one.closed === null);
   const nothing = again && view.to_run === 0 && view.pending === 0;
   const fits = view.fits === null ? "The plan can't be run yet" : again ? `${plural(view.pending ?? 0, "fit")} of ${view.fits} and ${plural(view.to_run ?? 0, "exhibit")} still to be made` : plural(view.fits, "distinct fit");
+  const estimate = useEstimate(theCase.id, view.revision, theCase.may.review && !running && view.problem === null && (view.pending ?? 0) > 0);
+  const long = estimate.data?.seconds != null ? `about ${seconds(estimate.data.seconds)} of one worker` : estimate.data?.ready === false ? "trial fits are being made" : "";
   const words = view.locked ? (running ? "Running" : "Run what changed") : again ? "Lock again and run what changed" : "Lock the plan and run";
   return (
     <Box sx={{ position: "sticky", bottom: 0, bgcolor: "background.default", borderTop: 1, borderColor: "divider", zIndex: 1 }}>
       {deviating && view.locked && <DeviationForm caseId={theCase.id} onDone={() => setDeviating(false)} />}
       <Box sx={{ display: "flex", alignItems: "center", gap: 2, px: 3, minHeight: 52 }}>
         <span style={{ whiteSpace: "nowrap" }}>{fits}</span>
+        {long && <Typography variant="body2" title="From small trial fits on these rows; workers share it" sx={{ color: "text.secondary" }}>{long}</Typography>}
         {view.shared && !again ? <Typography variant="body2" sx={{ color: "text.secondary" }}>{count(view.shared)} shared</Typography> : null}
         <Typography variant="body2" sx={{ color: "text.secondary", ml: "auto", textAlign: "right" }}>
           {view.locked ? `Locked by ${view.locked_by}, ${moment(view.locked)}` : again ? "" : "Once it is locked, a change is a deviation with a reason."}
