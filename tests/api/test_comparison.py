@@ -5,7 +5,7 @@ from collections.abc import Callable
 from brookfall.launch.house import House
 from tests.api.conftest import Visitor
 from tests.api.test_case import finished, plan_of, taken
-from tests.conftest import files_of
+from tests.conftest import files_of, rows_csv
 
 SignIn = Callable[[str], Visitor]
 
@@ -15,7 +15,7 @@ def candidates(view: dict[str, object]) -> dict[str, dict[str, object]]:
 
 
 def test_what_has_been_fitted_can_be_compared(visitor: SignIn, workers: House) -> None:
-    iris, base = taken(visitor, "compared")
+    iris, base = taken(visitor, "compared", files_of(csv=rows_csv(400, seed=41)))
     before = iris.get(f"{base}/comparison")
     assert before["problem"] == "1 models are chosen. Choose from 2 to 12."
     assert candidates(before)["recipe"]["missing"] == 5

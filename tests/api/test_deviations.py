@@ -129,7 +129,7 @@ def test_a_deviation_taken_back_leaves_all_as_it_was(visitor: SignIn, workers: H
 
 
 def test_a_deviation_of_roles_refits_only_what_they_change(visitor: SignIn, workers: House) -> None:
-    iris, base = run_once(visitor, "roles")
+    iris, base = run_once(visitor, "deviating roles")
     fits = iris.get(f"{base}/plan")["fits"]
     assert iris.ask("POST", f"{base}/deviation", {"reason": "Age is a ground too late to see"}).status_code == 200
     data = iris.get(f"{base}/data")

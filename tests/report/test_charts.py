@@ -1,5 +1,7 @@
 """The report's charts come from the exhibit's own data, the same every time, and nothing hostile gets through."""
 
+import re
+from pathlib import Path
 from xml.etree import ElementTree
 
 import pytest
@@ -7,7 +9,7 @@ import pytest
 from brookfall.core.bench import Bench
 from brookfall.core.exhibit import Exhibit, MatrixChart
 from brookfall.core.retest import retest
-from brookfall.report.charts import draw
+from brookfall.report.charts import COLOURS, draw
 from brookfall.report.fonts import chart_fonts, face_css
 
 
@@ -39,3 +41,14 @@ def test_a_hostile_value_is_shown_as_text(exhibits: tuple[Exhibit, ...]) -> None
 def test_the_fonts_are_inside() -> None:
     assert face_css().count("data:font/woff2;base64,") == 4
     assert [path.name for path in chart_fonts()] == ["Inter.ttf"]
+
+
+def test_the_report_and_the_pages_colour_alike() -> None:
+    page = (Path(__file__).resolve().parents[2] / "web" / "src" / "charts" / "palette.ts").read_text(encoding="utf-8")
+    models = re.search(r"const MODELS = \[(.*?)\]", page, re.DOTALL)
+    named = re.search(r"const COLOURS[^{]*\{(.*?)\n\}", page, re.DOTALL)
+    assert models
+    assert named
+    shades = dict(re.findall(r'^\s*"?([\w:]+)"?: "(#[0-9A-F]{6})"', named[1], re.MULTILINE))
+    shades |= {f"model:{place}": shade for place, shade in enumerate(re.findall("#[0-9A-F]{6}", models[1]))}
+    assert {name: COLOURS.get(name) for name in shades} == shades

@@ -25,7 +25,12 @@ mpl.rcParams.update(
 )
 
 INK, MUTED, RULE = "#17282B", "#51625F", "#DDD8CA"
+_MODELS = (
+    "#009E73", "#D55E00", "#0072B2", "#E69F00", "#CC79A7", "#56B4E9",
+    "#8C6D1F", "#7A7A7A", "#5B3A8E", "#B02E2E", "#2E7F86", "#A8A028",
+)  # fmt: skip
 COLOURS = {
+    **{f"model:{place}": shade for place, shade in enumerate(_MODELS)},
     "training": "#E69F00",
     "validation": "#56B4E9",
     "out_of_fold": "#0072B2",
