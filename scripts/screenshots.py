@@ -72,7 +72,8 @@ def walk(page: Page) -> None:
     shoot(page, "evidence-gap")
     visit(page, "/cases/2/evidence?exhibit=17", "evidence-groups")
     visit(page, "/cases/2/evidence?exhibit=9", "evidence-threshold")
-    visit(page, "/cases/2/compare?models=recipe,baseline,in_use,logistic,forest,naive_bayes&highlight=recipe", "compare")
+    models = "recipe,baseline,in_use,logistic,forest,naive_bayes"
+    visit(page, f"/cases/2/compare?models={models}&highlight=recipe", "compare")
     visit(page, "/cases/2/rows?model=recipe&part=test&outcome=yes&decided=no&exhibit=7&sort=score", "rows")
     visit(page, "/cases/2/evidence?exhibit=6", "evidence-claims")
     visit(page, "/cases/4/evidence?exhibit=12", "evidence-number")

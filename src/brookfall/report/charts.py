@@ -35,6 +35,7 @@ COLOURS = {
     "validation": "#56B4E9",
     "out_of_fold": "#0072B2",
     "test": "#009E73",
+    "data": "#0072B2",
     "recipe": "#009E73",
     "baseline": "#999999",
     "challenger": "#0072B2",
