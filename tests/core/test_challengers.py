@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from brookfall.core.bench import Bench
-from brookfall.core.check.simpler.challengers import brackets_of, challengers_of
+from brookfall.core.check.simpler.better import brackets_of
+from brookfall.core.check.simpler.challengers import challengers_of
 from brookfall.core.exhibit import Exhibit
 from brookfall.core.fit.execute import FitResult, execute
 from brookfall.core.fit.ledger import MemoryLedger

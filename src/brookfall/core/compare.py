@@ -10,14 +10,14 @@ from brookfall.core.behind import needs_behind, scored_of
 from brookfall.core.bench import BASELINE, OUT_OF_FOLD, RECIPE, SCORES, Bench
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.simpler.challengers import brackets_of, challengers_of
+from brookfall.core.check.simpler.better import brackets_of, rank
+from brookfall.core.check.simpler.challengers import challengers_of
 from brookfall.core.check.simpler.swap_set import IN_USE
 from brookfall.core.errors import UserError
 from brookfall.core.exhibit import Cell, RowsOf, StripChart, StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
-from brookfall.core.measure.figure import Figure
-from brookfall.core.measure.measures import LOWER_IS_BETTER, measure
+from brookfall.core.measure.measures import measure
 from brookfall.core.measure.scored import AnyScored
 from brookfall.core.plan import MAIN_MEASURES
 from brookfall.core.recipe.families import families
@@ -88,7 +88,7 @@ def compare_models(
         one.candidate.name: draft.add(main, measure(main, one.rows), model=one.candidate.name, part=part)
         for one in entries
     }
-    ranked = sorted(entries, key=lambda one: _rank(draft.figure(places[one.candidate.name]), main))
+    ranked = sorted(entries, key=lambda one: rank(draft.figure(places[one.candidate.name]), main))
     brackets = brackets_of([one.rows for one in ranked], main, draft.level)
     colours = {one.candidate.words: f"model:{place}" for place, one in enumerate(entries)}
     curves, series = shown.curve_charts({one.candidate.words: one.rows for one in entries}, colours=colours)
@@ -130,12 +130,6 @@ def _on(bench: Bench, one: Candidate, scored: Mapping[str, tuple[Rows, AnyScored
 def _seconds(bench: Bench, ledger: Ledger, one: Candidate, part: str) -> float | None:
     keys = sorted({need.fit.key for need in needs_of(bench, one, part)})
     return float(np.mean([ledger.seconds(key) for key in keys])) if keys else None
-
-
-def _rank(figure: Figure, main: str) -> float:
-    if figure.value is None:
-        return float("inf")
-    return figure.value if main in LOWER_IS_BETTER else -figure.value
 
 
 def _part_words(part: str) -> str:

@@ -1,7 +1,6 @@
 """Challengers: other families on the same folds, ranked by the plan's measure; who can't be told apart is bracketed."""
 
 from dataclasses import dataclass
-from itertools import combinations
 
 import numpy as np
 
@@ -9,22 +8,18 @@ from brookfall.core import wording
 from brookfall.core.bench import RECIPE, Bench, Deciding
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, not_applicable, text
+from brookfall.core.check.simpler.better import allowed, brackets_of, gain, rank
 from brookfall.core.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import FitFailedError, Ledger
 from brookfall.core.fit.request import Need, TunedReading, Tuning
-from brookfall.core.judge.limit import Limit, Standing
-from brookfall.core.measure.compare import paired
-from brookfall.core.measure.figure import Figure
-from brookfall.core.measure.measures import LOWER_IS_BETTER, measure
+from brookfall.core.judge.limit import Standing
+from brookfall.core.measure.measures import measure
 from brookfall.core.measure.scored import AnyScored, Scored
 from brookfall.core.recipe.families import families, resolved_settings
 from brookfall.core.recipe.recipe import Preprocess, Recipe
 
 _MOST_ROWS: dict[str, int] = {"support_vectors": 3_000}
 """Training rows beyond which a family takes too long to be fitted in every fold."""
-
-_IN_UNITS = ("rmse", "mse", "mae")
-"""Measures in the target's own unit, of which a policy can't say how much is too much."""
 
 _MAJORITY = 0.5
 _OVERLAID = 3
@@ -119,16 +114,16 @@ class Challengers:
         gains = {
             one.family: draft.add(
                 f"{main}_difference",
-                _gain(main, ours.scored, one.rows),
+                gain(main, ours.scored, one.rows),
                 part=ours.part,
                 versus=Versus(model=one.family),
-                limit=_limit(bench),
+                limit=allowed(bench),
             )
             for one in ran
         }
         whole = [(RECIPE, "as submitted", ours.scored, submitted)]
         whole += [(one.family, one.words, one.rows, places[one.family]) for one in ran]
-        ranked = sorted(whole, key=lambda one: _rank(draft.figure(one[3]), main))
+        ranked = sorted(whole, key=lambda one: rank(draft.figure(one[3]), main))
         overlay = _best_and_ours(ranked)
         colours = {words: "recipe" if name == RECIPE else f"model:{i}" for i, (name, words, _, _) in enumerate(overlay)}
         curves, series = shown.curve_charts({words: rows for _, words, rows, _ in overlay}, colours=colours)
@@ -194,21 +189,6 @@ def _seconds(bench: Bench, ledger: Ledger, ran: list[_Ran]) -> dict[str, float]:
     return {"as submitted": submitted, **{one.words: one.seconds for one in ran}}
 
 
-def _gain(main: str, ours: AnyScored, theirs: AnyScored) -> Figure:
-    """How much better the submitted model is; positive whichever way the measure runs."""
-    return paired(main, theirs, ours) if main in LOWER_IS_BETTER else paired(main, ours, theirs)
-
-
-def _limit(bench: Bench) -> Limit | None:
-    return None if bench.plan.main_measure in _IN_UNITS else bench.plan.policy.worse_than_challenger
-
-
-def _rank(figure: Figure, main: str) -> float:
-    if figure.value is None:
-        return float("inf")
-    return figure.value if main in LOWER_IS_BETTER else -figure.value
-
-
 Entry = tuple[str, str, AnyScored, int]
 """A model in the ranking: its name, what it is called, its rows, the place of its estimate."""
 
@@ -220,28 +200,6 @@ def _best_and_ours(ranked: list[Entry]) -> list[Entry]:
 
 def _kind(series: str) -> str:
     return series.partition(":")[0]
-
-
-def brackets_of(ranked: list[AnyScored], main: str, level: float) -> tuple[tuple[int, int], ...]:
-    """Longest runs of neighbours in a ranking no two of which can be told apart, as first and last place.
-
-    Two can be told apart when their paired interval at the simultaneous level of all pairs leaves out 0.
-    """
-    pairs = list(combinations(range(len(ranked)), 2))
-    wide = 1 - (1 - level) / max(1, len(pairs))
-    apart = set()
-    for first, second in pairs:
-        ends = paired(main, ranked[first], ranked[second]).interval(wide)
-        if ends is None or ends[0] > 0 or ends[1] < 0:
-            apart.add((first, second))
-    runs: list[tuple[int, int]] = []
-    for first in range(len(ranked)):
-        last = first
-        while last + 1 < len(ranked) and not any((low, last + 1) in apart for low in range(first, last + 1)):
-            last += 1
-        if last > first and not any(low <= first and last <= high for low, high in runs):
-            runs.append((first, last))
-    return tuple(runs)
 
 
 def _strip(bench: Bench, draft: Draft, ranked: list[Entry], part: str) -> StripChart:
@@ -298,7 +256,7 @@ def _answer(
 ) -> str:
     main = bench.plan.main_measure
     words = wording.measure_words(main)
-    best = min(ran, key=lambda one: _rank(draft.figure(places[one.family]), main))
+    best = min(ran, key=lambda one: rank(draft.figure(places[one.family]), main))
     gain = draft.figure(gains[best.family])
     figures = (
         f"{words} {wording.figure(draft.figure(submitted), draft.level)} against "

@@ -6,20 +6,17 @@ from brookfall.core import wording
 from brookfall.core.bench import Bench, Deciding
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.simpler.better import allowed, gain
 from brookfall.core.check.simpler.swap_set import IN_USE, sides_of
 from brookfall.core.errors import UserError
 from brookfall.core.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
-from brookfall.core.judge.limit import Limit, Standing
-from brookfall.core.measure.compare import paired
-from brookfall.core.measure.figure import Figure
-from brookfall.core.measure.measures import LOWER_IS_BETTER, measure
-from brookfall.core.measure.scored import AnyScored, Scored
+from brookfall.core.judge.limit import Standing
+from brookfall.core.measure.measures import measure
+from brookfall.core.measure.scored import Scored
 from brookfall.core.plan import InUse
 from brookfall.core.recipe.families import check_recipe
-
-_IN_UNITS = ("rmse", "mse", "mae")
 
 
 class AgainstInUse:
@@ -43,10 +40,10 @@ class AgainstInUse:
         gains = {
             name: draft.add(
                 f"{name}_difference",
-                _gain(name, ours.scored, theirs.scored),
+                gain(name, ours.scored, theirs.scored),
                 part=ours.part,
                 versus=Versus(model=IN_USE),
-                limit=_limit(bench, name),
+                limit=allowed(bench) if name == bench.plan.main_measure else None,
             )
             for name in names
         }
@@ -92,16 +89,6 @@ def deciding_in_use(bench: Bench, ledger: Ledger) -> Deciding:
     if not isinstance(found.scored, Scored):
         return found
     return Deciding(found.part, found.positions, found.scored.at(used.recipe.threshold))
-
-
-def _gain(name: str, ours: AnyScored, theirs: AnyScored) -> Figure:
-    """How much better the submitted version is; positive whichever way the measure runs."""
-    return paired(name, theirs, ours) if name in LOWER_IS_BETTER else paired(name, ours, theirs)
-
-
-def _limit(bench: Bench, name: str) -> Limit | None:
-    judged = name == bench.plan.main_measure and name not in _IN_UNITS
-    return bench.plan.policy.worse_than_challenger if judged else None
 
 
 def _strips(names: Iterable[str], used: InUse, new: dict[str, int], old: dict[str, int]) -> tuple[StripChart, ...]:
