@@ -49,9 +49,12 @@ def walk(page: Page) -> None:
         page.get_by_role("button", name="Take this case").wait_for(state="detached")
     visit(page, "/cases/7/data", "data")
     visit(page, "/cases/2/data?view=pairs", "data-pairs")
-    visit(page, "/cases/2/plan", "plan")
+    page.goto("/cases/2/plan")
+    page.get_by_text("of one worker").wait_for(timeout=120_000)
+    shoot(page, "plan")
     for case in (1, 2, 4, 5, 6):
         page.goto(f"/cases/{case}/plan")
+        page.get_by_role("button", name="Lock the plan and run").wait_for()
         challengers = page.get_by_label("Challengers", exact=True)
         if challengers.count() and challengers.input_value() == "tuned":
             # Tuning takes minutes, and no picture shows it.

@@ -62,3 +62,10 @@ def test_an_earlier_version_is_set_against_the_new_one(visitor: SignIn, workers:
     rows = iris.ask("POST", f"{base}/behind", {"behind": behind}).json
     assert 0 < rows["total"] < 280
     assert rows["title"] == "out-of-fold rows (the version in use), decided yes"
+
+
+def test_choices_are_not_compared(visitor: SignIn) -> None:
+    iris = visitor("iris")
+    choice = next(one for one in iris.get("/api/cases")["cases"] if one["outcome"] == "choice")  # type: ignore[union-attr]
+    refused = iris.ask("GET", f"/api/cases/{choice['id']}/comparison")
+    assert (refused.status_code, refused.json["detail"]) == (422, "Models of a choice are not compared here.")

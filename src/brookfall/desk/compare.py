@@ -40,6 +40,8 @@ def comparison(
 ) -> ComparisonView:
     """The chosen models side by side, by a measure on a part; by default the plan's own, and the first few models."""
     case = people.case_for(session, person, case_id)
+    if case.outcome == "choice":
+        raise UserError("Models of a choice are not compared here.", todo="Its exhibit sets it against an even guess.")
     bench = bench_of(session, case)
     every = candidates(bench)
     parts = list(dict.fromkeys(name for one in every for name in one.parts))

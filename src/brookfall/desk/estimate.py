@@ -16,6 +16,7 @@ from brookfall.desk.bench import bench_of
 from brookfall.desk.views import EstimateView
 from brookfall.records import ledger
 from brookfall.records.cases import Case
+from brookfall.records.contents import changed_checks
 from brookfall.records.database import transaction
 from brookfall.records.people import Person
 from brookfall.records.work import Trial as StoredTrial
@@ -67,10 +68,10 @@ def try_and_keep(case_id: int) -> None:
 
 
 def _missing_jobs(session: Session, case: Case) -> list[FitJob]:
-    """The fits of the plan that are not made yet."""
+    """The fits that are not made yet, of the checks that are to be run."""
     bench = bench_of(session, case)
     _ = bench.parts
-    jobs = jobs_of(ask(bench))
+    jobs = jobs_of(changed_checks(session, case, ask(bench)))
     keys = ledger.missing(session, jobs)
     return [job for job in jobs if job.fit.key in keys]
 

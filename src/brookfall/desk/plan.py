@@ -19,7 +19,7 @@ from brookfall.desk.views import PlanView
 from brookfall.records import ledger, trail
 from brookfall.records.base import now
 from brookfall.records.cases import Case
-from brookfall.records.contents import contents_of, kept_exhibits
+from brookfall.records.contents import changed_checks
 from brookfall.records.people import Person
 
 
@@ -39,6 +39,7 @@ def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
     except UserError as caught:
         problem, sizes = str(caught), {}
     jobs = jobs_of(asked)
+    changed = changed_checks(session, case, asked)
     return PlanView(
         revision=case.plan_revision,
         locked=case.plan_locked if case.is_locked else None,
@@ -46,8 +47,8 @@ def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
         deviations=deviations_of(session, case),
         plan=plan,
         fits=len(jobs) if bench else None,
-        pending=len(ledger.missing(session, jobs)) if bench else None,
-        to_run=_to_run(session, case) if bench else None,
+        pending=len(ledger.missing(session, jobs_of(changed))) if bench else None,
+        to_run=len(changed) if bench else None,
         shared=_shared(asked) if bench else None,
         sizes=sizes,
         checks=list(checks_of(submission.model.outcome)),
@@ -103,12 +104,6 @@ def lock(session: Session, person: Person, case: Case) -> Bench:
             after={"plan": case.plan, "roles": case.roles},
         )
     return bench
-
-
-def _to_run(session: Session, case: Case) -> int:
-    """How many checks have no exhibit of this plan yet."""
-    contents = contents_of(case)
-    return len(contents) - len(kept_exhibits(session, case, contents))
 
 
 def _shared(asked: tuple[Asked, ...]) -> int:

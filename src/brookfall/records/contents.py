@@ -9,6 +9,7 @@ from brookfall.core.check.reads import content_key
 from brookfall.core.environment import versions
 from brookfall.core.exhibit import Exhibit
 from brookfall.core.plan import Plan
+from brookfall.core.retest import Asked
 from brookfall.records.cases import Case
 from brookfall.records.exhibits import get_exhibits
 from brookfall.records.outcome import StoredExhibit
@@ -38,6 +39,12 @@ def kept_exhibits(session: Session, case: Case, contents: Mapping[str, str]) -> 
         .order_by(StoredExhibit.id)
     )
     return {name: head for name, content, head in session.execute(query) if content and contents.get(name) == content}
+
+
+def changed_checks(session: Session, case: Case, asked: Sequence[Asked]) -> tuple[Asked, ...]:
+    """Of what a plan asks, the checks that no exhibit of the case answers as plan and case are now."""
+    kept = kept_exhibits(session, case, contents_of(case))
+    return tuple(one for one in asked if one.check.name not in kept)
 
 
 def stale_checks(session: Session, case: Case, run: Run) -> set[str]:

@@ -66,7 +66,7 @@ export function Evidence() {
   if (run.data.id === null) return <NothingRun theCase={theCase} />;
   return (
     <Box sx={{ display: "grid", gridTemplateColumns: "244px 1fr", minHeight: "100%" }}>
-      <Index caseId={theCase.id} run={run.data} chosen={chosen} onShow={show} />
+      <Index theCase={theCase} run={run.data} chosen={chosen} onShow={show} />
       <Box sx={{ p: 3, pt: 1.75, minWidth: 0 }}>
         {state === "running" && <Progress theCase={theCase} run={run.data} />}
         {state === "cancelled" && <Typography sx={{ mb: 1, color: "brook.ochre" }}>The run was cancelled after {plural(run.data.done, "fit")} of {run.data.needed}. What was finished is kept; running again goes on from there.</Typography>}
@@ -83,7 +83,7 @@ export function Evidence() {
   );
 }
 
-function Index({ caseId, run, chosen, onShow }: { caseId: number; run: Run; chosen: number | null; onShow: (number: number) => void }) {
+function Index({ theCase, run, chosen, onShow }: { theCase: Case; run: Run; chosen: number | null; onShow: (number: number) => void }) {
   return (
     <Box component="nav" aria-label="Exhibits" sx={{ borderRight: 1, borderColor: "divider", pl: 3, pr: 1.25, pt: 0.5, pb: 2 }}>
       {QUESTIONS.map((question, i) => {
@@ -119,7 +119,7 @@ function Index({ caseId, run, chosen, onShow }: { caseId: number; run: Run; chos
           </Box>
         );
       })}
-      <Typography variant="body2" sx={{ mt: 2 }}><Link to={`/cases/${caseId}/compare`}>Compare models on the same rows</Link></Typography>
+      {theCase.outcome !== "choice" && <Typography variant="body2" sx={{ mt: 2 }}><Link to={`/cases/${theCase.id}/compare`}>Compare models on the same rows</Link></Typography>}
     </Box>
   );
 }

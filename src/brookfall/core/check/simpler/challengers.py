@@ -257,16 +257,16 @@ def _answer(
     main = bench.plan.main_measure
     words = wording.measure_words(main)
     best = min(ran, key=lambda one: rank(draft.figure(places[one.family]), main))
-    gain = draft.figure(gains[best.family])
+    gained = draft.figure(gains[best.family])
     figures = (
         f"{words} {wording.figure(draft.figure(submitted), draft.level)} against "
         f"{wording.figure(draft.figure(places[best.family]), draft.level)} of the best challenger, {best.words}, "
         f"on {wording.rows(len(ours.positions))}"
     )
-    ends = gain.interval(draft.wide_level)
-    if gain.value is None or ends is None:
+    ends = gained.interval(draft.wide_level)
+    if gained.value is None or ends is None:
         return f"The submitted model has {figures}."
-    differ = f"they differ by {wording.figure(gain, draft.level)}"
+    differ = f"they differ by {wording.figure(gained, draft.level)}"
     if ends[0] > 0:
         return f"It beats every challenger: {figures}; {differ}."
     if ends[1] < 0:

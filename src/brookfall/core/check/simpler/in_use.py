@@ -131,16 +131,16 @@ def _answer(
     gains: dict[str, int],
 ) -> str:
     main = bench.plan.main_measure
-    gain = draft.figure(gains[main])
+    gained = draft.figure(gains[main])
     figures = (
         f"{wording.measure_words(main)} {wording.figure(draft.figure(new[main]), draft.level)} against "
         f"{wording.figure(draft.figure(old[main]), draft.level)} of {used.version}, the version in use, on "
         f"{wording.rows(len(ours.positions))}"
     )
-    ends = gain.interval(draft.wide_level)
-    if gain.value is None or ends is None:
+    ends = gained.interval(draft.wide_level)
+    if gained.value is None or ends is None:
         return f"The submitted version has {figures}."
-    differ = f"they differ by {wording.figure(gain, draft.level)}"
+    differ = f"they differ by {wording.figure(gained, draft.level)}"
     if ends[0] > 0:
         return f"It does better than what it would replace: {figures}; {differ}."
     if ends[1] < 0:
