@@ -121,3 +121,25 @@ def test_a_finding_half_written_is_still_there(open_as: Open, case_address: str)
     expect(article).to_contain_text("withdrawn")
     page.keyboard.press("u")
     expect(article.get_by_role("button", name="Edit")).to_be_visible()
+
+
+def test_the_head_of_a_case_gives_way_to_what_is_scrolled(open_as: Open, case_address: str) -> None:
+    page = open_as("iris")
+    page.goto(f"{case_address}/evidence?exhibit=7")
+    page.get_by_role("article").wait_for()
+    work = page.get_by_role("main")
+
+    def top() -> float:
+        box = work.bounding_box()
+        assert box
+        return box["y"]
+
+    tall = top()
+    work.evaluate("main => main.scrollTo(0, 400)")
+    expect(page.get_by_text(re.compile("^tier 3 · "))).to_have_count(0)
+    assert top() < tall - 40
+    # The course is still there to go by.
+    expect(page.get_by_role("navigation", name="Course of the case").get_by_role("link")).to_have_count(6)
+    work.evaluate("main => main.scrollTo(0, 0)")
+    expect(page.get_by_text(re.compile("^tier 3 · "))).to_be_visible()
+    assert top() == tall

@@ -139,6 +139,8 @@ def _stands(case: Case, run: Run | None, decision: Decision | None) -> str:
         return f"proposed: {_KIND_WORDS[decision.kind]}"
     if decision is not None and case.state == "in_review":
         return "sent back"
+    if case.deviating and case.state == "in_review":
+        return "deviation open"
     if run is not None and case.state == "in_review":
         return {"running": "running", "done": "runs finished", "cancelled": "run cancelled"}[run.state]
     return _STATE_WORDS[case.state]
@@ -191,6 +193,7 @@ def case_view(session: Session, person: Person, case_id: int) -> CaseView:
         reviewer=line.reviewer,
         countersigner=case.countersigner.name if case.countersigner else None,
         plan_locked=case.plan_locked,
+        deviating=case.deviating,
         run_state=run.state if run else None,
         findings=sum(count.count for count in line.findings),
         submission=submission,

@@ -125,6 +125,7 @@ class CaseView(View):
     reviewer: str | None
     countersigner: str | None
     plan_locked: datetime | None
+    deviating: bool
     run_state: str | None
     findings: int
     submission: Submission

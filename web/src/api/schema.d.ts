@@ -978,6 +978,8 @@ export interface components {
             claims: components["schemas"]["ClaimView"][];
             /** Countersigner */
             countersigner: string | null;
+            /** Deviating */
+            deviating: boolean;
             /** Due */
             due: string | null;
             /** Files */

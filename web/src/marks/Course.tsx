@@ -23,11 +23,20 @@ export function SmallCourse({ step }: { step: number }) {
   );
 }
 
-export function CourseNav({ base, step, remarks }: { base: string; step: number; remarks: Partial<Record<string, string>> }) {
+interface CourseNavProps {
+  base: string;
+  step: number;
+  remarks: Partial<Record<string, string>>;
+  /** On one line, once the page is scrolled. */
+  small: boolean;
+}
+
+export function CourseNav({ base, step, remarks, small }: CourseNavProps) {
+  const fall = small ? 1 : 5;
   return (
-    <Box component="nav" aria-label="Course of the case" sx={{ display: "grid", gridTemplateColumns: "repeat(6, 1fr)", px: 3, pt: 0.5 }}>
+    <Box component="nav" aria-label="Course of the case" sx={{ display: "grid", gridTemplateColumns: "repeat(6, 1fr)", px: 3, pt: small ? 0.25 : 0.5, flex: small ? 1 : "none" }}>
       {STEPS.map((name, i) => (
-        <Box key={name} sx={{ pt: `${5 * i}px`, height: 58, minWidth: 0 }}>
+        <Box key={name} sx={{ pt: `${fall * i}px`, height: small ? 38 : 58, minWidth: 0, fontSize: small ? 13 : undefined, overflow: "hidden" }}>
           <NavLink to={`${base}/${name.toLowerCase()}`} style={{ textDecoration: "none", color: "inherit", display: "block" }}>
             {({ isActive }) => (
               <Box
@@ -46,7 +55,7 @@ export function CourseNav({ base, step, remarks }: { base: string; step: number;
                   color: isActive || i < step ? "text.primary" : "text.secondary",
                   "&::before":
                     i > 0
-                      ? { content: '""', position: "absolute", left: -2.4, bottom: -2.4, height: 7, borderLeft: 2.4, borderLeftStyle: i < step ? "solid" : "dotted", borderColor: "primary.main" }
+                      ? { content: '""', position: "absolute", left: -2.4, bottom: -2.4, height: fall + 2, borderLeft: 2.4, borderLeftStyle: i < step ? "solid" : "dotted", borderColor: "primary.main" }
                       : {},
                   "&::after": isActive
                     ? { content: '""', position: "absolute", right: 12, bottom: -6, width: 10, height: 10, borderRadius: "50%", bgcolor: "primary.main" }
@@ -54,9 +63,11 @@ export function CourseNav({ base, step, remarks }: { base: string; step: number;
                 }}
               >
                 {name}{" "}
-                <Box component="span" sx={{ fontSize: 11, color: "brook.muted", fontWeight: 400 }}>
-                  {remarks[name]}
-                </Box>
+                {!small && (
+                  <Box component="span" sx={{ fontSize: 11, color: "brook.muted", fontWeight: 400 }}>
+                    {remarks[name]}
+                  </Box>
+                )}
               </Box>
             )}
           </NavLink>

@@ -1,0 +1,66 @@
+/** The head of a case: what it is, whose it is, and its course; one line once the page is scrolled. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Typography from "@mui/material/Typography";
+import type { Case } from "../api/client";
+import { useTake } from "../api/queries";
+import { CourseNav } from "../marks/Course";
+import { Said } from "../parts/Said";
+import { day, OUTCOMES, plural } from "../wording";
+
+interface CaseHeadProps {
+  theCase: Case;
+  small: boolean;
+  /** Opens the margin, where it is folded. */
+  onMargin: (() => void) | undefined;
+}
+
+export function CaseHead({ theCase, small, onMargin }: CaseHeadProps) {
+  const take = useTake();
+  const course = (
+    <CourseNav
+      base={`/cases/${theCase.id}`}
+      step={theCase.step}
+      small={small}
+      remarks={{
+        Plan: theCase.deviating ? "deviation open" : theCase.plan_locked ? `locked ${day(theCase.plan_locked)}` : "",
+        Evidence: theCase.run_state === "running" ? "running" : "",
+        Findings: theCase.findings ? plural(theCase.findings, "finding") : "",
+        Decision: theCase.state === "proposed" ? "proposed" : theCase.state === "decided" ? "decided" : "",
+      }}
+    />
+  );
+  const title = `${theCase.model} ${theCase.version}`;
+  const marginButton = onMargin && <Button onClick={onMargin}>Margin</Button>;
+  if (small) {
+    return (
+      <Box sx={{ display: "flex", alignItems: "center", pl: 3 }}>
+        <Typography variant="h1" sx={{ fontSize: 15, whiteSpace: "nowrap" }}>{title}</Typography>
+        {course}
+        {marginButton}
+      </Box>
+    );
+  }
+  return (
+    <>
+      <Box sx={{ px: 3, pt: 1.25, display: "flex", alignItems: "flex-end", gap: 2 }}>
+        <Typography variant="h1">{title}</Typography>
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>
+          tier {theCase.tier} · {OUTCOMES[theCase.outcome]} outcome · from {theCase.owner} · {reviewIn(theCase)}{theCase.due ? ` · due ${day(theCase.due)}` : ""}
+        </Typography>
+        <Box sx={{ ml: "auto", display: "flex", gap: 1 }}>
+          {theCase.may.take && <Button variant="contained" disabled={take.isPending} onClick={() => take.mutate(theCase.id)}>Take this case</Button>}
+          {marginButton}
+        </Box>
+      </Box>
+      <Said error={take.error} />
+      {course}
+    </>
+  );
+}
+
+function reviewIn({ state, reviewer }: Case): string {
+  const words = state.replace("_", " ");
+  if (!reviewer) return words;
+  return `${words}${state === "in_review" ? " by " : ", reviewed by "}${reviewer}`;
+}
