@@ -28,6 +28,7 @@ def case_address(open_as: Open) -> str:
     """Smoke alarm take-up, in review by Iris and run."""
     page = open_as("iris")
     row = page.get_by_role("row", name=re.compile("Smoke alarm take-up 2.1"))
+    expect(row).to_be_visible()
     take = row.get_by_role("button", name="Take it")
     if take.count():
         take.click()
@@ -37,6 +38,7 @@ def case_address(open_as: Open) -> str:
     address = page.url.rsplit("/", 1)[0]
     page.goto(f"{address}/plan")
     expect(page.get_by_text(re.compile("distinct fit|still to be made"))).to_be_visible()
+    expect(page.get_by_role("button", name=re.compile("Lock the plan and run|Deviate from it"))).to_be_visible()
     lock = page.get_by_role("button", name="Lock the plan and run")
     if lock.count():
         lock.click()

@@ -1,5 +1,5 @@
 /** Single keys, which act only where they make sense and never while somebody types. They can be switched off (WCAG 2.1.4). */
-import { useEffect, useRef, useSyncExternalStore } from "react";
+import { useLayoutEffect, useRef, useSyncExternalStore } from "react";
 
 export interface KeyAct {
   keys: string;
@@ -36,12 +36,12 @@ export function useBoundKeys(): readonly KeyAct[] {
   );
 }
 
-/** Binds keys while the component is shown. */
+/** Binds keys while the component is shown, from the moment that it can be seen. */
 export function useKeys(acts: KeyAct[]) {
   const latest = useRef(acts);
   latest.current = acts;
   const names = acts.map((a) => a.keys).join();
-  useEffect(() => {
+  useLayoutEffect(() => {
     const mark = Symbol("keys");
     bound.set(mark, latest.current);
     changed();
