@@ -10,6 +10,7 @@ from brookfall.core.evidence import Evidence
 from brookfall.core.plan import Plan
 from brookfall.demo.seed import PASSWORD
 from brookfall.launch.house import House
+from brookfall.records.cases import Case
 from brookfall.records.database import transaction
 from brookfall.records.trail import RecordEntry
 from tests.api.conftest import Visitor
@@ -234,3 +235,15 @@ def test_nobody_deviates_without_signing_in(visitor: SignIn, method: str) -> Non
     iris, base = taken(visitor, f"signed out {method}")
     iris.ask("DELETE", "/api/session")
     assert iris.ask(method, f"{base}/deviation", {"reason": "x"} if method == "POST" else None).status_code == 401
+
+
+def test_another_program_makes_stale_what_is_in_review_and_not_what_is_signed(
+    visitor: SignIn, workers: House, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    iris, base = run_once(visitor, "another program")
+    assert not any(one["state"] == "stale" for one in exhibits(iris, base).values())
+    monkeypatch.setattr("brookfall.records.contents.versions", lambda: {"numpy": "another"})
+    assert all(one["state"] != "done" for one in exhibits(iris, base).values())
+    with transaction() as session:
+        session.get_one(Case, int(base.rsplit("/", 1)[1])).state = "decided"
+    assert not any(one["state"] == "stale" for one in exhibits(iris, base).values())

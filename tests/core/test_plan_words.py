@@ -138,7 +138,7 @@ def test_a_field_changes_no_exhibit_of_a_check_that_does_not_read_it(
 ) -> None:
     before = small_plan()
     after = change(before)
-    unread = tuple(check for check in before.checks if field not in read_of(check, before))
+    unread = tuple(check for check in before.checks if field not in read_of(check, after))
     assert unread
     old, new = (retest(Bench(subject, plan.model_copy(update={"checks": unread}))) for plan in (before, after))
     for one, other in zip(old, new, strict=True):

@@ -48,7 +48,12 @@ def changed_checks(session: Session, case: Case, asked: Sequence[Asked]) -> tupl
 
 
 def stale_checks(session: Session, case: Case, run: Run) -> set[str]:
-    """The checks of a run whose exhibits are not of the case and plan as they are now."""
+    """The checks of a run whose exhibits are not of the case, the plan and the program as they are now.
+
+    Only while the case is in review: what was proposed or signed stands as it is, whatever program reads it later.
+    """
+    if case.state != "in_review":
+        return set()
     contents = contents_of(case)
     query = select(RunCheck.name, RunCheck.content).where(RunCheck.run_id == run.id)
     # Exhibits from before contents were kept stand as they are.

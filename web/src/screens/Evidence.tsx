@@ -145,7 +145,7 @@ function StaleNote({ theCase, run }: { theCase: Case; run: Run }) {
   if (stale === 0) return null;
   return (
     <Typography sx={{ mb: 1, color: "brook.ochre" }}>
-      {stale === 1 ? "1 exhibit is" : `${stale} exhibits are`} of an earlier plan, and marked stale.{" "}
+      {stale === 1 ? "1 exhibit is" : `${stale} exhibits are`} of an earlier plan, data or program, and marked stale.{" "}
       {theCase.may.review && <Link to={`/cases/${theCase.id}/plan`}>Run what changed.</Link>}
     </Typography>
   );

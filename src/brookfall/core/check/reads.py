@@ -32,11 +32,13 @@ def read_of(check: str, plan: Plan) -> dict[str, object]:
 
     >>> from brookfall.core.plan import standard_plan
     >>> plan = standard_plan(2, given_parts=False)
-    >>> "splits" in read_of("luck", plan), "splits" in read_of("gap", plan)
+    >>> other = plan.model_copy(update={"splits": 33})
+    >>> "splits" in read_of("luck", other), "splits" in read_of("gap", other)
     (True, False)
     """
-    whole = plan.model_dump(mode="json")
-    policy = whole.pop("policy")
+    # What is as by default is left out: a field that plans get later, and that leaves all as it was, is no change.
+    whole = plan.model_dump(mode="json", exclude_defaults=True)
+    policy = whole.pop("policy", {})
     fields = {**whole, **{f"policy.{name}": value for name, value in policy.items()}}
     return {name: value for name, value in fields.items() if check in _READERS.get(name, (check,))}
 
