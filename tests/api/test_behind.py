@@ -151,6 +151,14 @@ def test_a_finding_keeps_the_chosen_threshold(run: tuple[Visitor, str]) -> None:
     assert cite["read"].startswith("At a threshold of 0.3, on ")
     assert "With a miss as dear as 5 false alarms it costs" in cite["read"]
     assert cite["read"] in iris.ask("GET", f"{base}/report/html").get_data(as_text=True)
+    # It can be edited while a deviation has made the scores it was read from those of another plan.
+    assert iris.ask("POST", f"{base}/deviation", {"reason": "Another seed"}).status_code == 200
+    assert iris.ask("PUT", f"{base}/plan", plan_of(iris, base, seed=99)).status_code == 200
+    edited = {"revision": answer.json["revision"], "finding": {**text, "withdrawn": True}}
+    kept = iris.ask("PUT", f"{base}/findings/{answer.json['id']}", edited)
+    assert kept.status_code == 200, kept.text
+    assert kept.json["cites"][0]["read"] == cite["read"]
+    assert iris.ask("DELETE", f"{base}/deviation").status_code == 200
     wrong = {**text, "thresholds": [{**chosen, "exhibit": 1}], "cites": [1]}
     refused = iris.ask("POST", f"{base}/findings", {"finding": wrong})
     assert (refused.status_code, "no threshold" in refused.json["detail"]) == (422, True)

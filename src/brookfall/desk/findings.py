@@ -99,29 +99,41 @@ def edit(
 
 
 def _columns(session: Session, case: Case, text: FindingText, cited: list[dict[str, object]]) -> dict[str, object]:
-    """What is kept of a text. An exhibit that is no longer run keeps the words in which it was ``cited``."""
+    """What is kept of a text. Of an exhibit that says what it said, or is no longer run, it is what was ``cited``."""
     heads = _heads(session, case.id)
-    gone = {cite["exhibit"]: cite for cite in cited if cite["exhibit"] not in heads}
+    before = {cite["exhibit"]: cite for cite in cited}
     for number in text.cites:
-        if number not in heads and number not in gone:
+        if number not in heads and number not in before:
             raise UserError(f"Exhibit {number} is not there to be cited.", todo="Cite exhibits of the latest run.")
     chosen = {one.exhibit: one for one in text.thresholds}
     cites = [
-        _cite(session, case, heads[number], chosen.get(number)) if number in heads else gone[number]
+        _cite(session, case, heads[number], chosen.get(number), before.get(number))
+        if number in heads
+        else before[number]
         for number in dict.fromkeys(text.cites)
     ]
     return {**text.model_dump(exclude={"cites", "thresholds"}), "cites": cites}
 
 
-def _cite(session: Session, case: Case, head: StoredExhibit, chosen: ChosenThreshold | None) -> dict[str, object]:
+def _cite(
+    session: Session,
+    case: Case,
+    head: StoredExhibit,
+    chosen: ChosenThreshold | None,
+    before: dict[str, object] | None,
+) -> dict[str, object]:
     cite: dict[str, object] = {"exhibit": head.number, "title": head.title, "quote": head.answer}
     if chosen is None:
         return cite
+    threshold = chosen.model_dump(mode="json")
+    # Read once: after a deviation the scores that it was read from may be of another plan.
+    if before is not None and (before["quote"], before.get("threshold")) == (head.answer, threshold):
+        return before
     charts = [one for one in head.charts[chosen.chart : chosen.chart + 1] if one["kind"] == "threshold" and one["rows"]]
     if not charts:
         raise UserError(f"Exhibit {head.number} has no threshold to choose.", todo="Leave the threshold out.")
     read = read_threshold(session, case, RowsOf.model_validate(charts[0]["rows"]), chosen)
-    return {**cite, "threshold": chosen.model_dump(mode="json"), "read": read}
+    return {**cite, "threshold": threshold, "read": read}
 
 
 def _heads(session: Session, case_id: int) -> dict[int, StoredExhibit]:

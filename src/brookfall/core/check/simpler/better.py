@@ -1,10 +1,13 @@
 """Which of several models is better, by how much, and which can't be told apart."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from itertools import combinations
 
+from brookfall.core import wording
 from brookfall.core.bench import Bench
-from brookfall.core.judge.limit import Limit
+from brookfall.core.check.check import Draft
+from brookfall.core.judge.limit import Limit, Standing
 from brookfall.core.measure.compare import paired
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.measures import LOWER_IS_BETTER
@@ -33,6 +36,32 @@ def rank(figure: Figure, name: str) -> float:
     if figure.value is None:
         return float("inf")
     return figure.value if name in LOWER_IS_BETTER else -figure.value
+
+
+@dataclass(frozen=True)
+class Words:
+    """How an answer opens: with no interval, when ours is better, worse (beyond the limit too), or neither."""
+
+    plain: str
+    better: str
+    worse: str
+    beyond: str
+    alike: str
+
+
+def told(draft: Draft, place: int, figures: str, words: Words) -> str:
+    """What the gain at that place says, by its simultaneous interval; ``figures`` are both sides in words."""
+    gained = draft.figure(place)
+    ends = gained.interval(draft.wide_level)
+    if gained.value is None or ends is None:
+        return f"{words.plain} {figures}."
+    differ = f"they differ by {wording.figure(gained, draft.level)}"
+    if ends[0] > 0:
+        return f"{words.better}: {figures}; {differ}."
+    if ends[1] < 0:
+        opening = words.beyond if draft.standing(place) is Standing.OUTSIDE else words.worse
+        return f"{opening}: {figures}; {differ}."
+    return f"{words.alike}: {figures}; {differ}, so these rows can't tell them apart."
 
 
 def brackets_of(ranked: Sequence[AnyScored], main: str, level: float) -> tuple[tuple[int, int], ...]:

@@ -8,11 +8,10 @@ from brookfall.core import wording
 from brookfall.core.bench import RECIPE, Bench, Deciding
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, not_applicable, text
-from brookfall.core.check.simpler.better import allowed, brackets_of, gain, rank
+from brookfall.core.check.simpler.better import Words, allowed, brackets_of, gain, rank, told
 from brookfall.core.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import FitFailedError, Ledger
 from brookfall.core.fit.request import Need, TunedReading, Tuning
-from brookfall.core.judge.limit import Standing
 from brookfall.core.measure.measures import measure
 from brookfall.core.measure.scored import AnyScored, Scored
 from brookfall.core.recipe.families import families, resolved_settings
@@ -256,25 +255,30 @@ def _answer(
 ) -> str:
     main = bench.plan.main_measure
     words = wording.measure_words(main)
-    best = min(ran, key=lambda one: rank(draft.figure(places[one.family]), main))
-    gained = draft.figure(gains[best.family])
+    ordered = sorted(ran, key=lambda one: rank(draft.figure(places[one.family]), main))
+    wide = {one.family: draft.figure(gains[one.family]).interval(draft.wide_level) for one in ordered}
+    lost = [one for one in ordered if (ends := wide[one.family]) and ends[1] < 0]
+    shown_one = (lost or ordered)[0]
+    which = f"the best challenger, {shown_one.words}" if shown_one is ordered[0] else shown_one.words
     figures = (
         f"{words} {wording.figure(draft.figure(submitted), draft.level)} against "
-        f"{wording.figure(draft.figure(places[best.family]), draft.level)} of the best challenger, {best.words}, "
+        f"{wording.figure(draft.figure(places[shown_one.family]), draft.level)} of {which}, "
         f"on {wording.rows(len(ours.positions))}"
     )
-    ends = gained.interval(draft.wide_level)
-    if gained.value is None or ends is None:
-        return f"The submitted model has {figures}."
-    differ = f"they differ by {wording.figure(gained, draft.level)}"
-    if ends[0] > 0:
-        return f"It beats every challenger: {figures}; {differ}."
-    if ends[1] < 0:
-        opening = "A challenger does better"
-        if draft.standing(gains[best.family]) is Standing.OUTSIDE:
-            opening += " by more than the limit"
-        return f"{opening}: {figures}; {differ}."
-    return f"It is no better than {best.words}: {figures}; {differ}, so these rows can't tell them apart."
+    # Beating the one that ranks first is not beating all: another may lie close enough not to be told apart.
+    open_ones = [one.words for one in ordered if not ((ends := wide[one.family]) and ends[0] > 0)]
+    opening = Words(
+        plain="The submitted model has",
+        better="It beats the best challenger" if open_ones else "It beats every challenger",
+        worse="A challenger does better",
+        beyond="A challenger does better by more than the limit",
+        alike=f"It is no better than {shown_one.words}",
+    )
+    said = told(draft, gains[shown_one.family], figures, opening)
+    beaten = (ends := wide[shown_one.family]) is not None and ends[0] > 0
+    if not beaten or not open_ones:
+        return said
+    return f"{said} These rows can't tell it apart from {wording.listed(open_ones)}."
 
 
 def _of_failed(failed: dict[str, str]) -> str:

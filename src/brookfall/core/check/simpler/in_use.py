@@ -6,17 +6,24 @@ from brookfall.core import wording
 from brookfall.core.bench import Bench, Deciding
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.simpler.better import allowed, gain
+from brookfall.core.check.simpler.better import Words, allowed, gain, told
 from brookfall.core.check.simpler.swap_set import IN_USE, sides_of
 from brookfall.core.errors import UserError
 from brookfall.core.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
-from brookfall.core.judge.limit import Standing
 from brookfall.core.measure.measures import measure
 from brookfall.core.measure.scored import Scored
 from brookfall.core.plan import InUse
 from brookfall.core.recipe.families import check_recipe
+
+_WORDS = Words(
+    plain="The submitted version has",
+    better="It does better than what it would replace",
+    worse="It does worse than what it would replace",
+    beyond="It does worse than what it would replace, by more than the limit",
+    alike="It does no better than what it would replace",
+)
 
 
 class AgainstInUse:
@@ -131,21 +138,9 @@ def _answer(
     gains: dict[str, int],
 ) -> str:
     main = bench.plan.main_measure
-    gained = draft.figure(gains[main])
     figures = (
         f"{wording.measure_words(main)} {wording.figure(draft.figure(new[main]), draft.level)} against "
         f"{wording.figure(draft.figure(old[main]), draft.level)} of {used.version}, the version in use, on "
         f"{wording.rows(len(ours.positions))}"
     )
-    ends = gained.interval(draft.wide_level)
-    if gained.value is None or ends is None:
-        return f"The submitted version has {figures}."
-    differ = f"they differ by {wording.figure(gained, draft.level)}"
-    if ends[0] > 0:
-        return f"It does better than what it would replace: {figures}; {differ}."
-    if ends[1] < 0:
-        opening = "It does worse than what it would replace"
-        if draft.standing(gains[main]) is Standing.OUTSIDE:
-            opening += ", by more than the limit"
-        return f"{opening}: {figures}; {differ}."
-    return f"It does no better than what it would replace: {figures}; {differ}, so these rows can't tell them apart."
+    return told(draft, gains[main], figures, _WORDS)
