@@ -13,6 +13,10 @@ from brookfall.core.check.simpler.challengers import challengers_of
 from brookfall.core.exhibit import Exhibit
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.request import FitJob, FitRequest, ScoreReading, TunedReading, Tuning
+from brookfall.core.measure.figure import Figure
+from brookfall.core.measure.measures import measure
+from brookfall.core.measure.scored import AnyScored
+from brookfall.core.recipe.families import families
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.resample.folds import k_folds
 from brookfall.core.retest import ask, jobs_of, retest
@@ -148,3 +152,32 @@ def test_tuned_challengers_ask_for_no_more_fits_than_default_ones() -> None:
     # The submitted family, tuned, is a challenger too.
     ours = replace(benches[1].subject, recipe=Recipe(family="tree"))
     assert "tree" in [one.family for one in challengers_of(Bench(ours, benches[1].plan))]
+
+
+def test_beating_the_first_of_the_challengers_is_not_said_of_all(monkeypatch: pytest.MonkeyPatch) -> None:
+    ranked = [e for e in exhibit().estimates if e.measure == "auc" and e.model != "recipe"]
+    last = min(ranked, key=lambda e: e.value or 0)
+
+    def gain(name: str, ours: AnyScored, theirs: AnyScored) -> Figure:
+        low = -0.1 if measure(name, theirs).value == last.value else 0.01
+        return Figure(0.1, 400, "made up", lambda _: (low, 0.2))
+
+    monkeypatch.setattr("brookfall.core.check.simpler.challengers.gain", gain)
+    answer = exhibit().answer
+    assert answer.startswith("It beats the best challenger: ")
+    assert answer.endswith(f"These rows can't tell it apart from {families()[last.model].words}.")
+
+
+def test_a_challenger_that_is_told_apart_is_named_though_another_ranks_first(monkeypatch: pytest.MonkeyPatch) -> None:
+    ranked = [e for e in exhibit().estimates if e.measure == "auc" and e.model != "recipe"]
+    last = min(ranked, key=lambda e: e.value or 0)
+
+    def gain(name: str, ours: AnyScored, theirs: AnyScored) -> Figure:
+        high = -0.05 if measure(name, theirs).value == last.value else 0.2
+        return Figure(-0.1, 400, "made up", lambda _: (-0.2, high))
+
+    monkeypatch.setattr("brookfall.core.check.simpler.challengers.gain", gain)
+    answer = exhibit().answer
+    assert answer.startswith("A challenger does better by more than the limit: ")
+    assert f"of {families()[last.model].words}, on" in answer
+    assert "the best challenger" not in answer
