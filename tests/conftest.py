@@ -67,14 +67,21 @@ def files_of(csv: str | bytes | None = None, **changes: object) -> dict[str, byt
     }
 
 
+OF_THEIR_OWN = (
+    *("luck", "challengers", "in_use", "without_leaks", "labels", "shuffled", "complexity", "learning", "preparation"),
+    *("optimism", "trees", "coefficients"),
+)
+"""Checks with fits by the dozen, or for some families alone; they have tests of their own."""
+
+
 def small_plan(**changes: object) -> Plan:
     plan = Plan(
         seed=11,
         parts=Shares(training=60, validation=20, test=20),
         cross_validation=Folds(folds=4, repeats=2),
         policy=default_policy(3),
-        # These take fits of their own by the dozen, and have tests of their own.
-        checks=tuple(check for check in checks_of("binary") if check not in ("luck", "challengers", "in_use")),
+        shuffles=20,
+        checks=tuple(check for check in checks_of("binary") if check not in OF_THEIR_OWN),
     )
     return Plan.model_validate({**plan.model_dump(), **changes})
 

@@ -77,7 +77,7 @@ def replay(evidence_file: Path, package: Path, jobs: int, added: tuple[Path, ...
             raise UserError("This is not the package that the evidence is about.", todo="Give the same package.")
         whole = with_added(opened, evidence.added, {str(path): path.read_bytes() for path in added})
         subject = subject_of(whole, evidence.roles, evidence.changes)
-        again = run_retest(Bench(subject, evidence.plan), jobs)
+        again = run_retest(Bench(subject, evidence.plan, evidence.marks), jobs)
     except UserError as problem:
         click.echo(str(problem), err=True)
         sys.exit(2)

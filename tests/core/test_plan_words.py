@@ -25,6 +25,7 @@ OTHER: dict[str, object] = {
     "parts": Shares(training=50, test=50),
     "cross_validation": Folds(folds=7),
     "splits": 33,
+    "shuffles": 44,
     "main_measure": "kappa",
     "deciding_part": "test",
     "references": {"sex": "m"},

@@ -15,7 +15,7 @@ from brookfall.core.exhibit import RowsOf
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
 from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
-from brookfall.core.table.table import Column, Table
+from brookfall.core.table.table import Column, Table, free_name
 
 _POSITIVE = {"negative": False, "positive": True}
 
@@ -45,7 +45,9 @@ class Found:
     def with_rows(self, table: Table) -> Table:
         """What the model said, then the rows' own columns; names that are taken already get an underscore."""
         names = set(table.names)
-        said = [Column(_free(column.name, names), column.kind, column.values, column.levels) for column in self.said]
+        said = [
+            Column(free_name(column.name, names), column.kind, column.values, column.levels) for column in self.said
+        ]
         return Table((*said, *table.take(self.positions).columns))
 
 
@@ -155,10 +157,3 @@ def _said(bench: Bench, rows: AnyScored) -> tuple[Column, ...]:
 
 def _each(rows: ScoredClasses, scores: NDArray[np.float64]) -> list[Column]:
     return [Column(f"score of {name}", "number", scores[:, place]) for place, name in enumerate(rows.classes)]
-
-
-def _free(name: str, taken: set[str]) -> str:
-    while name in taken:
-        name += "_"
-    taken.add(name)
-    return name

@@ -11,6 +11,7 @@ from brookfall.core.errors import UserError
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.left_out import left_out_by_algebra
 from brookfall.core.fit.request import FitRequest, LeftOutReading, Need, Rows, ScoreReading, Tuning
+from brookfall.core.marks import LabelMark
 from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
 from brookfall.core.plan import Folds, Given, Plan
 from brookfall.core.recipe.recipe import Recipe
@@ -25,6 +26,7 @@ RECIPE = "recipe"
 SCORES = "scores"
 BASELINE = "baseline"
 _MAJORITY = 0.5
+_SHORT, _MANY = 5, 10
 _MOST_FOLDS = 100
 """Beyond which no other family is fitted on the same folds."""
 
@@ -40,10 +42,14 @@ class Deciding:
 
 @dataclass(frozen=True)
 class Bench:
-    """A subject under a plan. Raises UserError where the plan can't be carried out on these rows."""
+    """A subject under a plan, with what the reviewer says of single labels.
+
+    Raises UserError where the plan can't be carried out on these rows.
+    """
 
     subject: Subject
     plan: Plan
+    marks: tuple[LabelMark, ...] = ()
 
     # The rows.
 
@@ -104,6 +110,20 @@ class Bench:
         if how.kind == "bootstrap":
             return bootstraps(layout, how.folds, self.plan.seed)
         return k_folds(layout, how.folds, how.repeats, self.plan.seed, how.by)
+
+    @cached_property
+    def short_folds(self) -> tuple[Fold, ...]:
+        """Five folds, for what is fitted again and again; those of the plan where it has five."""
+        how = self.plan.cross_validation
+        return self.folds_as(Folds(folds=_SHORT, stratified=how.stratified, by=how.by))
+
+    @property
+    def long_folds(self) -> tuple[Fold, ...]:
+        """The folds behind every row's out-of-fold score, where they are few; else five."""
+        how = self.plan.cross_validation
+        if how.kind != "k_fold" or how.folds > _MANY:
+            return self.short_folds
+        return tuple(fold for fold in self.folds if fold.repeat == 1)
 
     # The fits.
 
@@ -217,6 +237,14 @@ class Bench:
         kept = self.first_held >= 0
         scored = self.scored(rows[kept], ledger.scores(need)[kept], digest.sha256(need.fit.key.encode()))
         return Deciding(OUT_OF_FOLD, rows[kept], scored)
+
+    def together(self, ledger: Ledger, folds: tuple[Fold, ...], needs: list[Need]) -> Deciding:
+        """The held-out rows of folds that hold each row out once, each scored by its fold's need; in row order."""
+        rows = np.concatenate([fold.test for fold in folds])
+        order = np.argsort(rows, kind="stable")
+        scores = np.concatenate([ledger.scores(need) for need in needs])[order]
+        keys = ",".join(need.fit.key for need in needs)
+        return Deciding(OUT_OF_FOLD, rows[order], self.scored(rows[order], scores, digest.sha256(keys.encode())))
 
     def _put_together(self, ledger: Ledger, needs: tuple[Need, ...]) -> Deciding:
         """Each held-out row with its score from the first of these folds that held it out."""

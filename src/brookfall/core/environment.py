@@ -9,7 +9,7 @@ from pathlib import Path
 import threadpoolctl
 from numpy._core import _multiarray_umath  # type: ignore[attr-defined]
 
-_LIBRARIES = ("numpy", "scipy", "scikit-learn", "lightgbm", "brookfall")
+_LIBRARIES = ("numpy", "scipy", "scikit-learn", "lightgbm", "statsmodels", "brookfall")
 _SIMD = ("AVX512_SKX", "AVX512F", "AVX2", "SSE42", "ASIMD")
 
 
@@ -18,7 +18,7 @@ def versions() -> dict[str, str]:
     """Versions of the core and of the libraries whose arithmetic a fit rests on.
 
     >>> sorted(versions())
-    ['brookfall', 'lightgbm', 'numpy', 'scikit-learn', 'scipy']
+    ['brookfall', 'lightgbm', 'numpy', 'scikit-learn', 'scipy', 'statsmodels']
     """
     return {name: version(name) for name in _LIBRARIES}
 

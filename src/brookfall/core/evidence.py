@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict
 from brookfall.core.environment import environment
 from brookfall.core.exhibit import Estimate, Exhibit
 from brookfall.core.judge.policy import Policy
+from brookfall.core.marks import LabelMark
 from brookfall.core.plan import Plan
 from brookfall.core.submission.added import Added
 from brookfall.core.table.change import Change
@@ -22,7 +23,8 @@ class PackageHash(BaseModel):
 
 class Evidence(BaseModel):
     """The contract of the evidence file. ``roles`` are those the reviewer tested under, ``changes`` what made the table
-    that was tested from the one that was submitted, ``added`` the tables that the reviewer put beside it."""
+    that was tested from the one that was submitted, ``added`` the tables that the reviewer put beside it, ``marks``
+    what the reviewer said of single labels."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -34,6 +36,7 @@ class Evidence(BaseModel):
     roles: Roles
     changes: tuple[Change, ...] = ()
     added: tuple[Added, ...] = ()
+    marks: tuple[LabelMark, ...] = ()
     exhibits: tuple[Exhibit, ...]
 
     def to_json(self) -> str:
@@ -48,6 +51,7 @@ def evidence_of(
     exhibits: tuple[Exhibit, ...],
     changes: tuple[Change, ...] = (),
     added: tuple[Added, ...] = (),
+    marks: tuple[LabelMark, ...] = (),
 ) -> Evidence:
     """The evidence of exhibits computed here and now.
 
@@ -64,6 +68,7 @@ def evidence_of(
         roles=roles,
         changes=changes,
         added=added,
+        marks=marks,
         exhibits=exhibits,
     )
 

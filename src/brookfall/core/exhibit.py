@@ -104,6 +104,14 @@ class Line(Frozen):
     label: str
     colour: str
     rows: RowsOf | None = None
+    faint: bool = False
+
+
+class Mark(Frozen):
+    """A place on the horizontal axis that stands out, such as an observed value among shuffled ones."""
+
+    x: float
+    label: str
 
 
 class LineChart(Frozen):
@@ -113,6 +121,8 @@ class LineChart(Frozen):
     y: str
     lines: tuple[Line, ...]
     diagonal: bool = False
+    marks: tuple[Mark, ...] = ()
+    ticks: tuple[str, ...] = Field(default=(), description="what the places 0, 1, 2 … of the axis are called")
 
 
 class ThresholdChart(Frozen):
@@ -141,7 +151,79 @@ class MatrixChart(Frozen):
     baseline: int | None = None
 
 
-Chart = StripChart | LineChart | ThresholdChart | MatrixChart
+class TreeColumn(Frozen):
+    """What a node may split on, in words: a number, or a level that a row has or has not.
+
+    ``levels`` are the levels in the order of their codes, where a number stands for one. ``mark`` says why to look
+    twice: the column is protected, or stands in for what is.
+    """
+
+    words: str
+    feature: str
+    kind: Literal["number", "level", "code", "encoded"]
+    levels: tuple[str, ...] = ()
+    mark: str | None = None
+
+
+class TreeChart(Frozen):
+    """Trees to look at: each of ``trees`` names a series with a row for every node, the root first.
+
+    Its columns: left, right, column, threshold (in the data's own unit), strength (of pruning), training and unseen
+    (rows), share and unseen_share (of the outcome that is drawn, or the mean of a number) with low, high, unseen_low
+    and unseen_high, gain and unseen_gain, and answer: the place in ``classes`` of the most frequent training outcome.
+    ``one_of`` counts all trees of the model; ``pruned`` is the strength the recipe asks for, ``suggested`` another.
+    """
+
+    kind: Literal["tree"] = "tree"
+    title: str
+    trees: tuple[str, ...]
+    columns: tuple[TreeColumn, ...]
+    outcome: str
+    classes: tuple[str, ...] = ()
+    one_of: int = 1
+    pruned: float | None = None
+    suggested: float | None = None
+
+
+class DialChart(Frozen):
+    """A handle over the values of a family's own dial, from the simplest to the most complex.
+
+    ``points`` are the values as they are written. The series has for each of ``criteria`` the columns
+    ``<criterion> training``, ``<criterion> unseen``, and the ends ``<criterion> low`` and ``<criterion> high`` of the
+    unseen one's interval, and may have ``leaves``. ``submitted``, ``best`` and ``simplest`` (within one standard error
+    of the best, by the first criterion) are places among the points. ``tree`` names a tree chart that is pruned to
+    the handle; ``strengths`` are then the pruning of every point.
+    """
+
+    kind: Literal["dial"] = "dial"
+    title: str
+    setting: str
+    series: str
+    criteria: tuple[str, ...]
+    points: tuple[str, ...]
+    submitted: int
+    best: int
+    simplest: int
+    tree: TreeChart | None = None
+    strengths: tuple[float, ...] = ()
+
+
+class SuspectList(Frozen):
+    """Rows whose labels the others contradict, the strongest first.
+
+    The series has the columns row (position in the table), submitted (position in the submitted table, by which it is
+    marked), label and suggested (places in ``classes``, or numbers), probability (of the suggestion; of a number the
+    modified z score), margin. ``part`` is where they were scored.
+    """
+
+    kind: Literal["suspects"] = "suspects"
+    title: str
+    series: str
+    classes: tuple[str, ...] = ()
+    part: str
+
+
+Chart = StripChart | LineChart | ThresholdChart | MatrixChart | DialChart | TreeChart | SuspectList
 
 
 class Cell(Frozen):

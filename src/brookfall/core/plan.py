@@ -12,8 +12,10 @@ CHECKS = (
     "profile",
     "association",
     "leaks",
+    "without_leaks",
     "repeats",
     "shift",
+    "labels",
     "claims",
     "holdout",
     "cross_validation",
@@ -21,6 +23,12 @@ CHECKS = (
     "luck",
     "segments",
     "gap",
+    "shuffled",
+    "complexity",
+    "learning",
+    "preparation",
+    "optimism",
+    "trees",
     "baseline",
     "challengers",
     "in_use",
@@ -28,6 +36,10 @@ CHECKS = (
     "selection_pairs",
     "errors",
     "errors_pairs",
+    "coefficients",
+    "influence",
+    "shape",
+    "sensitivity",
     "choice",
 )
 """Every check, in the order of the seven questions."""
@@ -170,6 +182,7 @@ class Plan(BaseModel):
     parts: Annotated[Shares | Given, Field(discriminator="kind")]
     cross_validation: Folds
     splits: int = Field(default=100, ge=10, le=1000, description="random splits over which the measure is spread")
+    shuffles: int = Field(default=50, ge=20, le=1000, description="shuffled outcomes, and resamples for optimism")
     main_measure: MainMeasure = "auc"
     deciding_part: DecidingPart = "out_of_fold"
     references: dict[str, str] = Field(default_factory=dict, description="reference group by attribute; else largest")
@@ -198,7 +211,11 @@ class Plan(BaseModel):
 
 
 _HIGH_STAKES, _LIGHT = 1, 3
-_NOT_IN_A_LIGHT_PLAN = ("luck", "segments", "challengers")
+_ONLY_AT_HIGH_STAKES = ("learning", "optimism")
+_NOT_IN_A_LIGHT_PLAN = (
+    *("without_leaks", "labels", "luck", "segments", "challengers", "shuffled", "complexity", "preparation", "trees"),
+    *("shape", "sensitivity"),
+)
 """Checks that the standard plan of the lowest tier leaves out; they can be switched on."""
 
 DEFAULT_SEED = 20417
@@ -223,13 +240,18 @@ def standard_plan(
     ('r2', '10 folds × 1')
     """
     standard = STANDARD_PLANS[tier]
-    left_out = {*(_NOT_IN_A_LIGHT_PLAN if tier >= _LIGHT else ()), *(() if in_use else ("in_use",))}
+    left_out = {
+        *(_NOT_IN_A_LIGHT_PLAN if tier >= _LIGHT else ()),
+        *(_ONLY_AT_HIGH_STAKES if tier > _HIGH_STAKES else ()),
+        *(() if in_use else ("in_use",)),
+    }
     by: By = "groups" if grouped else "rows"
     return Plan(
         seed=DEFAULT_SEED,
         parts=Given() if given_parts else Shares(**standard.shares, by=by),
         cross_validation=Folds(folds=standard.folds, repeats=standard.repeats, by=by),
         splits=standard.splits,
+        shuffles=standard.shuffles,
         main_measure=MAIN_MEASURES[outcome][0],
         challengers="tuned" if tier == _HIGH_STAKES else "default",
         in_use=in_use,

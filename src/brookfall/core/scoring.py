@@ -6,6 +6,7 @@ from numpy.typing import NDArray
 from brookfall.core.fit.request import Rows
 from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
 from brookfall.core.subject import Subject
+from brookfall.core.target import Target
 
 
 def scored_rows(
@@ -14,12 +15,14 @@ def scored_rows(
     scores: NDArray[np.float64] | None,
     key: str,
     labels: NDArray[np.int64] | None = None,
+    target: Target | None = None,
 ) -> AnyScored:
     """Rows (m,) with scores (m,), or (m, classes) of several classes; ``labels`` are decisions that came with them.
 
-    ``key`` names rows and model, and seeds what is drawn. ValueError where a yes/no or a number has no score.
+    ``key`` names rows and model, and seeds what is drawn; ``target`` are other outcomes than the data's. ValueError
+    where a yes/no or a number has no score.
     """
-    target, common = subject.target, subject.sampling(rows, key)
+    target, common = target or subject.target, subject.sampling(rows, key)
     if target.outcome == "multiclass":
         decisions = _decisions(scores, labels, len(rows))
         return ScoredClasses(

@@ -28,7 +28,8 @@ class Subject:
     """A table with its roles, a recipe to refit (None when there is none), and what is claimed.
 
     ``file`` names the data in messages. ``supplied`` are the scores that the owner's own model gave, if any;
-    ``new_rows`` are files of later rows by name; ``changes`` made the table from the one that was submitted.
+    ``new_rows`` are files of later rows by name; ``changes`` made the table from the one that was submitted, whose rows
+    ``origins`` (n,), sorted, are still there (None: all).
     """
 
     table: Table
@@ -41,6 +42,17 @@ class Subject:
     new_rows: Mapping[str, Table] = field(default_factory=dict)
     changes: tuple[Change, ...] = ()
     expectations: tuple[Expectation, ...] = ()
+    origins: NDArray[np.int64] | None = None
+
+    def submitted_rows(self, rows: NDArray[np.int64]) -> NDArray[np.int64]:
+        """Where rows of the table stand in the submitted one; same shape."""
+        return rows if self.origins is None else self.origins[rows]
+
+    def places_of(self, submitted: NDArray[np.int64]) -> NDArray[np.int64]:
+        """Where rows of the submitted table stand in this one; -1 where they were left out. Same shape."""
+        origins = np.arange(self.table.n_rows) if self.origins is None else self.origins
+        places = np.minimum(np.searchsorted(origins, submitted), len(origins) - 1)
+        return np.where(origins[places] == submitted, places, -1)
 
     @cached_property
     def features(self) -> tuple[str, ...]:
@@ -154,6 +166,7 @@ def subject_from(came: Submitted, roles: Roles | None = None, changes: Sequence[
         {entry.name: came.beside[entry.name] for entry in declared.data if entry.kind == "new_rows"},
         tuple(changes),
         declared.expectations,
+        changed.rows if len(changed.rows) < came.table.n_rows else None,
     )
     # Read once here, so that what is wrong with them is said at the door.
     _ = subject.target, subject.weights, subject.choices, times_of(table, chosen, data.path)

@@ -31,6 +31,7 @@ from brookfall.records.contents import contents_of
 from brookfall.records.people import Person
 from brookfall.records.tables import get_table
 
+Form = Literal["csv", "parquet"]
 _MOST_ROWS = 200
 _FOUND: LastFew[Found] = LastFew(6)
 _ORDERS: LastFew[NDArray[np.int64]] = LastFew(6)
@@ -90,19 +91,22 @@ def _cells(window: Table, said: int) -> list[list[str | None]]:
     ]
 
 
-def behind_file(
-    session: Session, person: Person, case_id: int, behind: Behind, form: Literal["csv", "parquet"]
-) -> RowsFile:
+def behind_file(session: Session, person: Person, case_id: int, behind: Behind, form: Form) -> RowsFile:
     """All these rows as a file, the place of each in the table first."""
     case = people.case_for(session, person, case_id)
     _, found = _found(session, case, behind)
     table = found.with_rows(get_table(session, case.id, version=case.table_version))
     places = found.positions + 1
-    words = re.sub(r"[^a-z0-9]+", "-", f"{case.model} {case.version} {_title(behind)}".lower()).strip("-")
-    name = f"{words[:120]}.{form}"
+    name = file_name(case, _title(behind), form)
     if form == "csv":
         return RowsFile(name, "text/csv; charset=utf-8", csv_of(table, places))
     return RowsFile(name, "application/vnd.apache.parquet", iter([parquet_of(table, places)]))
+
+
+def file_name(case: Case, of: str, form: str) -> str:
+    """What a file of rows of a case is called."""
+    words = re.sub(r"[^a-z0-9]+", "-", f"{case.model} {case.version} {of}".lower()).strip("-")
+    return f"{words[:120]}.{form}"
 
 
 def _found(session: Session, case: Case, behind: Behind) -> tuple[str, Found]:

@@ -5,6 +5,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brookfall.core.bench import Bench
+from brookfall.core.marks import LabelMark
 from brookfall.core.plan import Plan
 from brookfall.core.subject import Subject, Submitted, subject_from
 from brookfall.core.submission.added import Added
@@ -14,14 +15,21 @@ from brookfall.core.table.roles import Roles
 from brookfall.records import blobs
 from brookfall.records.cases import Case, SubmittedFile
 from brookfall.records.tables import get_table, table_names
+from brookfall.records.work import Run
 
 _ADDED: TypeAdapter[list[Added]] = TypeAdapter(list[Added])
+_MARKS: TypeAdapter[list[LabelMark]] = TypeAdapter(list[LabelMark])
 _CHANGES: TypeAdapter[list[Change]] = TypeAdapter(list[Change])
 
 
 def bench_of(session: Session, case: Case) -> Bench:
     """UserError when the roles or the plan can't be carried out on these rows."""
-    return Bench(subject_of_case(session, case), Plan.model_validate(case.plan))
+    return Bench(subject_of_case(session, case), Plan.model_validate(case.plan), marks_of(case))
+
+
+def marks_of(of: Case | Run) -> tuple[LabelMark, ...]:
+    """What the reviewer says of single labels, by row; of a run, as it was when the run began."""
+    return tuple(_MARKS.validate_python(of.label_marks))
 
 
 def subject_of_case(session: Session, case: Case) -> Subject:

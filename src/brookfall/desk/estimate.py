@@ -94,4 +94,4 @@ def _known(session: Session, kinds: Iterable[str]) -> dict[str, Trial]:
 
 
 def _seconds(jobs: Iterable[FitJob], known: dict[str, Trial]) -> float:
-    return sum(known[trial_key(job.fit)].seconds_for(len(job.fit.train)) for job in jobs)
+    return sum(job.fit.times * known[trial_key(job.fit)].seconds_for(len(job.fit.train)) for job in jobs)

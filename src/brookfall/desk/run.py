@@ -47,7 +47,7 @@ def _enter(session: Session, person: Person, case_id: int) -> Run:
     asked = ask(bench, _numbers(session, case_id, bench.plan.checks))
     contents = contents_of(case)
     kept = kept_exhibits(session, case, contents)
-    run = Run(case_id=case.id, state="running", by_id=person.id, started=now())
+    run = Run(case_id=case.id, state="running", by_id=person.id, started=now(), label_marks=case.label_marks)
     session.add(run)
     session.flush()
     for one in asked:

@@ -7,6 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field, JsonValue
 
 from brookfall.core.exhibit import Chart, Estimate, Exhibit, TableView
 from brookfall.core.look.look import Look
+from brookfall.core.marks import LabelMark
 from brookfall.core.plan import InUse, Plan
 from brookfall.core.submission.difference import VersionChange
 from brookfall.core.submission.schema import Submission
@@ -425,6 +426,24 @@ class RunView(View):
     seconds_left: float | None
     checks: list[CheckProgress]
     exhibits: list[ExhibitLine]
+
+
+class MarksView(View):
+    marks: list[LabelMark]
+
+
+class SuspectsView(MarksView):
+    """The rows of the label check's suspects as they read, in its order, and every mark of the case."""
+
+    columns: list[str]
+    rows: list[list[str | None]]
+
+
+class PathView(View):
+    """The nodes that a row passes in a tree, from the root to its leaf, and what the row says of every feature."""
+
+    nodes: list[int]
+    row: dict[str, str | None]
 
 
 class ExhibitView(View):

@@ -16,7 +16,7 @@ from brookfall.core.fit.execute import FitResult, execute
 from brookfall.core.fit.limits import FitLimitError, limited
 from brookfall.core.fit.request import FitJob
 from brookfall.core.retest import Asked, ask, evaluate, faulted, jobs_of
-from brookfall.desk.bench import bench_of
+from brookfall.desk.bench import bench_of, marks_of
 from brookfall.engine.heartbeat import heartbeat
 from brookfall.records import ledger, trail
 from brookfall.records.base import now
@@ -51,7 +51,8 @@ def lay_out(run_id: int) -> Laid:
         bench = bench_of(session, session.get_one(Case, run.case_id))
         # A deviation that was opened since may have added checks, which are not of this run.
         asked = tuple(check for check in bench.plan.checks if check in numbers)
-        return Laid(replace(bench, plan=bench.plan.model_copy(update={"checks": asked})), numbers)
+        plan = bench.plan.model_copy(update={"checks": asked})
+        return Laid(replace(bench, plan=plan, marks=marks_of(run)), numbers)
 
 
 def open_runs() -> list[int]:

@@ -59,6 +59,7 @@ class Case(Base):
     changes: Mapped[list[Any]] = mapped_column(server_default="[]")
     added: Mapped[list[Any]] = mapped_column(server_default="[]")
     table_version: Mapped[int] = mapped_column(server_default="1")
+    label_marks: Mapped[list[Any]] = mapped_column(server_default="[]", doc="what the reviewer says of single labels")
     created: Mapped[Moment]
 
     owner: Mapped[Person] = relationship(foreign_keys=[owner_id])

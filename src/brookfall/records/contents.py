@@ -27,7 +27,12 @@ def contents_of(case: Case, checks: Sequence[str] | None = None) -> dict[str, st
         "added": case.added,
         "versions": versions(),
     }
-    return {check: content_key(check, plan, rest) for check in (plan.checks if checks is None else checks)}
+    # Only the label check reads what was said of labels; without a word of it all is as it was before there were marks.
+    marked = {**rest, "marks": case.label_marks} if case.label_marks else rest
+    return {
+        check: content_key(check, plan, marked if check == "labels" else rest)
+        for check in (plan.checks if checks is None else checks)
+    }
 
 
 def kept_exhibits(session: Session, case: Case, contents: Mapping[str, str]) -> dict[str, StoredExhibit]:

@@ -20,6 +20,7 @@ class Run(Base):
     by_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     started: Mapped[Moment]
     finished: Mapped[Moment | None]
+    label_marks: Mapped[list[Any]] = mapped_column(server_default="[]", doc="of the case, as the run began")
 
 
 class RunCheck(Base):

@@ -14,6 +14,7 @@ from brookfall.core import wording
 from brookfall.core.evidence import Evidence, evidence_of
 from brookfall.core.exhibit import QUESTIONS, Estimate, Exhibit
 from brookfall.core.judge.limit import Standing, worst
+from brookfall.core.marks import LabelMark
 from brookfall.core.plan import Plan
 from brookfall.core.plan_facts import plan_facts
 from brookfall.core.recipe.families import recipe_in_words
@@ -65,6 +66,7 @@ def build_report(session: Session, case: Case, only: Format | None = None) -> Re
         exhibits,
         tuple(TypeAdapter(list[Change]).validate_python(case.changes)),
         tuple(TypeAdapter(list[Added]).validate_python(case.added)),
+        tuple(TypeAdapter(list[LabelMark]).validate_python(run.label_marks if run else [])),
     )
     if only == "json":
         return Report(json=evidence.to_json().encode())

@@ -9,8 +9,21 @@ from matplotlib import font_manager
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
-from brookfall.core.exhibit import Estimate, Exhibit, LineChart, MatrixChart, StripChart, StripGroup, ThresholdChart
+from brookfall.core.exhibit import (
+    DialChart,
+    Estimate,
+    Exhibit,
+    LineChart,
+    MatrixChart,
+    StripChart,
+    StripGroup,
+    SuspectList,
+    ThresholdChart,
+    TreeChart,
+)
+from brookfall.core.wording import measure_words
 from brookfall.report.fonts import chart_fonts
+from brookfall.report.trees import top_of
 
 mpl.use("svg")
 for _font in chart_fonts():
@@ -49,6 +62,7 @@ COLOURS = {
     "supplied:all": "#CC79A7",
 }
 _WIDTH = 6.6
+_DEEPEST, _MOST_LISTED = 3, 20
 _ROW = 0.19
 
 
@@ -62,6 +76,14 @@ def draw(exhibit: Exhibit) -> list[str]:
             drawn.append(_lines(chart, exhibit))
         elif isinstance(chart, ThresholdChart):
             drawn.append(_threshold(chart, exhibit))
+        elif isinstance(chart, DialChart):
+            drawn.append(_dial(chart, exhibit))
+        elif isinstance(chart, TreeChart):
+            drawn.append(
+                f"<p>{escape(_tree_words(chart))}</p>{top_of(chart, exhibit.series[chart.trees[0]], _DEEPEST)}"
+            )
+        elif isinstance(chart, SuspectList):
+            drawn.append(_suspects(chart, exhibit))
         else:
             drawn.append(_matrix(chart))
     return drawn
@@ -140,9 +162,63 @@ def _lines(chart: LineChart, exhibit: Exhibit) -> str:
     for line in chart.lines:
         x, y = ([math.nan if value is None else value for value in exhibit.series[line.series][axis]] for axis in "xy")
         highest = max([highest, *(abs(value) for value in y if math.isfinite(value))])
-        axes.plot(x, y, color=COLOURS.get(line.colour, INK), linewidth=1.4, label=line.label)
+        look = {"linewidth": 0.6, "alpha": 0.5} if line.faint else {"linewidth": 1.4, "label": line.label}
+        axes.plot(x, y, color=COLOURS.get(line.colour, INK), **look)
+    for mark in chart.marks:
+        axes.axvline(mark.x, color=INK, linewidth=1.1, linestyle=(0, (2, 2)), label=mark.label)
+    if chart.ticks:
+        axes.set_xticks(range(len(chart.ticks)), chart.ticks, rotation=30, ha="right", fontsize=6)
     _finish(axes, chart.x, chart.y, shares=0.5 < highest <= 1 and min(axes.get_ylim()) > -0.2)
     return _svg(figure)
+
+
+def _dial(chart: DialChart, exhibit: Exhibit) -> str:
+    """Training and unseen loss at every value, the submitted one and the simplest that does as well marked."""
+    columns = {
+        name: [math.nan if value is None else value for value in values]
+        for name, values in exhibit.series[chart.series].items()
+    }
+    figure = Figure(figsize=(_WIDTH, 2.6))
+    places = list(range(len(chart.points)))
+    for number, criterion in enumerate(chart.criteria):
+        axes = figure.add_axes((0.08 + 0.5 * number, 0.2, 0.4 if len(chart.criteria) > 1 else 0.9, 0.7))
+        for part, colour in (("training", COLOURS["training"]), ("unseen", COLOURS["out_of_fold"])):
+            axes.plot(places, columns[f"{criterion} {part}"], color=colour, linewidth=1.4, label=part)
+        axes.fill_between(
+            places, columns[f"{criterion} low"], columns[f"{criterion} high"], color=COLOURS["out_of_fold"], alpha=0.15
+        )
+        axes.axvline(chart.submitted, color=INK, linewidth=0.9)
+        axes.axvline(chart.simplest, color=INK, linewidth=0.9, linestyle=(0, (2, 2)))
+        step = max(1, len(places) // 6)
+        axes.set_xticks(places[::step], chart.points[::step])
+        _finish(axes, f"{chart.setting} (line: submitted, dashed: simplest as good)", measure_words(criterion))
+    return _svg(figure)
+
+
+def _tree_words(chart: TreeChart) -> str:
+    which = chart.title if chart.one_of == 1 else f"The first of {chart.one_of} trees"
+    return f"{which}, to a depth of {_DEEPEST}. Orange: training rows, blue: unseen rows, with 95 % intervals."
+
+
+def _suspects(chart: SuspectList, exhibit: Exhibit) -> str:
+    """The strongest suspects by row, label and suggestion."""
+    columns = exhibit.series[chart.series]
+
+    def told(value: float | None) -> str:
+        if value is None:
+            return "–"
+        return chart.classes[int(value)] if chart.classes else f"{value:.6g}"
+
+    shown = list(zip(columns["row"], columns["label"], columns["suggested"], columns["probability"], strict=True))
+    rows = "".join(
+        f"<tr><td>{(row or 0) + 1:.0f}</td><td>{escape(told(label))}</td><td>{escape(told(other))}</td>"
+        f"<td>{probability or 0:.3f}</td></tr>"
+        for row, label, other, probability in shown[:_MOST_LISTED]
+    )
+    of = "probability" if chart.classes else "z score"
+    head = f"<tr><th>row</th><th>label</th><th>suggested</th><th>{of}</th></tr>"
+    title = f"{escape(chart.title)}: {min(len(shown), _MOST_LISTED)} of {len(shown)}"
+    return f"<table><caption>{title}</caption>{head}{rows}</table>"
 
 
 def _threshold(chart: ThresholdChart, exhibit: Exhibit) -> str:
@@ -162,7 +238,7 @@ def _threshold(chart: ThresholdChart, exhibit: Exhibit) -> str:
     return _svg(figure)
 
 
-def _finish(axes: Axes, x: str, y: str, *, shares: bool) -> None:
+def _finish(axes: Axes, x: str, y: str, *, shares: bool = False) -> None:
     axes.set_xlabel(x, color=MUTED)
     axes.set_ylabel(y, color=MUTED)
     if shares:

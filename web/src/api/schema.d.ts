@@ -238,6 +238,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/exhibits/{number}/trees/{tree}/path/{row}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["evidence_get_path_cases__int_case_id__exhibits__int_number__trees__int_tree__path__int_row__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/exhibits/{number}/trees/{tree}/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["evidence_get_tree_file_cases__int_case_id__exhibits__int_number__trees__int_tree___form__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case_id}/findings": {
         parameters: {
             query?: never;
@@ -296,6 +328,22 @@ export interface paths {
         get: operations["api_get_margin_cases__int_case_id__margin_get"];
         put: operations["api_put_margin_cases__int_case_id__margin_put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["evidence_post_marks_cases__int_case_id__marks_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -462,6 +510,38 @@ export interface paths {
         put?: never;
         post: operations["plan_post_run_cases__int_case_id__run_post"];
         delete: operations["plan_cancel_run_cases__int_case_id__run_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/suspects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["evidence_get_suspects_cases__int_case_id__suspects_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/suspects/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["evidence_get_suspects_file_cases__int_case_id__suspects__form__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1270,7 +1350,7 @@ export interface components {
             /** Candidates */
             candidates: components["schemas"]["CandidateView"][];
             /** Charts */
-            charts: (components["schemas"]["StripChart"] | components["schemas"]["LineChart"] | components["schemas"]["ThresholdChart"] | components["schemas"]["MatrixChart"])[];
+            charts: (components["schemas"]["StripChart"] | components["schemas"]["LineChart"] | components["schemas"]["ThresholdChart"] | components["schemas"]["MatrixChart"] | components["schemas"]["DialChart"] | components["schemas"]["TreeChart"] | components["schemas"]["SuspectList"])[];
             /** Estimates */
             estimates: components["schemas"]["Estimate"][];
             /** Measure */
@@ -1473,6 +1553,47 @@ export interface components {
             reason: string;
             /** Said */
             said: string[];
+        };
+        /**
+         * DialChart
+         * @description A handle over the values of a family's own dial, from the simplest to the most complex.
+         *
+         *     ``points`` are the values as they are written. The series has for each of ``criteria`` the columns
+         *     ``<criterion> training``, ``<criterion> unseen``, and the ends ``<criterion> low`` and ``<criterion> high`` of the
+         *     unseen one's interval, and may have ``leaves``. ``submitted``, ``best`` and ``simplest`` (within one standard error
+         *     of the best, by the first criterion) are places among the points. ``tree`` names a tree chart that is pruned to
+         *     the handle; ``strengths`` are then the pruning of every point.
+         */
+        DialChart: {
+            /** Best */
+            best: number;
+            /** Criteria */
+            criteria: string[];
+            /**
+             * Kind
+             * @default dial
+             * @constant
+             */
+            kind: "dial";
+            /** Points */
+            points: string[];
+            /** Series */
+            series: string;
+            /** Setting */
+            setting: string;
+            /** Simplest */
+            simplest: number;
+            /**
+             * Strengths
+             * @default []
+             */
+            strengths: number[];
+            /** Submitted */
+            submitted: number;
+            /** Title */
+            title: string;
+            /** @default null */
+            tree: components["schemas"]["TreeChart"] | null;
         };
         /** DocketView */
         DocketView: {
@@ -1703,7 +1824,7 @@ export interface components {
              * Charts
              * @default []
              */
-            charts: (components["schemas"]["StripChart"] | components["schemas"]["LineChart"] | components["schemas"]["ThresholdChart"] | components["schemas"]["MatrixChart"])[];
+            charts: (components["schemas"]["StripChart"] | components["schemas"]["LineChart"] | components["schemas"]["ThresholdChart"] | components["schemas"]["MatrixChart"] | components["schemas"]["DialChart"] | components["schemas"]["TreeChart"] | components["schemas"]["SuspectList"])[];
             /** Check */
             check: string;
             /**
@@ -2093,6 +2214,27 @@ export interface components {
         };
         JsonValue: unknown;
         /**
+         * LabelMark
+         * @description ``row`` is a position in the submitted table; ``label`` is what it should have been, where it was corrected.
+         *
+         *     >>> LabelMark(row=3, verdict="corrected", label="fall").label
+         *     'fall'
+         */
+        LabelMark: {
+            /**
+             * Label
+             * @default null
+             */
+            label: string | null;
+            /** Row */
+            row: number;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "kept" | "wrong" | "corrected";
+        };
+        /**
          * Limit
          * @description The closed range a value must keep, and the value that would be ideal (None: none is).
          */
@@ -2122,6 +2264,11 @@ export interface components {
         Line: {
             /** Colour */
             colour: string;
+            /**
+             * Faint
+             * @default false
+             */
+            faint: boolean;
             /** Label */
             label: string;
             /** @default null */
@@ -2144,6 +2291,17 @@ export interface components {
             kind: "lines";
             /** Lines */
             lines: components["schemas"]["Line"][];
+            /**
+             * Marks
+             * @default []
+             */
+            marks: components["schemas"]["Mark"][];
+            /**
+             * Ticks
+             * @description what the places 0, 1, 2 … of the axis are called
+             * @default []
+             */
+            ticks: string[];
             /** Title */
             title: string;
             /** X */
@@ -2190,16 +2348,28 @@ export interface components {
         };
         /**
          * Mark
-         * @description How a question stands: ``none`` has exhibits and no limit; absent from the list has no exhibit.
+         * @description A place on the horizontal axis that stands out, such as an observed value among shuffled ones.
          */
         Mark: {
-            /** Question */
-            question: number;
-            /**
-             * Standing
-             * @enum {string}
-             */
-            standing: "within" | "near" | "outside" | "unsettled" | "none";
+            /** Label */
+            label: string;
+            /** X */
+            x: number;
+        };
+        /**
+         * MarksBody
+         * @description Labels marked, each instead of an earlier mark of its row, and rows whose marks are taken away.
+         */
+        MarksBody: {
+            /** Cleared */
+            cleared?: number[];
+            /** Marks */
+            marks?: components["schemas"]["LabelMark"][];
+        };
+        /** MarksView */
+        MarksView: {
+            /** Marks */
+            marks: components["schemas"]["LabelMark"][];
         };
         /**
          * MatrixChart
@@ -2349,6 +2519,18 @@ export interface components {
         };
         /** OtherPlans */
         OtherPlans: components["schemas"]["OtherPlan"][];
+        /**
+         * PathView
+         * @description The nodes that a row passes in a tree, from the root to its leaf, and what the row says of every feature.
+         */
+        PathView: {
+            /** Nodes */
+            nodes: number[];
+            /** Row */
+            row: {
+                [key: string]: string | null;
+            };
+        };
         /** PersonView */
         PersonView: {
             /** Id */
@@ -2378,8 +2560,10 @@ export interface components {
              *       "profile",
              *       "association",
              *       "leaks",
+             *       "without_leaks",
              *       "repeats",
              *       "shift",
+             *       "labels",
              *       "claims",
              *       "holdout",
              *       "cross_validation",
@@ -2387,13 +2571,23 @@ export interface components {
              *       "luck",
              *       "segments",
              *       "gap",
+             *       "shuffled",
+             *       "complexity",
+             *       "learning",
+             *       "preparation",
+             *       "optimism",
+             *       "trees",
              *       "baseline",
              *       "challengers",
              *       "in_use",
              *       "selection",
              *       "selection_pairs",
              *       "errors",
-             *       "errors_pairs"
+             *       "errors_pairs",
+             *       "coefficients",
+             *       "influence",
+             *       "shape",
+             *       "sensitivity"
              *     ]
              */
             checks: string[];
@@ -2433,6 +2627,12 @@ export interface components {
             };
             /** Seed */
             seed: number;
+            /**
+             * Shuffles
+             * @description shuffled outcomes, and resamples for optimism
+             * @default 50
+             */
+            shuffles: number;
             /**
              * Splits
              * @description random splits over which the measure is spread
@@ -2550,6 +2750,14 @@ export interface components {
             /**
              * @default {
              *       "at_least": null,
+             *       "at_most": 0.5,
+             *       "ideal": 0
+             *     }
+             */
+            capacity: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
              *       "at_most": 2,
              *       "ideal": 1
              *     }
@@ -2625,6 +2833,14 @@ export interface components {
              *     }
              */
             psi: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 0.05,
+             *       "ideal": null
+             *     }
+             */
+            shuffled_p: components["schemas"]["Limit"];
             /** Tier */
             tier: number;
             /**
@@ -3300,6 +3516,45 @@ export interface components {
             /** @default null */
             recipe: components["schemas"]["Recipe"] | null;
         };
+        /**
+         * SuspectList
+         * @description Rows whose labels the others contradict, the strongest first.
+         *
+         *     The series has the columns row (position in the table), submitted (position in the submitted table, by which it is
+         *     marked), label and suggested (places in ``classes``, or numbers), probability (of the suggestion; of a number the
+         *     modified z score), margin. ``part`` is where they were scored.
+         */
+        SuspectList: {
+            /**
+             * Classes
+             * @default []
+             */
+            classes: string[];
+            /**
+             * Kind
+             * @default suspects
+             * @constant
+             */
+            kind: "suspects";
+            /** Part */
+            part: string;
+            /** Series */
+            series: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * SuspectsView
+         * @description The rows of the label check's suspects as they read, in its order, and every mark of the case.
+         */
+        SuspectsView: {
+            /** Columns */
+            columns: string[];
+            /** Marks */
+            marks: components["schemas"]["LabelMark"][];
+            /** Rows */
+            rows: (string | null)[][];
+        };
         /** TableView */
         TableView: {
             /** Columns */
@@ -3382,6 +3637,79 @@ export interface components {
         };
         /** Tokens */
         Tokens: components["schemas"]["TokenView"][];
+        /**
+         * TreeChart
+         * @description Trees to look at: each of ``trees`` names a series with a row for every node, the root first.
+         *
+         *     Its columns: left, right, column, threshold (in the data's own unit), strength (of pruning), training and unseen
+         *     (rows), share and unseen_share (of the outcome that is drawn, or the mean of a number) with low, high, unseen_low
+         *     and unseen_high, gain and unseen_gain, and answer: the place in ``classes`` of the most frequent training outcome.
+         *     ``one_of`` counts all trees of the model; ``pruned`` is the strength the recipe asks for, ``suggested`` another.
+         */
+        TreeChart: {
+            /**
+             * Classes
+             * @default []
+             */
+            classes: string[];
+            /** Columns */
+            columns: components["schemas"]["TreeColumn"][];
+            /**
+             * Kind
+             * @default tree
+             * @constant
+             */
+            kind: "tree";
+            /**
+             * One Of
+             * @default 1
+             */
+            one_of: number;
+            /** Outcome */
+            outcome: string;
+            /**
+             * Pruned
+             * @default null
+             */
+            pruned: number | null;
+            /**
+             * Suggested
+             * @default null
+             */
+            suggested: number | null;
+            /** Title */
+            title: string;
+            /** Trees */
+            trees: string[];
+        };
+        /**
+         * TreeColumn
+         * @description What a node may split on, in words: a number, or a level that a row has or has not.
+         *
+         *     ``levels`` are the levels in the order of their codes, where a number stands for one. ``mark`` says why to look
+         *     twice: the column is protected, or stands in for what is.
+         */
+        TreeColumn: {
+            /** Feature */
+            feature: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "number" | "level" | "code" | "encoded";
+            /**
+             * Levels
+             * @default []
+             */
+            levels: string[];
+            /**
+             * Mark
+             * @default null
+             */
+            mark: string | null;
+            /** Words */
+            words: string;
+        };
         /** ValidationErrorModel */
         ValidationErrorModel: {
             /**
@@ -5141,6 +5469,173 @@ export interface operations {
             };
         };
     };
+    evidence_get_path_cases__int_case_id__exhibits__int_number__trees__int_tree__path__int_row__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                number: number;
+                tree: number;
+                row: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    evidence_get_tree_file_cases__int_case_id__exhibits__int_number__trees__int_tree___form__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                number: number;
+                tree: number;
+                form: "svg" | "pdf";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_get_findings_cases__int_case_id__findings_get: {
         parameters: {
             query?: never;
@@ -5597,6 +6092,95 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MarginView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    evidence_post_marks_cases__int_case_id__marks_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarksBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarksView"];
                 };
             };
             /** @description Bad Request */
@@ -6789,6 +7373,168 @@ export interface operations {
                     "application/json": components["schemas"]["RunView"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    evidence_get_suspects_cases__int_case_id__suspects_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SuspectsView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    evidence_get_suspects_file_cases__int_case_id__suspects__form__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                form: "csv" | "parquet";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Bad Request */
             400: {
                 headers: {

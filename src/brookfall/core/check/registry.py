@@ -3,14 +3,26 @@
 from brookfall.core.check.check import Check
 from brookfall.core.check.claims.claims import Claims
 from brookfall.core.check.data.association import WithTarget
+from brookfall.core.check.data.labels import LabelCheck
 from brookfall.core.check.data.leaks import Leaks
 from brookfall.core.check.data.profile import Profile
 from brookfall.core.check.data.repeats import Repeats
 from brookfall.core.check.data.shift import PartShift
+from brookfall.core.check.data.without_leaks import WithoutLeaks
 from brookfall.core.check.fairness.errors import Errors
 from brookfall.core.check.fairness.selection import Selection
+from brookfall.core.check.memory.complexity import Complexity
 from brookfall.core.check.memory.gap import Gap
+from brookfall.core.check.memory.learning import Learning
+from brookfall.core.check.memory.optimism import Optimism
+from brookfall.core.check.memory.preparation import Preparation
+from brookfall.core.check.memory.shuffled import Shuffled
+from brookfall.core.check.memory.trees import Trees
 from brookfall.core.check.sense.choice import Choice
+from brookfall.core.check.sense.coefficients import CoefficientCheck
+from brookfall.core.check.sense.influence import Influence
+from brookfall.core.check.sense.sensitivity import Sensitivity
+from brookfall.core.check.sense.shape import Shape
 from brookfall.core.check.simpler.baseline import Baseline
 from brookfall.core.check.simpler.challengers import Challengers
 from brookfall.core.check.simpler.in_use import AgainstInUse
@@ -25,8 +37,10 @@ _ALL: tuple[Check, ...] = (
     Profile(),
     WithTarget(),
     Leaks(),
+    WithoutLeaks(),
     Repeats(),
     PartShift(),
+    LabelCheck(),
     Claims(),
     Holdout(),
     CrossValidation(),
@@ -34,6 +48,12 @@ _ALL: tuple[Check, ...] = (
     Luck(),
     Segments(),
     Gap(),
+    Shuffled(),
+    Complexity(),
+    Learning(),
+    Preparation(),
+    Optimism(),
+    Trees(),
     Baseline(),
     Challengers(),
     AgainstInUse(),
@@ -41,6 +61,10 @@ _ALL: tuple[Check, ...] = (
     Selection("selection_pairs", "Selection, pairs", order=2),
     Errors("errors", "Errors", order=1),
     Errors("errors_pairs", "Errors, pairs", order=2),
+    CoefficientCheck(),
+    Influence(),
+    Shape(),
+    Sensitivity(),
     Choice(),
 )
 

@@ -2,38 +2,68 @@
 
 import time
 import warnings
-from dataclasses import dataclass
-from functools import cache
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field, replace
+from functools import cache, partial
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from sklearn import config_context
 from sklearn.exceptions import ConvergenceWarning
 from threadpoolctl import ThreadpoolController
 
+from brookfall.core.fit.fitted import Fitted
 from brookfall.core.fit.left_out import divisors_without
 from brookfall.core.fit.limits import FitLimitError
+from brookfall.core.fit.probe.coefficients import coefficients
+from brookfall.core.fit.probe.influence import influence
+from brookfall.core.fit.probe.sensitivity import sensitivity
+from brookfall.core.fit.probe.shape import shape
+from brookfall.core.fit.probe.trees import splits, trees
 from brookfall.core.fit.request import (
     CoefficientReading,
     DialReading,
     FigureReading,
     FitJob,
+    InfluenceReading,
     LeftOutReading,
     Reading,
+    Rows,
+    SensitivityReading,
+    ShapeReading,
+    Shuffles,
+    SplitsReading,
+    TreesReading,
     TunedReading,
+    WithoutItselfReading,
 )
+from brookfall.core.fit.screen import screened
 from brookfall.core.fit.tune import tune
 from brookfall.core.measure.measures import measure_at
 from brookfall.core.recipe.families import family_of, resolved_settings
 from brookfall.core.recipe.family.choice import Occasions
-from brookfall.core.recipe.family.family import LeftOut, Made, Matrix
+from brookfall.core.recipe.family.family import LeftOut, Made, Matrix, Straight
 from brookfall.core.recipe.preprocess import Prepared, build_preprocess, raw_matrix
+from brookfall.core.resample.shuffle import exchange
 from brookfall.core.scoring import scored_rows
 from brookfall.core.subject import Subject
 from brookfall.core.table.table import Table
-from brookfall.core.target import membership
+from brookfall.core.target import Target, membership
 
 Values = NDArray[np.float64]
+Scorer = Callable[[FigureReading], Values]
+_WITH_GAPS = (
+    FigureReading,
+    WithoutItselfReading,
+    CoefficientReading,
+    TreesReading,
+    SplitsReading,
+    InfluenceReading,
+    ShapeReading,
+    SensitivityReading,
+)
+"""Readings in which NaN says that there is no such value; in every other one it is a fault of the model."""
 
 
 @dataclass(frozen=True)
@@ -68,7 +98,12 @@ def execute(job: FitJob, subject: Subject) -> FitResult:
     [(90,)]
     """
     started = time.perf_counter()
-    with warnings.catch_warnings(record=True) as caught, _threads().limit(limits=1):
+    # Settings were checked when the recipe came in; checking them at every fit takes longer than many a fit.
+    with (
+        warnings.catch_warnings(record=True) as caught,
+        _threads().limit(limits=1),
+        config_context(skip_parameter_validation=True),
+    ):
         warnings.simplefilter("always")
         try:
             readings = _readings(job, subject)
@@ -79,56 +114,137 @@ def execute(job: FitJob, subject: Subject) -> FitResult:
 
 
 def _readings(job: FitJob, subject: Subject) -> dict[str, Values]:
-    if job.fit.tuning is None:
-        return _Work(job, subject).readings()
-    tuned = tune(job.fit, subject, lambda inner: next(iter(_Work(inner, subject).readings().values())))
-    said = {reading.key: reading for reading in job.readings if isinstance(reading, TunedReading)}
-    others = tuple(reading for reading in job.readings if reading.key not in said)
-    found = _Work(FitJob(tuned.fit, others), subject).readings()
-    return found | dict.fromkeys(said, np.array([tuned.choice, *tuned.values], dtype=np.float64))
+    fit = job.fit
+    if fit.tuning is not None:
+        tuned = tune(fit, subject, lambda inner: _only(inner, subject))
+        said = {reading.key: reading for reading in job.readings if isinstance(reading, TunedReading)}
+        others = tuple(reading for reading in job.readings if reading.key not in said)
+        found = _readings(FitJob(tuned.fit, others), subject)
+        return found | dict.fromkeys(said, np.array([tuned.choice, *tuned.values], dtype=np.float64))
+    if fit.screened is not None:
+        kept = screened(fit, subject, lambda inner: _only(inner, subject))
+        return _readings(FitJob(replace(fit, train=kept, screened=None), job.readings), subject)
+    if fit.shuffles is not None:
+        return _Work(job, subject).shuffled(fit.shuffles)
+    return _Work(job, subject).readings()
+
+
+def _only(job: FitJob, subject: Subject) -> Values:
+    """The one reading of a job that is part of another."""
+    return next(iter(_Work(job, subject).readings().values()))
 
 
 class _Work:
-    """One fit laid out: prepared training rows, the estimator once it is needed, and the readings."""
+    """One fit laid out: raw training rows, the estimator once it is needed, and the readings."""
 
     def __init__(self, job: FitJob, subject: Subject) -> None:
         self._job = job
         self._subject = subject
         self._recipe = job.fit.recipe
         self._family = family_of(self._recipe)
-        self._target = subject.target if job.fit.apart is None else membership(subject.table.n_rows, job.fit.apart)
+        self._target = _target(job, subject)
         self._features: Table = subject.table.select(job.fit.features)
         self._raw = raw_matrix(self._features)
-        train = job.fit.train
-        self._outcomes = np.asarray(self._target.values[train])
-        if self._target.outcome != "number" and (self._outcomes == self._outcomes[0]).all():
-            raise ValueError("the training rows hold only one class")
         # Whether rows can be told apart is asked of each row alone.
         self._occasions = _occasions(subject) if job.fit.apart is None else None
         weights = subject.weights if self._family.weighted else None
-        self._weights = None if weights is None else weights[train]
+        self._weights = None if weights is None else weights[job.fit.train]
 
     def readings(self) -> dict[str, Values]:
         left_out = [reading for reading in self._job.readings if isinstance(reading, LeftOutReading)]
         others = [reading for reading in self._job.readings if not isinstance(reading, LeftOutReading)]
+        _refuse_one_class(self._target, self._job.fit.train)
         found = {reading.key: self._left_out() for reading in left_out}
         if others:
-            prepared = self._prepared(self._recipe.preprocess.scale)
-            design = prepared.fit_transform(self._raw[self._job.fit.train], self._outcomes)
-            made = self._made(prepared)
-            fitted = self._family.build(made)
-            if self._occasions is not None:
-                fitted.fit(design, self._outcomes, self._occasions.take(self._job.fit.train))
-            elif self._weights is None:
-                fitted.fit(design, self._outcomes)
-            else:
-                fitted.fit(design, self._outcomes, sample_weight=self._weights)
-            found |= {reading.key: self._read(reading, prepared, made, fitted) for reading in others}
-        measured = {reading.key for reading in others if isinstance(reading, FigureReading)}
+            fitted = self._fitted(self._target, *self._prepare(self._target))
+            found |= {reading.key: self._read(reading, fitted) for reading in others}
+        may_lack = {reading.key for reading in others if isinstance(reading, _WITH_GAPS)}
         for key, values in found.items():
-            if key not in measured and not np.isfinite(values).all():
+            if key not in may_lack and not np.isfinite(values).all():
                 raise ValueError("the fitted model gave scores that are not numbers")
         return {key: np.ascontiguousarray(values, dtype=np.float64) for key, values in found.items()}
+
+    def shuffled(self, shuffles: Shuffles) -> dict[str, Values]:
+        """Each figure reading over the exchanges, shape (count, wanted); NaN where one left a single class."""
+        readings = [reading for reading in self._job.readings if isinstance(reading, FigureReading)]
+        if len(readings) < len(self._job.readings):
+            raise TypeError("of shuffled outcomes only figures are read")
+        found: dict[str, list[Values]] = {reading.key: [] for reading in readings}
+        once = None if self._learns_from_outcomes else self._prepare(self._target)
+        targets = [
+            self._exchanged(shuffles, number) for number in range(shuffles.first, shuffles.first + shuffles.count)
+        ]
+        for target, scorer in zip(targets, self._scorers(targets, once), strict=True):
+            for reading in readings:
+                none = np.full(len(reading.wanted), np.nan)
+                found[reading.key].append(
+                    none if scorer is None else self._figures_of(reading, target, scorer(reading))
+                )
+        return {key: np.stack(values) for key, values in found.items()}
+
+    def _exchanged(self, shuffles: Shuffles, number: int) -> Target:
+        values: NDArray[Any] = np.array(self._target.values)
+        places = exchange(len(shuffles.among), shuffles.blocks, shuffles.seed, number)
+        values[shuffles.among] = values[shuffles.among[places]]
+        return replace(self._target, values=values)
+
+    def _scorers(self, targets: list[Target], once: tuple[Prepared, Matrix] | None) -> Iterator[Scorer | None]:
+        """What scores the rows of a reading, for every target; None where its training rows hold one class.
+
+        Rows are prepared once for all targets where they can be, and linear families are fitted to all at once.
+        """
+        designs = None if once is None or self._occasions is not None else _Designs(once[0], self._raw)
+        for target, sums in zip(targets, self._at_once(targets, once), strict=True):
+            if _has_one_class(target, self._job.fit.train):
+                yield None
+            elif sums is not None and designs is not None:
+                yield partial(_of_sums, sums, designs)
+            else:
+                fitted = self._fitted(target, *(once or self._prepare(target)))
+                yield partial(self._of_fitted, fitted, designs)
+
+    def _of_fitted(self, fitted: Fitted, designs: "_Designs | None", reading: FigureReading) -> Values:
+        if reading.scored == "without itself":
+            return self._without_itself(fitted)
+        if designs is None:
+            return self._scores(reading.rows, fitted)
+        return fitted.of_design(designs.of(reading))
+
+    def _at_once(self, targets: list[Target], once: tuple[Prepared, Matrix] | None) -> Sequence[Straight | None]:
+        if once is None or self._family.many is None or self._target.outcome not in ("binary", "number"):
+            return [None] * len(targets)
+        train = self._job.fit.train
+        outcomes = np.column_stack([np.asarray(target.values[train], dtype=np.float64) for target in targets])
+        return self._family.many(self._made(once[0]), once[1], outcomes, self._weights)
+
+    @property
+    def _learns_from_outcomes(self) -> bool:
+        """Whether the preparation of rows depends on their outcomes."""
+        others = any(column.kind != "number" for column in self._features.columns)
+        return self._recipe.preprocess.encode == "target" and others
+
+    def _prepare(self, target: Target) -> tuple[Prepared, Matrix]:
+        """How rows are prepared, and the training rows so prepared."""
+        prepared = self._prepared(self._recipe.preprocess.scale)
+        train, learned_from = self._job.fit.train, self._job.fit.prepared_on
+        if learned_from is None:
+            return prepared, prepared.fit_transform(self._raw[train], np.asarray(target.values[train]))
+        prepared.fit_transform(self._raw[learned_from], np.asarray(target.values[learned_from]))
+        return prepared, prepared.transform(self._raw[train])
+
+    def _fitted(self, target: Target, prepared: Prepared, design: Matrix) -> Fitted:
+        outcomes = np.asarray(target.values[self._job.fit.train])
+        made = self._made(prepared)
+        estimator = self._family.build(made)
+        if self._occasions is not None:
+            estimator.fit(design, outcomes, self._occasions.take(self._job.fit.train))
+        elif self._weights is None:
+            estimator.fit(design, outcomes)
+        else:
+            estimator.fit(design, outcomes, sample_weight=self._weights)
+        return Fitted(
+            self._job.fit, self._subject, target, self._features, self._raw, prepared, design, made, estimator
+        )
 
     def _prepared(self, scale: str) -> Prepared:
         steps = self._recipe.preprocess.model_copy(update={"scale": scale})
@@ -141,56 +257,119 @@ class _Work:
         settings = resolved_settings(self._recipe)
         return Made(settings, self._target.outcome, self._recipe.seed, prepared.numbers())
 
-    def _read(self, reading: Reading, prepared: Prepared, made: Made, fitted: Any) -> Values:
-        if isinstance(reading, CoefficientReading):
-            return np.vstack([fitted.estimates, fitted.covariance])
-        rows = prepared.transform(self._raw[reading.rows])
-        if isinstance(reading, DialReading):
-            if self._family.along is None:
-                raise ValueError(f"{self._family.words} can't be read along its dial")
-            return self._spread(self._family.along(made, fitted, rows, reading.values), fitted)
-        if self._occasions is not None:
-            return np.asarray(fitted.predict(rows, self._occasions.take(reading.rows)), dtype=np.float64)
-        scores = fitted.predict_proba(rows) if made.classifies else fitted.predict(rows)
-        spread = self._spread(np.asarray(scores, dtype=np.float64), fitted)
-        return self._figures(reading, spread) if isinstance(reading, FigureReading) else spread
+    def _read(self, reading: Reading, fitted: Fitted) -> Values:
+        match reading:
+            case CoefficientReading():
+                return coefficients(fitted, self._weights)
+            case TreesReading():
+                return trees(fitted, reading)
+            case SplitsReading():
+                return splits(fitted)
+            case InfluenceReading():
+                return influence(fitted, reading)
+            case ShapeReading():
+                return shape(fitted, reading)
+            case SensitivityReading():
+                return sensitivity(fitted, reading)
+            case DialReading():
+                return self._along(reading, fitted)
+            case FigureReading():
+                return self._figures(reading, fitted)
+            case WithoutItselfReading():
+                return self._without_itself(fitted)
+            case _:
+                return self._scores(reading.rows, fitted)
 
-    def _figures(self, reading: FigureReading, scores: Values) -> Values:
+    def _scores(self, rows: Rows, fitted: Fitted) -> Values:
+        if self._occasions is not None:
+            return fitted.of_choices(rows, self._occasions)
+        return fitted.scores(self._raw[rows])
+
+    def _along(self, reading: DialReading, fitted: Fitted) -> Values:
+        if self._family.along is None:
+            raise ValueError(f"{self._family.words} can't be read along its dial")
+        rows = fitted.prepared.transform(self._raw[reading.rows])
+        return fitted.spread(self._family.along(fitted.made, fitted.estimator, rows, reading.values))
+
+    def _without_itself(self, fitted: Fitted) -> Values:
+        if self._family.without_itself is None:
+            raise ValueError(f"{self._family.words} can't score a training row without itself")
+        return fitted.spread(self._family.without_itself(fitted.made, fitted.estimator, fitted.design, fitted.outcomes))
+
+    def _figures(self, reading: FigureReading, fitted: Fitted) -> Values:
+        alone = reading.scored == "without itself"
+        scores = self._without_itself(fitted) if alone else self._scores(reading.rows, fitted)
+        return self._figures_of(reading, fitted.target, scores)
+
+    def _figures_of(self, reading: FigureReading, target: Target, scores: Values) -> Values:
+        rows = reading.rows
+        if reading.scored == "without itself":
+            known = np.isfinite(scores) if scores.ndim == 1 else np.isfinite(scores).all(axis=1)
+            rows, scores = rows[known], scores[known]
         if not np.isfinite(scores).all():
             raise ValueError("the fitted model gave scores that are not numbers")
-        found = scored_rows(self._subject, reading.rows, scores, self._job.fit.key)
+        found = scored_rows(self._subject, rows, scores, self._job.fit.key, target=target)
         values = [measure_at(found, one.measure, one.threshold, one.class_).value for one in reading.wanted]
         return np.array([np.nan if value is None else value for value in values])
-
-    def _spread(self, scores: Matrix, fitted: Any) -> Values:
-        """Scores with a place for every class of the outcome: the positive one alone when binary."""
-        if self._target.outcome == "number":
-            return scores
-        if self._target.outcome == "binary":
-            return scores[..., 1]
-        held = np.asarray(fitted.classes_, dtype=np.int64)
-        if len(held) == len(self._target.classes):
-            return scores
-        whole = np.zeros((*scores.shape[:-1], len(self._target.classes)))
-        whole[..., held] = scores
-        return whole
 
     def _left_out(self) -> Values:
         if self._family.left_out is None:
             raise ValueError(f"{self._family.words} has no algebra for leaving rows out")
         prepared = self._prepared("none")
-        design = np.asarray(prepared.fit_transform(self._raw[self._job.fit.train], self._outcomes))
+        outcomes = np.asarray(self._target.values[self._job.fit.train])
+        design = np.asarray(prepared.fit_transform(self._raw[self._job.fit.train], outcomes))
         made = self._made(prepared)
         classes = len(self._target.classes) if made.classifies else 0
         rows = LeftOut(
             design,
-            self._outcomes.astype(np.float64),
+            outcomes.astype(np.float64),
             self._weights,
             divisors_without(design, made.numbers, self._recipe.preprocess.scale),
             classes,
         )
         scores = self._family.left_out(made, rows)
         return scores[:, 1] if self._target.outcome == "binary" else scores
+
+
+def _target(job: FitJob, subject: Subject) -> Target:
+    """What the fit learns: the data's outcomes, some of them corrected, or whether a row is apart from the others."""
+    if job.fit.apart is not None:
+        return membership(subject.table.n_rows, job.fit.apart)
+    if job.fit.relabelled is None:
+        return subject.target
+    values: NDArray[Any] = np.array(subject.target.values)
+    values[job.fit.relabelled.rows] = np.array(job.fit.relabelled.outcomes).astype(values.dtype)
+    return replace(subject.target, values=values)
+
+
+@dataclass
+class _Designs:
+    """The rows of readings as one preparation makes them, each made once."""
+
+    prepared: Prepared
+    raw: Matrix
+    kept: dict[str, Matrix] = field(default_factory=dict)
+
+    def of(self, reading: FigureReading) -> Matrix:
+        if reading.key not in self.kept:
+            self.kept[reading.key] = self.prepared.transform(self.raw[reading.rows])
+        return self.kept[reading.key]
+
+
+def _of_sums(sums: Straight, designs: _Designs, reading: FigureReading) -> Values:
+    """Of a yes/no the positive class alone; of a number the prediction."""
+    answers = sums.answers(sums.sums(designs.of(reading)))
+    return answers if answers.ndim == 1 else np.asarray(answers[:, 1])
+
+
+def _has_one_class(target: Target, train: Rows) -> bool:
+    outcomes = np.asarray(target.values[train])
+    return target.outcome != "number" and bool((outcomes == outcomes[0]).all())
+
+
+def _refuse_one_class(target: Target, train: Rows) -> None:
+    if _has_one_class(target, train):
+        raise ValueError("the training rows hold only one class")
 
 
 def _occasions(subject: Subject) -> Occasions | None:

@@ -1,7 +1,8 @@
 """What a check asks for: a fit, known by its content, and what is to be read from it."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,6 +33,44 @@ class Tuning:
 
 
 @dataclass(frozen=True, eq=False)
+class Shuffles:
+    """Outcomes that change places at random among these sorted rows, ``count`` times over, from number ``first`` on.
+
+    Each number stands for one exchange, whoever asks for it. ``blocks`` are codes of shape (among,) of the groups that
+    change places as wholes; None exchanges row by row.
+    """
+
+    among: Rows
+    seed: int
+    first: int
+    count: int
+    blocks: Rows | None = None
+
+    @property
+    def content(self) -> dict[str, object]:
+        blocks = None if self.blocks is None else digest.of_rows(self.blocks)
+        return {
+            "among": digest.of_rows(self.among),
+            "seed": self.seed,
+            "first": self.first,
+            "count": self.count,
+            "blocks": blocks,
+        }
+
+
+@dataclass(frozen=True, eq=False)
+class Labels:
+    """Other outcomes than the data's for some sorted rows: places among the classes, or numbers."""
+
+    rows: Rows
+    outcomes: tuple[float, ...]
+
+    @property
+    def content(self) -> dict[str, object]:
+        return {"rows": digest.of_rows(self.rows), "outcomes": digest.of_json(list(self.outcomes))}
+
+
+@dataclass(frozen=True, eq=False)
 class FitRequest:
     """One fit. Equal content has an equal key, whoever asks.
 
@@ -39,6 +78,10 @@ class FitRequest:
     one first when binary; ``train`` are sorted row positions, a row as often as it counts. With ``apart`` the fit
     learns not the outcome but whether a row is among these sorted positions. ``beside`` are the columns of occasion
     and alternative of a choice. With ``tuning`` some settings are chosen inside the training rows.
+    With ``shuffles`` it is as many fits, each to outcomes that have changed places; its readings are figures, which
+    then have shape (count, wanted). With ``prepared_on`` the preprocessing is learned from those rows instead of the
+    training rows, and may have seen what it must not. With ``relabelled`` some training rows have other outcomes;
+    ``screened`` leaves out the training rows whose labels the others contradict, over so many inner folds.
     """
 
     recipe: Recipe
@@ -52,6 +95,10 @@ class FitRequest:
     apart: Rows | None = None
     beside: tuple[str, str] | None = None
     tuning: Tuning | None = None
+    shuffles: Shuffles | None = None
+    prepared_on: Rows | None = None
+    relabelled: Labels | None = None
+    screened: int | None = None
 
     @cached_property
     def content(self) -> dict[str, object]:
@@ -73,11 +120,25 @@ class FitRequest:
             **({} if self.apart is None else {"apart": digest.of_rows(self.apart)}),
             **({} if self.beside is None else {"beside": list(self.beside)}),
             **({} if self.tuning is None else {"tuning": self.tuning.content}),
+            **({} if self.shuffles is None else {"shuffles": self.shuffles.content}),
+            **({} if self.prepared_on is None else {"prepared_on": digest.of_rows(self.prepared_on)}),
+            **({} if self.relabelled is None else {"relabelled": self.relabelled.content}),
+            **({} if self.screened is None else {"screened": self.screened}),
         }
 
     @cached_property
     def key(self) -> str:
         return digest.of_json(self.content)
+
+    @property
+    def plain(self) -> "FitRequest":
+        """One fit of the same kind to the outcomes as they are."""
+        return replace(self, shuffles=None, prepared_on=None, relabelled=None, screened=None)
+
+    @property
+    def times(self) -> int:
+        """How many plain fits it comes to."""
+        return (1 if self.shuffles is None else self.shuffles.count) * (1 + (self.screened or 0))
 
 
 @dataclass(frozen=True, eq=False)
@@ -89,6 +150,18 @@ class ScoreReading:
     @cached_property
     def key(self) -> str:
         return f"scores:{digest.of_rows(self.rows)}"
+
+
+@dataclass(frozen=True, eq=False)
+class WithoutItselfReading:
+    """The score of each training row as the fit gives it without that row, where the family can: out of bag, or by
+    the other rows alone. Shape as in ScoreReading, in the order of training; NaN where no tree left the row out."""
+
+    rows: Rows
+
+    @property
+    def key(self) -> str:
+        return "without itself"
 
 
 @dataclass(frozen=True, eq=False)
@@ -144,17 +217,20 @@ class Wanted:
 class FigureReading:
     """The value of each wanted measure on these rows: shape (wanted,), NaN where there is none.
 
-    For fits so many that n scores of each would be too much to keep.
+    For fits so many that n scores of each would be too much to keep. ``scored`` without itself: ``rows`` are the
+    training rows, each scored as in WithoutItselfReading.
     """
 
     rows: Rows
     wanted: tuple[Wanted, ...]
+    scored: Literal["as fitted", "without itself"] = "as fitted"
 
     @cached_property
     def key(self) -> str:
         named = [[one.measure, repr(one.threshold), one.class_ or ""] for one in self.wanted]
+        how = "" if self.scored == "as fitted" else "out:"
         # The ledger's keys have at most 80 characters.
-        return f"figures:{digest.of_json(named)[:16]}:{digest.of_rows(self.rows)[:48]}"
+        return f"figures:{how}{digest.of_json(named)[:16]}:{digest.of_rows(self.rows)[:48]}"
 
 
 @dataclass(frozen=True, eq=False)
@@ -171,7 +247,100 @@ class TunedReading:
         return "tuned"
 
 
-Reading = TunedReading | CoefficientReading | FigureReading | ScoreReading | LeftOutReading | DialReading
+@dataclass(frozen=True, eq=False)
+class TreesReading:
+    """The fitted trees node by node, with the outcomes of training rows and of ``rows`` in every node.
+
+    Shape (nodes, columns) as in ``fit.probe.trees``; whole trees, in order, while there are at most ``most`` nodes.
+    """
+
+    rows: Rows
+    most: int
+
+    @cached_property
+    def key(self) -> str:
+        return f"trees:{self.most}:{digest.of_rows(self.rows)}"
+
+
+@dataclass(frozen=True, eq=False)
+class SplitsReading:
+    """How often each feature splits, over all trees, and the family's own importance of it; shape (features, 2).
+
+    ``rows`` are the training rows. NaN where the family has no importance, or no trees.
+    """
+
+    rows: Rows
+
+    @property
+    def key(self) -> str:
+        return "splits"
+
+
+@dataclass(frozen=True, eq=False)
+class InfluenceReading:
+    """What a measure of these rows loses when one feature's values change places among them; shape (features, 3).
+
+    The mean loss over ``repeats``, the variance of it that comes of the rows, and that which comes of the repeats.
+    """
+
+    rows: Rows
+    measure: str
+    repeats: int
+    seed: int
+
+    @cached_property
+    def key(self) -> str:
+        asked = digest.of_json([self.measure, self.repeats, self.seed])[:12]
+        return f"influence:{asked}:{digest.of_rows(self.rows)[:48]}"
+
+
+@dataclass(frozen=True, eq=False)
+class ShapeReading:
+    """The scores of these rows with one feature held at each point of its grid, for every feature.
+
+    Shape (features, points, classes, 2 + curves): their mean, the standard error over the rows of its difference from
+    the first point, and the scores of the first ``curves`` rows. NaN beyond a shorter grid. ``classes`` is 1 for a
+    yes/no and for a number.
+    """
+
+    rows: Rows
+    curves: int
+
+    @cached_property
+    def key(self) -> str:
+        return f"shape:{self.curves}:{digest.of_rows(self.rows)}"
+
+
+@dataclass(frozen=True, eq=False)
+class SensitivityReading:
+    """What each disturbance of each feature does to these rows; shape (features, disturbances, 2).
+
+    Of classes how many decisions change and of how many rows; of a number the mean absolute change of the prediction
+    and its standard error. NaN where a feature can't be disturbed so.
+    """
+
+    rows: Rows
+    seed: int
+
+    @cached_property
+    def key(self) -> str:
+        return f"sensitivity:{self.seed}:{digest.of_rows(self.rows)[:48]}"
+
+
+Reading = (
+    TunedReading
+    | CoefficientReading
+    | FigureReading
+    | ScoreReading
+    | LeftOutReading
+    | DialReading
+    | WithoutItselfReading
+    | TreesReading
+    | SplitsReading
+    | InfluenceReading
+    | ShapeReading
+    | SensitivityReading
+)
 
 
 @dataclass(frozen=True, eq=False)

@@ -44,11 +44,12 @@ def trial_key(fit: FitRequest) -> str:
     >>> trial_key(bench.fit(np.arange(50))) == trial_key(bench.fit(np.arange(80)))
     True
     """
-    return digest.of_json({name: value for name, value in fit.content.items() if name not in ("train", "seed")})
+    content = fit.plain.content
+    return digest.of_json({name: value for name, value in content.items() if name not in ("train", "seed")})
 
 
 def try_fit(fit: FitRequest, subject: Subject) -> Trial:
-    """Makes the fit on 300 and on 1 200 of its rows (fewer where there are no more), drawn by its own key.
+    """Makes a plain fit of its kind on 300 and on 1 200 of its rows (fewer where there are no more), drawn by its key.
 
     >>> from brookfall.core.example import small_bench
     >>> bench = small_bench()
@@ -61,7 +62,7 @@ def try_fit(fit: FitRequest, subject: Subject) -> Trial:
         rows = np.sort(rng.permutation(fit.train)[:wanted])
         # Warm first: what is loaded on first use is no part of a fit's time.
         for _ in range(2 if wanted == _SMALL else 1):
-            result = execute(FitJob(replace(fit, train=rows), (ScoreReading(rows),)), subject)
+            result = execute(FitJob(replace(fit.plain, train=rows), (ScoreReading(rows),)), subject)
         if result.failure:
             return Trial((0, 0), (0.0, 0.0), result.failure)
         sizes.append(len(rows))

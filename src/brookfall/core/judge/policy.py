@@ -17,6 +17,8 @@ class Policy(BaseModel):
     psi: Limit = Limit(at_most=0.25, ideal=0)
     gap: Limit = Limit(at_most=0.05, ideal=0)
     gap_r2: Limit = Limit(at_most=0.10, ideal=0)
+    capacity: Limit = Limit(at_most=0.5, ideal=0)
+    shuffled_p: Limit = Limit(at_most=0.05)
     fold_sd_ratio: Limit = Limit(at_most=2, ideal=1)
     percentile: Limit = Limit(at_most=95, ideal=50)
     better_than_baseline: Limit = Limit(at_least=0)
@@ -27,7 +29,7 @@ class Policy(BaseModel):
 
 
 class StandardPlan(BaseModel):
-    """Shares of the parts, the size of the cross-validation, and how many random splits a tier asks for."""
+    """Shares of the parts, the size of the cross-validation, and how many random splits and shuffles a tier asks."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -35,12 +37,15 @@ class StandardPlan(BaseModel):
     folds: int
     repeats: int
     splits: int
+    shuffles: int
 
 
 STANDARD_PLANS: dict[int, StandardPlan] = {
-    1: StandardPlan(shares={"training": 60, "validation": 20, "test": 20}, folds=10, repeats=3, splits=200),
-    2: StandardPlan(shares={"training": 70, "test": 30}, folds=10, repeats=1, splits=100),
-    3: StandardPlan(shares={"training": 70, "test": 30}, folds=5, repeats=1, splits=50),
+    1: StandardPlan(
+        shares={"training": 60, "validation": 20, "test": 20}, folds=10, repeats=3, splits=200, shuffles=100
+    ),
+    2: StandardPlan(shares={"training": 70, "test": 30}, folds=10, repeats=1, splits=100, shuffles=50),
+    3: StandardPlan(shares={"training": 70, "test": 30}, folds=5, repeats=1, splits=50, shuffles=20),
 }
 
 

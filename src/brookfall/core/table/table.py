@@ -50,6 +50,18 @@ class Column:
         return state.digest()
 
 
+def free_name(name: str, taken: set[str]) -> str:
+    """The name, with as many underscores behind it as it needs to be none of those taken; it is taken then.
+
+    >>> free_name("score", {"score"})
+    'score_'
+    """
+    while name in taken:
+        name += "_"
+    taken.add(name)
+    return name
+
+
 @dataclass(frozen=True)
 class Table:
     """Columns of equal length under distinct names."""

@@ -83,23 +83,26 @@ class Leaks:
         return draft.write(answer, charts=(strip,), tables=(table,))
 
 
-def alone(subject: Subject, seed: int) -> list[Suspect]:
+def alone(subject: Subject, seed: int, rows: Rows | None = None) -> list[Suspect]:
     """Every feature, and every feature's gaps, with how well it alone tells the outcome; the best first.
+
+    On the sorted ``rows``, or all that are in use.
 
     Where the gaps tell as much as the whole column, they come first: they are what tells.
     """
     found = []
+    used = subject.rows if rows is None else rows
     for name in subject.features:
-        column = subject.table.column(name).take(subject.rows)
-        found.append(_suspect(subject, column, seed, gaps=False))
+        column = subject.table.column(name).take(used)
+        found.append(_suspect(subject, column, seed, used, gaps=False))
         if column.missing.any() and not column.missing.all():
             gaps = Column(name, "category", column.missing.astype(np.int32), ("there", "missing"))
-            found.append(_suspect(subject, gaps, seed, gaps=True))
+            found.append(_suspect(subject, gaps, seed, used, gaps=True))
     return sorted(found, key=lambda one: (-(one.figure.value or 0.0), not one.gaps))
 
 
-def _suspect(subject: Subject, column: Column, seed: int, *, gaps: bool) -> Suspect:
-    target, rows = subject.target, subject.rows
+def _suspect(subject: Subject, column: Column, seed: int, rows: Rows, *, gaps: bool) -> Suspect:
+    target = subject.target
     sampling = subject.sampling(rows, f"alone {column.name}")
     if target.outcome == "number":
         outcomes = target.numbers[rows]

@@ -11,7 +11,7 @@ from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, not_applicable, text
 from brookfall.core.exhibit import StripChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import Need
+from brookfall.core.fit.request import Need, Rows, WithoutItselfReading
 from brookfall.core.judge.limit import Limit, Standing, rows_to_settle
 from brookfall.core.measure.compare import paired
 from brookfall.core.measure.figure import Figure
@@ -19,6 +19,7 @@ from brookfall.core.measure.interval import independent_difference
 from brookfall.core.measure.measures import LOWER_IS_BETTER, measure
 from brookfall.core.measure.ranking import auc_gap_by_fold
 from brookfall.core.measure.scored import AnyScored, Scored
+from brookfall.core.recipe.families import family_of, resolved_settings
 
 _ONE_PART = "The supplied scores are of one part alone, so training can't be set against unseen rows."
 
@@ -26,16 +27,18 @@ _ONE_PART = "The supplied scores are of one part alone, so training can't be set
 @dataclass(frozen=True)
 class _Sides:
     """A model's training rows and unseen rows by part; ``same`` are its training rows scored by fits without them,
-    and ``folds`` the fold that left each of them out."""
+    and ``folds`` the fold that left each of them out. ``seen`` is the part whose score stands for training: that of
+    training rows each scored without itself, where the plain one says nothing."""
 
     model: str
     parts: dict[str, AnyScored]
     same: tuple[AnyScored, AnyScored] | None = None
     folds: NDArray[np.int64] | None = None
+    seen: str = "training"
 
     @property
     def unseen(self) -> list[str]:
-        return [part for part in self.parts if part != "training"]
+        return [part for part in self.parts if part not in ("training", self.seen)]
 
 
 class Gap:
@@ -46,7 +49,10 @@ class Gap:
     refits = False
 
     def requests(self, bench: Bench) -> list[Need]:
-        return [bench.holdout, *bench.out_of_fold_needs] if RECIPE in bench.models else []
+        if RECIPE not in bench.models:
+            return []
+        fair = [] if _interpolates(bench) is None else [_without_itself(bench)]
+        return [bench.holdout, *bench.out_of_fold_needs, *fair]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         found = [sides for model in bench.models if (sides := _sides(bench, ledger, model)) is not None]
@@ -57,7 +63,7 @@ class Gap:
         tables, answers = [], []
         for sides in found:
             by_construction = _interpolates(bench) if sides.model == RECIPE else None
-            places, gaps = _measured(bench, draft, sides, judged=by_construction is None)
+            places, gaps = _measured(bench, draft, sides)
             strips.extend(_strips(bench, sides, places, gaps))
             tables.append(_table(bench, sides, places, gaps))
             answers.append(_answer(bench, draft, sides, places, gaps))
@@ -70,15 +76,34 @@ def _sides(bench: Bench, ledger: Ledger, model: str) -> _Sides | None:
     if model == SCORES:
         return _Sides(model, parts) if "training" in parts and len(parts) > 1 else None
     unseen = bench.out_of_fold(ledger)
-    both = np.intersect1d(bench.parts["training"], unseen.positions)
-    ours = parts["training"].take(np.searchsorted(bench.parts["training"], both), "left out too")
+    seen, at_seen, of_seen = _stands_for_training(bench, ledger, parts["training"])
+    both = np.intersect1d(at_seen, unseen.positions)
+    ours = of_seen.take(np.searchsorted(at_seen, both), "left out too")
     theirs = unseen.scored.take(np.searchsorted(unseen.positions, both), "training rows")
-    ordered = {"training": parts["training"], OUT_OF_FOLD: theirs}
+    ordered = {seen: of_seen, "training": parts["training"], OUT_OF_FOLD: theirs}
     ordered |= {part: rows for part, rows in parts.items() if part != "training"}
     folds = None
     if bench.plan.cross_validation.kind == "k_fold":
         folds = bench.first_held[np.searchsorted(bench.cross_validated, both)]
-    return _Sides(model, ordered, (ours, theirs), folds)
+    return _Sides(model, ordered, (ours, theirs), folds, seen)
+
+
+def _without_itself(bench: Bench) -> Need:
+    """Every training row as the holdout fit scores it without that row."""
+    fit = bench.holdout.fit
+    return Need(fit, WithoutItselfReading(fit.train))
+
+
+def _stands_for_training(bench: Bench, ledger: Ledger, plain: AnyScored) -> tuple[str, Rows, AnyScored]:
+    """The part whose score is judged as that of training: its name, sorted positions, and rows with their scores."""
+    rows = bench.parts["training"]
+    if _interpolates(bench) is None:
+        return "training", rows, plain
+    need = _without_itself(bench)
+    scores = ledger.scores(need)
+    known = np.isfinite(scores) if scores.ndim == 1 else np.isfinite(scores).all(axis=1)
+    name = "out_of_bag" if bench.recipe.family == "forest" else "without_itself"
+    return name, rows[known], bench.scored(rows[known], scores[known], f"{need.fit.key} {name}")
 
 
 def _judged_measure(bench: Bench) -> tuple[str, Limit]:
@@ -92,7 +117,7 @@ def _names(bench: Bench) -> tuple[str, ...]:
 
 
 def _measured(
-    bench: Bench, draft: Draft, sides: _Sides, *, judged: bool
+    bench: Bench, draft: Draft, sides: _Sides
 ) -> tuple[dict[tuple[str, str], int], dict[tuple[str, str], int]]:
     """Places in the draft: every measure of every part, and the gap of training to each unseen part."""
     main, limit = _judged_measure(bench)
@@ -101,12 +126,12 @@ def _measured(
         for part, rows in sides.parts.items():
             places[name, part] = draft.add(name, measure(name, rows), model=sides.model, part=part)
         for part in sides.unseen:
-            judge = judged and name == main and part in (OUT_OF_FOLD, "test")
+            judge = name == main and part in (OUT_OF_FOLD, "test")
             gaps[name, part] = draft.add(
                 f"{name}_gap",
                 _gap(name, sides, part),
                 model=sides.model,
-                part="training",
+                part=sides.seen,
                 versus=Versus(part=part),
                 limit=limit if judge else None,
             )
@@ -117,7 +142,7 @@ def _gap(name: str, sides: _Sides, part: str) -> Figure:
     """How much better training looks: positive when it flatters."""
     lower = name in LOWER_IS_BETTER
     if part != OUT_OF_FOLD or sides.same is None:
-        seen, unseen = measure(name, sides.parts["training"]), measure(name, sides.parts[part])
+        seen, unseen = measure(name, sides.parts[sides.seen]), measure(name, sides.parts[part])
         return independent_difference(unseen, seen) if lower else independent_difference(seen, unseen)
     ours, theirs = sides.same
     if name == "auc" and sides.folds is not None and isinstance(ours, Scored) and isinstance(theirs, Scored):
@@ -134,7 +159,7 @@ def _strips(
             StripGroup(
                 label=shown.in_words(name),
                 rows=tuple(
-                    StripRow(estimate=places[name, part], label=part.replace("_", " "), colour=part)
+                    StripRow(estimate=places[name, part], label=_called(sides, part), colour=_coloured(sides, part))
                     for part in sides.parts
                 ),
                 gap=gaps[name, sides.unseen[-1]],
@@ -153,7 +178,7 @@ def _table(
         title=f"{title}{shown.of_model(sides.model, bench)}",
         columns=(
             "measure",
-            *(part.replace("_", " ") for part in sides.parts),
+            *(_called(sides, part) for part in sides.parts),
             *(f"gap, {part.replace('_', ' ')}" for part in sides.unseen),
         ),
         rows=tuple(
@@ -168,21 +193,20 @@ def _table(
 
 
 def _interpolates(bench: Bench) -> str | None:
-    """Why the plain training score says nothing for this family, or None."""
-    recipe = bench.recipe
-    if recipe.family == "forest":
-        return (
-            "A forest reproduces its training rows by construction, so its plain training score is shown and not "
-            "judged; its out-of-fold score is the one to read."
-        )
-    if recipe.family == "nearest_neighbours" and recipe.settings.get("weights") == "distance":
-        return (
-            "Distance-weighted neighbours reproduce their training rows by construction, so the plain training score "
-            "is shown and not judged."
-        )
-    return None
+    """Why the plain training score says nothing for this recipe, or None."""
+    return family_of(bench.recipe).by_construction(resolved_settings(bench.recipe))
 
 
+def _called(sides: _Sides, part: str) -> str:
+    words = part.replace("_", " ")
+    return f"{words}, plain" if part == "training" and sides.seen != part else words
+
+
+def _coloured(sides: _Sides, part: str) -> str:
+    return "training" if part == sides.seen else "baseline" if part == "training" else part
+
+
+_FAIR = {"out_of_bag": " out of bag", "without_itself": ", each without itself,"}
 _PERFECT = {"binary": ("accuracy", 1.0), "multiclass": ("accuracy", 1.0), "number": ("r2", 1.0)}
 
 
@@ -191,13 +215,14 @@ def _answer(
 ) -> str:
     main, limit = _judged_measure(bench)
     part = "test" if "test" in sides.parts else sides.unseen[-1]
-    seen, unseen = draft.figure(places[main, "training"]), draft.figure(places[main, part])
+    seen, unseen = draft.figure(places[main, sides.seen]), draft.figure(places[main, part])
     gap = gaps[main, part]
     measured, standing = draft.figure(gap), draft.standing(gap)
     words = wording.measure_words(main)
     named = shown.of_model(sides.model, bench)
     said = (
-        f"{wording.capital(words)}{named} is {wording.number(seen.value)} on training rows and "
+        f"{wording.capital(words)}{named} is {wording.number(seen.value)} on training rows"
+        f"{_FAIR.get(sides.seen, '')} and "
         f"{wording.number(unseen.value)} on {wording.rows(unseen.n)} of the {part.replace('_', ' ')} part."
     )
     perfect, best = _PERFECT[bench.subject.outcome]

@@ -8,21 +8,19 @@ from brookfall.core import wording
 from brookfall.core.bench import Bench
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.sense.prepared import prepared_of
+from brookfall.core.check.sense.signs import SIGNS, of_signs
 from brookfall.core.errors import UserError
 from brookfall.core.exhibit import StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import CoefficientReading, Need
-from brookfall.core.judge.limit import Limit, Standing
 from brookfall.core.measure import choice
 from brookfall.core.measure.choice import Picked
 from brookfall.core.measure.coefficient import Coefficients
 from brookfall.core.measure.compare import holm
 from brookfall.core.measure.figure import Figure
 from brookfall.core.recipe.families import resolved_settings
-from brookfall.core.recipe.preprocess import build_preprocess, raw_matrix
 from brookfall.core.table.occasions import Choices
-
-_SIGNS = {"positive": Limit(at_least=0), "negative": Limit(at_most=0)}
 
 
 class Choice:
@@ -94,10 +92,8 @@ def _coefficients(bench: Bench, ledger: Ledger) -> Coefficients:
     """What was read, under the names of the prepared columns and, after them, of the alternatives' constants."""
     need = Need(bench.holdout.fit, CoefficientReading(bench.holdout.fit.train))
     read, train = ledger.scores(need), bench.holdout.fit.train
-    features = bench.subject.table.select(bench.subject.features)
-    prepared = build_preprocess(features, bench.recipe.preprocess, bench.recipe.seed, target="choice")
-    prepared.fit_transform(raw_matrix(features)[train], bench.subject.target.hits[train])
-    names = prepared.names(features)
+    prepared, _ = prepared_of(bench, bench.holdout.fit)
+    names = prepared.names(bench.subject.table.select(bench.subject.features))
     choices = _choices(bench)
     if resolved_settings(bench.recipe).model_dump()["constants"]:
         names = (*names, *(f"constant of {name}" for name in choices.alternatives[1:]))
@@ -116,7 +112,7 @@ def _signs(draft: Draft, found: Coefficients, expected: Mapping[str, str]) -> di
             found.figure(place),
             part="training",
             feature=name,
-            limit=_SIGNS[expected[name]] if name in expected else None,
+            limit=SIGNS[expected[name]] if name in expected else None,
         )
         for place, name in enumerate(found.names)
     }
@@ -259,7 +255,13 @@ def _answer(
     evenly: dict[str, int],
     parts: dict[str, Picked],
 ) -> str:
-    said = [_of_signs(draft, found, expected, signs)]
+    said = [
+        of_signs(
+            draft,
+            [(name, signs[place]) for place, name in enumerate(found.names) if name in expected],
+            len(found.names),
+        )
+    ]
     probability = wording.figure(draft.figure(fits["test", "mean_chosen_probability"]), draft.level)
     hits = wording.figure(draft.figure(fits["test", "hit_rate"]), draft.level)
     guess = wording.number(draft.figure(evenly["test"]).value)
@@ -274,16 +276,3 @@ def _answer(
             f"One unit of {found.names[place]} is worth {wording.figure(figure, draft.level)} of {found.names[by]}."
         )
     return " ".join(said)
-
-
-def _of_signs(draft: Draft, found: Coefficients, expected: Mapping[str, str], signs: dict[int, int]) -> str:
-    asked = [(place, name) for place, name in enumerate(found.names) if name in expected]
-    if not asked:
-        return f"No sign was expected of the {len(found.names)} coefficients."
-    contrary = [name for place, name in asked if draft.standing(signs[place]) is Standing.OUTSIDE]
-    open_ = [name for place, name in asked if draft.standing(signs[place]) not in (Standing.OUTSIDE, Standing.WITHIN)]
-    if contrary:
-        return f"The sign of {wording.listed(contrary)} is the opposite of what was expected."
-    if open_:
-        return f"These occasions leave the sign of {wording.listed(open_)} open; none is contrary to what was expected."
-    return "The coefficient has the expected sign." if len(asked) == 1 else f"All {len(asked)} expected signs hold."

@@ -1,6 +1,6 @@
 """What a family of models is, and the types that its settings are made of."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Annotated, Any, Literal
 
@@ -85,6 +85,47 @@ class LeftOut:
     classes: int
 
 
+Link = Literal["identity", "exp", "logistic", "softmax"]
+
+
+@dataclass(frozen=True)
+class Straight:
+    """A model that adds up its columns: coefficients (p, k), intercepts (k,), and what becomes of the sums."""
+
+    coefficients: Matrix
+    intercepts: NDArray[np.float64]
+    link: Link
+
+    def sums(self, design: Matrix) -> Matrix:
+        """The sums (m, k) of prepared rows (m, p)."""
+        return np.asarray(design @ self.coefficients + self.intercepts)
+
+    def answers(self, sums: Matrix) -> Matrix:
+        """What the model makes of its sums (m, k): predictions (m,), or probabilities (m, classes)."""
+        if self.link == "identity":
+            return sums[:, 0]
+        if self.link == "exp":
+            return np.exp(sums[:, 0])
+        if self.link == "logistic":
+            positive = 1 / (1 + np.exp(-np.clip(sums[:, 0], -700, 700)))
+            return np.column_stack([1 - positive, positive])
+        shifted = np.exp(sums - sums.max(axis=1, keepdims=True))
+        return np.asarray(shifted / shifted.sum(axis=1, keepdims=True))
+
+
+@dataclass(frozen=True)
+class Grown:
+    """A fitted tree: for each node its children (-1 in leaves), its prepared column, its threshold (a row goes left at
+    or under it), whether a gap goes left, and its impurity-pruning strength (NaN where it has none); shape (nodes,)."""
+
+    left: NDArray[np.int64]
+    right: NDArray[np.int64]
+    column: NDArray[np.int64]
+    threshold: NDArray[np.float64]
+    gaps_left: NDArray[np.bool_]
+    strength: NDArray[np.float64]
+
+
 @dataclass(frozen=True)
 class Family:
     """A family of models.
@@ -96,6 +137,11 @@ class Family:
     ``left_out_scaled``: also where each column is scaled by the other rows.
     ``along`` gives the scores of prepared rows (n, p) at many values of the dial from one fitted estimator, made
     with the dial at its most complex: shape (n, values), or (n, values, classes).
+    ``by_construction`` says why a recipe of these settings reproduces its training rows and may yet be sound; then
+    ``without_itself`` gives the score of each training row (design (n, p), outcomes (n,)) without that row, shape (n,)
+    or (n, classes of the estimator), NaN where it can't. ``straight`` are its sums, ``trees`` its trees, where it is
+    made of them. ``many`` fits a yes/no or a number to many outcomes (n, m) of the same design at once, with weights
+    (n,) or none; None in place of a fit that must be made by itself.
     """
 
     name: str
@@ -110,3 +156,8 @@ class Family:
     left_out: Callable[[Made, LeftOut], Matrix] | None = None
     left_out_scaled: bool = False
     along: Callable[[Made, Estimator, Matrix, tuple[float, ...]], Matrix] | None = None
+    by_construction: Callable[[Any], str | None] = lambda _: None
+    without_itself: Callable[[Made, Estimator, Matrix, NDArray[Any]], Matrix] | None = None
+    straight: Callable[[Made, Estimator], Straight] | None = None
+    trees: Callable[[Estimator], Iterator[Grown]] | None = None
+    many: Callable[[Made, Matrix, Matrix, Matrix | None], list[Straight | None]] | None = None

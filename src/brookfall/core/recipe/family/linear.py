@@ -1,5 +1,6 @@
 """Linear families: logistic, linear, ridge, lasso, elastic net, Poisson, gamma, and the linear discriminant."""
 
+from collections.abc import Callable
 from typing import Annotated, Literal
 
 import numpy as np
@@ -23,14 +24,17 @@ from brookfall.core.recipe.family.family import (
     Estimator,
     Family,
     LeftOut,
+    Link,
     Made,
     Matrix,
     Reads,
     Settings,
     Share,
+    Straight,
     Strength,
     none_as_null,
 )
+from brookfall.core.recipe.family.many import many_logistic, many_squares
 
 _STEPS = 10_000
 _ALONE = 1e-9
@@ -169,11 +173,31 @@ def _without(rows: LeftOut, weights: Matrix, strength: float, place: int) -> flo
     return float(mean + (rows.design[place] - centre) @ coefficients)
 
 
+def _sums(link: Link) -> Callable[[Made, Estimator], Straight]:
+    def straight(_: Made, fitted: Estimator) -> Straight:
+        coefficients = np.atleast_2d(np.asarray(fitted.coef_, dtype=np.float64)).T
+        intercepts = np.broadcast_to(np.asarray(fitted.intercept_, dtype=np.float64), coefficients.shape[1:])
+        by_class: Link = "logistic" if link == "softmax" and coefficients.shape[1] == 1 else link
+        return Straight(coefficients, intercepts, by_class)
+
+    return straight
+
+
 _STRENGTH = Dial("strength", rising=False)
 _COEFFICIENTS: frozenset[Reads] = frozenset({"coefficients"})
 
 LINEAR: tuple[Family, ...] = (
-    Family("logistic", "logistic regression", CLASSES, LogisticSettings, _logistic, _STRENGTH, _COEFFICIENTS),
+    Family(
+        "logistic",
+        "logistic regression",
+        CLASSES,
+        LogisticSettings,
+        _logistic,
+        _STRENGTH,
+        _COEFFICIENTS,
+        straight=_sums("softmax"),
+        many=many_logistic,
+    ),
     Family(
         "linear",
         "linear regression",
@@ -184,22 +208,50 @@ LINEAR: tuple[Family, ...] = (
         _COEFFICIENTS,
         left_out=left_out_squares,
         left_out_scaled=True,
+        straight=_sums("identity"),
+        many=many_squares,
     ),
     Family(
-        "ridge", "ridge regression", NUMBER, RidgeSettings, _ridge, _STRENGTH, _COEFFICIENTS, left_out=left_out_squares
+        "ridge",
+        "ridge regression",
+        NUMBER,
+        RidgeSettings,
+        _ridge,
+        _STRENGTH,
+        _COEFFICIENTS,
+        left_out=left_out_squares,
+        straight=_sums("identity"),
+        many=many_squares,
     ),
-    Family("lasso", "lasso regression", NUMBER, LassoSettings, _lasso, _STRENGTH, _COEFFICIENTS),
-    Family("elastic_net", "elastic net regression", NUMBER, ElasticNetSettings, _elastic_net, _STRENGTH, _COEFFICIENTS),
+    Family(
+        "lasso",
+        "lasso regression",
+        NUMBER,
+        LassoSettings,
+        _lasso,
+        _STRENGTH,
+        _COEFFICIENTS,
+        straight=_sums("identity"),
+    ),
+    Family(
+        "elastic_net",
+        "elastic net regression",
+        NUMBER,
+        ElasticNetSettings,
+        _elastic_net,
+        _STRENGTH,
+        _COEFFICIENTS,
+        straight=_sums("identity"),
+    ),
     Family(
         "poisson",
         "Poisson regression",
         NUMBER,
         GeneralisedSettings,
-        lambda made: PoissonRegressor(
-            alpha=made.settings.strength, max_iter=_STEPS, tol=1e-8, solver="newton-cholesky"
-        ),
+        _poisson,
         _STRENGTH,
         _COEFFICIENTS,
+        straight=_sums("exp"),
     ),
     Family(
         "gamma",
@@ -209,6 +261,7 @@ LINEAR: tuple[Family, ...] = (
         _gamma,
         _STRENGTH,
         _COEFFICIENTS,
+        straight=_sums("exp"),
     ),
     Family(
         "discriminant",
@@ -219,5 +272,6 @@ LINEAR: tuple[Family, ...] = (
         Dial("shrinkage", rising=False),
         _COEFFICIENTS,
         weighted=False,
+        straight=_sums("softmax"),
     ),
 )

@@ -108,6 +108,21 @@ def _along(made: Made, fitted: Estimator, rows: Matrix, values: tuple[float, ...
     return votes if made.classifies else votes[..., 0]
 
 
+def _by_construction(settings: NeighboursSettings) -> str | None:
+    if settings.weights == "uniform":
+        return None
+    return (
+        "Neighbours weighted by distance reproduce their training rows by construction, so a training row is judged by "
+        "its neighbours without itself; the plain training score is shown."
+    )
+
+
+def _without_itself(made: Made, fitted: Estimator, design: Matrix, outcomes: NDArray[np.generic]) -> Matrix:
+    classes = len(fitted.classes_) if made.classifies else 0
+    target = np.searchsorted(fitted.classes_, outcomes) if classes else outcomes
+    return left_out_neighbours(made, LeftOut(design, target.astype(np.float64), None, None, classes))
+
+
 NEIGHBOURS = Family(
     "nearest_neighbours",
     "nearest neighbours",
@@ -119,4 +134,6 @@ NEIGHBOURS = Family(
     left_out=left_out_neighbours,
     left_out_scaled=True,
     along=_along,
+    by_construction=_by_construction,
+    without_itself=_without_itself,
 )

@@ -1,9 +1,10 @@
 """Trees and ensembles of trees: one tree, forest, gradient boosting (two libraries), AdaBoost."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from lightgbm import LGBMClassifier, LGBMRegressor
+from numpy.typing import NDArray
 from pydantic import Field
 from sklearn.ensemble import (
     AdaBoostClassifier,
@@ -31,6 +32,7 @@ from brookfall.core.recipe.family.family import (
     Strength,
     Unlimited,
 )
+from brookfall.core.recipe.family.grown import binned_trees, each_tree, leafwise_trees, one_tree
 from brookfall.core.recipe.family.pruning import standing_nodes
 
 
@@ -184,6 +186,26 @@ def _pruned(made: Made, fitted: Estimator, rows: Matrix, values: tuple[float, ..
     return answers[:, 0][stands[:, leaves].T]
 
 
+def _out_of_bag(made: Made, fitted: Estimator, design: Matrix, _: NDArray[Any]) -> Matrix:
+    """The mean over the trees that did not draw a row; NaN for a row that every tree drew (Breiman 2001)."""
+    classes = (len(fitted.classes_),) if made.classifies else ()
+    total, times = np.zeros((len(design), *classes)), np.zeros(len(design))
+    for tree, drawn in zip(fitted.estimators_, fitted.estimators_samples_, strict=True):
+        out = np.ones(len(design), dtype=np.bool_)
+        out[drawn] = False
+        total[out] += tree.predict_proba(design[out]) if made.classifies else tree.predict(design[out])
+        times[out] += 1
+    with np.errstate(invalid="ignore"):
+        return np.asarray(total / (times[:, None] if classes else times))
+
+
+def _bagged(_: ForestSettings) -> str:
+    return (
+        "A forest reproduces its training rows by construction, so a training row is judged by the trees that did not "
+        "draw it (out of bag); the plain training score is shown."
+    )
+
+
 _TREE: frozenset[Reads] = frozenset({"importances", "tree"})
 _TREES = Dial("trees", rising=True)
 _IMPORTANCES: frozenset[Reads] = frozenset({"importances"})
@@ -198,9 +220,30 @@ TREES: tuple[Family, ...] = (
         Dial("pruning", rising=False),
         _TREE,
         along=_pruned,
+        trees=one_tree,
     ),
-    Family("forest", "random forest", ANY, ForestSettings, _forest, Dial("depth", rising=True), _IMPORTANCES),
-    Family("gradient_boosting", "gradient boosting", ANY, BoostingSettings, _boosting, _TREES, along=_staged),
+    Family(
+        "forest",
+        "random forest",
+        ANY,
+        ForestSettings,
+        _forest,
+        Dial("depth", rising=True),
+        _IMPORTANCES,
+        by_construction=_bagged,
+        without_itself=_out_of_bag,
+        trees=each_tree,
+    ),
+    Family(
+        "gradient_boosting",
+        "gradient boosting",
+        ANY,
+        BoostingSettings,
+        _boosting,
+        _TREES,
+        along=_staged,
+        trees=binned_trees,
+    ),
     Family(
         "lightgbm",
         "gradient boosting (LightGBM)",
@@ -210,6 +253,17 @@ TREES: tuple[Family, ...] = (
         _TREES,
         _IMPORTANCES,
         along=_first_trees,
+        trees=leafwise_trees,
     ),
-    Family("adaboost", "AdaBoost", ANY, AdaBoostSettings, _adaboost, _TREES, _IMPORTANCES, along=_staged),
+    Family(
+        "adaboost",
+        "AdaBoost",
+        ANY,
+        AdaBoostSettings,
+        _adaboost,
+        _TREES,
+        _IMPORTANCES,
+        along=_staged,
+        trees=each_tree,
+    ),
 )

@@ -1,0 +1,175 @@
+"""Without leak suspects: the recipe refitted from the other features, and what its score becomes."""
+
+import numpy as np
+
+from brookfall.core import digest, wording
+from brookfall.core.bench import BASELINE, OUT_OF_FOLD, RECIPE, Bench, Deciding
+from brookfall.core.check import shown
+from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.data.leaks import alone, identifiers_among
+from brookfall.core.errors import UserError
+from brookfall.core.exhibit import StripGroup, StripRow, TableView, Versus
+from brookfall.core.fit.ledger import Ledger
+from brookfall.core.fit.request import Need, Rows, ScoreReading
+from brookfall.core.measure.compare import paired
+from brookfall.core.measure.figure import Figure
+from brookfall.core.measure.measures import LOWER_IS_BETTER, measure
+from brookfall.core.measure.scored import AnyScored
+
+_ENOUGH = 20_000
+"""Rows on which it is told which features are suspects; more would say the same."""
+_MOST_ALONE = 5
+_TOGETHER = "without all suspects"
+
+
+class WithoutLeaks:
+    name = "without_leaks"
+    title = "Without leak suspects"
+    question = 1
+    source = "Paired intervals on the same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992)."
+    refits = True
+
+    def requests(self, bench: Bench) -> list[Need]:
+        variants = _variants(bench)
+        return [need for features in (None, *variants.values()) for need in _needs(bench, features)]
+
+    def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
+        draft, names = Draft(bench.plan.policy.level), shown.main_measures(bench)
+        scored = {RECIPE: _scored(bench, ledger, None)}
+        scored |= {name: _scored(bench, ledger, features) for name, features in _variants(bench).items()}
+        rows = {name: one.scored for name, one in scored.items()}
+        rows[BASELINE] = bench.baseline_scores(bench.cross_validated, scored[RECIPE].positions)
+        places = {
+            (measured, name): draft.add(measured, measure(measured, one), model=name, part=OUT_OF_FOLD)
+            for measured in names
+            for name, one in rows.items()
+        }
+        losses = {
+            (measured, name): draft.add(
+                f"{measured}_difference",
+                _lost(measured, rows[RECIPE], one),
+                part=OUT_OF_FOLD,
+                versus=Versus(model=name),
+            )
+            for measured in names
+            for name, one in rows.items()
+            if name not in (RECIPE, BASELINE)
+        }
+        groups = [
+            (
+                measured,
+                StripGroup(
+                    label=shown.in_words(measured),
+                    rows=tuple(
+                        StripRow(
+                            estimate=places[measured, name], label=_called(name), colour=_COLOURS.get(name, "fold")
+                        )
+                        for name in rows
+                        if draft.figure(places[measured, name]).value is not None
+                    ),
+                ),
+            )
+            for measured in names
+        ]
+        return draft.write(
+            _answer(bench, draft, places, losses, len(rows[RECIPE])),
+            charts=shown.strips("The same folds, refitted from other features", groups),
+            tables=tuple(_table(measured, list(rows), places, losses) for measured in names),
+        )
+
+
+def suspects(bench: Bench) -> tuple[str, ...]:
+    """The features to refit without: those that by their values or their gaps decide the target, and identifiers."""
+    rows = bench.subject.rows
+    if len(rows) > _ENOUGH:
+        rng = np.random.default_rng(digest.seed_from("suspects", bench.plan.seed))
+        rows = np.sort(rng.choice(rows, _ENOUGH, replace=False))
+    limit = bench.plan.policy.alone
+    told = [
+        one.feature
+        for one in alone(bench.subject, bench.plan.seed, rows)
+        if one.figure.value is not None and not limit.keeps(one.figure.value)
+    ]
+    return tuple(dict.fromkeys([*told, *(name for name, _ in identifiers_among(bench.subject))]))
+
+
+def _variants(bench: Bench) -> dict[str, tuple[str, ...]]:
+    """The features that are left without the suspects, together and, where there are a few, one by one."""
+    left_out, features = suspects(bench), bench.subject.features
+    if not left_out:
+        raise UserError("No feature is a leak suspect.", todo="There is nothing to refit without.")
+    if len(left_out) == len(features):
+        raise UserError("Every feature is a leak suspect.", todo="Nothing is left to refit from; look at the data.")
+    found = {}
+    if 1 < len(left_out) <= _MOST_ALONE:
+        found = {f"without {name}": tuple(one for one in features if one != name) for name in left_out}
+    together = _TOGETHER if len(left_out) > 1 else f"without {left_out[0]}"
+    return {**found, together: tuple(one for one in features if one not in left_out)}
+
+
+def _needs(bench: Bench, features: tuple[str, ...] | None) -> list[Need]:
+    return [_need(bench, fold.train, fold.test, features) for fold in bench.long_folds]
+
+
+def _need(bench: Bench, train: Rows, test: Rows, features: tuple[str, ...] | None) -> Need:
+    return Need(bench.fit(train, features=features), ScoreReading(test))
+
+
+def _scored(bench: Bench, ledger: Ledger, features: tuple[str, ...] | None) -> Deciding:
+    return bench.together(ledger, bench.long_folds, _needs(bench, features))
+
+
+def _lost(name: str, whole: AnyScored, without: AnyScored) -> Figure:
+    """How much better the recipe is with the suspects: positive where they flatter it."""
+    return paired(name, without, whole) if name in LOWER_IS_BETTER else paired(name, whole, without)
+
+
+_COLOURS = {RECIPE: "recipe", BASELINE: "baseline"}
+
+
+def _called(name: str) -> str:
+    return {RECIPE: "as submitted", BASELINE: "baseline"}.get(name, name)
+
+
+def _table(
+    measured: str, models: list[str], places: dict[tuple[str, str], int], losses: dict[tuple[str, str], int]
+) -> TableView:
+    words = wording.measure_words(measured)
+    return TableView(
+        title=f"{wording.capital(words)} by what the recipe learns from",
+        columns=("", words, "better with the suspects by"),
+        rows=tuple(
+            (
+                text(_called(name)),
+                at(places[measured, name]),
+                at(losses[measured, name]) if (measured, name) in losses else text("–"),
+            )
+            for name in models
+        ),
+    )
+
+
+def _answer(
+    bench: Bench, draft: Draft, places: dict[tuple[str, str], int], losses: dict[tuple[str, str], int], n: int
+) -> str:
+    main, together = bench.plan.main_measure, list(_variants(bench))[-1]
+    words = wording.measure_words(main)
+    before, after = draft.figure(places[main, RECIPE]), draft.figure(places[main, together])
+    lost = draft.figure(losses[main, together])
+    lead = "Without " + wording.listed(list(suspects(bench)))
+    if before.value is None or after.value is None or lost.value is None:
+        return f"{lead}, {words} can't be said: {before.note or after.note or lost.note}."
+    interval = lost.interval(draft.level)
+    clear = interval is not None and (interval[0] > 0 or interval[1] < 0)
+    said = (
+        f"{lead}, {words} goes from {wording.figure(before, draft.level)} to {wording.figure(after, draft.level)} on "
+        f"{wording.rows(n)} unseen"
+        + (": the score rests on it." if clear and lost.value > 0 else ", which can't be told from no change.")
+    )
+    if ("accuracy", together) not in places:
+        return said
+    accuracy, baseline = (draft.figure(places["accuracy", name]) for name in (together, BASELINE))
+    return (
+        f"{said} Accuracy is then {wording.figure(accuracy, draft.level)}, against "
+        f"{wording.figure(baseline, draft.level)} for always giving the most frequent answer."
+    )

@@ -1,0 +1,124 @@
+"""Optimism: how much better a model looks on the rows it was fitted on, by the bootstrap."""
+
+import numpy as np
+
+from brookfall.core import digest, wording
+from brookfall.core.bench import Bench
+from brookfall.core.check import shown
+from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.memory.spread import mean_of_draws, range_of_draws
+from brookfall.core.exhibit import StripGroup, StripRow, TableView
+from brookfall.core.fit.ledger import Ledger
+from brookfall.core.fit.request import FigureReading, Need, Rows, Wanted
+from brookfall.core.measure.figure import Figure, absent
+from brookfall.core.measure.measures import LOWER_IS_BETTER, measure
+
+_NEARLY_ALL = 0.99
+
+
+class Optimism:
+    name = "optimism"
+    title = "Optimism"
+    question = 4
+    source = (
+        "Harrell 2015, ch. 5 (Efron's optimism bootstrap); the corrected interval is shifted (Noma et al. 2021, from "
+        "memory)."
+    )
+    refits = True
+
+    def requests(self, bench: Bench) -> list[Need]:
+        wanted = tuple(Wanted(name) for name in shown.main_measures(bench))
+        rows = bench.cross_validated
+        return [
+            bench.training_need,
+            *(
+                Need(bench.fit(drawn), FigureReading(read, wanted))
+                for drawn in resamples(bench)
+                for read in (drawn, rows, np.setdiff1d(rows, drawn))
+            ),
+        ]
+
+    def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
+        draft, names = Draft(bench.plan.policy.level), shown.main_measures(bench)
+        read = np.stack([ledger.scores(need) for need in self.requests(bench)[1:]])
+        own, whole, apart = read[0::3], read[1::3], read[2::3]
+        scored = bench.all_trained(ledger)
+        places = {}
+        for column, name in enumerate(names):
+            sign = -1.0 if name in LOWER_IS_BETTER else 1.0
+            apparent = measure(name, scored)
+            optimism = mean_of_draws(sign * (own[:, column] - whole[:, column]), len(scored))
+            places[name] = (
+                draft.add(name, apparent, part="training"),
+                draft.add(f"{name}_optimism", optimism, part="training"),
+                draft.add(name, corrected(apparent, optimism, sign), model="corrected", part="training"),
+                draft.add(name, range_of_draws(apart[:, column], len(scored)), model="resampled", part="out_of_bag"),
+            )
+        groups = [
+            (
+                name,
+                StripGroup(
+                    label=shown.in_words(name),
+                    rows=(
+                        StripRow(estimate=apparent, label="on its own rows", colour="training"),
+                        StripRow(estimate=fair, label="corrected", colour="out_of_fold"),
+                        StripRow(estimate=out, label="rows not drawn", colour="test"),
+                    ),
+                ),
+            )
+            for name, (apparent, _, fair, out) in places.items()
+        ]
+        table = TableView(
+            title=f"Over {len(own)} resamples of {wording.rows(len(scored))}",
+            columns=("measure", "on its own rows", "optimism", "corrected", "rows not drawn: mean, and range of 95 %"),
+            rows=tuple(
+                (text(wording.measure_words(name)), *(at(place) for place in found)) for name, found in places.items()
+            ),
+        )
+        main = bench.plan.main_measure
+        apparent, optimism, fair, out = (draft.figure(place) for place in places[main])
+        answer = (
+            f"{wording.capital(wording.measure_words(main))} on its own rows is {wording.number(apparent.value)}, of "
+            f"which {wording.figure(optimism, draft.level)} is optimism; corrected for it, it is "
+            f"{wording.figure(fair, draft.level)}."
+        )
+        if _is_too_small(fair, out, -1.0 if main in LOWER_IS_BETTER else 1.0):
+            answer += (
+                f" That correction is too small here: most rows it is measured on were among those drawn, and on the "
+                f"rows that were not it is {wording.number(out.value)}. A recipe that memorises is to be read by these."
+            )
+        return draft.write(
+            answer, charts=shown.strips("In-sample, and corrected for optimism", groups), tables=(table,)
+        )
+
+
+def _is_too_small(fair: Figure, out: Figure, sign: float) -> bool:
+    """Whether the corrected figure flatters beyond nearly every resample's own unseen rows (Efron 1983)."""
+    interval = out.interval(_NEARLY_ALL)
+    if fair.value is None or interval is None:
+        return False
+    return fair.value > interval[1] if sign > 0 else fair.value < interval[0]
+
+
+def resamples(bench: Bench) -> list[Rows]:
+    """As many rows drawn with replacement as there are (whole groups where there are groups), as often as the plan
+    shuffles; sorted, a row as often as it was drawn."""
+    rows, clusters = bench.cross_validated, bench.subject.clusters
+    found = []
+    for number in range(bench.plan.shuffles):
+        rng = np.random.default_rng(digest.seed_from("resample", bench.plan.seed, number))
+        if clusters is None:
+            found.append(np.sort(rng.choice(rows, len(rows))))
+            continue
+        kinds, unit = np.unique(clusters[rows], return_inverse=True)
+        times = np.bincount(rng.integers(len(kinds), size=len(kinds)), minlength=len(kinds))
+        found.append(np.repeat(rows, times[unit]))
+    return found
+
+
+def corrected(apparent: Figure, optimism: Figure, sign: float) -> Figure:
+    """The in-sample figure less the optimism; its interval moves along."""
+    if apparent.value is None or optimism.value is None:
+        return apparent if apparent.value is None else absent(apparent.n, optimism.note or "there is no optimism")
+    shift = sign * optimism.value
+    return apparent.mapped(lambda value: value - shift)

@@ -1,0 +1,289 @@
+"""Coefficients: estimates with intervals, signs against what is expected, and how far columns repeat each other."""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brookfall.core import digest, wording
+from brookfall.core.bench import Bench
+from brookfall.core.check import shown
+from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.sense.prepared import prepared_of
+from brookfall.core.check.sense.signs import SIGNS, of_signs
+from brookfall.core.errors import UserError
+from brookfall.core.exhibit import Cell, TableView
+from brookfall.core.fit.ledger import Ledger
+from brookfall.core.fit.probe.coefficients import has_errors, kept_columns
+from brookfall.core.fit.probe.columns import own_columns
+from brookfall.core.fit.request import CoefficientReading, Need, Rows
+from brookfall.core.measure.coefficient import Coefficients
+from brookfall.core.measure.compare import holm
+from brookfall.core.measure.figure import Figure
+from brookfall.core.recipe.families import family_of
+
+_RATIO = {"logistic": "odds_ratio", "poisson": "rate_ratio", "gamma": "mean_ratio"}
+_FAR_REPEATED = 10.0
+
+
+class CoefficientCheck:
+    name = "coefficients"
+    title = "Coefficients"
+    question = 7
+    source = (
+        "Maximum likelihood with Wald intervals, the sandwich where rows are weighted or grouped (White 1980); Holm "
+        "1979 for p; percentile bootstrap where the fit is penalised; variance inflation: common practice."
+    )
+    refits = True
+
+    def requests(self, bench: Bench) -> list[Need]:
+        family = family_of(bench.recipe)
+        if family.straight is None:
+            raise UserError(
+                f"{wording.capital(family.words)} has no coefficients.", todo="Read its influence and shape."
+            )
+        fit = bench.holdout.fit
+        needs = [Need(fit, CoefficientReading(fit.train))]
+        if not has_errors(bench.recipe, bench.subject.outcome):
+            needs += [Need(bench.fit(rows), CoefficientReading(rows)) for rows in _resamples(bench)]
+        return needs
+
+    def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
+        draft = Draft(bench.plan.policy.level)
+        read = [ledger.scores(need) for need in self.requests(bench)]
+        columns = _Columns(bench)
+        if has_errors(bench.recipe, bench.subject.outcome):
+            lines = _likely(draft, bench, columns, read[0])
+        else:
+            lines = _penalised(draft, bench, columns, np.stack([one[0] for one in read]))
+        ranked = sorted((line for line in lines if line.name != "constant"), key=lambda line: -abs(line.spread))
+        strip = shown.ranking(
+            "Coefficients, the one that moves the prediction most first",
+            "Coefficient",
+            [(line.words, line.place, "recipe") for line in ranked],
+        )
+        signs = [(line.words, line.place) for line in lines if line.expected]
+        answer = _answer(bench, draft, lines, signs, columns)
+        return draft.write(answer, charts=(strip,), tables=(_table(bench, lines, columns),))
+
+
+def _resamples(bench: Bench) -> list[Rows]:
+    """The training part drawn with replacement, as often as the plan shuffles; whole groups where there are groups."""
+    rows, clusters = bench.parts["training"], bench.subject.clusters
+    units = rows if clusters is None else clusters[rows]
+    kinds, unit = np.unique(units, return_inverse=True)
+    found = []
+    for number in range(bench.plan.shuffles):
+        rng = np.random.default_rng(digest.seed_from("coefficients", bench.plan.seed, number))
+        times = np.bincount(rng.integers(len(kinds), size=len(kinds)), minlength=len(kinds))
+        found.append(np.repeat(rows, times[unit]))
+    return found
+
+
+class _Columns:
+    """The prepared columns of the training part, and which of them have a coefficient of their own."""
+
+    def __init__(self, bench: Bench) -> None:
+        prepared, self.design = prepared_of(bench, bench.holdout.fit)
+        features = bench.subject.table.select(bench.subject.features)
+        self.names = prepared.names(features)
+        self._own = own_columns(prepared, features.names)
+        self._numbers = prepared.numbers()
+
+    @cached_property
+    def kept(self) -> list[int]:
+        return kept_columns(self.design, self._own, self._numbers)
+
+    @cached_property
+    def left_out(self) -> list[str]:
+        """Reference levels, constants, and what repeats other columns."""
+        return [name for place, name in enumerate(self.names) if place not in self.kept]
+
+    @cached_property
+    def inflation(self) -> dict[int, float]:
+        """How many times the variance of each kept coefficient is what it would be alone."""
+        if len(self.kept) < 2:
+            return dict.fromkeys(self.kept, 1.0)
+        inverse = np.linalg.inv(np.corrcoef(self.design[:, self.kept], rowvar=False))
+        return dict(zip(self.kept, np.diag(inverse).tolist(), strict=True))
+
+
+@dataclass(frozen=True)
+class _Line:
+    """A coefficient: its column, the place of its estimate and of what goes with it, and what it moves by one SD."""
+
+    name: str
+    words: str
+    place: int
+    spread: float
+    expected: str | None = None
+    ratio: int | None = None
+    error: int | None = None
+    z: float | None = None
+    p: int | None = None
+    inflation: int | None = None
+
+
+def _expected(bench: Bench) -> dict[str, str]:
+    return {one.feature: one.sign for one in bench.subject.expectations}
+
+
+def _likely(draft: Draft, bench: Bench, columns: _Columns, read: NDArray[np.float64]) -> list[_Line]:
+    names = ("constant", *(columns.names[place] for place in columns.kept))
+    found = Coefficients(names, read[0], read[1:], len(columns.design))
+    adjusted = holm(np.array([found.p_value(place) for place in range(len(names))]))
+    expected, lines = _expected(bench), []
+    for place, name in enumerate(names):
+        sign = expected.get(name)
+        column = None if place == 0 else columns.kept[place - 1]
+        figure = found.figure(place)
+        at_ = draft.add(
+            "coefficient", figure, part="training", feature=name, limit=None if sign is None else SIGNS[sign]
+        )
+        ratio = _RATIO.get(bench.recipe.family)
+        inflation = None
+        if column is not None and np.isfinite(columns.inflation[column]):
+            known = Figure(columns.inflation[column], found.n, note="computed from the columns, not estimated")
+            inflation = draft.add("variance_inflation", known, part="training", feature=name)
+        p = Figure(float(adjusted[place]), found.n, "holm", note="a p value has no interval")
+        error = Figure(found.error(place), found.n, note="half the width of the interval, over 1.96")
+        lines.append(
+            _Line(
+                name,
+                name,
+                at_,
+                0.0 if column is None else float(found.estimates[place]) * float(columns.design[:, column].std()),
+                sign,
+                None if ratio is None else draft.add(ratio, figure.mapped(_exp), part="training", feature=name),
+                draft.add("standard_error", error, part="training", feature=name),
+                float(found.estimates[place]) / found.error(place),
+                draft.add("p_value", p, part="training", feature=name),
+                inflation,
+            )
+        )
+    return lines
+
+
+def _exp(value: float) -> float:
+    return float(np.exp(min(value, 700.0)))
+
+
+def _penalised(draft: Draft, bench: Bench, columns: _Columns, read: NDArray[np.float64]) -> list[_Line]:
+    """``read`` (1 + resamples, coefficients): the fitted ones first, then those of every resample."""
+    classes, n = bench.subject.target.classes, len(columns.design)
+    several = read.shape[1] > len(columns.names)
+    expected, lines = _expected(bench), []
+    for place in range(read.shape[1]):
+        column = place % len(columns.names)
+        name = columns.names[column]
+        class_ = classes[place // len(columns.names)] if several else None
+        sign = None if several else expected.get(name)
+        at_ = draft.add(
+            "coefficient",
+            _resampled(read[:, place], n),
+            part="training",
+            feature=name,
+            class_=class_,
+            limit=None if sign is None else SIGNS[sign],
+        )
+        words = name if class_ is None else f"{name}, {class_}"
+        lines.append(_Line(name, words, at_, float(read[0, place]) * float(columns.design[:, column].std()), sign))
+    return lines
+
+
+def _resampled(values: NDArray[np.float64], n: int) -> Figure:
+    drawn = values[1:]
+
+    def bounds(level: float) -> tuple[float, float]:
+        low, high = np.percentile(drawn, [50 * (1 - level), 50 * (1 + level)])
+        return float(low), float(high)
+
+    return Figure(float(values[0]), n, "bootstrap", bounds)
+
+
+def _table(bench: Bench, lines: list[_Line], columns: _Columns) -> TableView:
+    n, steps = wording.rows(len(columns.design)), bench.recipe.preprocess
+    scaled = "" if steps.scale == "none" else f"; numbers are scaled ({steps.scale})"
+    none = text("–")
+
+    def cell(place: int | None) -> Cell:
+        return none if place is None else at(place)
+
+    if lines and lines[0].error is not None:
+        ratio = _RATIO.get(bench.recipe.family)
+        return TableView(
+            title=f"Coefficients on {n} of training; Wald intervals, p by Holm{scaled}",
+            columns=(
+                "column",
+                "coefficient",
+                "SE",
+                "z",
+                "p",
+                *((wording.measure_words(ratio),) if ratio else ()),
+                "expected",
+                "VIF",
+            ),
+            rows=tuple(
+                (
+                    text(line.words),
+                    at(line.place),
+                    cell(line.error),
+                    text(wording.number(line.z, 2)),
+                    cell(line.p),
+                    *((cell(line.ratio),) if ratio else ()),
+                    text(line.expected or "–"),
+                    cell(line.inflation),
+                )
+                for line in lines
+            ),
+        )
+    return TableView(
+        title=f"Coefficients on {n} of training; the fit is penalised or of several classes, so there are no standard "
+        f"errors and no p: intervals by {bench.plan.shuffles} resamples{scaled}",
+        columns=("column", "coefficient", "expected"),
+        rows=tuple((text(line.words), at(line.place), text(line.expected or "–")) for line in lines),
+    )
+
+
+def _answer(bench: Bench, draft: Draft, lines: list[_Line], signs: list[tuple[str, int]], columns: _Columns) -> str:
+    said = [of_signs(draft, signs, len(lines))]
+    moving = [line for line in lines if line.name != "constant"]
+    if moving:
+        first = max(moving, key=lambda line: abs(line.spread))
+        figure = draft.figure(first.place)
+        way = "raises" if (figure.value or 0) > 0 else "lowers"
+        said.append(
+            f"By its spread over rows, {first.words} moves the prediction most: one unit {way} it by "
+            f"{wording.figure(figure if (figure.value or 0) > 0 else _turned(figure), draft.level)}"
+            f"{' on the scale of log odds' if bench.recipe.family in ('logistic', 'discriminant') else ''}."
+        )
+    if lines and lines[0].error is not None:
+        repeated = [
+            line.words
+            for line in lines
+            if line.inflation is not None and (draft.figure(line.inflation).value or 0) > _FAR_REPEATED
+        ]
+        if repeated:
+            said.append(
+                f"The columns {wording.listed(repeated)} largely repeat others (VIF over {_FAR_REPEATED:g}), so their "
+                "coefficients are shaky."
+            )
+        if columns.left_out:
+            said.append(
+                f"Read against, or left out as constant or repeating others: {wording.listed(columns.left_out)}."
+            )
+    return " ".join(said)
+
+
+def _turned(figure: Figure) -> Figure:
+    """The figure with its sign turned: what is lowered by."""
+    bounds = figure.bounds
+    if figure.value is None or bounds is None:
+        return figure
+
+    def ends(level: float) -> tuple[float, float]:
+        low, high = bounds(level)
+        return -high, -low
+
+    return Figure(-figure.value, figure.n, figure.method, ends, figure.note, figure.few)

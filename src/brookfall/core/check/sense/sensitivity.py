@@ -1,0 +1,115 @@
+"""Sensitivity: how many decisions a small error in one feature changes."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brookfall.core import wording
+from brookfall.core.bench import Bench
+from brookfall.core.check import shown
+from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.memory.tree_chart import unseen_rows
+from brookfall.core.exhibit import StripChart, TableView
+from brookfall.core.fit.ledger import Ledger
+from brookfall.core.fit.probe.sensitivity import DISTURBANCES, NOISE
+from brookfall.core.fit.request import Need, SensitivityReading
+from brookfall.core.measure.figure import Figure, absent, few_units
+from brookfall.core.measure.interval import proportion, z_of
+
+_WORDS = {
+    "noise": f"noise of {100 * NOISE:g} % of an SD",
+    "missing": "the value missing",
+    "extreme": "an extreme value",
+}
+
+
+class Sensitivity:
+    name = "sensitivity"
+    title = "Sensitivity"
+    question = 7
+    source = "Common practice; Wilson 1927 for the shares."
+    refits = True
+
+    def requests(self, bench: Bench) -> list[Need]:
+        return [Need(bench.holdout.fit, SensitivityReading(unseen_rows(bench), bench.plan.seed))]
+
+    def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
+        draft = Draft(bench.plan.policy.level)
+        read = ledger.scores(self.requests(bench)[0])
+        number, n = bench.subject.outcome == "number", len(unseen_rows(bench))
+        measure = "mean_change" if number else "changed_decisions"
+        places = {
+            (feature, kind): draft.add(
+                f"{measure}_{kind}", _figure(read[row, column], n, number=number), part="unseen", feature=feature
+            )
+            for row, feature in enumerate(bench.subject.features)
+            for column, kind in enumerate(DISTURBANCES)
+        }
+        strips = [_strip(draft, places, kind, number=number) for kind in DISTURBANCES]
+        what = "Mean absolute change of the prediction" if number else "Share of decisions that change"
+        table = TableView(
+            title=f"{what} on {wording.rows(n)} unseen when one feature of every row is disturbed",
+            columns=("feature", *_WORDS.values()),
+            rows=tuple(
+                (text(feature), *(at(places[feature, kind]) for kind in DISTURBANCES))
+                for feature in bench.subject.features
+            ),
+        )
+        return draft.write(_answer(bench, draft, places, number=number), charts=tuple(strips), tables=(table,))
+
+
+def _figure(read: NDArray[np.float64], n: int, *, number: bool) -> Figure:
+    value, second = float(read[0]), float(read[1])
+    if not np.isfinite(value):
+        return absent(n, "it is no number")
+    if not number:
+        return proportion(int(value), int(second)).marked(few=few_units(n))
+    if not np.isfinite(second) or second == 0:
+        return Figure(value, n, note="it is the same for every row")
+    return Figure(
+        value, n, "normal_mean", lambda level: (max(0.0, value - z_of(level) * second), value + z_of(level) * second)
+    )
+
+
+def _strip(draft: Draft, places: dict[tuple[str, str], int], kind: str, *, number: bool) -> StripChart:
+    mine = [
+        (feature, place)
+        for (feature, of), place in places.items()
+        if of == kind and draft.figure(place).value is not None
+    ]
+    mine.sort(key=lambda pair: -(draft.figure(pair[1]).value or 0.0))
+    return shown.ranking(
+        wording.capital(_WORDS[kind]),
+        "Mean change" if number else "Decisions changed",
+        [(feature, place, "recipe") for feature, place in mine],
+        most=8,
+    )
+
+
+def _answer(bench: Bench, draft: Draft, places: dict[tuple[str, str], int], *, number: bool) -> str:
+    unit = f" {bench.subject.roles.target}" if number else ""
+    said = []
+    for kind in DISTURBANCES:
+        known = [
+            (feature, draft.figure(place))
+            for (feature, of), place in places.items()
+            if of == kind and draft.figure(place).value is not None
+        ]
+        if not known:
+            continue
+        feature, figure = max(known, key=lambda pair: pair[1].value or 0.0)
+        amount = (
+            f"moves the prediction by {wording.figure(figure, draft.level)} on average"
+            if number
+            else f"changes {wording.figure(figure.mapped(_percent), draft.level, 1)} % of decisions"
+        )
+        said.append(f"{wording.capital(_WORDS[kind])} in {feature} {amount}, more than in any other feature.")
+    n = len(unseen_rows(bench))
+    return (
+        f"{' '.join(said)} All on {wording.rows(n)} unseen{unit and ', in the unit of' + unit}."
+        if said
+        else "There is no feature to disturb."
+    )
+
+
+def _percent(value: float) -> float:
+    return 100 * value

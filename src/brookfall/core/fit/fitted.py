@@ -1,0 +1,73 @@
+"""A model just fitted, and how raw rows reach it."""
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brookfall.core.fit.request import FitRequest, Rows
+from brookfall.core.recipe.families import family_of
+from brookfall.core.recipe.family.choice import Occasions
+from brookfall.core.recipe.family.family import Estimator, Family, Made, Matrix
+from brookfall.core.recipe.preprocess import Prepared
+from brookfall.core.subject import Subject
+from brookfall.core.table.table import Table
+from brookfall.core.target import Target
+
+Values = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Fitted:
+    """``raw`` holds the features of every row of the table, shape (n, p); ``design`` the prepared training rows.
+
+    ``target`` are the outcomes it learned from, which may be others than the data's.
+    """
+
+    request: FitRequest
+    subject: Subject
+    target: Target
+    features: Table
+    raw: Matrix
+    prepared: Prepared
+    design: Matrix
+    made: Made
+    estimator: Estimator
+
+    @property
+    def family(self) -> Family:
+        return family_of(self.request.recipe)
+
+    @cached_property
+    def outcomes(self) -> NDArray[Any]:
+        """The outcomes of the training rows, in order; shape (training,)."""
+        return np.asarray(self.target.values[self.request.train])
+
+    def scores(self, raw: Matrix) -> Values:
+        """The scores of raw rows (m, p): shape (m,), or (m, classes)."""
+        return self.of_design(self.prepared.transform(raw))
+
+    def of_design(self, design: Matrix) -> Values:
+        """The scores of prepared rows (m, q)."""
+        predict = self.estimator.predict_proba if self.made.classifies else self.estimator.predict
+        return self.spread(np.asarray(predict(design), dtype=np.float64))
+
+    def of_choices(self, rows: Rows, occasions: Occasions) -> Values:
+        """The probability of each of these rows among those of its occasion."""
+        prepared = self.prepared.transform(self.raw[rows])
+        return np.asarray(self.estimator.predict(prepared, occasions.take(rows)), dtype=np.float64)
+
+    def spread(self, scores: Matrix) -> Values:
+        """Scores with a place for every class of the outcome: the positive one alone when binary."""
+        if self.target.outcome == "number":
+            return scores
+        if self.target.outcome == "binary":
+            return np.asarray(scores[..., 1])
+        held = np.asarray(self.estimator.classes_, dtype=np.int64)
+        if len(held) == len(self.target.classes):
+            return scores
+        whole = np.zeros((*scores.shape[:-1], len(self.target.classes)))
+        whole[..., held] = scores
+        return whole

@@ -1,0 +1,1 @@
+"""What is asked of a model right after it was fitted, beside its scores."""

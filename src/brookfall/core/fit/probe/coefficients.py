@@ -1,0 +1,108 @@
+"""Coefficients with their covariance, as far as a family has them."""
+
+import warnings
+
+import numpy as np
+from numpy.typing import NDArray
+from statsmodels.genmod import families
+from statsmodels.genmod.generalized_linear_model import GLM
+from statsmodels.tools.sm_exceptions import PerfectSeparationError, PerfectSeparationWarning
+
+from brookfall.core.fit.fitted import Fitted
+from brookfall.core.fit.probe.columns import columns_of
+from brookfall.core.recipe.families import resolved_settings
+from brookfall.core.recipe.family.family import Matrix, Outcome
+from brookfall.core.recipe.recipe import Recipe
+
+Values = NDArray[np.float64]
+_REPEATS = 1e-9
+
+
+def coefficients(fitted: Fitted, weights: Values | None) -> Values:
+    """Estimates in the first row, their covariance (p, p) below; NaN where the family has no covariance.
+
+    Of an unpenalised regression the columns are a constant, then the kept columns (``kept_columns``), by maximum
+    likelihood with the usual standard errors; where rows count differently or come in groups with those of the
+    sandwich. Of a penalised one all prepared columns as they were fitted, of several classes one after another.
+    ValueError where a coefficient can't be told or has no end.
+    """
+    if fitted.request.outcome == "choice":
+        return np.vstack([fitted.estimator.estimates, fitted.estimator.covariance])
+    if not has_errors(fitted.request.recipe, fitted.request.outcome):
+        return _as_fitted(fitted)
+    kept = kept_columns(fitted.design, columns_of(fitted), fitted.made.numbers)
+    design = np.column_stack([np.ones(len(fitted.design)), fitted.design[:, kept]])
+    return _likeliest(fitted, design, weights)
+
+
+def has_errors(recipe: Recipe, outcome: Outcome) -> bool:
+    """Whether the coefficients are those of the highest likelihood, so that they have standard errors.
+
+    >>> has_errors(Recipe(family="ridge"), "number"), has_errors(Recipe(family="linear"), "number")
+    (False, True)
+    """
+    settings = resolved_settings(recipe).model_dump()
+    if recipe.family == "linear":
+        return True
+    if recipe.family == "logistic":
+        plain = settings["penalty"] == "none" or settings["strength"] == 0
+        return plain and settings["class_weight"] is None and outcome == "binary"
+    return recipe.family in ("poisson", "gamma") and settings["strength"] == 0
+
+
+def kept_columns(design: Matrix, columns: list[list[int]], numbers: int) -> list[int]:
+    """The prepared columns without the first of every category's levels, and without what repeats those before it.
+
+    Levels add up to 1 and so to the constant: one of them is what the others are read against.
+
+    >>> kept_columns(np.array([[1.0, 1, 0], [2.0, 0, 1], [4.0, 1, 0]]), [[0], [1, 2]], 1)
+    [0, 2]
+    """
+    wanted: list[int] = []
+    for own in columns:
+        levels = [column for column in own if column >= numbers]
+        full = len(levels) > 1 and bool((design[:, levels].sum(axis=1) == 1).all())
+        wanted.extend(column for column in own if not (full and column == levels[0]))
+    kept: list[int] = []
+    basis = np.ones((len(design), 1)) / np.sqrt(len(design))
+    for column in sorted(wanted):
+        values = design[:, column]
+        # Twice, as one projection leaves a trace of what it takes away.
+        left = values - basis @ (basis.T @ values)
+        left = left - basis @ (basis.T @ left)
+        if np.linalg.norm(left) > _REPEATS * max(float(np.linalg.norm(values)), 1e-300):
+            kept.append(column)
+            basis = np.column_stack([basis, left / np.linalg.norm(left)])
+    return kept
+
+
+def _likeliest(fitted: Fitted, design: Matrix, weights: Values | None) -> Values:
+    scale = np.sqrt((design**2).mean(axis=0))
+    outcomes = fitted.outcomes.astype(np.float64)
+    family = {
+        "linear": families.Gaussian,
+        "logistic": families.Binomial,
+        "poisson": families.Poisson,
+        "gamma": lambda: families.Gamma(families.links.Log()),
+    }[fitted.request.recipe.family]()
+    clusters = fitted.subject.clusters
+    how: dict[str, object] = {"cov_type": "nonrobust"}
+    if clusters is not None:
+        how = {"cov_type": "cluster", "cov_kwds": {"groups": clusters[fitted.request.train]}}
+    elif weights is not None:
+        how = {"cov_type": "HC0"}
+    with warnings.catch_warnings():
+        warnings.simplefilter("error", PerfectSeparationWarning)
+        try:
+            found = GLM(outcomes, design / scale, family=family, var_weights=weights).fit(tol=1e-12, **how)
+        except (PerfectSeparationError, PerfectSeparationWarning) as problem:
+            raise ValueError("the columns tell the outcomes apart, so a coefficient has no end") from problem
+    covariance = np.asarray(found.cov_params()) / np.outer(scale, scale)
+    return np.vstack([np.asarray(found.params) / scale, covariance])
+
+
+def _as_fitted(fitted: Fitted) -> Values:
+    if fitted.family.straight is None:
+        raise ValueError(f"{fitted.family.words} has no coefficients")
+    estimates = fitted.family.straight(fitted.made, fitted.estimator).coefficients.T.ravel()
+    return np.vstack([estimates, np.full((len(estimates), len(estimates)), np.nan)])

@@ -1,0 +1,85 @@
+"""What a small error in one feature does: noise, a gap, an extreme value."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brookfall.core import digest
+from brookfall.core.fit.fitted import Fitted
+from brookfall.core.fit.request import SensitivityReading
+from brookfall.core.recipe.family.family import Matrix
+
+Values = NDArray[np.float64]
+
+DISTURBANCES = ("noise", "missing", "extreme")
+NOISE = 0.1
+"""Of the standard deviation of the feature among training rows."""
+
+
+def sensitivity(fitted: Fitted, reading: SensitivityReading) -> Values:
+    """Shape (features, 3, 2): decisions that change and rows; of a number the mean absolute change and its error."""
+    rows = fitted.raw[reading.rows]
+    plain = fitted.scores(rows)
+    found = np.full((len(fitted.features.names), len(DISTURBANCES), 2), np.nan)
+    for feature, column in enumerate(fitted.features.columns):
+        is_number = column.kind == "number"
+        found[feature, 1] = _change(fitted, plain, [_with(rows, feature, _filled(fitted, feature, is_number))])
+        if not is_number:
+            continue
+        rng = np.random.default_rng(digest.seed_from("noise", reading.seed, feature))
+        learned = _learned(fitted, feature)
+        noise = rng.standard_normal(len(rows)) * NOISE * float(learned.std())
+        found[feature, 0] = _change(fitted, plain, [_with(rows, feature, rows[:, feature] + noise)])
+        low, high = float(learned.min()), float(learned.max())
+        ends = [_with(rows, feature, end) for end in (low - (high - low), high + (high - low))]
+        found[feature, 2] = _change(fitted, plain, ends)
+    return found
+
+
+def _learned(fitted: Fitted, feature: int) -> Values:
+    values = fitted.raw[fitted.request.train, feature]
+    known = values[~np.isnan(values)]
+    return known if len(known) else np.zeros(1)
+
+
+def _filled(fitted: Fitted, feature: int, is_number: bool) -> float:
+    """What a gap reaches the model as, before scaling: itself where the recipe fills it in, else by the recipe's rule
+    learned here. A table without a gap taught the preparation nothing of them."""
+    if not is_number:
+        return -1.0
+    if np.isnan(fitted.raw[:, feature]).any() or _any_gap(fitted):
+        return np.nan
+    rule, learned = fitted.request.recipe.preprocess.missing, _learned(fitted, feature)
+    if rule == "mean":
+        return float(learned.mean())
+    if rule == "mode":
+        values, counts = np.unique(learned, return_counts=True)
+        return float(values[counts.argmax()])
+    return 0.0 if rule == "constant" else float(np.median(learned))
+
+
+def _any_gap(fitted: Fitted) -> bool:
+    return any(column.missing.any() for column in fitted.features.columns if column.kind == "number")
+
+
+def _with(rows: Matrix, feature: int, values: Values | float) -> Matrix:
+    changed = rows.copy()
+    changed[:, feature] = values
+    return changed
+
+
+def _change(fitted: Fitted, plain: Values, disturbed: list[Matrix]) -> tuple[float, float]:
+    """The change under the disturbance, or under either of two."""
+    scores = [fitted.scores(rows) for rows in disturbed]
+    if fitted.target.outcome == "number":
+        moved = np.max([np.abs(one - plain) for one in scores], axis=0)
+        error = float(moved.std(ddof=1)) / np.sqrt(len(moved)) if len(moved) > 1 else np.nan
+        return float(moved.mean()), error
+    before = _decided(fitted, plain)
+    flipped = np.any([_decided(fitted, one) != before for one in scores], axis=0)
+    return float(flipped.sum()), float(len(flipped))
+
+
+def _decided(fitted: Fitted, scores: Values) -> NDArray[np.int64]:
+    if fitted.target.outcome == "binary":
+        return (scores >= fitted.subject.threshold).astype(np.int64)
+    return np.asarray(scores.argmax(axis=1), dtype=np.int64)

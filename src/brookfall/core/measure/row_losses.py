@@ -1,0 +1,52 @@
+"""Losses of rows under many models at once, and their means with intervals."""
+
+import numpy as np
+
+from brookfall.core.measure.figure import Figure
+from brookfall.core.measure.linear import figure_of, mean_of
+from brookfall.core.measure.scored import Numbers, Sampled
+from brookfall.core.target import Target
+
+SQUARED = {"binary": "brier", "multiclass": "brier", "number": "mse"}
+"""The squared loss of each kind of outcome: of the probabilities, or of the prediction."""
+
+
+def criteria(outcome: str) -> tuple[str, ...]:
+    """The squared loss first, then the error rate, where the outcome has classes.
+
+    >>> criteria("binary"), criteria("number")
+    (('brier', 'error_rate'), ('mse',))
+    """
+    return (SQUARED[outcome],) if outcome == "number" else (SQUARED[outcome], "error_rate")
+
+
+def losses(
+    target: Target, rows: np.ndarray[tuple[int], np.dtype[np.int64]], scores: Numbers, threshold: float
+) -> dict[str, Numbers]:
+    """The losses (n, v) by criterion of n rows under v models: scores (n, v), or (n, v, classes).
+
+    >>> target = Target("binary", np.array([True, False]), ("no", "yes"))
+    >>> found = losses(target, np.arange(2), np.array([[0.9, 0.4], [0.2, 0.6]]), 0.5)
+    >>> found["error_rate"].tolist()
+    [[0.0, 1.0], [0.0, 1.0]]
+    """
+    if target.outcome == "number":
+        return {"mse": (scores - target.numbers[rows][:, None]) ** 2}
+    if target.outcome == "binary":
+        hits = target.hits[rows][:, None]
+        wrong = (scores >= threshold) != hits
+        return {"brier": (scores - hits) ** 2, "error_rate": wrong.astype(np.float64)}
+    codes = target.codes[rows]
+    truth = np.eye(len(target.classes))[codes][:, None, :]
+    wrong = scores.argmax(axis=2) != codes[:, None]
+    return {"brier": ((scores - truth) ** 2).sum(axis=2), "error_rate": wrong.astype(np.float64)}
+
+
+def mean_loss(values: Numbers, rows: Sampled) -> Figure:
+    """The mean loss (n,) with Hall's interval over rows, or over groups of rows; marked when they are too few."""
+    return figure_of(mean_of(values, rows.counted), rows, 0.0).marked(few=rows.few)
+
+
+def mean_excess(first: Numbers, second: Numbers, rows: Sampled) -> Figure:
+    """How much larger the first loss is on average, both (n,) of the same rows."""
+    return figure_of(mean_of(first - second, rows.counted), rows).marked(few=rows.few)
