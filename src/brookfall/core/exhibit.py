@@ -107,7 +107,7 @@ class Line(Frozen):
     faint: bool = False
 
 
-class Mark(Frozen):
+class AxisMark(Frozen):
     """A place on the horizontal axis that stands out, such as an observed value among shuffled ones."""
 
     x: float
@@ -121,7 +121,7 @@ class LineChart(Frozen):
     y: str
     lines: tuple[Line, ...]
     diagonal: bool = False
-    marks: tuple[Mark, ...] = ()
+    marks: tuple[AxisMark, ...] = ()
     ticks: tuple[str, ...] = Field(default=(), description="what the places 0, 1, 2 … of the axis are called")
 
 

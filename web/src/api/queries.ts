@@ -124,6 +124,22 @@ export const useReplay = (id: number, runId: number, number: number) =>
     refetchInterval: (query) => (query.state.data?.state === "waiting" || query.state.data?.state === "leased" ? POLL_MS : false),
   });
 
+/** The nodes that a row passes in a tree; asked only while a row is followed. */
+export const useTreePath = (id: number, number: number, tree: number, row: number | null) =>
+  useQuery({
+    queryKey: ["treePath", id, number, tree, row],
+    enabled: row !== null,
+    retry: false,
+    queryFn: async () =>
+      told(await client.GET("/api/cases/{case_id}/exhibits/{number}/trees/{tree}/path/{row}", { params: { path: { case_id: id, number, tree, row: row ?? 0 } } })),
+  });
+
+export const useSuspects = (id: number) =>
+  useQuery({ queryKey: ["suspects", id], retry: false, queryFn: async () => told(await client.GET("/api/cases/{case_id}/suspects", at(id))) });
+
+export const useMarkLabels = (id: number) =>
+  useAct(async (body: Schemas["MarksBody"]) => told(await client.POST("/api/cases/{case_id}/marks", { ...at(id), body })), ["suspects", id], ["run", id]);
+
 export const useAskReplay = (id: number, runId: number, number: number) =>
   useAct(async (_: void) => told(await client.POST("/api/cases/{case_id}/exhibits/{number}/replay", ofExhibit(id, number))), ["replay", id, runId, number]);
 

@@ -849,6 +849,16 @@ export interface components {
             path: string;
         };
         /**
+         * AxisMark
+         * @description A place on the horizontal axis that stands out, such as an observed value among shuffled ones.
+         */
+        AxisMark: {
+            /** Label */
+            label: string;
+            /** X */
+            x: number;
+        };
+        /**
          * Bands
          * @description A new column of bands of a number: under the first cut, between cuts, from the last cut on.
          */
@@ -2295,7 +2305,7 @@ export interface components {
              * Marks
              * @default []
              */
-            marks: components["schemas"]["Mark"][];
+            marks: components["schemas"]["AxisMark"][];
             /**
              * Ticks
              * @description what the places 0, 1, 2 … of the axis are called
@@ -2348,13 +2358,16 @@ export interface components {
         };
         /**
          * Mark
-         * @description A place on the horizontal axis that stands out, such as an observed value among shuffled ones.
+         * @description How a question stands: ``none`` has exhibits and no limit; absent from the list has no exhibit.
          */
         Mark: {
-            /** Label */
-            label: string;
-            /** X */
-            x: number;
+            /** Question */
+            question: number;
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "within" | "near" | "outside" | "unsettled" | "none";
         };
         /**
          * MarksBody

@@ -28,10 +28,13 @@ export function LineFigure({ chart, series, asTable, highlight }: LineFigureProp
       chart.lines.map((line) => {
         const columns = series?.[line.series] ?? {};
         const y = columns.y ?? [];
-        return { label: line.label, colour: colourOf(line.colour), faint: highlight !== undefined && highlight !== line.label, marks: Boolean(line.rows), points: (columns.x ?? []).map((x, i): [number, number] => [x ?? 0, y[i] ?? 0]) };
+        return { label: line.label, colour: colourOf(line.colour), faint: line.faint || (highlight !== undefined && highlight !== line.label), marks: Boolean(line.rows), points: (columns.x ?? []).map((x, i): [number, number] => [x ?? 0, y[i] ?? 0]) };
       }),
     [chart, series, highlight],
   );
+  // Single rows' curves stand behind their mean, under one name.
+  const faint = chart.lines.some((line) => line.faint);
+  const named = faint ? [...curves.filter((_, i) => !chart.lines[i]?.faint), ...curves.slice(0, 1).map((one) => ({ ...one, label: "single rows" }))] : curves;
   const rowsAt = (place: number, at: number) => {
     const line = chart.lines[place];
     const behind = line && behindPoint(line, series?.[line.series] ?? {}, at);
@@ -42,9 +45,9 @@ export function LineFigure({ chart, series, asTable, highlight }: LineFigureProp
     if (to) void go(to);
   };
   return (
-    <ChartFigure title={chart.title} asTable={asTable} keys={curves} numbers={numbersOf(chart, series, rowsAt)} caption={<CurveKey title={chart.title} curves={curves} />}>
+    <ChartFigure title={chart.title} asTable={asTable} keys={named} numbers={numbersOf(chart, series, rowsAt)} caption={<CurveKey title={chart.title} curves={named} />}>
       <Suspense fallback={<Box sx={{ height: 290 }} />}>
-        <Curves title={chart.title} x={chart.x} y={chart.y} curves={curves} diagonal={chart.diagonal} width={348} height={290} onPoint={open} />
+        <Curves title={chart.title} x={chart.x} y={chart.y} curves={curves} diagonal={chart.diagonal} marks={chart.marks} ticks={chart.ticks?.length ? chart.ticks : undefined} width={348} height={290} onPoint={open} />
       </Suspense>
     </ChartFigure>
   );

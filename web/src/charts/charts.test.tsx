@@ -8,7 +8,7 @@ vi.mock("echarts/core", () => ({ use: () => undefined, init: () => undefined }))
 vi.mock("echarts/charts", () => ({ LineChart: {} }));
 vi.mock("echarts/components", () => ({ AriaComponent: {}, GridComponent: {}, MarkLineComponent: {}, TooltipComponent: {} }));
 vi.mock("echarts/renderers", () => ({ SVGRenderer: {} }));
-const { axisEnds } = await import("./Curves");
+const { axisAround, axisEnds } = await import("./Curves");
 
 describe("the ends of an axis", () => {
   it("are 0 and 1 for shares, and what is asked for", () => {
@@ -47,5 +47,16 @@ describe("colours", () => {
   it("tell supplied scores from refitted ones", () => {
     expect(colourOf("supplied:test")).not.toBe(colourOf("test"));
     expect(colourOf("anything else")).toMatch(/^#/);
+  });
+});
+
+describe("an axis about values far from 0", () => {
+  it("lies about what is there, and begins at 0 where the values spread", () => {
+    const [low, high] = axisAround([1931, 2018]);
+    expect(low).toBeGreaterThan(1900);
+    expect(low).toBeLessThanOrEqual(1931);
+    expect(high).toBeGreaterThanOrEqual(2018);
+    expect(axisAround([0.1, 0.9])).toEqual([0, 1]);
+    expect(axisAround([5, 5])).toEqual(axisEnds([5, 5]));
   });
 });

@@ -34,7 +34,7 @@ describe("the address of rows", () => {
 });
 
 const rows = { model: "recipe", part: "test", threshold: null, outcome: "positive" };
-const line = (name: string, more: Partial<Schemas["Line"]> = {}): Schemas["Line"] => ({ series: name, label: name, colour: "test", rows: null, ...more });
+const line = (name: string, more: Partial<Schemas["Line"]> = {}): Schemas["Line"] => ({ series: name, label: name, colour: "test", rows: null, faint: false, ...more });
 const chart = (...lines: Schemas["Line"][]) => ({ kind: "lines", title: "Scores", x: "score", y: "share", diagonal: false, lines }) as Schemas["LineChart"];
 
 describe("a line chart's numbers", () => {

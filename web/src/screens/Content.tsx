@@ -1,12 +1,15 @@
 /** Pictures, then numbers: what an exhibit, or a comparison of models, is made of. */
 import Box from "@mui/material/Box";
 import type { Estimate, Exhibit, Schemas } from "../api/client";
+import { DialExplorer } from "../charts/DialExplorer";
 import { IntervalStrip } from "../charts/IntervalStrip";
 import { LineFigure } from "../charts/LineFigure";
 import { Matrix } from "../charts/Matrix";
 import { ThresholdExplorer } from "../charts/ThresholdExplorer";
+import { TreeFigure } from "../charts/tree/TreeFigure";
 import { GaugeMark } from "../marks/GaugeMark";
 import { count, ends, valueOf } from "../wording";
+import { Suspects } from "./Suspects";
 
 type AnyChart = NonNullable<Exhibit["charts"]>[number];
 
@@ -62,6 +65,12 @@ function Picture({ chart, series, estimates, highlight, asTable, onFind }: Pictu
       return <ThresholdExplorer key={chart.series} chart={chart} series={series} asTable={asTable} onFind={onFind} />;
     case "matrix":
       return <Matrix {...chart} />;
+    case "dial":
+      return <DialExplorer key={chart.series} chart={chart} series={series} asTable={asTable} />;
+    case "tree":
+      return <TreeFigure chart={chart} series={series} asTable={asTable} />;
+    case "suspects":
+      return <Suspects chart={chart} series={series} />;
     default:
       return null;
   }

@@ -71,8 +71,10 @@ export function Plan() {
           {check("profile", <>Describe the rows: gaps, repeats, and {view.positive ? `the share of ${view.positive}` : "the outcome"} in each part.</>, "no limit set")}
           {check("association", "Say how strongly each feature goes together with the target.", "no limit set")}
           {check("leaks", "Look for what gives the answer away: one column that decides the target alone, gaps that do, identifiers, dates.", <>limit: {number ? "R²" : "AUC"} of one column ≤ {limit("Limit on what one column tells alone", p.alone?.at_most, (v) => setLimits({ alone: { ...p.alone, at_most: v } }), 0, 1)}</>)}
+          {check("without_leaks", "Refit the recipe without the features that give the answer away, and without identifiers; see what its score becomes.", "no limit set")}
           {check("repeats", "Count rows that repeat or contradict another, and those that training and unseen rows share.", "limit: no identifier or group shared")}
           {check("shift", "Compare the parts, and any later rows, feature by feature; see if a model can tell them apart.", <>limit: PSI ≤ {limit("Limit on the population stability index", p.psi?.at_most, (v) => setLimits({ psi: { ...p.psi, at_most: v } }), 0, 10)}</>)}
+          {check("labels", "Look for rows whose outcome the other rows contradict; refit without them, and as they were marked, with the rows that are scored untouched.", "no limit set")}
         </Part>
         <Part title={`2 ${QUESTIONS[1]}`}>
           {check("claims", <>Recompute the {plural(view.claims, "claim")}; call one overstated when it lies beyond what these rows allow, in the direction that flatters.</>, "limit: none overstated")}
@@ -88,6 +90,13 @@ export function Plan() {
           {check("gap", "Measure the gap between training rows, out-of-fold rows and test rows.", number
             ? <>limit: gap in R² ≤ {limit("Limit on the gap in R²", p.gap_r2?.at_most, (v) => setLimits({ gap_r2: { ...p.gap_r2, at_most: v } }), 0, 1)}</>
             : <>limit: gap ≤ {limit("Limit on the gap", p.gap?.at_most, (v) => setLimits({ gap: { ...p.gap, at_most: v } }), 0, 1)}</>)}
+          {check("shuffled", <>Shuffle the outcomes <InlineNumber name="Shuffles" value={plan.shuffles ?? 50} min={20} max={1000} disabled={off} onSet={(shuffles) => set({ shuffles })} /> times and refit: what it still gets right on its own rows, it memorises; what it gets right on unseen rows is chance.</>,
+            <>limits: capacity ≤ {limit("Limit on the capacity to memorise", p.capacity?.at_most, (v) => setLimits({ capacity: { ...p.capacity, at_most: v } }), 0, 1)}, p ≤ {limit("Limit on p against shuffled outcomes", p.shuffled_p?.at_most, (v) => setLimits({ shuffled_p: { ...p.shuffled_p, at_most: v } }), 0, 1)}</>)}
+          {check("complexity", "Turn the recipe's own dial from the simplest to the most complex, and see where unseen rows do best.", "limit: no simpler value better by more than its interval")}
+          {check("learning", "Learn from a tenth of the rows up to all, and see whether more would help.", "no limit set")}
+          {check("preparation", "Learn scales, fillings and levels from all rows instead of training rows, and see what that leak would gain.", "no limit set")}
+          {check("optimism", <>Correct the score on its own rows for optimism, by {plan.shuffles ?? 50} resamples.</>, "no limit set")}
+          {check("trees", "Draw the fitted tree, or any one of several, with training and unseen rows in every node.", "no limit set")}
         </Part>
         <Part title={`5 ${QUESTIONS[4]}`}>
           {check("baseline", number ? "Set it against always predicting the mean, on the same rows." : "Set it against the most frequent answer, on the same rows.", "limit: better by more than its interval")}
@@ -103,7 +112,10 @@ export function Plan() {
         <Part title={`7 ${QUESTIONS[6]}`}>
           {check("choice", <>Fit the choice on training occasions; give every coefficient, what it is worth in{" "}
             <InlineChoice name="Worth is given in" value={plan.ratio_to ?? ""} options={[["", "the first feature with an expected sign"] as const, ...view.features.map((one) => [one, one] as const)]} disabled={off} onSet={(one) => set({ ratio_to: one || null })} />, and what was predicted and chosen on unseen occasions.</>, "limit: no sign contrary to what is expected")}
-          {view.outcome !== "choice" && <Unanswered>No check answers this question yet; weigh the recipe and the features yourself.</Unanswered>}
+          {check("coefficients", <>Give every coefficient with its interval ({plan.shuffles ?? 50} resamples where the fit is penalised), and its sign against what is expected.</>, "limit: no sign contrary to what is expected")}
+          {check("influence", "Let one feature after another change places among unseen rows, and see what the score loses.", "no limit set")}
+          {check("shape", "Move one feature after another over its range, and see how the prediction moves, on average and row by row.", "limit: no direction contrary to what is expected")}
+          {check("sensitivity", number ? "Disturb one feature after another by a little noise, a gap, an extreme value, and see how far predictions move." : "Disturb one feature after another by a little noise, a gap, an extreme value, and count the decisions that change.", "no limit set")}
         </Part>
         <Notes view={view} />
         <PastDeviations deviations={view.deviations} />

@@ -10,7 +10,7 @@ from brookfall.core.bench import OUT_OF_FOLD, Bench
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
 from brookfall.core.check.memory.spread import mean_of_draws, range_of_draws
-from brookfall.core.exhibit import Line, LineChart, Mark, StripGroup, StripRow, TableView
+from brookfall.core.exhibit import AxisMark, Line, LineChart, StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import FigureReading, FitRequest, Need, Shuffles, Wanted
 from brookfall.core.judge.limit import Standing
@@ -213,7 +213,7 @@ def _pictures(found: _Found, scale: str) -> tuple[tuple[LineChart, ...], dict[st
                 x=f"{words} on {label}",
                 y="number of shuffles",
                 lines=(Line(series=f"shuffled:{name}", label="shuffled outcomes", colour="baseline"),),
-                marks=(Mark(x=observed, label="true outcomes"),) if np.isfinite(observed) else (),
+                marks=(AxisMark(x=observed, label="true outcomes"),) if np.isfinite(observed) else (),
             )
         )
     return tuple(charts), series

@@ -1,0 +1,143 @@
+/** Rows whose labels the others contradict: marked one by one by key, or all of a pair of classes at once. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Typography from "@mui/material/Typography";
+import { useEffect, useRef, useState, type KeyboardEvent } from "react";
+import { Link } from "react-router";
+import type { Exhibit, Schemas } from "../api/client";
+import { useMarkLabels, useSuspects } from "../api/queries";
+import { useTheCase } from "../frame/CaseFrame";
+import { InlineChoice } from "../parts/Inline";
+import { Kbd } from "../parts/Kbd";
+import { Fetching, Said } from "../parts/Said";
+import { count, number, plural } from "../wording";
+import { marked, pairOf, pairsOf, suspectsOf, tally, undoing, type Mark, type Suspect, type Verdict } from "./suspects";
+
+const ACTS: Record<string, Verdict> = { k: "kept", x: "wrong", c: "corrected" };
+
+interface SuspectsProps {
+  chart: Schemas["SuspectList"];
+  series: Exhibit["series"];
+}
+
+export function Suspects({ chart, series }: SuspectsProps) {
+  const { theCase } = useTheCase();
+  const found = useSuspects(theCase.id);
+  const mark = useMarkLabels(theCase.id);
+  const [pair, setPair] = useState("");
+  const [past, setPast] = useState<Schemas["MarksBody"][]>([]);
+  if (found.isPending) return <Fetching what="the suspects" />;
+  if (!found.data) return <Said error={found.error} />;
+  const { marks, columns } = found.data;
+  const all = suspectsOf(chart.classes ?? [], series?.[chart.series] ?? {}, found.data.rows);
+  const shown = pair ? all.filter((one) => pairOf(one) === pair) : all;
+  const change = (rows: readonly number[], body: Schemas["MarksBody"]) => mark.mutate(body, { onSuccess: () => setPast([...past, undoing(rows, marks)]) });
+  const put = (suspects: readonly Suspect[], verdict: Verdict | null) => {
+    const rows = suspects.map((one) => one.row);
+    if (rows.length) change(rows, verdict === null ? { cleared: rows } : { marks: suspects.map((one) => marked(one, verdict)) });
+  };
+  const undo = () => {
+    const last = past.at(-1);
+    if (last) mark.mutate(last, { onSuccess: () => setPast(past.slice(0, -1)) });
+  };
+  if (all.length === 0) return null;
+  return (
+    <Box component="section" aria-label="Suspects" sx={{ mb: 2 }}>
+      <Typography sx={{ fontSize: 12, color: "text.secondary" }}>{chart.title}</Typography>
+      <Box sx={{ fontSize: 13, lineHeight: 1.9 }}>
+        Show <InlineChoice name="Pair of classes" value={pair} disabled={false} onSet={setPair} options={[["", `all ${count(all.length)}`] as const, ...((chart.classes ?? []).length ? pairsOf(all).map(([one, n]) => [one, `${one} (${n})`] as const) : [])]} />, the strongest first.{" "}
+        {theCase.may.review && <>Mark with <Kbd>k</Kbd> kept, <Kbd>x</Kbd> wrong, <Kbd>c</Kbd> corrected as suggested; Delete takes a mark away.</>}
+      </Box>
+      {theCase.may.review && (
+        <Box sx={{ display: "flex", gap: 0.5, alignItems: "center", flexWrap: "wrap", fontSize: 13 }}>
+          All {count(shown.length)} shown:
+          <Button disabled={mark.isPending} onClick={() => put(shown, "kept")}>kept</Button>
+          <Button disabled={mark.isPending} onClick={() => put(shown, "wrong")}>wrong</Button>
+          <Button disabled={mark.isPending} onClick={() => put(shown, "corrected")}>corrected</Button>
+          <Button disabled={mark.isPending} onClick={() => put(shown, null)}>no mark</Button>
+          <Button disabled={mark.isPending || past.length === 0} onClick={undo}>Undo</Button>
+        </Box>
+      )}
+      <Said error={mark.error} />
+      <List suspects={shown} columns={columns} marks={marks} mayMark={theCase.may.review} isNumber={(chart.classes ?? []).length === 0} onMark={(one, verdict) => put([one], verdict)} onUndo={undo} />
+      <Box sx={{ fontSize: 12.5, mt: 0.5, display: "flex", gap: 2, flexWrap: "wrap" }}>
+        <span aria-live="polite">{marks.length ? `${plural(marks.length, "label")} marked: ${tally(marks)}.` : "No label is marked."}{" "}
+          {marks.length > 0 && theCase.may.review && <Link to={`/cases/${theCase.id}/plan`}>See what learning from the labels as marked changes: run what changed.</Link>}</span>
+        <span>Save the list: <a href={`/api/cases/${theCase.id}/suspects/csv`}>CSV</a>, <a href={`/api/cases/${theCase.id}/suspects/parquet`}>Parquet</a></span>
+      </Box>
+    </Box>
+  );
+}
+
+interface ListProps {
+  suspects: readonly Suspect[];
+  columns: readonly string[];
+  marks: readonly Mark[];
+  mayMark: boolean;
+  isNumber: boolean;
+  onMark: (one: Suspect, verdict: Verdict | null) => void;
+  onUndo: () => void;
+}
+
+function List({ suspects, columns, marks, mayMark, isNumber, onMark, onUndo }: ListProps) {
+  const [at, setAt] = useState(0);
+  const chosen = Math.min(at, suspects.length - 1);
+  const body = useRef<HTMLTableSectionElement>(null);
+  const moved = useRef(false);
+  useEffect(() => {
+    if (!moved.current) return;
+    moved.current = false;
+    const row = body.current?.children[chosen];
+    if (row instanceof HTMLElement) row.focus();
+  });
+  const goTo = (place: number) => {
+    moved.current = true;
+    setAt(Math.min(Math.max(place, 0), suspects.length - 1));
+  };
+  const press = (event: KeyboardEvent) => {
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    const one = suspects[chosen];
+    const steps: Record<string, number> = { ArrowDown: chosen + 1, ArrowUp: chosen - 1, Home: 0, End: suspects.length - 1, PageDown: chosen + 10, PageUp: chosen - 10 };
+    const step = steps[event.key];
+    const verdict = ACTS[event.key];
+    if (step !== undefined) goTo(step);
+    else if (mayMark && one && verdict) {
+      onMark(one, verdict);
+      goTo(chosen + 1);
+    } else if (mayMark && one && (event.key === "Delete" || event.key === "Backspace")) onMark(one, null);
+    else if (mayMark && event.key === "u") onUndo();
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+  };
+  const said = new Map(marks.map((mark) => [mark.row, mark]));
+  const head = { textAlign: "left", px: 0.75, fontWeight: 500, color: "text.secondary", position: "sticky", top: 0, bgcolor: "background.default", borderBottom: 1, borderColor: "text.primary", whiteSpace: "nowrap" } as const;
+  const cell = { px: 0.75, borderBottom: 1, borderColor: "divider", whiteSpace: "nowrap", maxWidth: 180, overflow: "hidden", textOverflow: "ellipsis" } as const;
+  return (
+    <Box sx={{ maxHeight: 400, overflow: "auto", border: 1, borderColor: "divider", mt: 0.5 }}>
+      <Box component="table" role="grid" aria-label="Suspect labels" onKeyDown={press} sx={{ borderCollapse: "collapse", fontSize: 12.5, minWidth: "100%" }}>
+        <thead>
+          <tr>
+            {["row", "label", isNumber ? "expected" : "suggested", isNumber ? "z" : "probability", "mark", ...columns].map((name, i) => <Box component="th" scope="col" key={`${name} ${i}`} sx={head}>{name}</Box>)}
+          </tr>
+        </thead>
+        <tbody ref={body}>
+          {suspects.map((one, i) => {
+            const mark = said.get(one.row);
+            return (
+              <Box component="tr" key={one.row} tabIndex={i === chosen ? 0 : -1} aria-selected={i === chosen} onFocus={() => setAt(i)} onClick={() => goTo(i)}
+                sx={{ height: 26, bgcolor: i === chosen ? "brook.pale" : "transparent", "&:focus-visible": { outline: 2, outlineColor: "primary.main", outlineOffset: -2 } }}>
+                <Box component="td" sx={cell}>{count(one.place)}</Box>
+                <Box component="td" sx={{ ...cell, textDecoration: mark && mark.verdict !== "kept" ? "line-through" : "none" }}>{one.label}</Box>
+                <Box component="td" sx={{ ...cell, fontWeight: 550 }}>{one.suggested}</Box>
+                <Box component="td" sx={cell}>{number(one.probability, isNumber ? 1 : 3)}</Box>
+                <Box component="td" sx={{ ...cell, color: mark?.verdict === "wrong" ? "brook.brick" : mark ? "primary.main" : "text.secondary", fontWeight: mark ? 550 : 400 }}>{mark ? (mark.verdict === "corrected" ? `now ${mark.label}` : mark.verdict) : "–"}</Box>
+                {one.cells.map((value, j) => <Box component="td" key={j} sx={{ ...cell, color: value === null ? "text.secondary" : "inherit" }}>{value ?? "gap"}</Box>)}
+              </Box>
+            );
+          })}
+        </tbody>
+      </Box>
+    </Box>
+  );
+}
