@@ -213,7 +213,7 @@ class SuspectList(Frozen):
 
     The series has the columns row (position in the table), submitted (position in the submitted table, by which it is
     marked), label and suggested (places in ``classes``, or numbers), probability (of the suggestion; of a number the
-    modified z score), margin. ``part`` is where they were scored.
+    modified z score), margin. ``part`` is where they were scored; ``found`` counts all, listed or not.
     """
 
     kind: Literal["suspects"] = "suspects"
@@ -221,6 +221,7 @@ class SuspectList(Frozen):
     series: str
     classes: tuple[str, ...] = ()
     part: str
+    found: int
 
 
 Chart = StripChart | LineChart | ThresholdChart | MatrixChart | DialChart | TreeChart | SuspectList

@@ -27,6 +27,7 @@ from brookfall.records.exhibits import put_exhibit
 from brookfall.records.work import Fit, Run, RunCheck, RunFit
 
 _BATCH = 4
+_QUICK_SECONDS = 0.4
 _IDLE_SECONDS = 0.3
 
 _log = logging.getLogger(__name__)
@@ -75,10 +76,14 @@ def work_on(run_id: int, seconds: float) -> bool:
     A turn, not the whole run: looks and drafts of others, who wait for them, come in between.
     """
     worker = f"{socket.gethostname()}:{os.getpid()}"
-    end = time.monotonic() + seconds
-    while time.monotonic() < end:
+    end, fits = time.monotonic() + seconds, 1
+    while (began := time.monotonic()) < end:
         # Exhibits first: what can be read already does not wait for the last fit of another check.
-        if _write_exhibit(run_id) or _make_fits(run_id, worker):
+        if _write_exhibit(run_id):
+            continue
+        if _make_fits(run_id, worker, fits):
+            # Small fits go by the handful; long ones one by one, so that a turn ends when it should.
+            fits = _BATCH if time.monotonic() - began < _QUICK_SECONDS else 1
             continue
         if not _others_at_work(run_id):
             _finish(run_id)
@@ -87,9 +92,9 @@ def work_on(run_id: int, seconds: float) -> bool:
     return True
 
 
-def _make_fits(run_id: int, worker: str) -> bool:
+def _make_fits(run_id: int, worker: str, count: int) -> bool:
     with transaction() as session:
-        keys = ledger.claim(session, run_id, worker, _BATCH)
+        keys = ledger.claim(session, run_id, worker, count)
     if not keys:
         return False
     laid = lay_out(run_id)

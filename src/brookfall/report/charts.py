@@ -217,7 +217,7 @@ def _suspects(chart: SuspectList, exhibit: Exhibit) -> str:
     )
     of = "probability" if chart.classes else "z score"
     head = f"<tr><th>row</th><th>label</th><th>suggested</th><th>{of}</th></tr>"
-    title = f"{escape(chart.title)}: {min(len(shown), _MOST_LISTED)} of {len(shown)}"
+    title = f"{escape(chart.title)}: {min(len(shown), _MOST_LISTED)} of {chart.found}"
     return f"<table><caption>{title}</caption>{head}{rows}</table>"
 
 

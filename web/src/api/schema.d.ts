@@ -3535,7 +3535,7 @@ export interface components {
          *
          *     The series has the columns row (position in the table), submitted (position in the submitted table, by which it is
          *     marked), label and suggested (places in ``classes``, or numbers), probability (of the suggestion; of a number the
-         *     modified z score), margin. ``part`` is where they were scored.
+         *     modified z score), margin. ``part`` is where they were scored; ``found`` counts all, listed or not.
          */
         SuspectList: {
             /**
@@ -3543,6 +3543,8 @@ export interface components {
              * @default []
              */
             classes: string[];
+            /** Found */
+            found: number;
             /**
              * Kind
              * @default suspects

@@ -45,7 +45,7 @@ export function Suspects({ chart, series }: SuspectsProps) {
     <Box component="section" aria-label="Suspects" sx={{ mb: 2 }}>
       <Typography sx={{ fontSize: 12, color: "text.secondary" }}>{chart.title}</Typography>
       <Box sx={{ fontSize: 13, lineHeight: 1.9 }}>
-        Show <InlineChoice name="Pair of classes" value={pair} disabled={false} onSet={setPair} options={[["", `all ${count(all.length)}`] as const, ...((chart.classes ?? []).length ? pairsOf(all).map(([one, n]) => [one, `${one} (${n})`] as const) : [])]} />, the strongest first.{" "}
+        Show <InlineChoice name="Pair of classes" value={pair} disabled={false} onSet={setPair} options={[["", all.length < chart.found ? `${count(all.length)} of ${count(chart.found)}` : `all ${count(all.length)}`] as const, ...((chart.classes ?? []).length ? pairsOf(all).map(([one, n]) => [one, `${one} (${n})`] as const) : [])]} />, the strongest first.{" "}
         {theCase.may.review && <>Mark with <Kbd>k</Kbd> kept, <Kbd>x</Kbd> wrong, <Kbd>c</Kbd> corrected as suggested; Delete takes a mark away.</>}
       </Box>
       {theCase.may.review && (

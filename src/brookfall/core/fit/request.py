@@ -187,7 +187,8 @@ class DialReading:
 
     @cached_property
     def key(self) -> str:
-        return f"dial:{digest.of_json([repr(value) for value in self.values])}:{digest.of_rows(self.rows)}"
+        # The ledger's keys have at most 80 characters.
+        return f"dial:{digest.of_json([repr(value) for value in self.values])[:16]}:{digest.of_rows(self.rows)[:48]}"
 
 
 @dataclass(frozen=True, eq=False)

@@ -64,7 +64,10 @@ def dialled(recipe: Recipe, facts: Facts) -> Dialled | None:
     )
     return Dialled(
         family.dial.setting.replace("_", " "),
-        tuple(Turned(_words(value), _turned(recipe, family.dial.setting, value), value) for value in values),
+        tuple(
+            Turned(_words(value), recipe if value == own else _turned(recipe, family.dial.setting, value), value)
+            for value in values
+        ),
         values.index(own),
     )
 

@@ -104,7 +104,7 @@ function Caption({ title }: { title: string }) {
           {key.label}
         </Box>
       ))}
-      Above, each node is as wide as its training rows; the redder, the further unseen rows lie from them. Arrows move and fold, Enter zooms in, Backspace out.
+      In the band every node is as wide as its training rows; the redder, the further unseen rows lie from them. Below, arrows move and fold, Enter zooms in, Backspace out.
     </Box>
   );
 }

@@ -52,12 +52,15 @@ class LabelCheck:
         if estimated is not None:
             key = digest.seed_from("noise", bench.plan.seed, n)
             places["wrong"] = draft.add("share_of_wrong_labels", noise_resampled(estimated, n, key), part=OUT_OF_FOLD)
-        changes = {model: _change(draft, bench, plain, scored[model], model) for model in models[1:]}
+        error = "mse" if bench.subject.outcome == "number" else "error_rate"
+        before = draft.add(error, measure(error, plain.scored), part=OUT_OF_FOLD)
+        changes = {model: _change(draft, bench, plain, scored[model], model, error, before) for model in models[1:]}
         listed = SuspectList(
             title="Rows whose labels the other rows contradict, the strongest first",
             series="suspects",
             classes=() if isinstance(plain.scored, ScoredNumbers) else bench.subject.target.classes,
             part=OUT_OF_FOLD,
+            found=len(found.rows),
         )
         tables = [_change_table(changes, n)] if changes else []
         if estimated is not None and len(bench.subject.target.classes) <= _MOST_CLASSES:
@@ -134,15 +137,15 @@ class _Change:
     removed: int
 
 
-def _change(draft: Draft, bench: Bench, plain: Deciding, other: Deciding, model: str) -> _Change:
+def _change(
+    draft: Draft, bench: Bench, plain: Deciding, other: Deciding, model: str, name: str, before: int
+) -> _Change:
     """The same unseen rows, labels untouched, scored by fits that learned from fewer or other labels."""
-    name = "mse" if bench.subject.outcome == "number" else "error_rate"
-    before, after = (_losses(bench, one, name) for one in (plain, other))
-    removed = share_removed(before, after, plain.scored)
+    removed = share_removed(_losses(bench, plain, name), _losses(bench, other, name), plain.scored)
     return _Change(
         model,
         name,
-        draft.add(name, measure(name, plain.scored), part=OUT_OF_FOLD),
+        before,
         draft.add(name, measure(name, other.scored), model=model, part=OUT_OF_FOLD),
         draft.add("share_of_error_removed", removed, model=model, part=OUT_OF_FOLD, versus=Versus(model="recipe")),
     )

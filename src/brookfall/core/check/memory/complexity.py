@@ -4,7 +4,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from brookfall.core import wording
+from brookfall.core import digest, wording
 from brookfall.core.bench import OUT_OF_FOLD, Bench
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
@@ -24,6 +24,8 @@ from brookfall.core.recipe.families import family_of, resolved_settings
 from brookfall.core.resample.folds import Fold
 
 _NO_MORE = Limit(at_most=0.0)
+_MOST_CELLS = 1_500_000
+"""Rows × values × classes that one reading holds."""
 
 
 class Complexity:
@@ -38,8 +40,8 @@ class Complexity:
 
     def requests(self, bench: Bench) -> list[Need]:
         dial = _dial(bench)
-        needs = [need for fold in bench.long_folds for need in _needs(bench, dial, fold)]
-        needs += _needs(bench, dial, _training(bench))
+        needs = [need for fold in _folds(bench, dial) for need in _needs(bench, dial, fold)]
+        needs += _needs(bench, dial, _training(bench, dial))
         return [*needs, tree_need(bench)] if _draws_tree(bench) else needs
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
@@ -104,9 +106,22 @@ def _dial(bench: Bench) -> Dialled:
     return found
 
 
-def _training(bench: Bench) -> Fold:
+def _training(bench: Bench, dial: Dialled) -> Fold:
     """The training part, scored on itself."""
-    return Fold(0, 0, bench.parts["training"], bench.parts["training"])
+    return _read(bench, dial, Fold(0, 0, bench.parts["training"], bench.parts["training"]))
+
+
+def _folds(bench: Bench, dial: Dialled) -> list[Fold]:
+    return [_read(bench, dial, fold) for fold in bench.long_folds]
+
+
+def _read(bench: Bench, dial: Dialled, fold: Fold) -> Fold:
+    """The fold with as many of its held-out rows, drawn by the plan's seed, as can be read at every value at once."""
+    most = _MOST_CELLS // (len(dial.values) * max(1, len(bench.subject.target.classes)))
+    if len(fold.test) <= most:
+        return fold
+    rng = np.random.default_rng(digest.seed_from("complexity", bench.plan.seed, fold.repeat, fold.number))
+    return replace(fold, test=np.sort(rng.choice(fold.test, most, replace=False)))
 
 
 def _most_complex(bench: Bench, dial: Dialled, train: np.ndarray[tuple[int], np.dtype[np.int64]]) -> FitRequest:
@@ -162,12 +177,13 @@ class _Curve:
 
 def _curve(bench: Bench, ledger: Ledger) -> _Curve:
     dial, subject = _dial(bench), bench.subject
-    held = [_scores(bench, ledger, dial, fold) for fold in bench.long_folds]
-    rows = np.concatenate([fold.test for fold in bench.long_folds])
+    folds, seen = _folds(bench, dial), _training(bench, dial)
+    held = [_scores(bench, ledger, dial, fold) for fold in folds]
+    rows = np.concatenate([fold.test for fold in folds])
     order = np.argsort(rows, kind="stable")
     rows, scores = rows[order], np.concatenate(held)[order]
-    training = bench.parts["training"]
-    of_training = _scores(bench, ledger, dial, _training(bench))
+    training = seen.test
+    of_training = _scores(bench, ledger, dial, seen)
     unseen = losses(subject.target, rows, scores, subject.threshold)
     first = unseen[criteria(subject.outcome)[0]]
     unseen_rows = bench.scored(rows, scores[:, dial.submitted], "complexity")

@@ -22,8 +22,9 @@ from brookfall.core.recipe.families import family_of, resolved_settings
 from brookfall.core.resample.folds import Fold
 from brookfall.core.resample.shuffle import constant_within
 
-_AT_ONCE = 10
-_BINS = 30
+_AT_ONCE, _ONE_BY_ONE = 25, 5
+"""Shuffles in one piece of work: where they are fitted together, and where a fit follows another."""
+_BINS = 12
 
 
 class Shuffled:
@@ -105,15 +106,15 @@ class _Asked:
 
     def fits(self, fold: Fold) -> list[FitRequest]:
         bench, whole = self._bench, self._bench.fit(fold.train)
-        count = bench.plan.shuffles
+        count, at_once = bench.plan.shuffles, _ONE_BY_ONE if self.family.many is None else _AT_ONCE
         return [
             replace(
                 whole,
                 shuffles=Shuffles(
-                    bench.cross_validated, bench.plan.seed, first, min(_AT_ONCE, count - first), self.blocks
+                    bench.cross_validated, bench.plan.seed, first, min(at_once, count - first), self.blocks
                 ),
             )
-            for first in range(0, count, _AT_ONCE)
+            for first in range(0, count, at_once)
         ]
 
     @cached_property
