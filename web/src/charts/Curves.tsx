@@ -63,6 +63,14 @@ export function axisAround(values: readonly number[], fixed?: number): [number, 
   return rounded(low, high);
 }
 
+/** What the curves that stand out say at a place, a line each. */
+function readOff(points: unknown, curves: readonly Curve[], ticks?: readonly string[]): string {
+  const found = (Array.isArray(points) ? points : [points]) as { seriesIndex: number; data: unknown }[];
+  const told = found.flatMap(({ seriesIndex, data }) => (curves[seriesIndex] && !curves[seriesIndex].faint && Array.isArray(data) ? [{ label: curves[seriesIndex].label, x: Number(data[0]), y: Number(data[1]) }] : []));
+  const [first] = told;
+  return first ? [ticks?.[first.x] ?? String(Number(first.x.toPrecision(4))), ...told.map(({ label, y }) => `${label} ${y.toFixed(3)}`)].join("\n") : "";
+}
+
 const cutTo = (words: string, most: number) => (words.length > most ? `${words.slice(0, most - 1)}…` : words);
 
 export default function Curves({ title, x, y, curves, diagonal, at, width, height, xMax, marks, ticks, onPoint }: CurvesProps) {
@@ -90,14 +98,18 @@ export default function Curves({ title, x, y, curves, diagonal, at, width, heigh
     const named = ticks && { interval: Math.max(1, Math.ceil(ticks.length / (width / 52))), axisLabel: { color: ink, fontSize: 10.5, formatter: (value: number) => cutTo(ticks[value] ?? "", 12), hideOverlap: true } };
     const axis = (name: string, [min, max]: [number, number], nameGap: number) => ({
       type: "value" as const, name, min, max, nameLocation: "middle" as const, nameGap,
-      nameTextStyle: { color: ink, fontSize: 11 }, axisLabel: { color: ink, fontSize: 11 }, splitLine: { lineStyle: { opacity: 0.25 } },
+      axisLine: { show: true, onZero: false }, nameTextStyle: { color: ink, fontSize: 11 }, axisLabel: { color: ink, fontSize: 11 }, splitLine: { lineStyle: { opacity: 0.25 } },
     });
     chart.current?.setOption(
       {
         animation: false,
         aria: { enabled: true, label: { description: `${title}. ${curves.map((c) => c.label).join(", ")}` } },
         grid: { left: 52, right: 14, top: 12, bottom: 40, outerBoundsMode: "none" as const },
-        tooltip: { trigger: "axis", valueFormatter: (v: unknown) => (typeof v === "number" ? v.toFixed(3) : "–") },
+        tooltip: {
+          trigger: "axis", valueFormatter: (v: unknown) => (typeof v === "number" ? v.toFixed(3) : "–"),
+          // Single rows' curves would fill the screen; only what stands out is read.
+          ...(curves.some((c) => c.faint) ? { renderMode: "richText" as const, formatter: (points: unknown) => readOff(points, curves, ticks) } : {}),
+        },
         xAxis: { ...axis(x, xs, 26), ...named },
         yAxis: axis(y, ys, 33),
         series: [

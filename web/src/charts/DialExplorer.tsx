@@ -12,6 +12,11 @@ import { TreeFigure } from "./tree/TreeFigure";
 
 const Curves = lazy(() => import("./Curves"));
 
+const KEYS = [
+  { label: "training", colour: colourOf("training") },
+  { label: "unseen, with its 95 % interval", colour: colourOf("out_of_fold") },
+];
+
 interface DialExplorerProps {
   chart: Schemas["DialChart"];
   series: Exhibit["series"];
@@ -25,22 +30,26 @@ export function DialExplorer({ chart, series, asTable }: DialExplorerProps) {
   const [place, setPlace] = useState(chart.submitted);
   const curves = useMemo(() => Object.fromEntries(chart.criteria.map((criterion) => [criterion, curvesOf(columns, criterion)])), [chart, columns]);
   const marks = useMemo(() => marksOf(chart), [chart]);
+  const bare = useMemo(() => marks.map((mark) => ({ ...mark, label: "" })), [marks]);
   const word = (at: number) => chart.points[at] ?? "";
   const wide = chart.criteria.length === 1;
   return (
     <>
-      <ChartFigure title={chart.title} asTable={asTable} keys={curvesOf(columns, chart.criteria[0] ?? "")} numbers={numbersOf(chart, columns)} caption={<CurveKey title={chart.title} curves={curves[chart.criteria[0] ?? ""]?.slice(0, 2) ?? []} />}>
-        <Box sx={{ display: "flex", gap: 1 }}>
-          {chart.criteria.map((criterion, i) => (
-            <Suspense key={criterion} fallback={<Box sx={{ height: 250 }} />}>
-              <Curves title={`${measure(criterion)} along ${chart.setting}`} x={chart.setting} y={measure(criterion)} curves={curves[criterion] ?? []} ticks={chart.points} marks={i === 0 ? marks : marks.map((mark) => ({ ...mark, label: "" }))} at={place} width={wide ? 690 : 341} height={250} />
+      <CurveKey title={chart.title} curves={curves[chart.criteria[0] ?? ""]?.slice(0, 2) ?? []} />
+      <Box sx={{ display: "flex", columnGap: 1, flexWrap: asTable ? "wrap" : "nowrap" }}>
+        {chart.criteria.map((criterion, i) => (
+          <ChartFigure key={criterion} title={`${measure(criterion)} along ${chart.setting}`} asTable={asTable} keys={KEYS} numbers={numbersOf(chart, columns, criterion)} caption={null}>
+            <Suspense fallback={<Box sx={{ height: 250 }} />}>
+              <Curves title={`${measure(criterion)} along ${chart.setting}`} x={chart.setting} y={measure(criterion)} curves={curves[criterion] ?? []} ticks={chart.points} marks={i === 0 ? marks : bare} at={place} width={wide ? 690 : 341} height={250} />
             </Suspense>
-          ))}
-        </Box>
+          </ChartFigure>
+        ))}
+      </Box>
+      <Box sx={{ mb: 2 }}>
         <Box sx={{ display: "flex", gap: 2, alignItems: "center", fontSize: 12, color: "text.secondary", pl: "52px", pr: 2, maxWidth: 690 }}>
           simplest
           <Slider aria-label={chart.setting} size="small" min={0} max={chart.points.length - 1} step={1} value={place} getAriaValueText={word} onChange={(_, value) => setPlace(value as number)} sx={{ mx: 1 }} />
-          most complex
+          <span style={{ whiteSpace: "nowrap" }}>most complex</span>
         </Box>
         <Box aria-live="polite" sx={{ fontSize: 13, mb: 0.5 }}>
           At {chart.setting} <b>{word(place)}</b>{place === chart.submitted ? " (as submitted)" : ""}: {chart.criteria.map((criterion) => said(columns, criterion, place)).join("; ")}. Read off the curve: estimates are in the table below.
@@ -50,7 +59,7 @@ export function DialExplorer({ chart, series, asTable }: DialExplorerProps) {
           <Button disabled={place === chart.best} onClick={() => setPlace(chart.best)}>Best, {word(chart.best)}</Button>
           <Button disabled={place === chart.simplest} onClick={() => setPlace(chart.simplest)}>Simplest as good, {word(chart.simplest)}</Button>
         </Box>
-      </ChartFigure>
+      </Box>
       {chart.tree && <TreeFigure chart={chart.tree} series={series} asTable={asTable} handle={chart.strengths?.[place]} />}
     </>
   );
@@ -81,7 +90,7 @@ function said(columns: Columns, criterion: string, place: number): string {
   return `${measure(criterion)} ${interval({ value: at("unseen"), low: at("low"), high: at("high") })} unseen, ${training === null ? "–" : training.toFixed(3)} on training rows`;
 }
 
-function numbersOf(chart: Schemas["DialChart"], columns: Columns): ChartNumbers {
-  const names = chart.criteria.flatMap((criterion) => ["training", "unseen", "low", "high"].map((part) => `${criterion} ${part}`));
+function numbersOf(chart: Schemas["DialChart"], columns: Columns, criterion: string): ChartNumbers {
+  const names = ["training", "unseen", "low", "high"].map((part) => `${criterion} ${part}`);
   return { columns: [chart.setting, ...names.map((name) => name.replaceAll("_", " "))], rows: chart.points.map((word, i) => [word, ...names.map((name) => columns[name]?.[i] ?? null)]) };
 }

@@ -44,7 +44,8 @@ function make(name: string, looks: Record<string, string | number>, text = ""): 
 
 /** The chart's picture under its title and key, every look written into it, so that it needs no style sheet; null where there is none. */
 export function svgOf(figure: HTMLElement, title: string, keys: readonly Key[]): string | null {
-  const shown = figure.querySelector("svg");
+  // Where a band stands above what it is the overview of, the latter is the picture.
+  const shown = figure.querySelector<SVGSVGElement>("svg[role=tree]") ?? figure.querySelector("svg");
   if (!shown) return null;
   const copy = shown.cloneNode(true) as SVGSVGElement;
   const { width, height } = shown.getBoundingClientRect();

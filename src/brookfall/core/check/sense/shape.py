@@ -50,7 +50,7 @@ class Shape:
         charts: list[LineChart] = []
         series: dict[str, Series] = {}
         for number, move in enumerate(moves[:_DRAWN]):
-            chart, drawn = _picture(bench, move, number)
+            chart, drawn = _picture(bench, move, number, rows)
             charts.append(chart)
             series |= drawn
         table = TableView(
@@ -142,7 +142,7 @@ def _labels(column: Column, grid: NDArray[np.float64]) -> tuple[str, ...]:
     return tuple(column.levels[int(code)] for code in grid)
 
 
-def _picture(bench: Bench, move: _Move, number: int) -> tuple[LineChart, dict[str, Series]]:
+def _picture(bench: Bench, move: _Move, number: int, rows: Rows) -> tuple[LineChart, dict[str, Series]]:
     places = move.grid if move.column.kind == "number" else np.arange(len(move.grid))
     series, lines = {}, []
     curves = move.read[:, 2:]
@@ -150,7 +150,7 @@ def _picture(bench: Bench, move: _Move, number: int) -> tuple[LineChart, dict[st
         if np.isfinite(curves[:, curve]).all():
             name = f"shape:{number}:{curve}"
             series[name] = {"x": places.tolist(), "y": curves[:, curve].tolist()}
-            lines.append(Line(series=name, label=f"row {curve + 1}", colour="baseline", faint=True))
+            lines.append(Line(series=name, label=f"row {rows[curve] + 1}", colour="baseline", faint=True))
     series[f"shape:{number}"] = {"x": places.tolist(), "y": move.read[:, 0].tolist()}
     lines.append(Line(series=f"shape:{number}", label="mean", colour="recipe"))
     outcome = "prediction" if bench.subject.outcome == "number" else "score"
