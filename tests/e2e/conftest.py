@@ -1,5 +1,6 @@
 """The real pages in headless Chromium, against the tests' own server, database and workers."""
 
+import re
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -17,13 +18,28 @@ expect.set_options(timeout=20_000)
 Open = Callable[[str], Page]
 
 
-def without(page: Page, *checks: str) -> None:
-    """Takes checks that fit by the hundred out of the plan on the page; tests of the core have them."""
-    for check in checks:
-        with page.expect_response(lambda answer: answer.request.method == "PUT" and answer.url.endswith("/plan")):
-            page.get_by_label(f"Run {check}", exact=True).click()
-        expect(page.get_by_label(f"Run {check}", exact=True)).not_to_be_checked()
-        expect(page.get_by_label(f"Run {check}", exact=True)).to_be_enabled()
+MANY_FITS = (
+    *("without_leaks", "labels", "luck", "shuffled", "complexity", "learning", "preparation", "optimism", "trees"),
+    *("challengers", "coefficients", "influence", "shape", "sensitivity"),
+)
+"""Checks that fit by the hundred, or read much of a fit; they have walks and tests of their own."""
+
+_PUT_PLAN = """async ({base, checks, out}) => {
+  const plan = await (await fetch(`${base}/plan`)).json();
+  const kept = checks ?? plan.plan.checks.filter((check) => !out.includes(check));
+  const token = document.cookie.match(/brookfall_csrf=([^;]*)/)[1];
+  const body = JSON.stringify({revision: plan.revision, plan: {...plan.plan, checks: kept}});
+  const headers = {"Content-Type": "application/json", "X-CSRF-Token": token};
+  return (await fetch(`${base}/plan`, {method: "PUT", headers, body})).status;
+}"""
+
+
+def planned(page: Page, checks: list[str] | None = None, *, without: tuple[str, ...] = ()) -> None:
+    """Puts these checks alone into the plan of the case on the page, or takes some out; then shows the plan."""
+    base = re.sub(r"^.*(/cases/\d+).*$", r"/api\1", page.url)
+    assert page.evaluate(_PUT_PLAN, {"base": base, "checks": checks, "out": list(without)}) == 200
+    page.reload()
+    page.get_by_role("button", name="Lock the plan and run").wait_for()
 
 
 @pytest.fixture(scope="session")

@@ -4,7 +4,7 @@ import re
 
 from playwright.sync_api import Locator, Page, expect
 
-from tests.e2e.conftest import Open, without
+from tests.e2e.conftest import MANY_FITS, Open, planned
 from tests.e2e.test_walks import RUN_MS, go
 
 
@@ -17,7 +17,7 @@ def taken(page: Page, model: str) -> None:
 
 
 def run(page: Page) -> None:
-    without(page, "luck", "challengers")
+    planned(page, without=MANY_FITS)
     page.get_by_role("button", name="Lock the plan and run").click()
     expect(page).to_have_url(re.compile("/evidence"))
     expect(page.get_by_role("button", name=re.compile(r"^\d+ Holdout"))).to_be_enabled(timeout=RUN_MS)
@@ -86,7 +86,7 @@ def test_every_check_of_the_data_stands_in_the_plan_with_its_limit(open_as: Open
     page.get_by_role("link", name="False alarm filter 1.3").first.click()
     go(page, "Plan")
     fit = page.get_by_role("region", name="1 Is the data fit for use?")
-    for name in ("profile", "association", "leaks", "repeats", "shift"):
+    for name in ("profile", "association", "leaks", "without_leaks", "repeats", "shift", "labels"):
         expect(fit.get_by_label(f"Run {name}")).to_be_checked()
     expect(page.get_by_label("Limit on what one column tells alone")).to_have_value("0.95")
     expect(page.get_by_label("Limit on the population stability index")).to_have_value("0.25")

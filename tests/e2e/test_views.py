@@ -54,7 +54,7 @@ def test_axe_finds_nothing_serious(open_as: Open, case_address: str, scheme: str
     page.emulate_media(color_scheme=scheme)
     faults: dict[str, list[str]] = {}
     steps = [f"{case_address}/{step}" for step in ("brief", "data", "plan", "findings?write=new", "decision")]
-    exhibits = [f"{case_address}/evidence?exhibit={number}" for number in (2, 5, 7, 9, 10, 12)]
+    exhibits = [f"{case_address}/evidence?exhibit={number}" for number in (2, 5, 7, 9, 10, 12, 16, 17)]
     rows = f"{case_address}/rows?model=recipe&part=test&outcome=yes&decided=no&exhibit=7"
     for address in ["/", "/record", *steps, *exhibits, f"{case_address}/compare?part=test", rows]:
         page.goto(address)

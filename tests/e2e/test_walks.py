@@ -9,7 +9,7 @@ from brookfall.demo import packages
 from brookfall.demo.seed import PASSWORD
 from tests.conftest import files_of, rows_csv
 from tests.core.test_package import zipped
-from tests.e2e.conftest import Open, without
+from tests.e2e.conftest import MANY_FITS, Open, planned
 
 RUN_MS = 90_000
 
@@ -37,7 +37,7 @@ def test_from_sign_in_to_the_countersigned_report(open_as: Open) -> None:
     expect(page.get_by_label("Role of drive_minutes")).to_have_value("feature")
 
     go(page, "Plan")
-    without(page, "luck", "challengers")
+    planned(page, without=MANY_FITS)
     folds = page.get_by_label("Folds", exact=True)
     folds.fill("5")
     folds.press("Enter")

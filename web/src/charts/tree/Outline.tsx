@@ -1,6 +1,6 @@
 /** The outline of a tree: a row a node, with its condition, training and unseen share, rows and gain. Every node by keyboard. */
 import { useTheme } from "@mui/material/styles";
-import { useEffect, useRef, useState, type KeyboardEvent } from "react";
+import { memo, useEffect, useRef, useState, type KeyboardEvent } from "react";
 import { count, MINUS, number } from "../../wording";
 import { colourOf } from "../palette";
 import { at, outcomeOf, rangeOf, type Columns, type OutlineRow, type Tree } from "./outline";
@@ -105,7 +105,12 @@ interface NodeProps {
 
 const PER_LETTER = 6;
 
-function Node({ chart, columns, row, y, indent, parentAt, x, onPath, isFocused, onFocus, onToggle }: NodeProps) {
+/** Drawn anew only when something of it is seen to change: a move of the focus concerns two of many hundred rows. */
+const Node = memo(DrawnNode, (before, after) =>
+  before.row === after.row && before.y === after.y && before.indent === after.indent && before.onPath === after.onPath && before.isFocused === after.isFocused && before.columns === after.columns && before.parentAt?.x === after.parentAt?.x && before.parentAt?.y === after.parentAt?.y,
+);
+
+function DrawnNode({ chart, columns, row, y, indent, parentAt, x, onPath, isFocused, onFocus, onToggle }: NodeProps) {
   const { vars } = useTheme();
   const { node } = row;
   const splits = row.isLeaf ? null : (chart.columns[at(columns, "column", node) ?? 0] ?? null);
