@@ -28,7 +28,7 @@ def main() -> None:
                 viewport={"width": 1280, "height": 800}, base_url=house.address, color_scheme="dark"
             )
             sign_in(dark, "iris")
-            visit(dark, "/cases/2/evidence?exhibit=12", "evidence-dark")
+            visit(dark, "/cases/2/evidence?exhibit=14", "evidence-dark")
             browser.close()
     finally:
         house.clear()
@@ -65,7 +65,7 @@ def walk(page: Page) -> None:
         page.get_by_role("button", name=re.compile(r"^\d+ Errors, pairs")).wait_for()
         while page.get_by_role("button", name="Cancel the run").count():
             time.sleep(0.2)
-    page.goto("/cases/1/evidence?exhibit=12")
+    page.goto("/cases/1/evidence?exhibit=14")
     page.get_by_label("Working notes").fill(
         "The note says 'accuracy 100 %, validated'. On which rows?\n\nAsk for the script."
     )
@@ -73,15 +73,18 @@ def walk(page: Page) -> None:
     page.get_by_role("article").click()
     page.keyboard.press("a")
     shoot(page, "evidence-gap")
-    visit(page, "/cases/2/evidence?exhibit=17", "evidence-groups")
-    visit(page, "/cases/2/evidence?exhibit=9", "evidence-threshold")
+    visit(page, "/cases/2/evidence?exhibit=25", "evidence-groups")
+    visit(page, "/cases/2/evidence?exhibit=11", "evidence-threshold")
     models = "recipe,baseline,in_use,logistic,forest,naive_bayes"
     visit(page, f"/cases/2/compare?models={models}&highlight=recipe", "compare")
-    visit(page, "/cases/2/rows?model=recipe&part=test&outcome=yes&decided=no&exhibit=7&sort=score", "rows")
-    visit(page, "/cases/2/evidence?exhibit=6", "evidence-claims")
-    visit(page, "/cases/4/evidence?exhibit=12", "evidence-number")
-    visit(page, "/cases/5/evidence?exhibit=7", "evidence-classes")
-    page.goto("/cases/1/findings?from=12")
+    visit(page, "/cases/2/rows?model=recipe&part=test&outcome=yes&decided=no&exhibit=9&sort=score", "rows")
+    visit(page, "/cases/2/evidence?exhibit=8", "evidence-claims")
+    page.goto("/cases/1/evidence?exhibit=16")
+    page.get_by_role("button", name=re.compile("Simplest as good")).click()
+    page.get_by_role("tree").evaluate("tree => tree.scrollIntoView({block: 'center'})")
+    shoot(page, "evidence-tree")
+    visit(page, "/cases/5/evidence?exhibit=7", "evidence-labels")
+    page.goto("/cases/1/findings?from=14")
     page.get_by_label("What is wrong").wait_for()
     page.wait_for_timeout(800)
     page.get_by_label("Severity").click()
