@@ -97,6 +97,18 @@ class Bench:
         return np.setdiff1d(self.all_parts, self.parts["test"])
 
     @cached_property
+    def unseen(self) -> Rows:
+        """Every row of the parts that is not for training."""
+        return np.setdiff1d(self.all_parts, self.parts["training"])
+
+    def some_unseen(self, most: int) -> Rows:
+        """The unseen rows, or so many of them, drawn by the plan's seed; sorted."""
+        if len(self.unseen) <= most:
+            return self.unseen
+        rng = np.random.default_rng(digest.seed_from("unseen", self.plan.seed))
+        return np.sort(rng.choice(self.unseen, most, replace=False))
+
+    @cached_property
     def folds(self) -> tuple[Fold, ...]:
         return self.folds_as(self.plan.cross_validation)
 

@@ -21,6 +21,12 @@ from brookfall.core.measure.ranking import auc_gap_by_fold
 from brookfall.core.measure.scored import AnyScored, Scored
 from brookfall.core.recipe.families import family_of, resolved_settings
 
+_NO_GAP = (
+    *("base_rate", "selection_rate", "mean_score", "bias"),
+    *("calibration_slope", "calibration_intercept", "average_precision", "ks", "lift_at_20"),
+    "expected_calibration_error",
+)
+"""Measures in which more is neither better nor worse, and those with no paired interval: holdout shows them by part."""
 _ONE_PART = "The supplied scores are of one part alone, so training can't be set against unseen rows."
 
 
@@ -112,8 +118,14 @@ def _judged_measure(bench: Bench) -> tuple[str, Limit]:
     return ("r2", policy.gap_r2) if bench.subject.outcome == "number" else (bench.plan.main_measure, policy.gap)
 
 
-def _names(bench: Bench) -> tuple[str, ...]:
+def _drawn(bench: Bench) -> tuple[str, ...]:
     return tuple(dict.fromkeys((_judged_measure(bench)[0], *shown.main_measures(bench))))
+
+
+def _names(bench: Bench) -> tuple[str, ...]:
+    """The measures that are drawn, then every other one whose gap has a direction and an interval."""
+    others = (name for name in shown.MEASURES[bench.subject.outcome] if name not in _NO_GAP)
+    return tuple(dict.fromkeys((*_drawn(bench), *others)))
 
 
 def _measured(
@@ -165,7 +177,7 @@ def _strips(
                 gap=gaps[name, sides.unseen[-1]],
             ),
         )
-        for name in _names(bench)
+        for name in _drawn(bench)
     ]
     return shown.strips(f"Training and unseen rows on one scale{shown.of_model(sides.model, bench)}", groups)
 

@@ -12,7 +12,7 @@ from brookfall.core.exhibit import TreeChart, TreeColumn
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.probe.columns import sources
 from brookfall.core.fit.probe.trees import Nodes, read_trees
-from brookfall.core.fit.request import FitRequest, Need, Rows, TreesReading
+from brookfall.core.fit.request import FitRequest, Need, TreesReading
 from brookfall.core.measure.association import associate
 from brookfall.core.measure.curves import Series
 from brookfall.core.measure.interval import wilson
@@ -24,13 +24,8 @@ STRONG = 0.5
 """From this association on, a feature is called a strong stand-in for what is protected (common practice)."""
 
 
-def unseen_rows(bench: Bench) -> Rows:
-    """Every row of the parts that is not for training."""
-    return np.setdiff1d(bench.all_parts, bench.parts["training"])
-
-
 def trees_need(bench: Bench, fit: FitRequest) -> Need:
-    return Need(fit, TreesReading(unseen_rows(bench), MOST_NODES))
+    return Need(fit, TreesReading(bench.unseen, MOST_NODES))
 
 
 def tree_chart(

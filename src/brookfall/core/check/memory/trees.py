@@ -5,7 +5,7 @@ import numpy as np
 from brookfall.core import wording
 from brookfall.core.bench import Bench
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.memory.tree_chart import marked, tree_chart, trees_need, unseen_rows
+from brookfall.core.check.memory.tree_chart import marked, tree_chart, trees_need
 from brookfall.core.errors import UserError
 from brookfall.core.exhibit import TableView, TreeChart
 from brookfall.core.fit.ledger import Ledger
@@ -67,7 +67,7 @@ def _anatomy(draft: Draft, tree: Series, bench: Bench) -> dict[str, int]:
     leaf = left < 0
     rows = np.array(tree["training"], dtype=np.float64)[leaf]
     unseen = np.array(tree["unseen"], dtype=np.float64)[leaf]
-    trained, n = len(bench.parts["training"]), len(unseen_rows(bench))
+    trained, n = len(bench.parts["training"]), len(bench.unseen)
 
     def counted(name: str, value: float, of: int) -> int:
         return draft.add(name, Figure(float(value), of, note=_COUNTED), part="training")

@@ -9,7 +9,7 @@ from brookfall.core import wording
 from brookfall.core.bench import Bench
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.memory.tree_chart import marked, unseen_rows
+from brookfall.core.check.memory.tree_chart import marked
 from brookfall.core.exhibit import TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import InfluenceReading, Need, SplitsReading
@@ -17,6 +17,8 @@ from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.interval import z_of
 
 REPEATS = 30
+_MOST_ROWS = 20_000
+"""More would narrow the intervals, and take hours with many features."""
 
 
 class Influence:
@@ -28,13 +30,13 @@ class Influence:
 
     def requests(self, bench: Bench) -> list[Need]:
         fit = bench.holdout.fit
-        reading = InfluenceReading(unseen_rows(bench), bench.plan.main_measure, REPEATS, bench.plan.seed)
+        reading = InfluenceReading(bench.some_unseen(_MOST_ROWS), bench.plan.main_measure, REPEATS, bench.plan.seed)
         return [Need(fit, reading), Need(fit, SplitsReading(fit.train)), bench.holdout]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
         losses, own = (ledger.scores(need) for need in self.requests(bench)[:2])
-        n = len(unseen_rows(bench))
+        n = len(bench.some_unseen(_MOST_ROWS))
         few = bench.model_parts(ledger, "recipe")["test"].few
         order = np.argsort(-losses[:, 0], kind="stable")
         features = [bench.subject.features[place] for place in order]

@@ -7,7 +7,6 @@ from brookfall.core import wording
 from brookfall.core.bench import Bench
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.memory.tree_chart import unseen_rows
 from brookfall.core.exhibit import StripChart, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.probe.sensitivity import DISTURBANCES, NOISE
@@ -15,6 +14,7 @@ from brookfall.core.fit.request import Need, SensitivityReading
 from brookfall.core.measure.figure import Figure, absent, few_units
 from brookfall.core.measure.interval import proportion, z_of
 
+_MOST_ROWS = 50_000
 _WORDS = {
     "noise": f"noise of {100 * NOISE:g} % of an SD",
     "missing": "the value missing",
@@ -30,12 +30,12 @@ class Sensitivity:
     refits = True
 
     def requests(self, bench: Bench) -> list[Need]:
-        return [Need(bench.holdout.fit, SensitivityReading(unseen_rows(bench), bench.plan.seed))]
+        return [Need(bench.holdout.fit, SensitivityReading(bench.some_unseen(_MOST_ROWS), bench.plan.seed))]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
         read = ledger.scores(self.requests(bench)[0])
-        number, n = bench.subject.outcome == "number", len(unseen_rows(bench))
+        number, n = bench.subject.outcome == "number", len(bench.some_unseen(_MOST_ROWS))
         measure = "mean_change" if number else "changed_decisions"
         places = {
             (feature, kind): draft.add(
@@ -103,7 +103,7 @@ def _answer(bench: Bench, draft: Draft, places: dict[tuple[str, str], int], *, n
             else f"changes {wording.figure(figure.mapped(_percent), draft.level, 1)} % of decisions"
         )
         said.append(f"{wording.capital(_WORDS[kind])} in {feature} {amount}, more than in any other feature.")
-    n = len(unseen_rows(bench))
+    n = len(bench.some_unseen(_MOST_ROWS))
     return (
         f"{' '.join(said)} All on {wording.rows(n)} unseen{unit and ', in the unit of' + unit}."
         if said

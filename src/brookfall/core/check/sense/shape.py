@@ -9,7 +9,6 @@ from brookfall.core import digest, wording
 from brookfall.core.bench import Bench
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.memory.tree_chart import unseen_rows
 from brookfall.core.check.sense.signs import SIGNS
 from brookfall.core.exhibit import Line, LineChart, TableView
 from brookfall.core.fit.ledger import Ledger
@@ -99,8 +98,7 @@ class _Move:
 
 def _rows(bench: Bench) -> Rows:
     """At most 300 unseen rows, drawn by the plan's seed; in random order, so that the first few are a sample too."""
-    rows = unseen_rows(bench)
-    return np.random.default_rng(digest.seed_from("shape", bench.plan.seed)).permutation(rows)[:_ROWS]
+    return np.random.default_rng(digest.seed_from("shape", bench.plan.seed)).permutation(bench.unseen)[:_ROWS]
 
 
 def _move(
