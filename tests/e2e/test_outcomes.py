@@ -86,7 +86,7 @@ def test_every_check_of_the_data_stands_in_the_plan_with_its_limit(open_as: Open
     page.get_by_role("link", name="False alarm filter 1.3").first.click()
     go(page, "Plan")
     fit = page.get_by_role("region", name="1 Is the data fit for use?")
-    for name in ("profile", "association", "leaks", "without_leaks", "repeats", "shift", "labels"):
+    for name in ("profile", "association", "leaks", "without leaks", "repeats", "shift", "labels"):
         expect(fit.get_by_label(f"Run {name}")).to_be_checked()
     expect(page.get_by_label("Limit on what one column tells alone")).to_have_value("0.95")
     expect(page.get_by_label("Limit on the population stability index")).to_have_value("0.25")

@@ -315,6 +315,7 @@ def test_mcnemar_is_that_of_statsmodels_and_scipy() -> None:
 
 
 @given(st.lists(st.floats(0.0001, 1), min_size=1, max_size=12))
+@settings(max_examples=40, deadline=None)
 def test_holm_is_that_of_statsmodels(p: list[float]) -> None:
     from statsmodels.stats.multitest import multipletests
 

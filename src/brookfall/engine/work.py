@@ -7,7 +7,7 @@ import time
 from dataclasses import replace
 from functools import lru_cache
 
-from sqlalchemy import or_, select
+from sqlalchemy import or_, select, update
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
@@ -131,9 +131,10 @@ def _write_exhibit(run_id: int) -> bool:
     laid = lay_out(run_id)
     asked = laid.asked[check.number]
     try:
-        with transaction() as session:
-            kept = ledger.load(session, asked.needs)
-        exhibit = evaluate(asked, laid.bench, kept)
+        with heartbeat(lambda: _renew_check(check.id)):
+            with transaction() as session:
+                kept = ledger.load(session, asked.needs)
+            exhibit = evaluate(asked, laid.bench, kept)
     except Exception:  # noqa: BLE001 - a fault of ours in one check must not end the others
         _log.exception("run %s, check %s", run_id, check.name)
         exhibit = faulted(asked, laid.bench)
@@ -153,10 +154,16 @@ def _claim_check(session: Session, run_id: int) -> RunCheck | None:
     waiting = select(RunCheck).where(RunCheck.run_id == run_id, RunCheck.state == "waiting")
     for check in session.scalars(waiting.order_by(RunCheck.number).with_for_update(skip_locked=True)):
         if not missing.intersection(check.fits):
-            check.state, check.lease_until = "leased", now() + 3 * ledger.LEASE
+            check.state, check.lease_until = "leased", now() + ledger.LEASE
             check.attempts += 1
             return check
     return None
+
+
+def _renew_check(check_id: int) -> None:
+    mine = update(RunCheck).where(RunCheck.id == check_id, RunCheck.state == "leased")
+    with transaction() as session:
+        session.execute(mine.values(lease_until=now() + ledger.LEASE))
 
 
 def _others_at_work(run_id: int) -> bool:

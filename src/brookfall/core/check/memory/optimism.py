@@ -34,7 +34,7 @@ class Optimism:
             *(
                 Need(bench.fit(drawn), FigureReading(read, wanted))
                 for drawn in resamples(bench)
-                for read in (drawn, rows, np.setdiff1d(rows, drawn))
+                for read in (drawn, rows, _not_drawn(rows, drawn))
             ),
         ]
 
@@ -98,6 +98,13 @@ def _is_too_small(fair: Figure, out: Figure, sign: float) -> bool:
     if fair.value is None or interval is None:
         return False
     return fair.value > interval[1] if sign > 0 else fair.value < interval[0]
+
+
+def _not_drawn(rows: Rows, drawn: Rows) -> Rows:
+    held = np.zeros(int(rows[-1]) + 1, dtype=np.bool_)
+    held[rows] = True
+    held[drawn] = False
+    return np.flatnonzero(held)
 
 
 def resamples(bench: Bench) -> list[Rows]:
