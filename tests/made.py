@@ -4,11 +4,13 @@ import numpy as np
 import pandas as pd
 
 from brookfall.core.bench import Bench
+from brookfall.core.exhibit import Estimate, Exhibit
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.request import FitJob, Reading, ScoreReading
 from brookfall.core.measure.scored import Numbers, Scored, ScoredClasses, ScoredNumbers
 from brookfall.core.recipe.family.family import Outcome
 from brookfall.core.recipe.recipe import Recipe
+from brookfall.core.retest import retest
 from brookfall.core.subject import Subject
 from brookfall.core.table.infer import column_from_text
 from brookfall.core.table.roles import Roles
@@ -91,6 +93,26 @@ def subject_of_frame(
 ) -> Subject:
     given = Roles.model_validate({"target": target, **roles})
     return Subject(table_of(frame), given, recipe, (), "frame.csv", outcome)
+
+
+MAIN = {"binary": "auc", "multiclass": "balanced_accuracy", "number": "r2"}
+
+
+def bench_with(subject: Subject, *checks: str, **changes: object) -> Bench:
+    """A small plan of these checks alone, judged by the outcome's usual measure."""
+    return Bench(subject, small_plan(checks=checks or ("gap",), main_measure=MAIN[subject.outcome], **changes))
+
+
+def exhibit_of(subject: Subject, check: str, **changes: object) -> Exhibit:
+    (found,) = retest(bench_with(subject, check, **changes))
+    return found
+
+
+def estimate(found: Exhibit, measure: str, **labels: object) -> Estimate:
+    """The one estimate of that measure with these labels."""
+    wanted = [e for e in found.estimates if e.measure == measure and all(getattr(e, k) == v for k, v in labels.items())]
+    assert len(wanted) == 1, (measure, labels, len(wanted))
+    return wanted[0]
 
 
 def read(subject: Subject, train: np.ndarray, reading: Reading) -> np.ndarray:

@@ -18,7 +18,7 @@ from brookfall.core.check.memory.optimism import resamples
 from brookfall.core.check.memory.tree_chart import path_of
 from brookfall.core.check.memory.trees import Trees
 from brookfall.core.errors import UserError
-from brookfall.core.exhibit import DialChart, Estimate, Exhibit, TreeChart
+from brookfall.core.exhibit import DialChart, Exhibit, TreeChart
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.ledger import MemoryLedger
 from brookfall.core.fit.request import FigureReading, FitJob, Need, Shuffles, Wanted
@@ -32,8 +32,7 @@ from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.resample.shuffle import constant_within, exchange
 from brookfall.core.retest import ask, jobs_of, retest
 from brookfall.core.subject import Subject
-from tests.conftest import small_plan
-from tests.made import subject_of_frame
+from tests.made import bench_with, estimate, exhibit_of, subject_of_frame
 
 N = 420
 
@@ -70,28 +69,11 @@ def subject(
     return subject_of_frame(kept, target, made, outcome, ignore=("house",), protected=("sex",))  # type: ignore[arg-type]
 
 
-def bench(of: Subject, *checks: str, **changes: object) -> Bench:
-    checks = checks or ("gap",)
-    main = {"binary": "auc", "multiclass": "balanced_accuracy", "number": "r2"}[of.outcome]
-    return Bench(of, small_plan(checks=checks, main_measure=main, **changes))
-
-
-def exhibit(of: Subject, check: str, **changes: object) -> Exhibit:
-    (found,) = retest(bench(of, check, **changes))
-    return found
-
-
-def estimate(found: Exhibit, measure: str, **labels: object) -> Estimate:
-    wanted = [e for e in found.estimates if e.measure == measure and all(getattr(e, k) == v for k, v in labels.items())]
-    assert len(wanted) == 1, (measure, labels, len(wanted))
-    return wanted[0]
-
-
 # Shuffled outcomes.
 
 
 def test_a_full_tree_memorises_anything() -> None:
-    found = exhibit(subject(family="tree"), "shuffled")
+    found = exhibit_of(subject(family="tree"), "shuffled")
     assert found.standing == "outside"
     assert estimate(found, "capacity").value == pytest.approx(1.0)
     assert "On nonsense labels this recipe still has AUC 1.000 on its own rows" in found.answer
@@ -100,7 +82,7 @@ def test_a_full_tree_memorises_anything() -> None:
 
 @pytest.mark.parametrize("outcome", TARGETS)
 def test_a_plain_regression_memorises_little_and_learns_something(outcome: str) -> None:
-    found = exhibit(subject(outcome, "linear" if outcome == "number" else "logistic"), "shuffled")
+    found = exhibit_of(subject(outcome, "linear" if outcome == "number" else "logistic"), "shuffled")
     assert found.standing == "within"
     assert 0 <= (estimate(found, "capacity").value or 0) < 0.2
     p = estimate(found, "shuffled_p")
@@ -116,13 +98,13 @@ def test_a_plain_regression_memorises_little_and_learns_something(outcome: str) 
 def test_where_nothing_can_be_learned_p_says_so() -> None:
     rows = frame()
     rows["flag"] = np.random.default_rng(3).permutation(rows["flag"].to_numpy())
-    found = exhibit(subject(rows=rows), "shuffled")
+    found = exhibit_of(subject(rows=rows), "shuffled")
     assert (estimate(found, "shuffled_p").value or 0) > 0.05
     assert "nothing shows that it learned anything" in found.answer
 
 
 def test_a_forest_is_judged_out_of_bag_and_its_plain_score_shown() -> None:
-    found = exhibit(subject(family="forest", settings={"trees": 12}), "shuffled")
+    found = exhibit_of(subject(family="forest", settings={"trees": 12}), "shuffled")
     assert (estimate(found, "capacity").value or 0) < 0.2
     plain = estimate(found, "auc", model="shuffled, as fitted")
     assert (plain.value or 0) > 0.9
@@ -132,7 +114,7 @@ def test_a_forest_is_judged_out_of_bag_and_its_plain_score_shown() -> None:
 @pytest.mark.parametrize("family", ["logistic", "tree"])
 def test_a_shuffled_figure_is_that_of_a_fit_to_the_exchanged_outcomes(family: str) -> None:
     of = subject(family=family, settings={"depth": 3} if family == "tree" else {}, preprocess={"encode": "ordinal"})
-    at = bench(of)
+    at = bench_with(of)
     fold = at.short_folds[0]
     shuffles = Shuffles(at.cross_validated, 11, 3, 2)
     fit = replace(at.fit(fold.train), shuffles=shuffles)
@@ -204,7 +186,7 @@ def test_whole_groups_change_places_where_outcomes_are_constant_in_them() -> Non
         group="house",
         protected=("sex",),
     )
-    found = exhibit(of, "shuffled", cross_validation={"folds": 5, "by": "groups"})
+    found = exhibit_of(of, "shuffled", cross_validation={"folds": 5, "by": "groups"})
     assert "Whole groups of outcomes changed places 20 times." in found.answer
     blocks = np.array([4, 4, 9, 9, 2])
     places = exchange(5, blocks, 1, 0)
@@ -223,7 +205,7 @@ def test_capacity_runs_from_chance_to_perfect() -> None:
 
 def test_every_pruning_comes_from_one_grown_tree_and_is_a_tree_grown_with_it() -> None:
     of = subject(family="tree", preprocess={"encode": "ordinal"})
-    at = bench(of, "complexity")
+    at = bench_with(of, "complexity")
     (found,) = retest(at)
     dial = next(chart for chart in found.charts if isinstance(chart, DialChart))
     raw = np.column_stack([of.table.column(name).values.astype(float) for name in of.features])
@@ -250,7 +232,7 @@ def test_every_pruning_comes_from_one_grown_tree_and_is_a_tree_grown_with_it() -
 
 
 def test_the_simplest_is_the_first_within_one_standard_error_of_the_best() -> None:
-    found = exhibit(subject("number", "nearest_neighbours", settings={"k": 1}), "complexity")
+    found = exhibit_of(subject("number", "nearest_neighbours", settings={"k": 1}), "complexity")
     dial = next(chart for chart in found.charts if isinstance(chart, DialChart))
     unseen = np.array(found.series["dial"]["mse unseen"], dtype=float)
     assert dial.best == int(unseen.argmin())
@@ -260,7 +242,7 @@ def test_the_simplest_is_the_first_within_one_standard_error_of_the_best() -> No
 
 
 def test_a_recipe_that_is_simple_enough_is_within() -> None:
-    found = exhibit(subject(family="gradient_boosting", settings={"trees": 10, "depth": 2}), "complexity")
+    found = exhibit_of(subject(family="gradient_boosting", settings={"trees": 10, "depth": 2}), "complexity")
     assert found.standing == "within"
     assert "A simpler model is better" not in found.answer
 
@@ -285,7 +267,7 @@ def test_every_family_with_a_dial_has_its_submitted_value_on_it(family: str, giv
 
 
 def test_a_family_without_a_dial_says_so() -> None:
-    found = exhibit(subject(family="naive_bayes"), "complexity")
+    found = exhibit_of(subject(family="naive_bayes"), "complexity")
     assert found.state == "not_applicable"
     assert "no dial" in found.answer
 
@@ -295,12 +277,12 @@ def test_a_family_without_a_dial_says_so() -> None:
 
 def test_the_learning_curve_ends_where_five_folds_are() -> None:
     of = subject()
-    found = exhibit(of, "learning", cross_validation={"folds": 5})
+    found = exhibit_of(of, "learning", cross_validation={"folds": 5})
     curve = found.series["learning:unseen"]
     assert curve["x"] == sorted(curve["x"])
-    at = bench(of)
+    at = bench_with(of)
     ledger = MemoryLedger()
-    for need in (five := bench(of, cross_validation={"folds": 5})).fold_needs:
+    for need in (five := bench_with(of, cross_validation={"folds": 5})).fold_needs:
         ledger.keep(execute(FitJob(need.fit, (need.reading,)), of))
     rows = five.out_of_fold(ledger).scored
     assert curve["y"][-1] == pytest.approx(roc_auc_score(rows.outcomes, rows.scores), abs=1e-9)  # type: ignore[union-attr]
@@ -312,7 +294,7 @@ def test_outcomes_that_leak_through_the_preparation_are_measured() -> None:
     rows = frame()
     rng = np.random.default_rng(5)
     rows["street"] = [f"s{i}" for i in rng.integers(0, 160, N)]
-    found = exhibit(subject(rows=rows, preprocess={"encode": "target", "rare": 0}), "preparation")
+    found = exhibit_of(subject(rows=rows, preprocess={"encode": "target", "rare": 0}), "preparation")
     gain = estimate(found, "auc_difference", model="prepared on all rows")
     assert gain.low is not None
     assert gain.low > 0
@@ -321,13 +303,13 @@ def test_outcomes_that_leak_through_the_preparation_are_measured() -> None:
 
 def test_a_recipe_that_learns_nothing_before_it_fits_has_nothing_to_leak() -> None:
     of = subject_of_frame(frame()[["x", "z", "flag"]], "flag", Recipe(family="logistic"))
-    assert "learns nothing from the rows before it fits" in exhibit(of, "preparation").answer
+    assert "learns nothing from the rows before it fits" in exhibit_of(of, "preparation").answer
 
 
 def test_optimism_is_the_mean_over_resamples_of_own_less_whole() -> None:
     of = subject(preprocess={"encode": "ordinal"})
-    at = bench(of)
-    found = exhibit(of, "optimism")
+    at = bench_with(of)
+    found = exhibit_of(of, "optimism")
     raw = np.column_stack([of.table.column(name).values.astype(float) for name in of.features])
     hits, rows = of.target.hits, at.cross_validated
     gains = []
@@ -342,7 +324,7 @@ def test_optimism_is_the_mean_over_resamples_of_own_less_whole() -> None:
 
 
 def test_the_correction_of_a_recipe_that_memorises_is_said_to_be_too_small() -> None:
-    found = exhibit(subject(family="tree"), "optimism")
+    found = exhibit_of(subject(family="tree"), "optimism")
     fair, apart = estimate(found, "auc", model="corrected"), estimate(found, "auc", model="resampled")
     assert fair.value is not None
     assert apart.value is not None
@@ -354,7 +336,7 @@ def test_the_correction_of_a_recipe_that_memorises_is_said_to_be_too_small() -> 
 
 
 def drawn(of: Subject) -> tuple[Bench, MemoryLedger, Exhibit, TreeChart]:
-    at = bench(of, "trees")
+    at = bench_with(of, "trees")
     (asked,) = ask(at)
     ledger = MemoryLedger()
     for job in jobs_of((asked,)):
@@ -442,7 +424,7 @@ def test_splits_on_what_is_protected_or_stands_in_for_it_are_marked() -> None:
 
 def test_the_tree_at_the_handle_is_that_of_the_dial() -> None:
     of = subject(family="tree", settings={"pruning": 0.01})
-    at = bench(of, "complexity")
+    at = bench_with(of, "complexity")
     assert tree_need(at).fit.recipe.settings["pruning"] == 0.0
     (found,) = retest(at)
     dial = next(chart for chart in found.charts if isinstance(chart, DialChart))
@@ -452,13 +434,13 @@ def test_the_tree_at_the_handle_is_that_of_the_dial() -> None:
 
 
 def test_a_family_without_trees_says_so() -> None:
-    assert "has no trees" in exhibit(subject(), "trees").answer
+    assert "has no trees" in exhibit_of(subject(), "trees").answer
     assert family_of(Recipe(family="logistic")).trees is None
 
 
 def test_shuffles_read_nothing_but_figures() -> None:
     of = subject()
-    at = bench(of)
+    at = bench_with(of)
     need: Need = at.holdout
     fit = replace(need.fit, shuffles=Shuffles(at.cross_validated, 1, 0, 1))
     with pytest.raises(TypeError, match="only figures"):
@@ -468,7 +450,7 @@ def test_shuffles_read_nothing_but_figures() -> None:
 
 
 def test_keys_of_readings_fit_the_ledger() -> None:
-    at = bench(subject(family="tree"), *(check for check in CHECKS if check not in ("choice", "in_use")))
+    at = bench_with(subject(family="tree"), *(check for check in CHECKS if check not in ("choice", "in_use")))
     keys = {need.reading.key for one in ask(at) for need in one.needs}
     assert len({key.partition(":")[0] for key in keys}) >= 7
     assert max(len(key) for key in keys) <= 80

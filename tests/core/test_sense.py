@@ -14,9 +14,7 @@ from sklearn.metrics import roc_auc_score
 from sklearn.tree import DecisionTreeClassifier
 from statsmodels.stats.outliers_influence import variance_inflation_factor
 
-from brookfall.core.bench import Bench
 from brookfall.core.check.sense.coefficients import CoefficientCheck
-from brookfall.core.exhibit import Estimate, Exhibit
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.probe.columns import sources
 from brookfall.core.fit.probe.grid import grid_of
@@ -27,8 +25,7 @@ from brookfall.core.retest import retest
 from brookfall.core.subject import Subject
 from brookfall.core.submission.schema import Expectation
 from brookfall.core.table.infer import column_from_text
-from tests.conftest import small_plan
-from tests.made import subject_of_frame
+from tests.made import bench_with, estimate, exhibit_of, subject_of_frame
 
 N = 360
 
@@ -74,41 +71,25 @@ def subject(
     return replace(found, expectations=expected)
 
 
-def bench(of: Subject, *checks: str, **changes: object) -> Bench:
-    main = {"binary": "auc", "multiclass": "balanced_accuracy", "number": "r2"}[of.outcome]
-    return Bench(of, small_plan(checks=checks or ("gap",), main_measure=main, **changes))
-
-
-def exhibit(of: Subject, check: str, **changes: object) -> Exhibit:
-    (found,) = retest(bench(of, check, **changes))
-    return found
-
-
-def estimate(found: Exhibit, measure: str, **labels: object) -> Estimate:
-    wanted = [e for e in found.estimates if e.measure == measure and all(getattr(e, k) == v for k, v in labels.items())]
-    assert len(wanted) == 1, (measure, labels, len(wanted))
-    return wanted[0]
-
-
 # Coefficients.
 
 
 def test_signs_are_held_against_what_is_expected() -> None:
-    found = exhibit(subject(signs={"x": "positive", "z": "negative"}), "coefficients")
+    found = exhibit_of(subject(signs={"x": "positive", "z": "negative"}), "coefficients")
     assert found.standing == "within"
     assert found.answer.startswith("All 2 expected signs hold.")
-    contrary = exhibit(subject(signs={"x": "negative"}), "coefficients")
+    contrary = exhibit_of(subject(signs={"x": "negative"}), "coefficients")
     assert contrary.standing == "outside"
     assert "The sign of x is the opposite" in contrary.answer
-    open_ = exhibit(subject(signs={"idle": "positive"}), "coefficients")
+    open_ = exhibit_of(subject(signs={"idle": "positive"}), "coefficients")
     assert open_.standing in ("near", "unsettled")
     assert "leave the sign of idle open" in open_.answer
 
 
 def test_estimates_are_of_maximum_likelihood_with_their_ratios() -> None:
     of = subject(preprocess={"encode": "ordinal"})
-    at = bench(of)
-    found = exhibit(of, "coefficients")
+    at = bench_with(of)
+    found = exhibit_of(of, "coefficients")
     rows = at.parts["training"]
     raw = np.column_stack([of.table.column(name).values.astype(float) for name in of.features])[rows]
     plain = LogisticRegression(C=np.inf, tol=1e-12, max_iter=10_000).fit(raw, of.target.hits[rows])
@@ -122,8 +103,8 @@ def test_estimates_are_of_maximum_likelihood_with_their_ratios() -> None:
 
 def test_inflation_is_that_of_statsmodels() -> None:
     of = subject("number", "linear", preprocess={"encode": "ordinal"})
-    at = bench(of)
-    found = exhibit(of, "coefficients")
+    at = bench_with(of)
+    found = exhibit_of(of, "coefficients")
     rows = at.parts["training"]
     raw = np.column_stack([np.ones(len(rows)), *(of.table.column(n).values.astype(float)[rows] for n in of.features)])
     for place, name in enumerate(of.features, start=1):
@@ -133,7 +114,7 @@ def test_inflation_is_that_of_statsmodels() -> None:
 
 def test_a_penalised_fit_has_intervals_by_resamples_and_neither_error_nor_p() -> None:
     of = subject(family="logistic", settings={"penalty": "l2", "strength": 5.0})
-    found = exhibit(of, "coefficients")
+    found = exhibit_of(of, "coefficients")
     measures = {e.measure for e in found.estimates}
     assert measures == {"coefficient"}
     x = estimate(found, "coefficient", feature="x")
@@ -145,7 +126,7 @@ def test_a_penalised_fit_has_intervals_by_resamples_and_neither_error_nor_p() ->
 
 
 def test_several_classes_have_a_coefficient_each() -> None:
-    found = exhibit(subject("multiclass"), "coefficients")
+    found = exhibit_of(subject("multiclass"), "coefficients")
     of_x = [e for e in found.estimates if e.feature == "x"]
     assert {e.class_ for e in of_x} == {"high", "low", "mid"}
 
@@ -154,7 +135,7 @@ def test_columns_that_tell_the_outcomes_apart_have_no_end() -> None:
     rows = frame()
     rows["given"] = np.where(rows["flag"] == "yes", "1", "0")
     of = subject_of_frame(rows.drop(columns=["kind", "size"]), "flag", Recipe(family="logistic"))
-    found = exhibit(of, "coefficients")
+    found = exhibit_of(of, "coefficients")
     assert found.state == "failed"
     assert "a coefficient has no end" in found.answer
 
@@ -166,7 +147,7 @@ def test_weights_and_groups_take_the_sandwich() -> None:
     grouped = subject_of_frame(plain, "flag", Recipe(family="logistic"), group="house")
     alone = subject_of_frame(plain, "flag", Recipe(family="logistic"), ignore=("house",))
     found = [
-        exhibit(of, "coefficients", parts={"kind": "shares", "training": 60, "test": 40}) for of in (grouped, alone)
+        exhibit_of(of, "coefficients", parts={"kind": "shares", "training": 60, "test": 40}) for of in (grouped, alone)
     ]
     values = [estimate(one, "coefficient", feature="x") for one in found]
     assert values[0].value == pytest.approx(values[1].value, abs=1e-6)
@@ -174,7 +155,7 @@ def test_weights_and_groups_take_the_sandwich() -> None:
 
 
 def test_a_family_without_coefficients_says_so() -> None:
-    assert "has no coefficients" in exhibit(subject(family="tree"), "coefficients").answer
+    assert "has no coefficients" in exhibit_of(subject(family="tree"), "coefficients").answer
     assert CoefficientCheck.question == 7
 
 
@@ -182,14 +163,14 @@ def test_a_family_without_coefficients_says_so() -> None:
 
 
 def read(of: Subject, reading: InfluenceReading | ShapeReading | SensitivityReading) -> np.ndarray:
-    at = bench(of)
+    at = bench_with(of)
     result = execute(FitJob(at.fit(at.parts["training"]), (reading,)), of)
     assert result.failure is None, result.failure
     return result.readings[reading.key]
 
 
 def plain_model(of: Subject, family: str):
-    at = bench(of)
+    at = bench_with(of)
     raw = np.column_stack([of.table.column(name).values.astype(float) for name in of.features])
     made = {
         "logistic": LogisticRegression(C=np.inf, tol=1e-12, max_iter=10_000),
@@ -203,7 +184,7 @@ def plain_model(of: Subject, family: str):
 def test_influence_is_what_a_loop_over_shuffled_columns_finds(family: str) -> None:
     given_ = {"depth": 4} if family == "tree" else {}
     of = subject(family=family, settings=given_, preprocess={"encode": "ordinal"})
-    rows = bench(of).parts["test"]
+    rows = bench_with(of).parts["test"]
     reading = InfluenceReading(rows, "auc", 5, 77)
     found = read(of, reading)
     raw, model = plain_model(of, family)
@@ -225,7 +206,7 @@ def test_what_drives_the_outcome_comes_first_and_the_idle_is_told_from_none_rare
         "gradient_boosting" if outcome != "number" else "linear",
         settings={"trees": 20} if outcome != "number" else {},
     )
-    found = exhibit(of, "influence")
+    found = exhibit_of(of, "influence")
     losses = {e.feature: e for e in found.estimates if e.measure == "influence"}
     assert max(losses, key=lambda name: losses[name].value or 0) == "x"
     assert losses["x"].low is not None
@@ -237,7 +218,7 @@ def test_what_drives_the_outcome_comes_first_and_the_idle_is_told_from_none_rare
 
 def test_a_column_that_no_tree_splits_on_loses_exactly_nothing() -> None:
     of = subject(family="tree", settings={"leaves": 2})
-    found = exhibit(of, "influence")
+    found = exhibit_of(of, "influence")
     unused = [e for e in found.estimates if e.measure == "influence" and e.value == 0]
     assert len(unused) == 3
     assert {e.note for e in unused} == {"the fitted model does not look at it"}
@@ -248,7 +229,7 @@ def test_a_column_that_no_tree_splits_on_loses_exactly_nothing() -> None:
 
 def test_the_shape_is_the_partial_dependence_of_scikit_learn() -> None:
     of = subject(family="tree", settings={"depth": 4}, preprocess={"encode": "ordinal"})
-    rows = bench(of).parts["test"]
+    rows = bench_with(of).parts["test"]
     found = read(of, ShapeReading(rows, 3))
     raw, model = plain_model(of, "tree")
     for feature, name in enumerate(of.features):
@@ -263,7 +244,7 @@ def test_the_shape_is_the_partial_dependence_of_scikit_learn() -> None:
 
 @pytest.mark.parametrize(("sign", "standing"), [("positive", "within"), ("negative", "outside")])
 def test_the_direction_is_held_against_what_is_expected(sign: str, standing: str) -> None:
-    found = exhibit(subject("number", "linear", signs={"x": sign}), "shape")
+    found = exhibit_of(subject("number", "linear", signs={"x": sign}), "shape")
     assert found.standing == standing
     rise = estimate(found, "shape_rise", feature="x")
     grid = np.array(found.series["shape:0"]["x"])
@@ -271,7 +252,7 @@ def test_the_direction_is_held_against_what_is_expected(sign: str, standing: str
 
 
 def test_levels_are_named_on_the_axis() -> None:
-    found = exhibit(subject(family="gradient_boosting", settings={"trees": 10}), "shape")
+    found = exhibit_of(subject(family="gradient_boosting", settings={"trees": 10}), "shape")
     chart = next(c for c in found.charts if c.kind == "lines" and c.x == "colour")
     assert chart.ticks == ("blue", "green", "red")
 
@@ -296,7 +277,7 @@ def test_a_grid_is_sorted_within_the_values_and_short(values: list[float | None]
 
 def test_a_disturbed_column_changes_the_decisions_that_a_plain_loop_counts() -> None:
     of = subject(gaps=True, preprocess={"encode": "ordinal", "missing": "median"})
-    at = bench(of)
+    at = bench_with(of)
     rows = at.parts["test"]
     found = read(of, SensitivityReading(rows, 5))
     train = at.parts["training"]
@@ -322,7 +303,7 @@ def test_a_disturbed_column_changes_the_decisions_that_a_plain_loop_counts() -> 
 @pytest.mark.parametrize("outcome", TARGETS)
 def test_every_outcome_has_its_own_kind_of_change(outcome: str) -> None:
     of = subject(outcome, "linear" if outcome == "number" else "logistic")
-    found = exhibit(of, "sensitivity")
+    found = exhibit_of(of, "sensitivity")
     name = "mean_change_extreme" if outcome == "number" else "changed_decisions_extreme"
     x, idle = estimate(found, name, feature="x"), estimate(found, name, feature="idle")
     assert (x.value or 0) > (idle.value or 0)
@@ -334,7 +315,7 @@ def test_every_outcome_has_its_own_kind_of_change(outcome: str) -> None:
 
 def test_prepared_columns_know_their_features() -> None:
     of = subject(preprocess={"encode": "onehot", "missing": "indicator"}, gaps=True)
-    at = bench(of)
+    at = bench_with(of)
     from brookfall.core.check.sense.prepared import prepared_of
 
     prepared, design = prepared_of(at, at.fit(at.parts["training"]))
@@ -349,5 +330,5 @@ def test_no_check_warns_of_its_own_arithmetic() -> None:
     of = subject(family="gradient_boosting", settings={"trees": 5})
     with warnings.catch_warnings():
         warnings.simplefilter("error")
-        for found in retest(bench(of, "influence", "shape", "sensitivity", "trees")):
+        for found in retest(bench_with(of, "influence", "shape", "sensitivity", "trees")):
             assert found.state == "done"

@@ -9,6 +9,8 @@ from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from brookfall.demo.seed import PASSWORD, seed
 from brookfall.launch.house import House
+from tests.conftest import files_of
+from tests.core.test_package import zipped
 
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"]
 
@@ -87,3 +89,20 @@ def open_as(site: str, browser: Browser) -> Iterator[Open]:
     for context in contexts:
         context.close()
     assert faults == []
+
+
+def submitted(open_as: Open, name: str, version: str, csv: str, **changes: object) -> Page:
+    """A small model of tier 3, sent as a package by its owner and taken by Iris, at its plan."""
+    model = {"name": name, "version": version, "tier": 3, "outcome": "binary", "purpose": "p", "owner": "o"}
+    nell = open_as("nell")
+    nell.goto("/submit")
+    nell.get_by_role("button", name="Send a package").click()
+    package = zipped(files_of(csv=csv, model=model, **changes))
+    nell.get_by_label("Package:").set_input_files({"name": "p.zip", "mimeType": "application/zip", "buffer": package})
+    nell.get_by_role("button", name="Submit the package").click()
+    nell.wait_for_url(re.compile("/brief"))
+    page = open_as("iris")
+    page.goto(nell.url.replace("/brief", "/plan"))
+    page.get_by_role("button", name="Take this case").click()
+    page.get_by_role("button", name="Lock the plan and run").wait_for()
+    return page

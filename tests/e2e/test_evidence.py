@@ -8,9 +8,8 @@ from pathlib import Path
 import yaml
 from playwright.sync_api import Page, expect
 
-from tests.conftest import files_of, rows_csv
-from tests.core.test_package import zipped
-from tests.e2e.conftest import Open
+from tests.conftest import rows_csv
+from tests.e2e.conftest import Open, submitted
 from tests.e2e.test_walks import RUN_MS, go
 
 CLAIMS = [{"measure": "auc", "part": "test", "value": "0.95"}, {"measure": "accuracy", "part": "test", "value": "0.70"}]
@@ -19,19 +18,7 @@ NAME = "Read closely"
 
 def sent(open_as: Open, version: str, **changes: object) -> Page:
     """A version of a small model, submitted by its owner and taken by Iris, at its plan."""
-    model = {"name": NAME, "version": version, "tier": 3, "outcome": "binary", "purpose": "p", "owner": "o"}
-    nell = open_as("nell")
-    nell.goto("/submit")
-    nell.get_by_role("button", name="Send a package").click()
-    package = zipped(files_of(csv=rows_csv(600, seed=31), model=model, claims=CLAIMS, **changes))
-    nell.get_by_label("Package:").set_input_files({"name": "p.zip", "mimeType": "application/zip", "buffer": package})
-    nell.get_by_role("button", name="Submit the package").click()
-    nell.wait_for_url(re.compile("/brief"))
-    page = open_as("iris")
-    page.goto(nell.url.replace("/brief", "/plan"))
-    page.get_by_role("button", name="Take this case").click()
-    page.get_by_role("button", name="Lock the plan and run").wait_for()
-    return page
+    return submitted(open_as, NAME, version, rows_csv(600, seed=31), claims=CLAIMS, **changes)
 
 
 def on(page: Page, check: str) -> None:

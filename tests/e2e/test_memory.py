@@ -6,27 +6,15 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.conftest import files_of, rows_csv
-from tests.core.test_package import zipped
-from tests.e2e.conftest import Open, planned
+from tests.conftest import rows_csv
+from tests.e2e.conftest import Open, planned, submitted
 from tests.e2e.test_evidence import exhibit
 from tests.e2e.test_walks import RUN_MS, go
 
 
 def sent(open_as: Open, version: str, recipe: dict[str, object], checks: list[str], rows: int = 500) -> Page:
     """A model submitted, taken by Iris, and run under a plan of these checks alone."""
-    model = {"name": "Grown here", "version": version, "tier": 3, "outcome": "binary", "purpose": "p", "owner": "o"}
-    nell = open_as("nell")
-    nell.goto("/submit")
-    nell.get_by_role("button", name="Send a package").click()
-    package = zipped(files_of(csv=rows_csv(rows, seed=8), model=model, claims=[], recipe=recipe))
-    nell.get_by_label("Package:").set_input_files({"name": "p.zip", "mimeType": "application/zip", "buffer": package})
-    nell.get_by_role("button", name="Submit the package").click()
-    nell.wait_for_url(re.compile("/brief"))
-    page = open_as("iris")
-    page.goto(nell.url.replace("/brief", "/plan"))
-    page.get_by_role("button", name="Take this case").click()
-    page.get_by_role("button", name="Lock the plan and run").wait_for()
+    page = submitted(open_as, "Grown here", version, rows_csv(rows, seed=8), claims=[], recipe=recipe)
     planned(page, checks)
     page.get_by_role("button", name="Lock the plan and run").click()
     expect(page).to_have_url(re.compile("/evidence"))

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from brookfall.core import digest, wording
+from brookfall.core import wording
 from brookfall.core.bench import Bench
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
@@ -12,6 +12,7 @@ from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import FigureReading, Need, Rows, Wanted
 from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.measures import LOWER_IS_BETTER, measure
+from brookfall.core.resample.drawn import drawn_again
 
 _NEARLY_ALL = 0.99
 
@@ -108,19 +109,10 @@ def _not_drawn(rows: Rows, drawn: Rows) -> Rows:
 
 
 def resamples(bench: Bench) -> list[Rows]:
-    """As many rows drawn with replacement as there are (whole groups where there are groups), as often as the plan
-    shuffles; sorted, a row as often as it was drawn."""
+    """The cross-validated rows drawn again, as often as the plan shuffles."""
     rows, clusters = bench.cross_validated, bench.subject.clusters
-    found = []
-    for number in range(bench.plan.shuffles):
-        rng = np.random.default_rng(digest.seed_from("resample", bench.plan.seed, number))
-        if clusters is None:
-            found.append(np.sort(rng.choice(rows, len(rows))))
-            continue
-        kinds, unit = np.unique(clusters[rows], return_inverse=True)
-        times = np.bincount(rng.integers(len(kinds), size=len(kinds)), minlength=len(kinds))
-        found.append(np.repeat(rows, times[unit]))
-    return found
+    groups = None if clusters is None else clusters[rows]
+    return drawn_again(rows, groups, "resample", bench.plan.seed, bench.plan.shuffles)
 
 
 def corrected(apparent: Figure, optimism: Figure, sign: float) -> Figure:

@@ -6,7 +6,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from brookfall.core import digest, wording
+from brookfall.core import wording
 from brookfall.core.bench import Bench
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
@@ -22,6 +22,7 @@ from brookfall.core.measure.coefficient import Coefficients
 from brookfall.core.measure.compare import holm
 from brookfall.core.measure.figure import Figure
 from brookfall.core.recipe.families import family_of
+from brookfall.core.resample.drawn import drawn_again
 
 _RATIO = {"logistic": "odds_ratio", "poisson": "rate_ratio", "gamma": "mean_ratio"}
 _FAR_REPEATED = 10.0
@@ -69,16 +70,10 @@ class CoefficientCheck:
 
 
 def _resamples(bench: Bench) -> list[Rows]:
-    """The training part drawn with replacement, as often as the plan shuffles; whole groups where there are groups."""
+    """The training part drawn again, as often as the plan shuffles."""
     rows, clusters = bench.parts["training"], bench.subject.clusters
-    units = rows if clusters is None else clusters[rows]
-    kinds, unit = np.unique(units, return_inverse=True)
-    found = []
-    for number in range(bench.plan.shuffles):
-        rng = np.random.default_rng(digest.seed_from("coefficients", bench.plan.seed, number))
-        times = np.bincount(rng.integers(len(kinds), size=len(kinds)), minlength=len(kinds))
-        found.append(np.repeat(rows, times[unit]))
-    return found
+    groups = None if clusters is None else clusters[rows]
+    return drawn_again(rows, groups, "coefficients", bench.plan.seed, bench.plan.shuffles)
 
 
 class _Columns:
