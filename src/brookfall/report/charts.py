@@ -189,7 +189,7 @@ def _dial(chart: DialChart, exhibit: Exhibit) -> str:
         )
         axes.axvline(chart.submitted, color=INK, linewidth=0.9)
         axes.axvline(chart.simplest, color=INK, linewidth=0.9, linestyle=(0, (2, 2)))
-        step = max(1, len(places) // 6)
+        step = max(1, len(places) // 4)
         axes.set_xticks(places[::step], chart.points[::step])
         _finish(axes, f"{chart.setting} (line: submitted, dashed: simplest as good)", measure_words(criterion))
     return _svg(figure)

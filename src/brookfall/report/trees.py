@@ -15,9 +15,9 @@ from brookfall.core.exhibit import DialChart, Exhibit, TreeChart, TreeColumn
 TreeForm = Literal["svg", "pdf"]
 INK, MUTED, RULE = "#17282B", "#51625F", "#DDD8CA"
 _TRAINING, _UNSEEN = "#E69F00", "#0072B2"
-_WIDTH, _ROW, _A_PAGE = 7.4, 0.2, 48
-_WORDS, _STRIP, _ROWS, _GAIN = 0.0, 0.54, 0.79, 0.99
-_LONGEST = 54
+_WIDTH, _ROW, _A_PAGE = 6.6, 0.2, 48
+_WORDS, _STRIP, _ROWS, _GAIN = 0.0, 0.52, 0.75, 0.99
+_LONGEST = 46
 
 Columns = dict[str, list[float | None]]
 
@@ -125,8 +125,8 @@ def _drawn(chart: TreeChart, columns: Columns, rows: list[Row]) -> Figure:
 def _header(axes: Axes, what: str, low: float, high: float) -> None:
     axes.text(_WORDS, -1.1, "rows that", color=MUTED, fontsize=6.5, va="center")
     axes.text(_STRIP, -1.1, what, color=MUTED, fontsize=6.5, va="center")
-    axes.text(_ROWS + 0.1, -1.1, "rows, training / unseen", color=MUTED, fontsize=6.5, va="center", ha="right")
-    axes.text(_GAIN, -1.1, "gain, training / unseen", color=MUTED, fontsize=6.5, va="center", ha="right")
+    axes.text(_ROWS + 0.1, -1.1, "training / unseen", color=MUTED, fontsize=6.5, va="center", ha="right")
+    axes.text(_GAIN, -1.1, "gain / unseen", color=MUTED, fontsize=6.5, va="center", ha="right")
     for value, side in ((low, "left"), (high, "right")):
         x = _at(value, low, high)
         axes.text(x, -0.55, f"{value:.4g}", color=MUTED, fontsize=5.5, va="center", ha=side)
@@ -144,7 +144,7 @@ def _node(
     words = row.words if len(row.words) <= _LONGEST else f"{row.words[: _LONGEST - 1]}…"
     if len(chart.classes) > 2:
         words += f" · {chart.classes[_whole(columns['answer'][row.node])]}"
-    axes.text(x, y, words, color=INK, fontsize=6.8, va="center", weight="bold" if leaf else "normal")
+    axes.text(x, y, words, color=INK, fontsize=6.8, va="center", weight="normal", alpha=1.0 if leaf else 0.8)
     if mark:
         axes.text(_STRIP - 0.012, y, "splits on " + mark, color="#9C3B1F", fontsize=5.2, va="center", ha="right")
     for names, colour, shift in (

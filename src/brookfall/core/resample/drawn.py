@@ -1,4 +1,4 @@
-"""Rows drawn with replacement, as many as there are; whole groups where they come in groups (Efron & Tibshirani 1993)."""
+"""Rows drawn with replacement, as many as there are; whole groups where they come in groups (Efron 1979)."""
 
 import numpy as np
 from numpy.typing import NDArray
