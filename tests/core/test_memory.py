@@ -13,6 +13,7 @@ from sklearn.metrics import accuracy_score, brier_score_loss, roc_auc_score
 from sklearn.tree import DecisionTreeClassifier
 
 from brookfall.core.bench import Bench
+from brookfall.core.check.memory import complexity
 from brookfall.core.check.memory.complexity import tree_need
 from brookfall.core.check.memory.optimism import resamples
 from brookfall.core.check.memory.tree_chart import path_of
@@ -22,6 +23,7 @@ from brookfall.core.exhibit import DialChart, Exhibit, TreeChart
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.ledger import MemoryLedger
 from brookfall.core.fit.request import FigureReading, FitJob, Need, Shuffles, Wanted
+from brookfall.core.fit.trial import trial_key, try_fit
 from brookfall.core.measure.capacity import capacity, chance
 from brookfall.core.plan import CHECKS
 from brookfall.core.recipe.dials import Facts, dialled
@@ -454,3 +456,79 @@ def test_keys_of_readings_fit_the_ledger() -> None:
     keys = {need.reading.key for one in ask(at) for need in one.needs}
     assert len({key.partition(":")[0] for key in keys}) >= 7
     assert max(len(key) for key in keys) <= 80
+
+
+# Many rows, and how long it all takes.
+
+
+def test_of_many_unseen_rows_a_sample_is_drawn_by_the_plan_s_seed() -> None:
+    at = bench_with(subject())
+    assert np.array_equal(at.some_unseen(10_000), at.unseen)
+    assert np.array_equal(at.unseen, np.setdiff1d(at.all_parts, at.parts["training"]))
+    few = at.some_unseen(50)
+    assert len(few) == len(np.unique(few)) == 50
+    assert np.isin(few, at.unseen).all()
+    assert np.array_equal(few, bench_with(subject()).some_unseen(50))
+    assert not np.array_equal(few, bench_with(subject(), seed=12).some_unseen(50))
+
+
+def test_a_curve_over_too_many_rows_reads_some_of_each_fold(monkeypatch: pytest.MonkeyPatch) -> None:
+    of = subject("number", "nearest_neighbours", settings={"k": 5})
+    whole = exhibit_of(of, "complexity")
+    monkeypatch.setattr(complexity, "_MOST_CELLS", 600)
+    some = exhibit_of(of, "complexity")
+    counts = {e.n for e in some.estimates if e.measure == "mse" and e.part == "out_of_fold"}
+    assert counts != {e.n for e in whole.estimates if e.measure == "mse" and e.part == "out_of_fold"}
+    dial = next(chart for chart in some.charts if isinstance(chart, DialChart))
+    assert counts == {4 * (600 // len(dial.points))}
+    assert exhibit_of(of, "complexity").estimates == some.estimates
+
+
+def test_a_shuffled_fit_is_tried_as_a_plain_one_and_counts_as_many() -> None:
+    at = bench_with(subject(), "shuffled", "labels", "preparation")
+    jobs = jobs_of(ask(at))
+    assert {trial_key(job.fit) for job in jobs} == {trial_key(at.holdout.fit)}
+    assert sum(job.fit.times for job in jobs if job.fit.shuffles) == 5 * 20
+    assert {job.fit.times for job in jobs if job.fit.screened} == {6}
+    shuffled = next(job.fit for job in jobs if job.fit.shuffles)
+    assert try_fit(shuffled, at.subject).failure is None
+
+
+@pytest.mark.parametrize("family", ["logistic", "tree"])
+def test_pieces_of_the_shuffles_are_of_a_size_that_suits_the_family(family: str) -> None:
+    at = bench_with(subject(family=family), "shuffled", shuffles=60)
+    pieces = [job.fit.shuffles.count for job in jobs_of(ask(at)) if job.fit.shuffles]
+    assert sum(pieces) == 5 * 60
+    assert max(pieces) == (25 if family == "logistic" else 5)
+
+
+@pytest.mark.parametrize("check", ["shuffled", "complexity", "learning", "preparation", "optimism", "trees"])
+def test_same_seed_same_bits_and_another_seed_others(check: str) -> None:
+    of = subject(family="tree", settings={"depth": 4}, preprocess={"encode": "target"})
+    first, again, other = exhibit_of(of, check), exhibit_of(of, check), exhibit_of(of, check, seed=12)
+    assert first.estimates == again.estimates
+    assert first.series == again.series
+    assert first.answer == again.answer
+    assert other.estimates != first.estimates
+
+
+@pytest.mark.parametrize("check", ["shuffled", "complexity", "learning", "preparation", "optimism", "trees", "labels"])
+@pytest.mark.parametrize("outcome", TARGETS)
+def test_every_estimate_has_an_interval_or_says_why_not(outcome: str, check: str) -> None:
+    family = {"binary": "forest", "multiclass": "tree", "number": "nearest_neighbours"}[outcome]
+    given_ = {"forest": {"trees": 5}, "tree": {"depth": 4}, "nearest_neighbours": {"k": 5, "weights": "distance"}}[
+        family
+    ]
+    found = exhibit_of(subject(outcome, family, settings=given_, preprocess={"scale": "standard"}), check)
+    assert found.state == ("not_applicable" if (outcome, check) == ("number", "trees") else "done"), found.answer
+    assert found.answer.endswith(".")
+    assert "nan" not in found.answer
+    for one in found.estimates:
+        if one.value is None or (one.low is None and one.high is None):
+            assert one.note, one
+        else:
+            assert one.method, one
+            assert one.low is None or one.low <= one.value + 1e-9, one
+            assert one.high is None or one.high >= one.value - 1e-9, one
+    named = {row.estimate for chart in found.charts if chart.kind == "strip" for g in chart.groups for row in g.rows}
+    assert named <= set(range(len(found.estimates)))
