@@ -108,7 +108,7 @@ def walk(page: Page) -> None:
     page.goto("/cases/1/decision")
     page.get_by_label("Your password").fill(PASSWORD)
     page.get_by_role("button", name="Accept and countersign").click()
-    page.get_by_text("Read the signed report").click()
+    page.get_by_text("Read the signed report").click(timeout=120_000)
     shoot(page, "report")
 
 

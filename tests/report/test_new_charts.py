@@ -110,8 +110,8 @@ def test_marks_and_named_places_stand_on_a_line_chart() -> None:
     named = plain.model_copy(update={"ticks": ("red", "green", "blue"), "marks": (AxisMark(x=1.0, label="observed"),)})
     before, after = (draw(exhibit(chart, a=series))[0] for chart in (plain, named))
     for words in ("red", "green", "blue", "observed"):
-        assert f"<!-- {words} -->" in after
-        assert f"<!-- {words} -->" not in before
+        assert f">{words}</text>" in after
+        assert f">{words}</text>" not in before
     faint = plain.model_copy(
         update={"lines": (*plain.lines, Line(series="a", label="row 3", colour="baseline", faint=True))}
     )

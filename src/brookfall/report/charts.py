@@ -31,6 +31,7 @@ for _font in chart_fonts():
 mpl.rcParams.update(
     {
         "svg.hashsalt": "brookfall",
+        "svg.fonttype": "none",
         "font.family": ["Inter", "DejaVu Sans"] if chart_fonts() else ["DejaVu Sans"],
         "font.size": 8,
         "axes.edgecolor": "#51625F",
