@@ -8,7 +8,12 @@ import yaml
 from click.testing import CliRunner, Result
 
 from brookfall.cli import main
-from brookfall.core.evidence import Evidence, differences
+from brookfall.core.bench import Bench
+from brookfall.core.evidence import Evidence, differences, evidence_of
+from brookfall.core.marks import LabelMark
+from brookfall.core.retest import retest
+from brookfall.core.subject import subject_of
+from brookfall.core.submission.package import open_package
 from brookfall.demo import packages
 from tests.conftest import files_of
 
@@ -99,3 +104,60 @@ def test_another_package_or_file_is_refused(package: str, tmp_path: Path) -> Non
     assert "not the package that the evidence is about" in done.stderr
     (tmp_path / "none.json").write_text("{}")
     assert run("replay", str(tmp_path / "none.json"), package).exit_code == 2
+
+
+@pytest.mark.parametrize(
+    ("check", "recipe"),
+    [
+        ("shuffled", {"family": "logistic"}),
+        ("complexity", {"family": "tree"}),
+        ("labels", {"family": "logistic"}),
+        ("trees", {"family": "gradient_boosting", "settings": {"trees": 3}}),
+        ("coefficients", {"family": "logistic", "settings": {"penalty": "l2", "strength": 2}}),
+        ("influence", {"family": "forest", "settings": {"trees": 5}}),
+        ("shape", {"family": "tree", "settings": {"depth": 3}}),
+        ("sensitivity", {"family": "nearest_neighbours"}),
+    ],
+)
+def test_checks_of_memory_and_sense_are_replayed_bit_for_bit(
+    check: str, recipe: dict[str, object], tmp_path: Path
+) -> None:
+    folder = written(tmp_path / "package", files_of(recipe=recipe, claims=[]))
+    out = tmp_path / "evidence.json"
+    done = run("retest", folder, "--only", check, "--out", str(out))
+    assert done.exit_code == 0, done.output
+    (exhibit,) = Evidence.model_validate_json(out.read_text()).exhibits
+    assert exhibit.state == "done", exhibit.answer
+    again = run("replay", str(out), folder)
+    assert again.exit_code == 0, again.output
+    evidence = json.loads(out.read_text())
+    name = sorted(evidence["exhibits"][0]["series"])[0] if evidence["exhibits"][0]["series"] else None
+    if name is not None:
+        column = next(iter(evidence["exhibits"][0]["series"][name].values()))
+        column[0] = (column[0] or 0.0) + 0.25
+        out.write_text(json.dumps(evidence))
+        assert f"the series {name}" in run("replay", str(out), folder).output
+
+
+def test_a_replay_learns_from_labels_as_they_were_marked(tmp_path: Path) -> None:
+    folder = written(tmp_path / "package", files_of(claims=[]))
+    plain, marked = tmp_path / "plain.json", tmp_path / "marked.json"
+    assert run("retest", folder, "--only", "labels", "--out", str(plain)).exit_code == 0
+    evidence = Evidence.model_validate_json(plain.read_text())
+    marks = tuple(LabelMark(row=row, verdict="wrong") for row in range(0, 60, 3))
+    subject = subject_of(open_package(Path(folder)))
+    made = evidence_of(
+        evidence.package.sha256,
+        evidence.plan,
+        evidence.roles,
+        retest(Bench(subject, evidence.plan, marks)),
+        marks=marks,
+    )
+    marked.write_text(made.to_json())
+    assert run("replay", str(marked), folder).exit_code == 0
+    # Without its marks the same evidence can't come out.
+    forgotten = json.loads(made.to_json()) | {"marks": []}
+    marked.write_text(json.dumps(forgotten))
+    done = run("replay", str(marked), folder)
+    assert done.exit_code == 1
+    assert "labels" in done.output

@@ -9,7 +9,7 @@ from brookfall.api.describe import DOCS, descriptions
 from brookfall.core.bench import Bench
 from brookfall.core.errors import UserError
 from brookfall.core.evidence import Evidence, evidence_of
-from brookfall.core.plan import Plan, standard_plan
+from brookfall.core.plan import Plan, checks_of, standard_plan
 from brookfall.core.resample.part_names import part_name
 from brookfall.core.retest import retest
 from brookfall.core.submission.package import read_declaration
@@ -153,3 +153,41 @@ def test_a_plan_survives_yaml(tier: int) -> None:
 def test_plans_that_can_not_be(changes: dict[str, object], words: str) -> None:
     with pytest.raises(ValueError, match=words):
         small_plan(**changes)
+
+
+DATA_CHECKS = {"profile", "association", "leaks", "repeats", "shift"}
+ALWAYS = {*DATA_CHECKS, "claims", "holdout", "cross_validation", "threshold", "gap", "baseline"}
+GROUPS = {"selection", "selection_pairs", "errors", "errors_pairs"}
+
+
+@pytest.mark.parametrize(
+    ("tier", "left_out", "shuffles"),
+    [
+        (1, set(), 100),
+        (2, {"learning", "optimism"}, 50),
+        (
+            3,
+            {
+                *("without_leaks", "labels", "luck", "segments", "shuffled", "complexity", "learning", "preparation"),
+                *("optimism", "trees", "challengers", "shape", "sensitivity"),
+            },
+            20,
+        ),
+    ],
+)
+def test_the_standard_plan_of_each_tier(tier: int, left_out: set[str], shuffles: int) -> None:
+    plan = standard_plan(tier, given_parts=False)
+    of_a_binary = set(checks_of("binary")) - {"in_use"}
+    assert set(plan.checks) == of_a_binary - left_out
+    assert set(plan.checks) >= ALWAYS | GROUPS | {"coefficients", "influence"}
+    assert plan.shuffles == shuffles
+    assert (plan.challengers == "tuned") == (tier == 1)
+
+
+@pytest.mark.parametrize(
+    ("measure", "value", "words"),
+    [("shuffles", 5, "greater than or equal to 20"), ("shuffles", 5000, "less than or equal to 1000")],
+)
+def test_shuffles_that_can_not_be(measure: str, value: int, words: str) -> None:
+    with pytest.raises(ValueError, match=words):
+        small_plan(**{measure: value})
