@@ -214,6 +214,18 @@ def test_marks_follow_their_rows_when_repeats_are_left_out() -> None:
     assert np.setdiff1d(np.arange(100), fit.train).tolist() == [49]
 
 
+def test_marks_of_another_outcome_take_no_part_and_are_told() -> None:
+    of, _ = planted()
+    row = int(np.flatnonzero(of.target.codes == 0)[0])
+    stray = LabelMark(row=row, verdict="corrected", label="gone")
+    bench = Bench(of, plan(main_measure="balanced_accuracy"), (stray,))
+    assert as_marked(bench, bench.fit(np.arange(300))) is None
+    assert check(of, stray).answer.endswith("1 mark of another outcome or row takes no part.")
+    two = check(of, stray, LabelMark(row=9_999, verdict="wrong"), LabelMark(row=row + 1, verdict="wrong"))
+    assert two.answer.endswith("2 marks of another outcome or row take no part.")
+    assert MARKED in {e.model for e in two.estimates}
+
+
 @pytest.mark.parametrize(
     ("mark", "problem"),
     [

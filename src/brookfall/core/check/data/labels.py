@@ -10,7 +10,7 @@ from brookfall.core.check.check import Draft, Written, at, text
 from brookfall.core.exhibit import StripChart, StripGroup, StripRow, SuspectList, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import FitRequest, Labels, Need, Rows, ScoreReading
-from brookfall.core.marks import outcome_of
+from brookfall.core.marks import outcome_of, problem_with
 from brookfall.core.measure.curves import Series
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.interval import proportion
@@ -65,8 +65,9 @@ class LabelCheck:
         tables = [_change_table(changes, n)] if changes else []
         if estimated is not None and len(bench.subject.target.classes) <= _MOST_CLASSES:
             tables.append(_noise_table(draft, bench, estimated, n))
+        answer = _answer(draft, places, found, changes, estimated, sure=_is_sure(plain.scored))
         return draft.write(
-            _answer(draft, places, found, changes, estimated, sure=_is_sure(plain.scored)),
+            answer + _of_another_outcome(bench),
             charts=(_strip(changes), listed),
             series={"suspects": _listed(bench, plain, found)},
             tables=tuple(tables),
@@ -86,10 +87,10 @@ def as_marked(bench: Bench, fit: FitRequest) -> FitRequest | None:
 
     Marks of rows that are not training rows change nothing: what is scored keeps its label.
     """
-    telling = [mark for mark in bench.marks if mark.verdict != "kept"]
+    subject = bench.subject
+    telling = [mark for mark in bench.marks if mark.verdict != "kept" and problem_with(mark, subject) is None]
     if not telling:
         return None
-    subject = bench.subject
     places = subject.places_of(np.array([mark.row for mark in telling], dtype=np.int64)).tolist()
     wrong = [place for mark, place in zip(telling, places, strict=True) if mark.verdict == "wrong"]
     corrected = {
@@ -101,6 +102,16 @@ def as_marked(bench: Bench, fit: FitRequest) -> FitRequest | None:
     rows = rows[np.isin(rows, fit.train)]
     relabelled = Labels(rows, tuple(corrected[row] for row in rows.tolist())) if len(rows) else None
     return replace(fit, train=fit.train[~np.isin(fit.train, wrong)], relabelled=relabelled)
+
+
+def _of_another_outcome(bench: Bench) -> str:
+    """What is to be said of marks from before the target was changed; nothing where there are none."""
+    count = sum(problem_with(mark, bench.subject) is not None for mark in bench.marks)
+    if not count:
+        return ""
+    many = count > 1
+    take = "s of another outcome or row take" if many else " of another outcome or row takes"
+    return f" {wording.count(count)} mark{take} no part."
 
 
 def _scored(bench: Bench, ledger: Ledger, model: str) -> Deciding:
