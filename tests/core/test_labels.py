@@ -175,6 +175,8 @@ def test_marks_change_what_is_learned_and_nothing_that_is_scored() -> None:
     found = check(of, *truly)
     assert value(found, "error_rate", MARKED) < value(found, "error_rate")
     assert "Learning from the labels as marked removes" in found.answer
+    changes = next(table for table in found.tables if table.title.startswith("What cleaning"))
+    assert changes.rows[-1][0].text == f"as marked (0 wrong, {len(rows)} corrected, 0 kept)"
     assert value(found, "error_rate") == value(check(of), "error_rate")
     kept = check(of, *(LabelMark(row=row, verdict="kept") for row in rows))
     assert MARKED not in {e.model for e in kept.estimates}

@@ -1,5 +1,6 @@
 """Labels: those that the data themselves contradict, and what leaving them out would change."""
 
+from collections import Counter
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -62,7 +63,7 @@ class LabelCheck:
             part=OUT_OF_FOLD,
             found=len(found.rows),
         )
-        tables = [_change_table(changes, n)] if changes else []
+        tables = [_change_table(changes, n, _said_of_labels(bench))] if changes else []
         if estimated is not None and len(bench.subject.target.classes) <= _MOST_CLASSES:
             tables.append(_noise_table(draft, bench, estimated, n))
         answer = _answer(draft, places, found, changes, estimated, sure=_is_sure(plain.scored))
@@ -217,12 +218,26 @@ def _strip(changes: dict[str, _Change]) -> StripChart:
     )
 
 
-def _change_table(changes: dict[str, _Change], n: int) -> TableView:
+def _said_of_labels(bench: Bench) -> str:
+    """How many labels were marked as what."""
+    counts = Counter(mark.verdict for mark in bench.marks)
+    return ", ".join(f"{wording.count(counts[verdict])} {verdict}" for verdict in ("wrong", "corrected", "kept"))
+
+
+def _change_table(changes: dict[str, _Change], n: int, said: str) -> TableView:
     error = wording.measure_words(next(iter(changes.values())).error)
     return TableView(
         title=f"What cleaning the training rows changes on {wording.rows(n)} unseen, their labels untouched",
         columns=("training rows", f"{error}, all labels", f"{error}, so cleaned", "share of the error removed"),
-        rows=tuple((text(one.model), at(one.before), at(one.after), at(one.removed)) for one in changes.values()),
+        rows=tuple(
+            (
+                text(f"{one.model} ({said})" if one.model == MARKED else one.model),
+                at(one.before),
+                at(one.after),
+                at(one.removed),
+            )
+            for one in changes.values()
+        ),
     )
 
 
