@@ -137,7 +137,7 @@ def test_a_shuffled_figure_is_that_of_a_fit_to_the_exchanged_outcomes(family: st
 
 
 @given(seed=st.integers(0, 10**6), weighted=st.booleans(), strength=st.sampled_from([0.0, 0.5, 20.0]))
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=12, deadline=None)
 def test_many_logistic_fits_are_those_of_one_by_one(seed: int, weighted: bool, strength: float) -> None:
     rng = np.random.default_rng(seed)
     design = np.column_stack([rng.normal(size=(90, 2)), np.eye(3)[rng.integers(0, 3, 90)]])
