@@ -53,7 +53,9 @@ export function axisEnds(values: readonly number[], fixed?: number): [number, nu
 
 function rounded(low: number, high: number, fixed?: number): [number, number] {
   const step = 10 ** Math.floor(Math.log10(Math.max(high - low, 1e-9)) - 0.3);
-  return [Math.floor(low / step) * step, fixed ?? Math.ceil(high / step) * step];
+  // A multiple of 0.1 is seldom one to the last bit, and the axis would write it out.
+  const clean = (value: number) => Number(value.toPrecision(12));
+  return [clean(Math.floor(low / step) * step), fixed ?? clean(Math.ceil(high / step) * step)];
 }
 
 /** The ends of an axis whose values lie close together, far from 0: about what is there; else those of any axis. */
@@ -104,7 +106,7 @@ export default function Curves({ title, x, y, curves, diagonal, at, width, heigh
       {
         animation: false,
         aria: { enabled: true, label: { description: `${title}. ${curves.map((c) => c.label).join(", ")}` } },
-        grid: { left: 52, right: 14, top: 12, bottom: 40, outerBoundsMode: "none" as const },
+        grid: { left: 52, right: 18, top: 12, bottom: 40, outerBoundsMode: "none" as const },
         tooltip: {
           trigger: "axis", valueFormatter: (v: unknown) => (typeof v === "number" ? v.toFixed(3) : "–"),
           // Single rows' curves would fill the screen; only what stands out is read.

@@ -55,7 +55,7 @@ export function ThresholdExplorer({ chart, series, asTable, onFind }: ThresholdE
       <Suspense fallback={<Box sx={{ height: 230 }} />}>
         <Curves title={chart.title} x="threshold" y="share" curves={curves} at={threshold} width={680} height={230} xMax={top} />
       </Suspense>
-      <Box sx={{ width: 680, pl: "52px", pr: "14px", mt: -1 }}>
+      <Box sx={{ width: 680, pl: "52px", pr: "18px", mt: -1 }}>
         <Slider aria-label="Threshold" size="small" min={thresholds[0] ?? 0} max={top} step={0.005} value={threshold} onChange={(_, value) => setThreshold(value as number)} />
       </Box>
       <Box aria-live="polite" sx={{ fontSize: 13, mb: 1 }}>

@@ -59,4 +59,8 @@ describe("an axis about values far from 0", () => {
     expect(axisAround([0.1, 0.9])).toEqual([0, 1]);
     expect(axisAround([5, 5])).toEqual(axisEnds([5, 5]));
   });
+  it("has ends that are written as short as they are", () => {
+    for (const values of [[0.61, 1], [0.703, 0.711], [-0.35, -0.31], [1.23e6, 1.31e6]])
+      for (const end of axisAround(values)) expect(String(end).length).toBeLessThan(9);
+  });
 });
