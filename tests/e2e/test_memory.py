@@ -93,10 +93,10 @@ def test_the_handle_prunes_the_tree_and_a_row_is_followed(open_as: Open, tmp_pat
     page.get_by_label("Row to follow").fill("99999")
     page.get_by_label("Row to follow").press("Enter")
     expect(page.get_by_role("alert").filter(has_text="no such tree or row")).to_be_visible()
-    page.get_by_role("button", name="As rules").click()
-    rules = page.get_by_role("list", name="Rules").get_by_role("listitem")
-    expect(rules).to_have_count(whole)
-    expect(rules.first).to_contain_text(re.compile(r"^if .* training rows, .* unseen$"))
+    page.get_by_role("button", name="Leaf by leaf in words").click()
+    sentences = page.get_by_role("list", name="Leaf by leaf").get_by_role("listitem")
+    expect(sentences).to_have_count(whole)
+    expect(sentences.first).to_contain_text(re.compile(r"^if .* training rows, .* unseen$"))
     for form, start in (("SVG", b"<?xml"), ("PDF", b"%PDF")):
         with page.expect_download() as download:
             page.get_by_role("link", name=form, exact=True).click()

@@ -1,4 +1,4 @@
-/** A fitted tree to look into: fold, zoom, limit the depth, follow one row, read it as rules; whole and pruned. */
+/** A fitted tree to look into: fold, zoom, limit the depth, follow one row, read it leaf by leaf; whole and pruned. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useMemo, useState, type ReactNode } from "react";
@@ -11,7 +11,7 @@ import { count, plural } from "../../wording";
 import { ChartFigure, type ChartNumbers } from "../ChartFigure";
 import { fileName, save } from "../export";
 import { colourOf } from "../palette";
-import { at, firstDepth, leavesOf, outlineOf, placesOf, rulesOf, rulesTo, type Columns, type Look, type Tree } from "./outline";
+import { at, firstDepth, leavesOf, outlineOf, placesOf, sentencesOf, conditionsTo, type Columns, type Look, type Tree } from "./outline";
 import { Outline } from "./Outline";
 import { Overview } from "./Overview";
 
@@ -130,27 +130,27 @@ function Followed({ chart, columns, nodes, row, values }: { chart: Tree; columns
 }
 
 function Below({ chart, columns, cut, drawing }: { chart: Tree; columns: Columns; cut: number | null; drawing: string }): ReactNode {
-  const [asRules, setAsRules] = useState(false);
-  const rules = useMemo(() => (asRules ? rulesOf(chart, columns, cut) : []), [asRules, chart, columns, cut]);
+  const [inWords, setInWords] = useState(false);
+  const sentences = useMemo(() => (inWords ? sentencesOf(chart, columns, cut) : []), [inWords, chart, columns, cut]);
   return (
     <>
       <Box sx={{ display: "flex", gap: 1.5, alignItems: "center", fontSize: 12.5, mt: 0.5, flexWrap: "wrap" }}>
-        <Button aria-expanded={asRules} onClick={() => setAsRules(!asRules)}>{asRules ? "Hide the rules" : "As rules"}</Button>
-        {asRules && <Button onClick={() => save(new Blob([`${rules.join("\n")}\n`], { type: "text/plain" }), fileName(`${chart.title} rules`, "txt"))}>Save the rules</Button>}
+        <Button aria-expanded={inWords} onClick={() => setInWords(!inWords)}>{inWords ? "Hide the words" : "Leaf by leaf in words"}</Button>
+        {inWords && <Button onClick={() => save(new Blob([`${sentences.join("\n")}\n`], { type: "text/plain" }), fileName(`${chart.title} in words`, "txt"))}>Save the words</Button>}
         <span>The complete tree: <a href={`${drawing}/svg`}>SVG</a>, <a href={`${drawing}/pdf`}>PDF</a></span>
       </Box>
-      {asRules && (
-        <Box component="ol" tabIndex={0} aria-label="Rules" sx={{ fontSize: 12.5, maxHeight: 300, overflow: "auto", border: 1, borderColor: "divider", m: 0, py: 0.5, pl: 4.5 }}>
-          {rules.map((rule) => <li key={rule}>{rule}</li>)}
+      {inWords && (
+        <Box component="ol" tabIndex={0} aria-label="Leaf by leaf" sx={{ fontSize: 12.5, maxHeight: 300, overflow: "auto", border: 1, borderColor: "divider", m: 0, py: 0.5, pl: 4.5 }}>
+          {sentences.map((sentence) => <li key={sentence}>{sentence}</li>)}
         </Box>
       )}
     </>
   );
 }
 
-/** A row a node, the rule that leads to it first. */
+/** A row a node, what leads to it first. */
 function numbersOf(chart: Tree, columns: Columns, parents: (number | null)[], depths: number[]): ChartNumbers {
   const names = ["training", "share", "low", "high", "unseen", "unseen_share", "unseen_low", "unseen_high", "gain", "unseen_gain"];
-  const rows = (columns.left ?? []).map((_, node) => [rulesTo(chart, columns, node, parents).join(" and ") || "all rows", depths[node] ?? 0, ...names.map((name) => at(columns, name, node))]);
+  const rows = (columns.left ?? []).map((_, node) => [conditionsTo(chart, columns, node, parents).join(" and ") || "all rows", depths[node] ?? 0, ...names.map((name) => at(columns, name, node))]);
   return { columns: ["rows that", "depth", ...names.map((name) => name.replace("_", " "))], rows };
 }

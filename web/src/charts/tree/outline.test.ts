@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { blocksOf } from "./Overview";
-import { condition, firstDepth, leavesOf, outlineOf, placesOf, rangeOf, rulesOf, rulesTo, type Columns, type Look, type Tree } from "./outline";
+import { condition, firstDepth, leavesOf, outlineOf, placesOf, rangeOf, sentencesOf, conditionsTo, type Columns, type Look, type Tree } from "./outline";
 
 const number = { words: "pressure", feature: "pressure", kind: "number", levels: [], mark: null } as const;
 const level = { words: "district = north", feature: "district", kind: "level", levels: [], mark: "stands in for ethnic group (0.53)" } as const;
@@ -42,7 +42,7 @@ describe("a tree's outline", () => {
     const rows = outlineOf(chart, columns, look({ root: 1 }));
     expect(rows.map((row) => row.node)).toEqual([1, 3, 4]);
     expect(rows[0]?.words).toBe("pressure ≤ 2.5");
-    expect(rulesTo(chart, columns, 4)).toEqual(["pressure ≤ 2.5", "district = north"]);
+    expect(conditionsTo(chart, columns, 4)).toEqual(["pressure ≤ 2.5", "district = north"]);
   });
   it("is empty where there is no tree", () => {
     expect(outlineOf(chart, {}, look())).toEqual([]);
@@ -66,11 +66,11 @@ describe("what is read off a tree", () => {
     expect(leavesOf(columns, 0.2)).toEqual([1, 2]);
     expect(leavesOf(columns, 1)).toEqual([0]);
   });
-  it("says a rule a leaf, with training and unseen rows", () => {
-    const rules = rulesOf(chart, columns, null);
-    expect(rules).toHaveLength(3);
-    expect(rules[0]).toBe("if pressure ≤ 2.5 and district ≠ north: share of yes 0 of 3 training rows, 0.3 of 3 unseen");
-    expect(rules[1]).toContain("no value of 0 unseen");
+  it("says a sentence a leaf, with training and unseen rows", () => {
+    const sentences = sentencesOf(chart, columns, null);
+    expect(sentences).toHaveLength(3);
+    expect(sentences[0]).toBe("if pressure ≤ 2.5 and district ≠ north: share of yes 0 of 3 training rows, 0.3 of 3 unseen");
+    expect(sentences[1]).toContain("no value of 0 unseen");
   });
   it("knows depths, parents, and how far to open", () => {
     expect(placesOf(columns)).toEqual({ depths: [0, 1, 1, 2, 2], parents: [null, 0, 0, 1, 1] });

@@ -1,4 +1,4 @@
-/** A fitted tree as an outline: which rows are seen, what leads to each, and the rules as text. No picture here. */
+/** A fitted tree as an outline: which rows are seen, what leads to each, and every leaf in words. No picture here. */
 import type { Schemas } from "../../api/client";
 import { MINUS } from "../../wording";
 
@@ -96,12 +96,12 @@ export function outlineOf(chart: Tree, columns: Columns, look: Look): OutlineRow
     if (!isOpen) return;
     childrenOf(columns, node).forEach((child, i) => below(child, depth + 1, leadsTo(chart, columns, node, i === 0), isCut || endsHere, node));
   };
-  if (columns.left?.length) below(look.root, 0, look.root === 0 ? "all rows" : rulesTo(chart, columns, look.root).join(" and "), false, null);
+  if (columns.left?.length) below(look.root, 0, look.root === 0 ? "all rows" : conditionsTo(chart, columns, look.root).join(" and "), false, null);
   return found;
 }
 
 /** The conditions from the root to a node. */
-export function rulesTo(chart: Tree, columns: Columns, node: number, parents = placesOf(columns).parents): string[] {
+export function conditionsTo(chart: Tree, columns: Columns, node: number, parents = placesOf(columns).parents): string[] {
   const found: string[] = [];
   for (let here = node; parents[here] != null; ) {
     const parent = parents[here] as number;
@@ -132,12 +132,12 @@ export function outcomeOf(chart: Tree, columns: Columns, node: number): string {
 }
 
 /** A line a leaf: what leads to it, and what is in it. */
-export function rulesOf(chart: Tree, columns: Columns, cut: number | null): string[] {
+export function sentencesOf(chart: Tree, columns: Columns, cut: number | null): string[] {
   const { parents } = placesOf(columns);
   return leavesOf(columns, cut).map((node) => {
-    const rules = rulesTo(chart, columns, node, parents);
+    const conditions = conditionsTo(chart, columns, node, parents);
     const told = (share: string, rows: string) => `${at(columns, share, node) === null ? "no value" : Number((at(columns, share, node) ?? 0).toPrecision(4))} of ${at(columns, rows, node) ?? 0}`;
-    return `if ${rules.length ? rules.join(" and ") : "anything"}: ${outcomeOf(chart, columns, node)} ${told("share", "training")} training rows, ${told("unseen_share", "unseen")} unseen`;
+    return `if ${conditions.length ? conditions.join(" and ") : "anything"}: ${outcomeOf(chart, columns, node)} ${told("share", "training")} training rows, ${told("unseen_share", "unseen")} unseen`;
   });
 }
 
