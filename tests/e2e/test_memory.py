@@ -90,6 +90,13 @@ def test_the_handle_prunes_the_tree_and_a_row_is_followed(open_as: Open, tmp_pat
     page.get_by_label("Row to follow").press("Enter")
     expect(article).to_contain_text(re.compile(r"Row 3 passes \d+ splits?: "))
     assert page.locator("[role=treeitem][aria-selected=true]").count() > 1
+    # A node on the way can be folded like any other.
+    shown = page.get_by_role("treeitem").count()
+    page.get_by_role("treeitem").first.focus()
+    page.keyboard.press("ArrowLeft")
+    expect(page.get_by_role("treeitem")).to_have_count(1)
+    page.keyboard.press("ArrowRight")
+    expect(page.get_by_role("treeitem")).to_have_count(shown)
     page.get_by_label("Row to follow").fill("99999")
     page.get_by_label("Row to follow").press("Enter")
     expect(page.get_by_role("alert").filter(has_text="no such tree or row")).to_be_visible()
@@ -110,6 +117,17 @@ def test_labels_are_marked_by_key_and_in_bulk_undone_and_learned_from(open_as: O
     rows = page.get_by_role("grid", name="Suspect labels").locator("tbody tr")
     total = rows.count()
     assert total > 5
+    # Fast keys: every one is kept, and every one can be undone.
+    rows.first.focus()
+    for key in "xckx":
+        page.keyboard.press(key)
+    expect(article).to_contain_text("4 labels marked: 2 wrong, 1 corrected, 1 kept")
+    for _ in range(4):
+        page.keyboard.press("u")
+    expect(article).to_contain_text("No label is marked.")
+    expect(article).not_to_contain_text("Saving …")
+    page.reload()
+    expect(article).to_contain_text("No label is marked.")
     rows.first.focus()
     for key, said in (("x", "1 label marked: 1 wrong"), ("c", "1 wrong, 1 corrected"), ("k", "1 corrected, 1 kept")):
         page.keyboard.press(key)
@@ -128,6 +146,7 @@ def test_labels_are_marked_by_key_and_in_bulk_undone_and_learned_from(open_as: O
     page.get_by_role("button", name="wrong", exact=True).click()
     expect(article).to_contain_text(re.compile(rf"{some} wrong|{some - 1} wrong"))
     expect(page.get_by_role("button", name=re.compile(r"^\d+ Labels"))).to_contain_text("stale")
+    expect(article).not_to_contain_text("Saving …")
     page.reload()
     expect(article).to_contain_text(re.compile(rf"({some}|{some - 1}) wrong"))
     page.get_by_role("link", name="See what learning from the labels as marked changes: run what changed.").click()

@@ -1,6 +1,7 @@
 /** Every question the screens ask the server, and how long an answer is good. */
 import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient, type UseMutationResult } from "@tanstack/react-query";
 import { ROWS_AT_ONCE } from "../parts/scrolling";
+import { markedWith } from "./marks";
 import { client, told, type Change, type FindingText, type Plan, type Roles, type Schemas } from "./client";
 
 const POLL_MS = 700;
@@ -137,8 +138,19 @@ export const useTreePath = (id: number, number: number, tree: number, row: numbe
 export const useSuspects = (id: number) =>
   useQuery({ queryKey: ["suspects", id], retry: false, queryFn: async () => told(await client.GET("/api/cases/{case_id}/suspects", at(id))) });
 
-export const useMarkLabels = (id: number) =>
-  useAct(async (body: Schemas["MarksBody"]) => told(await client.POST("/api/cases/{case_id}/marks", { ...at(id), body })), ["suspects", id], ["run", id]);
+/** Marks are seen at once and sent one after the other, so that fast keys arrive in their order. */
+export const useMarkLabels = (id: number) => {
+  const cache = useQueryClient();
+  return useMutation({
+    scope: { id: `marks ${id}` },
+    mutationFn: async (body: Schemas["MarksBody"]) => told(await client.POST("/api/cases/{case_id}/marks", { ...at(id), body })),
+    onMutate: (body) => {
+      cache.setQueryData<Schemas["SuspectsView"]>(["suspects", id], (known) => known && { ...known, marks: markedWith(known.marks, body) });
+    },
+    onSuccess: () => cache.invalidateQueries({ queryKey: ["run", id] }),
+    onError: () => cache.invalidateQueries({ queryKey: ["suspects", id] }),
+  });
+};
 
 export const useAskReplay = (id: number, runId: number, number: number) =>
   useAct(async (_: void) => told(await client.POST("/api/cases/{case_id}/exhibits/{number}/replay", ofExhibit(id, number))), ["replay", id, runId, number]);

@@ -10,6 +10,7 @@ import { useTheCase } from "../frame/CaseFrame";
 import { InlineChoice } from "../parts/Inline";
 import { Kbd } from "../parts/Kbd";
 import { Fetching, Said } from "../parts/Said";
+import { useUndo } from "../parts/undo";
 import { count, number, plural } from "../wording";
 import { marked, pairOf, pairsOf, suspectsOf, tally, undoing, type Mark, type Suspect, type Verdict } from "./suspects";
 
@@ -25,20 +26,15 @@ export function Suspects({ chart, series }: SuspectsProps) {
   const found = useSuspects(theCase.id);
   const mark = useMarkLabels(theCase.id);
   const [pair, setPair] = useState("");
-  const [past, setPast] = useState<Schemas["MarksBody"][]>([]);
+  const { change, undo, canUndo } = useUndo<Schemas["MarksBody"]>((body) => mark.mutate(body));
   if (found.isPending) return <Fetching what="the suspects" />;
   if (!found.data) return <Said error={found.error} />;
   const { marks, columns } = found.data;
   const all = suspectsOf(chart.classes ?? [], series?.[chart.series] ?? {}, found.data.rows);
   const shown = pair ? all.filter((one) => pairOf(one) === pair) : all;
-  const change = (rows: readonly number[], body: Schemas["MarksBody"]) => mark.mutate(body, { onSuccess: () => setPast([...past, undoing(rows, marks)]) });
   const put = (suspects: readonly Suspect[], verdict: Verdict | null) => {
     const rows = suspects.map((one) => one.row);
-    if (rows.length) change(rows, verdict === null ? { cleared: rows } : { marks: suspects.map((one) => marked(one, verdict)) });
-  };
-  const undo = () => {
-    const last = past.at(-1);
-    if (last) mark.mutate(last, { onSuccess: () => setPast(past.slice(0, -1)) });
+    if (rows.length) change(undoing(rows, marks), verdict === null ? { cleared: rows } : { marks: suspects.map((one) => marked(one, verdict)) });
   };
   if (all.length === 0) return null;
   return (
@@ -51,17 +47,17 @@ export function Suspects({ chart, series }: SuspectsProps) {
       {theCase.may.review && (
         <Box sx={{ display: "flex", gap: 0.5, alignItems: "center", flexWrap: "wrap", fontSize: 13 }}>
           All {count(shown.length)} shown:
-          <Button disabled={mark.isPending} onClick={() => put(shown, "kept")}>kept</Button>
-          <Button disabled={mark.isPending} onClick={() => put(shown, "wrong")}>wrong</Button>
-          <Button disabled={mark.isPending} onClick={() => put(shown, "corrected")}>corrected</Button>
-          <Button disabled={mark.isPending} onClick={() => put(shown, null)}>no mark</Button>
-          <Button disabled={mark.isPending || past.length === 0} onClick={undo}>Undo</Button>
+          <Button onClick={() => put(shown, "kept")}>kept</Button>
+          <Button onClick={() => put(shown, "wrong")}>wrong</Button>
+          <Button onClick={() => put(shown, "corrected")}>corrected</Button>
+          <Button onClick={() => put(shown, null)}>no mark</Button>
+          <Button disabled={!canUndo} onClick={undo}>Undo</Button>
         </Box>
       )}
       <Said error={mark.error} />
       <List suspects={shown} columns={columns} marks={marks} mayMark={theCase.may.review} isNumber={(chart.classes ?? []).length === 0} onMark={(one, verdict) => put([one], verdict)} onUndo={undo} />
       <Box sx={{ fontSize: 12.5, mt: 0.5, display: "flex", gap: 2, flexWrap: "wrap" }}>
-        <span aria-live="polite">{marks.length ? `${plural(marks.length, "label")} marked: ${tally(marks)}.` : "No label is marked."}{" "}
+        <span aria-live="polite">{marks.length ? `${plural(marks.length, "label")} marked: ${tally(marks)}.` : "No label is marked."}{mark.isPending && " Saving …"}{" "}
           {marks.length > 0 && theCase.may.review && <Link to={`/cases/${theCase.id}/plan`}>See what learning from the labels as marked changes: run what changed.</Link>}</span>
         <span>Save the list: <a href={`/api/cases/${theCase.id}/suspects/csv`}>CSV</a>, <a href={`/api/cases/${theCase.id}/suspects/parquet`}>Parquet</a></span>
       </Box>

@@ -1,7 +1,7 @@
 /** A fitted tree to look into: fold, zoom, limit the depth, follow one row, read it leaf by leaf; whole and pruned. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useMemo, useState, type ReactNode } from "react";
+import { useEffect, useMemo, useState, type ReactNode } from "react";
 import { useParams, useSearchParams } from "react-router";
 import type { Exhibit } from "../../api/client";
 import { useTreePath } from "../../api/queries";
@@ -11,7 +11,7 @@ import { count, plural } from "../../wording";
 import { ChartFigure, type ChartNumbers } from "../ChartFigure";
 import { fileName, save } from "../export";
 import { colourOf } from "../palette";
-import { at, firstDepth, leavesOf, outlineOf, placesOf, sentencesOf, conditionsTo, type Columns, type Look, type Tree } from "./outline";
+import { at, firstDepth, leavesOf, openedAlong, outlineOf, placesOf, sentencesOf, conditionsTo, type Columns, type Look, type Tree } from "./outline";
 import { Outline } from "./Outline";
 import { Overview } from "./Overview";
 
@@ -48,13 +48,11 @@ export function TreeFigure({ chart, series, asTable, handle }: TreeFigureProps) 
   const { depths, parents } = useMemo(() => placesOf(columns), [columns]);
   const deepest = Math.max(0, ...depths);
   const limit = depth ?? firstDepth(columns);
-  // What a followed row passes is open, wherever it lies.
-  const opened = useMemo(() => {
-    const all = new Set(toggled);
-    for (const node of path) if ((depths[node] ?? 0) - (depths[root] ?? 0) < limit === all.has(node)) all.has(node) ? all.delete(node) : all.add(node);
-    return all;
-  }, [toggled, path, depths, root, limit]);
-  const look: Look = { root, depth: limit, toggled: opened, cut: show === "whole" || !prunes ? null : cut, hideCut: show === "pruned" };
+  // What a row passes is opened when it is first followed, and may be folded like any other.
+  useEffect(() => {
+    setToggled((all) => openedAlong(path, all, (node) => (depths[node] ?? 0) - (depths[root] ?? 0) < limit));
+  }, [path, depths, root, limit]);
+  const look: Look = { root, depth: limit, toggled, cut: show === "whole" || !prunes ? null : cut, hideCut: show === "pruned" };
   const rows = outlineOf(chart, columns, look);
   const toggle = (node: number) => {
     const all = new Set(toggled);
@@ -79,7 +77,7 @@ export function TreeFigure({ chart, series, asTable, handle }: TreeFigureProps) 
         {plural(leaves, "leaf", "leaves")}, {plural(deepest, "split")} deep. Show it down to depth{" "}
         <InlineNumber name="Depth shown" value={limit} min={1} max={Math.max(1, deepest)} disabled={false} onSet={(n) => { setDepth(Math.round(n)); setToggled(new Set()); }} />
         {prunes && <>, <InlineChoice name="Pruning" value={show} disabled={false} onSet={setShow} options={[["beside", "what pruning takes away faint"], ["pruned", "as pruned"], ["whole", "as grown"]]} /></>}
-        , following row <RowFollowed row={followed} onFollow={setFollowed} />.
+        , following row <RowFollowed key={tree} row={followed} onFollow={setFollowed} />.
         {root !== 0 && <Button onClick={() => zoom(0)}>Back to the whole tree</Button>}
       </Box>
       <Said error={followed === null ? null : found.error} />

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { blocksOf } from "./Overview";
-import { condition, firstDepth, leavesOf, outlineOf, placesOf, rangeOf, sentencesOf, conditionsTo, type Columns, type Look, type Tree } from "./outline";
+import { condition, firstDepth, leavesOf, openedAlong, outlineOf, placesOf, rangeOf, sentencesOf, conditionsTo, type Columns, type Look, type Tree } from "./outline";
 
 const number = { words: "pressure", feature: "pressure", kind: "number", levels: [], mark: null } as const;
 const level = { words: "district = north", feature: "district", kind: "level", levels: [], mark: "stands in for ethnic group (0.53)" } as const;
@@ -61,6 +61,12 @@ describe("conditions", () => {
 });
 
 describe("what is read off a tree", () => {
+  it("opens what a row passes, wherever it lies, and leaves the rest as it was", () => {
+    const within = (node: number) => node === 0;
+    expect([...openedAlong(new Set([0, 1, 4]), new Set([0, 2]), within)].sort()).toEqual([1, 2, 4]);
+    const as = new Set([2]);
+    expect(openedAlong(new Set(), as, within)).toBe(as);
+  });
   it("counts leaves as pruned", () => {
     expect(leavesOf(columns, null)).toEqual([3, 4, 2]);
     expect(leavesOf(columns, 0.2)).toEqual([1, 2]);

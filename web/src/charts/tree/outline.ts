@@ -141,6 +141,16 @@ export function sentencesOf(chart: Tree, columns: Columns, cut: number | null): 
   });
 }
 
+/** The toggled nodes with those of a path open; ``within`` says which are open of themselves. */
+export function openedAlong(path: ReadonlySet<number>, toggled: ReadonlySet<number>, within: (node: number) => boolean): ReadonlySet<number> {
+  const all = new Set(toggled);
+  for (const node of path) {
+    if (within(node)) all.delete(node);
+    else all.add(node);
+  }
+  return path.size ? all : toggled;
+}
+
 /** How many levels can be open at first, so that the rows fit a screen or so. */
 export function firstDepth(columns: Columns, most = 34): number {
   const { depths } = placesOf(columns);
