@@ -1,4 +1,4 @@
-"""Trees drawn for the report: as many rows as nodes, conditions in words, pruned and cut where asked."""
+"""Trees drawn for the report: as many rows as nodes, conditions in words, cut where asked."""
 
 import re
 
@@ -36,9 +36,8 @@ def test_every_node_has_a_row_with_what_leads_to_it() -> None:
     ]
 
 
-def test_what_is_pruned_away_or_too_deep_is_left_out() -> None:
-    assert [row.node for row in rows_of(CHART, COLUMNS, pruned=0.1)] == [0, 1, 2]
-    assert [row.node for row in rows_of(CHART, COLUMNS, deepest=1)] == [0, 1, 2]
+def test_what_lies_too_deep_is_left_out() -> None:
+    assert [row.node for row in rows_of(CHART, COLUMNS, 1)] == [0, 1, 2]
 
 
 @pytest.mark.parametrize(

@@ -1,11 +1,8 @@
 """Charts of the report, drawn by Matplotlib from the series and estimates that the browser draws too."""
 
-import io
 import math
 
-import matplotlib as mpl
 from markupsafe import escape
-from matplotlib import font_manager
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
@@ -22,47 +19,9 @@ from brookfall.core.exhibit import (
     TreeChart,
 )
 from brookfall.core.wording import measure_words
-from brookfall.report.fonts import chart_fonts
+from brookfall.report.drawing import COLOURS, INK, MUTED, RULE, WIDTH, svg_of
 from brookfall.report.trees import top_of
 
-mpl.use("svg")
-for _font in chart_fonts():
-    font_manager.fontManager.addfont(str(_font))
-mpl.rcParams.update(
-    {
-        "svg.hashsalt": "brookfall",
-        "svg.fonttype": "none",
-        "font.family": ["Inter", "DejaVu Sans"] if chart_fonts() else ["DejaVu Sans"],
-        "font.size": 8,
-        "axes.edgecolor": "#51625F",
-    }
-)
-
-INK, MUTED, RULE = "#17282B", "#51625F", "#DDD8CA"
-_MODELS = (
-    "#009E73", "#D55E00", "#0072B2", "#E69F00", "#CC79A7", "#56B4E9",
-    "#8C6D1F", "#7A7A7A", "#5B3A8E", "#B02E2E", "#2E7F86", "#A8A028",
-)  # fmt: skip
-COLOURS = {
-    **{f"model:{place}": shade for place, shade in enumerate(_MODELS)},
-    "training": "#E69F00",
-    "validation": "#56B4E9",
-    "out_of_fold": "#0072B2",
-    "test": "#009E73",
-    "data": "#0072B2",
-    "recipe": "#009E73",
-    "baseline": "#999999",
-    "challenger": "#0072B2",
-    "fold": "#0072B2",
-    "group": "#CC79A7",
-    "reference": "#56B4E9",
-    "positive": "#D55E00",
-    "negative": "#0072B2",
-    "supplied:training": "#CC9A3A",
-    "supplied:test": "#CC79A7",
-    "supplied:all": "#CC79A7",
-}
-_WIDTH = 6.6
 _DEEPEST, _MOST_LISTED = 3, 20
 _ROW = 0.19
 
@@ -93,7 +52,7 @@ def draw(exhibit: Exhibit) -> list[str]:
 def _strip(chart: StripChart, estimates: tuple[Estimate, ...]) -> str:
     rows = sum(len(group.rows) for group in chart.groups)
     height = 0.5 + _ROW * (rows + 1.3 * len(chart.groups))
-    figure = Figure(figsize=(_WIDTH, height))
+    figure = Figure(figsize=(WIDTH, height))
     axes = figure.add_axes((0.3, 0.3 / height, 0.58, 1 - 0.45 / height))
     y = 0.0
     for group in chart.groups:
@@ -116,7 +75,7 @@ def _strip(chart: StripChart, estimates: tuple[Estimate, ...]) -> str:
     axes.grid(axis="x", color=RULE, linewidth=0.6)
     axes.set_axisbelow(True)
     axes.tick_params(colors=MUTED, labelsize=7)
-    return _svg(figure)
+    return svg_of(figure)
 
 
 def _dot(axes: Axes, estimate: Estimate, label: str, colour: str, y: float) -> None:
@@ -154,7 +113,7 @@ def _matrix(chart: MatrixChart) -> str:
 
 def _lines(chart: LineChart, exhibit: Exhibit) -> str:
     # Two stand side by side on a page.
-    figure = Figure(figsize=(_WIDTH / 2 - 0.06, 2.9))
+    figure = Figure(figsize=(WIDTH / 2 - 0.06, 2.9))
     axes = figure.add_axes((0.17, 0.15, 0.8, 0.75))
     axes.set_title(chart.title, loc="left", fontsize=8, color=INK)
     if chart.diagonal:
@@ -170,7 +129,7 @@ def _lines(chart: LineChart, exhibit: Exhibit) -> str:
     if chart.ticks:
         axes.set_xticks(range(len(chart.ticks)), chart.ticks, rotation=30, ha="right", fontsize=6)
     _finish(axes, chart.x, chart.y, shares=0.5 < highest <= 1 and min(axes.get_ylim()) > -0.2)
-    return _svg(figure)
+    return svg_of(figure)
 
 
 def _dial(chart: DialChart, exhibit: Exhibit) -> str:
@@ -179,7 +138,7 @@ def _dial(chart: DialChart, exhibit: Exhibit) -> str:
         name: [math.nan if value is None else value for value in values]
         for name, values in exhibit.series[chart.series].items()
     }
-    figure = Figure(figsize=(_WIDTH, 2.6))
+    figure = Figure(figsize=(WIDTH, 2.6))
     places = list(range(len(chart.points)))
     for number, criterion in enumerate(chart.criteria):
         axes = figure.add_axes((0.08 + 0.5 * number, 0.2, 0.4 if len(chart.criteria) > 1 else 0.9, 0.7))
@@ -193,7 +152,7 @@ def _dial(chart: DialChart, exhibit: Exhibit) -> str:
         step = max(1, len(places) // 4)
         axes.set_xticks(places[::step], chart.points[::step])
         _finish(axes, f"{chart.setting} (line: submitted, dashed: simplest as good)", measure_words(criterion))
-    return _svg(figure)
+    return svg_of(figure)
 
 
 def _tree_words(chart: TreeChart) -> str:
@@ -223,7 +182,7 @@ def _suspects(chart: SuspectList, exhibit: Exhibit) -> str:
 
 
 def _threshold(chart: ThresholdChart, exhibit: Exhibit) -> str:
-    figure = Figure(figsize=(_WIDTH, 2.6))
+    figure = Figure(figsize=(WIDTH, 2.6))
     axes = figure.add_axes((0.08, 0.17, 0.9, 0.78))
     columns = {name: [value or 0.0 for value in values] for name, values in exhibit.series[chart.series].items()}
     counts = list(zip(columns["tp"], columns["fp"], columns["fn"], columns["tn"], strict=True))
@@ -236,7 +195,7 @@ def _threshold(chart: ThresholdChart, exhibit: Exhibit) -> str:
         axes.plot(columns["threshold"], values, color=colour, linewidth=1.4, label=label)
     axes.axvline(chart.submitted, color=INK, linewidth=0.9, linestyle=(0, (2, 2)))
     _finish(axes, "threshold", "share", shares=True)
-    return _svg(figure)
+    return svg_of(figure)
 
 
 def _finish(axes: Axes, x: str, y: str, *, shares: bool = False) -> None:
@@ -248,10 +207,3 @@ def _finish(axes: Axes, x: str, y: str, *, shares: bool = False) -> None:
     for side in ("top", "right"):
         axes.spines[side].set_visible(False)
     axes.legend(frameon=False, fontsize=7.5)
-
-
-def _svg(figure: Figure) -> str:
-    stream = io.StringIO()
-    figure.savefig(stream, format="svg", metadata={"Date": None}, transparent=True)
-    text = stream.getvalue()
-    return text[text.index("<svg") :]

@@ -6,16 +6,16 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
+import matplotlib as mpl
 from matplotlib.axes import Axes
 from matplotlib.backends.backend_pdf import PdfPages
 from matplotlib.figure import Figure
 
 from brookfall.core.exhibit import DialChart, Exhibit, TreeChart, TreeColumn
+from brookfall.report.drawing import COLOURS, INK, MUTED, RULE, WIDTH, svg_of
 
 TreeForm = Literal["svg", "pdf"]
-INK, MUTED, RULE = "#17282B", "#51625F", "#DDD8CA"
-_TRAINING, _UNSEEN = "#E69F00", "#0072B2"
-_WIDTH, _ROW, _A_PAGE = 6.6, 0.2, 48
+_ROW, _A_PAGE = 0.2, 48
 _WORDS, _STRIP, _ROWS, _GAIN = 0.0, 0.52, 0.75, 0.99
 _LONGEST = 46
 
@@ -31,27 +31,20 @@ class Row:
     node: int
 
 
-def rows_of(
-    chart: TreeChart, columns: Columns, *, pruned: float | None = None, deepest: int | None = None
-) -> list[Row]:
-    """The nodes of a tree from the root down, left before right; without what is pruned away, or lies too deep."""
-    return list(_below(chart, columns, Row(0, "all rows", 0), pruned, deepest))
+def rows_of(chart: TreeChart, columns: Columns, deepest: int | None = None) -> list[Row]:
+    """The nodes of a tree from the root down, left before right; without what lies too deep."""
+    return list(_below(chart, columns, Row(0, "all rows", 0), deepest))
 
 
-def _below(chart: TreeChart, columns: Columns, row: Row, pruned: float | None, deepest: int | None) -> Iterator[Row]:
+def _below(chart: TreeChart, columns: Columns, row: Row, deepest: int | None) -> Iterator[Row]:
     yield row
-    left, right = _whole(columns["left"][row.node]), _whole(columns["right"][row.node])
-    strength = columns["strength"][row.node]
-    if left < 0 or row.depth == deepest or (pruned is not None and strength is not None and strength <= pruned):
+    children = (_whole(columns["left"][row.node]), _whole(columns["right"][row.node]))
+    if children[0] < 0 or row.depth == deepest:
         return
-    column = chart.columns[_whole(columns["column"][row.node])]
-    threshold = columns["threshold"][row.node] or 0.0
-    yield from _below(
-        chart, columns, Row(row.depth + 1, condition(column, threshold, left=True), left), pruned, deepest
-    )
-    yield from _below(
-        chart, columns, Row(row.depth + 1, condition(column, threshold, left=False), right), pruned, deepest
-    )
+    column, threshold = chart.columns[_whole(columns["column"][row.node])], columns["threshold"][row.node] or 0.0
+    for child, left in zip(children, (True, False), strict=True):
+        below = Row(row.depth + 1, condition(column, threshold, left=left), child)
+        yield from _below(chart, columns, below, deepest)
 
 
 def condition(column: TreeColumn, threshold: float, *, left: bool) -> str:
@@ -77,7 +70,9 @@ def tree_file(exhibit: Exhibit, tree: str, form: TreeForm) -> bytes:
     rows = rows_of(chart, columns)
     held = io.BytesIO()
     if form == "svg":
-        _drawn(chart, columns, rows).savefig(held, format="svg", metadata={"Date": None})
+        # By itself it must not rest on fonts that its reader may lack.
+        with mpl.rc_context({"svg.fonttype": "path"}):
+            _drawn(chart, columns, rows).savefig(held, format="svg", metadata={"Date": None})
         return held.getvalue()
     with PdfPages(held, metadata={"CreationDate": None}) as pages:
         for start in range(0, len(rows), _A_PAGE):
@@ -97,16 +92,12 @@ def chart_of(exhibit: Exhibit) -> TreeChart:
 
 def top_of(chart: TreeChart, columns: Columns, deepest: int) -> str:
     """The first levels of a tree as SVG text, for a page."""
-    stream = io.StringIO()
-    rows = rows_of(chart, columns, deepest=deepest)
-    _drawn(chart, columns, rows).savefig(stream, format="svg", metadata={"Date": None}, transparent=True)
-    text = stream.getvalue()
-    return text[text.index("<svg") :]
+    return svg_of(_drawn(chart, columns, rows_of(chart, columns, deepest)))
 
 
 def _drawn(chart: TreeChart, columns: Columns, rows: list[Row]) -> Figure:
     height = _ROW * (len(rows) + 3)
-    figure = Figure(figsize=(_WIDTH, height))
+    figure = Figure(figsize=(WIDTH, height))
     axes = figure.add_axes((0.02, 0.0, 0.96, 1.0))
     axes.set_xlim(0, 1)
     axes.set_ylim(len(rows) + 1.2, -1.8)
@@ -148,8 +139,8 @@ def _node(
     if mark:
         axes.text(_STRIP - 0.012, y, "splits on " + mark, color="#9C3B1F", fontsize=5.2, va="center", ha="right")
     for names, colour, shift in (
-        (("share", "low", "high"), _TRAINING, -0.14),
-        (("unseen_share", "unseen_low", "unseen_high"), _UNSEEN, 0.14),
+        (("share", "low", "high"), COLOURS["training"], -0.14),
+        (("unseen_share", "unseen_low", "unseen_high"), COLOURS["out_of_fold"], 0.14),
     ):
         share, least, most = (columns[name][row.node] for name in names)
         if share is None:
