@@ -171,7 +171,7 @@ class TreeChart(Frozen):
     Its columns: left, right, column, threshold (in the data's own unit), strength (of pruning), training and unseen
     (rows), share and unseen_share (of the outcome that is drawn, or the mean of a number) with low, high, unseen_low
     and unseen_high, gain and unseen_gain, and answer: the place in ``classes`` of the most frequent training outcome.
-    ``one_of`` counts all trees of the model; ``pruned`` is the strength the recipe asks for, ``suggested`` another.
+    ``one_of`` counts all trees of the model.
     """
 
     kind: Literal["tree"] = "tree"
@@ -181,8 +181,6 @@ class TreeChart(Frozen):
     outcome: str
     classes: tuple[str, ...] = ()
     one_of: int = 1
-    pruned: float | None = None
-    suggested: float | None = None
 
 
 class DialChart(Frozen):
@@ -190,7 +188,7 @@ class DialChart(Frozen):
 
     ``points`` are the values as they are written. The series has for each of ``criteria`` the columns
     ``<criterion> training``, ``<criterion> unseen``, and the ends ``<criterion> low`` and ``<criterion> high`` of the
-    unseen one's interval, and may have ``leaves``. ``submitted``, ``best`` and ``simplest`` (within one standard error
+    unseen one's interval. ``submitted``, ``best`` and ``simplest`` (within one standard error
     of the best, by the first criterion) are places among the points. ``tree`` names a tree chart that is pruned to
     the handle; ``strengths`` are then the pruning of every point.
     """

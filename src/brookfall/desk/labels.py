@@ -104,8 +104,8 @@ def suspects_file(session: Session, person: Person, case_id: int, form: Form) ->
 
 
 def _listed(session: Session, case: Case) -> tuple[SuspectList, Exhibit]:
-    exhibits = exhibits_now(session, case, latest_run(session, case.id))
-    exhibit = next((one for one in exhibits if one.check == _CHECK and one.state in ("done", "stale")), None)
+    found = exhibits_now(session, case, latest_run(session, case.id), check=_CHECK)
+    exhibit = next((one for one in found if one.state in ("done", "stale")), None)
     listed = next((chart for chart in exhibit.charts if isinstance(chart, SuspectList)), None) if exhibit else None
     if exhibit is None or listed is None:
         raise MissingError("The labels have not been checked yet.", todo="Run the label check.")

@@ -65,12 +65,14 @@ def stale_checks(session: Session, case: Case, run: Run) -> set[str]:
     return {name for name, content in session.execute(query) if content and contents.get(name) != content}
 
 
-def exhibits_now(session: Session, case: Case, run: Run | None, number: int | None = None) -> list[Exhibit]:
-    """The exhibits of a run, those marked stale that are of another plan than the present one."""
+def exhibits_now(
+    session: Session, case: Case, run: Run | None, number: int | None = None, check: str | None = None
+) -> list[Exhibit]:
+    """The exhibits of a run, or that of a number or a check; marked stale where of another plan than the present."""
     if run is None:
         return []
     stale = stale_checks(session, case, run)
     return [
         exhibit.model_copy(update={"state": "stale"}) if exhibit.check in stale and exhibit.state == "done" else exhibit
-        for exhibit in get_exhibits(session, run.id, number)
+        for exhibit in get_exhibits(session, run.id, number, check)
     ]

@@ -63,9 +63,9 @@ def copy_exhibit(session: Session, head: StoredExhibit, run_id: int, number: int
         session.execute(insert(table).from_select(["exhibit_id", *(column.key for column in columns)], rows))
 
 
-def get_exhibits(session: Session, run_id: int, number: int | None = None) -> list[Exhibit]:
-    """The run's exhibits so far, whole, by number; or just the one of that number."""
-    heads = [head for head in heads_of(session, run_id) if number in (None, head.number)]
+def get_exhibits(session: Session, run_id: int, number: int | None = None, check: str | None = None) -> list[Exhibit]:
+    """The run's exhibits so far, whole, by number; or just the one of that number, or of that check."""
+    heads = [head for head in heads_of(session, run_id) if number in (None, head.number) and check in (None, head.name)]
     ids = [head.id for head in heads]
     estimates: dict[int, list[Estimate]] = {key: [] for key in ids}
     query = select(StoredEstimate).where(StoredEstimate.exhibit_id.in_(ids))

@@ -1570,7 +1570,7 @@ export interface components {
          *
          *     ``points`` are the values as they are written. The series has for each of ``criteria`` the columns
          *     ``<criterion> training``, ``<criterion> unseen``, and the ends ``<criterion> low`` and ``<criterion> high`` of the
-         *     unseen one's interval, and may have ``leaves``. ``submitted``, ``best`` and ``simplest`` (within one standard error
+         *     unseen one's interval. ``submitted``, ``best`` and ``simplest`` (within one standard error
          *     of the best, by the first criterion) are places among the points. ``tree`` names a tree chart that is pruned to
          *     the handle; ``strengths`` are then the pruning of every point.
          */
@@ -3659,7 +3659,7 @@ export interface components {
          *     Its columns: left, right, column, threshold (in the data's own unit), strength (of pruning), training and unseen
          *     (rows), share and unseen_share (of the outcome that is drawn, or the mean of a number) with low, high, unseen_low
          *     and unseen_high, gain and unseen_gain, and answer: the place in ``classes`` of the most frequent training outcome.
-         *     ``one_of`` counts all trees of the model; ``pruned`` is the strength the recipe asks for, ``suggested`` another.
+         *     ``one_of`` counts all trees of the model.
          */
         TreeChart: {
             /**
@@ -3682,16 +3682,6 @@ export interface components {
             one_of: number;
             /** Outcome */
             outcome: string;
-            /**
-             * Pruned
-             * @default null
-             */
-            pruned: number | null;
-            /**
-             * Suggested
-             * @default null
-             */
-            suggested: number | null;
             /** Title */
             title: string;
             /** Trees */

@@ -14,7 +14,7 @@ const Curves = lazy(() => import("./Curves"));
 
 const KEYS = [
   { label: "training", colour: colourOf("training") },
-  { label: "unseen, with its 95 % interval", colour: colourOf("out_of_fold") },
+  { label: "unseen, with its interval", colour: colourOf("out_of_fold") },
 ];
 
 interface DialExplorerProps {
@@ -70,7 +70,7 @@ function curvesOf(columns: Columns, criterion: string) {
   const unseen = colourOf("out_of_fold");
   return [
     { label: "training", colour: colourOf("training"), points: points("training") },
-    { label: "unseen, with its 95 % interval", colour: unseen, points: points("unseen") },
+    { label: "unseen, with its interval", colour: unseen, points: points("unseen") },
     { label: "low", colour: unseen, points: points("low"), faint: true },
     { label: "high", colour: unseen, points: points("high"), faint: true },
   ];

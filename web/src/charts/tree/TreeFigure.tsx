@@ -33,7 +33,7 @@ type Show = "whole" | "beside" | "pruned";
 export function TreeFigure({ chart, series, asTable, handle }: TreeFigureProps) {
   const [tree, setTree] = useState(1);
   const columns: Columns = series?.[chart.trees[tree - 1] ?? ""] ?? {};
-  const cut = handle ?? chart.pruned ?? null;
+  const cut = handle ?? null;
   const prunes = cut !== null && cut > 0;
   const [show, setShow] = useState<Show>("beside");
   const [root, setRoot] = useState(0);

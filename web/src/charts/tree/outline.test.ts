@@ -4,7 +4,7 @@ import { condition, firstDepth, leavesOf, openedAlong, outlineOf, placesOf, rang
 
 const number = { words: "pressure", feature: "pressure", kind: "number", levels: [], mark: null } as const;
 const level = { words: "district = north", feature: "district", kind: "level", levels: [], mark: "stands in for ethnic group (0.53)" } as const;
-const chart = { kind: "tree", title: "The tree", trees: ["tree:1"], columns: [number, level], outcome: "yes", classes: ["no", "yes"], one_of: 1, pruned: null, suggested: null } as unknown as Tree;
+const chart = { kind: "tree", title: "The tree", trees: ["tree:1"], columns: [number, level], outcome: "yes", classes: ["no", "yes"], one_of: 1 } as unknown as Tree;
 
 /** Root 0 splits on pressure into 1 (splits on district into 3, 4) and 2; node 1 is pruned at 0.1, the root at 0.3. */
 const columns: Columns = {

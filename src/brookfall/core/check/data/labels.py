@@ -44,8 +44,9 @@ class LabelCheck:
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
-        models = list(_needs(bench, bench.long_folds[0]))
-        scored = {model: _scored(bench, ledger, model) for model in models}
+        needs = [_needs(bench, fold) for fold in bench.long_folds]
+        models = list(needs[0])
+        scored = {model: bench.together(ledger, bench.long_folds, [one[model] for one in needs]) for model in models}
         plain = scored["recipe"]
         found, estimated = suspects_among(plain.scored)
         n = len(plain.positions)
@@ -113,10 +114,6 @@ def _of_another_outcome(bench: Bench) -> str:
     many = count > 1
     take = "s of another outcome or row take" if many else " of another outcome or row takes"
     return f" {wording.count(count)} mark{take} no part."
-
-
-def _scored(bench: Bench, ledger: Ledger, model: str) -> Deciding:
-    return bench.together(ledger, bench.long_folds, [_needs(bench, fold)[model] for fold in bench.long_folds])
 
 
 def suspects_among(rows: AnyScored) -> tuple[Contradicted, Noise | None]:

@@ -30,13 +30,15 @@ class WithoutLeaks:
     refits = True
 
     def requests(self, bench: Bench) -> list[Need]:
-        variants = _variants(bench)
+        variants = _variants(bench, suspects(bench))
         return [need for features in (None, *variants.values()) for need in _needs(bench, features)]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft, names = Draft(bench.plan.policy.level), shown.main_measures(bench)
+        left_out = suspects(bench)
+        variants = _variants(bench, left_out)
         scored = {RECIPE: _scored(bench, ledger, None)}
-        scored |= {name: _scored(bench, ledger, features) for name, features in _variants(bench).items()}
+        scored |= {name: _scored(bench, ledger, features) for name, features in variants.items()}
         rows = {name: one.scored for name, one in scored.items()}
         rows[BASELINE] = bench.baseline_scores(bench.cross_validated, scored[RECIPE].positions)
         places = {
@@ -72,7 +74,7 @@ class WithoutLeaks:
             for measured in names
         ]
         return draft.write(
-            _answer(bench, draft, places, losses, len(rows[RECIPE])),
+            _answer(bench, draft, places, losses, left_out, list(variants)[-1], len(rows[RECIPE])),
             charts=shown.strips("The same folds, refitted from other features", groups),
             tables=tuple(_table(measured, list(rows), places, losses) for measured in names),
         )
@@ -93,9 +95,9 @@ def suspects(bench: Bench) -> tuple[str, ...]:
     return tuple(dict.fromkeys([*told, *(name for name, _ in identifiers_among(bench.subject))]))
 
 
-def _variants(bench: Bench) -> dict[str, tuple[str, ...]]:
-    """The features that are left without the suspects, together and, where there are a few, one by one."""
-    left_out, features = suspects(bench), bench.subject.features
+def _variants(bench: Bench, left_out: tuple[str, ...]) -> dict[str, tuple[str, ...]]:
+    """The features that are left without these: one by one, where there are a few, and last without all of them."""
+    features = bench.subject.features
     if not left_out:
         raise UserError("No feature is a leak suspect.", todo="There is nothing to refit without.")
     if len(left_out) == len(features):
@@ -150,13 +152,19 @@ def _table(
 
 
 def _answer(
-    bench: Bench, draft: Draft, places: dict[tuple[str, str], int], losses: dict[tuple[str, str], int], n: int
+    bench: Bench,
+    draft: Draft,
+    places: dict[tuple[str, str], int],
+    losses: dict[tuple[str, str], int],
+    left_out: tuple[str, ...],
+    together: str,
+    n: int,
 ) -> str:
-    main, together = bench.plan.main_measure, list(_variants(bench))[-1]
+    main = bench.plan.main_measure
     words = wording.measure_words(main)
     before, after = draft.figure(places[main, RECIPE]), draft.figure(places[main, together])
     lost = draft.figure(losses[main, together])
-    lead = "Without " + wording.listed(list(suspects(bench)))
+    lead = "Without " + wording.listed(list(left_out))
     if before.value is None or after.value is None or lost.value is None:
         return f"{lead}, {words} can't be said: {before.note or after.note or lost.note}."
     interval = lost.interval(draft.level)

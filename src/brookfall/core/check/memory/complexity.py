@@ -8,7 +8,7 @@ from brookfall.core import digest, wording
 from brookfall.core.bench import OUT_OF_FOLD, Bench
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.memory.tree_chart import tree_chart, trees_need
+from brookfall.core.check.memory.tree_chart import marked, tree_chart, trees_need
 from brookfall.core.errors import UserError
 from brookfall.core.exhibit import DialChart, StripGroup, StripRow, TableView, TreeChart, Versus
 from brookfall.core.fit.ledger import Ledger
@@ -61,7 +61,7 @@ class Complexity:
             for part, figure in curve.at(criterion, place).items()
         }
         excess = _excess(draft, dial, curve, first)
-        tree = _tree(bench, ledger, dial, curve)
+        tree = _tree(bench, ledger)
         chart = DialChart(
             title=f"Loss along {dial.setting}, from the simplest to the most complex",
             setting=dial.setting,
@@ -74,7 +74,7 @@ class Complexity:
             tree=None if tree is None else tree[0],
             strengths=() if tree is None else tuple(float(turn.value or 0.0) for turn in dial.values),
         )
-        series: dict[str, Series] = {"dial": curve.series(), **({} if tree is None else tree[1])}
+        series: dict[str, Series] = {"dial": curve.series(draft.level), **({} if tree is None else tree[1])}
         strips = _strips(places, points, criteria(bench.subject.outcome))
         tables = (_table(dial, places, points, criteria(bench.subject.outcome)),)
         answer = _answer(bench, draft, dial, curve, places, excess)
@@ -155,7 +155,6 @@ class _Curve:
     unseen_rows: AnyScored
     best: int
     simplest: int
-    leaves: Numbers | None = None
 
     def at(self, criterion: str, place: int) -> dict[str, Figure]:
         return {
@@ -163,13 +162,17 @@ class _Curve:
             OUT_OF_FOLD: mean_loss(self.unseen[criterion][:, place], self.unseen_rows),
         }
 
-    def series(self) -> Series:
+    def best_simpler(self, criterion: str, place: int) -> int:
+        """The value simpler than that of a place that loses least on unseen rows, as these count."""
+        return int(np.average(self.unseen[criterion][:, :place], axis=0, weights=self.unseen_rows.counted).argmin())
+
+    def series(self, level: float) -> Series:
         found: Series = {}
         for criterion, values in self.unseen.items():
             figures = [self.at(criterion, place) for place in range(values.shape[1])]
             found[f"{criterion} training"] = [one["training"].value for one in figures]
             found[f"{criterion} unseen"] = [one[OUT_OF_FOLD].value for one in figures]
-            ends = [one[OUT_OF_FOLD].interval(0.95) or (None, None) for one in figures]
+            ends = [one[OUT_OF_FOLD].interval(level) or (None, None) for one in figures]
             found[f"{criterion} low"] = [low for low, _ in ends]
             found[f"{criterion} high"] = [high for _, high in ends]
         return found
@@ -211,8 +214,7 @@ def _excess(draft: Draft, dial: Dialled, curve: _Curve, criterion: str) -> int |
     interval that knows how many simpler values there are."""
     if dial.submitted == 0:
         return None
-    values = curve.unseen[criterion]
-    simpler = int(np.argmin(values[:, : dial.submitted].mean(axis=0)))
+    values, simpler = curve.unseen[criterion], curve.best_simpler(criterion, dial.submitted)
     figure = mean_excess(values[:, dial.submitted], values[:, simpler], curve.unseen_rows)
     interval = figure.interval(1 - (1 - draft.level) / dial.submitted)
     worse = interval is not None and interval[0] > 0
@@ -239,14 +241,10 @@ def _draws_tree(bench: Bench) -> bool:
     return bench.recipe.family == "tree"
 
 
-def _tree(bench: Bench, ledger: Ledger, dial: Dialled, curve: _Curve) -> tuple[TreeChart, dict[str, Series]] | None:
+def _tree(bench: Bench, ledger: Ledger) -> tuple[TreeChart, dict[str, Series]] | None:
     if not _draws_tree(bench):
         return None
-    need = tree_need(bench)
-    values = [float(turn.value or 0.0) for turn in dial.values]
-    chart, series = tree_chart(bench, ledger, need, "The tree at the handle")
-    pruned = {"pruned": values[dial.submitted], "suggested": values[curve.simplest]}
-    return chart.model_copy(update=pruned), series
+    return tree_chart(bench, ledger, tree_need(bench), "The tree at the handle", marked(bench))
 
 
 def _strips(
@@ -323,9 +321,10 @@ def _answer(
     figure, standing = draft.figure(excess), draft.standing(excess)
     simpler = dial.values[curve.simplest].words
     if standing is Standing.OUTSIDE:
+        better = dial.values[curve.best_simpler(first, dial.submitted)].words
         said.append(
-            f"A simpler model is better on unseen rows, by {wording.figure(figure, draft.level)}; {dial.setting} "
-            f"{simpler} is the simplest that does as well as any."
+            f"A simpler model, {dial.setting} {better}, is better on unseen rows, by "
+            f"{wording.figure(figure, draft.level)}; {dial.setting} {simpler} is the simplest that does as well as any."
         )
     elif curve.simplest < dial.submitted:
         said.append(

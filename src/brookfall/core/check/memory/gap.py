@@ -14,7 +14,7 @@ from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, WithoutItselfReading
 from brookfall.core.judge.limit import Limit, Standing, rows_to_settle
 from brookfall.core.measure.compare import paired
-from brookfall.core.measure.figure import Figure
+from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.interval import independent_difference
 from brookfall.core.measure.measures import LOWER_IS_BETTER, measure
 from brookfall.core.measure.ranking import auc_gap_by_fold
@@ -23,10 +23,9 @@ from brookfall.core.recipe.families import family_of, resolved_settings
 
 _NO_GAP = (
     *("base_rate", "selection_rate", "mean_score", "bias"),
-    *("calibration_slope", "calibration_intercept", "average_precision", "ks", "lift_at_20"),
-    "expected_calibration_error",
+    *("calibration_slope", "calibration_intercept", "expected_calibration_error"),
 )
-"""Measures in which more is neither better nor worse, and those with no paired interval: holdout shows them by part."""
+"""Measures in which more is neither better nor worse, or that chance alone makes larger than 0."""
 _ONE_PART = "The supplied scores are of one part alone, so training can't be set against unseen rows."
 
 
@@ -123,7 +122,7 @@ def _drawn(bench: Bench) -> tuple[str, ...]:
 
 
 def _names(bench: Bench) -> tuple[str, ...]:
-    """The measures that are drawn, then every other one whose gap has a direction and an interval."""
+    """The measures that are drawn, then every other one whose gap has a direction."""
     others = (name for name in shown.MEASURES[bench.subject.outcome] if name not in _NO_GAP)
     return tuple(dict.fromkeys((*_drawn(bench), *others)))
 
@@ -159,7 +158,17 @@ def _gap(name: str, sides: _Sides, part: str) -> Figure:
     ours, theirs = sides.same
     if name == "auc" and sides.folds is not None and isinstance(ours, Scored) and isinstance(theirs, Scored):
         return auc_gap_by_fold(ours, theirs, sides.folds).marked(few=ours.few_events)
-    return paired(name, theirs, ours) if lower else paired(name, ours, theirs)
+    figure = paired(name, theirs, ours) if lower else paired(name, ours, theirs)
+    return _unpaired(name, ours, theirs) if figure.value is None else figure
+
+
+def _unpaired(name: str, ours: AnyScored, theirs: AnyScored) -> Figure:
+    """The plain gap of a measure that has no interval for a difference on the same rows."""
+    seen, unseen = measure(name, ours), measure(name, theirs)
+    if seen.value is None or unseen.value is None:
+        return absent(unseen.n, seen.note or unseen.note or "one side can't be computed")
+    gap = unseen.value - seen.value if name in LOWER_IS_BETTER else seen.value - unseen.value
+    return Figure(gap, unseen.n, note="this measure has no interval for a difference on the same rows")
 
 
 def _strips(

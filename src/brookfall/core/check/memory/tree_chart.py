@@ -1,5 +1,6 @@
 """A fitted tree in words: what its nodes split on, who is in them, what each split gains."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -29,9 +30,9 @@ def trees_need(bench: Bench, fit: FitRequest) -> Need:
 
 
 def tree_chart(
-    bench: Bench, ledger: Ledger, need: Need, title: str, one_of: int | None = None
+    bench: Bench, ledger: Ledger, need: Need, title: str, marks: Mapping[str, str], one_of: int | None = None
 ) -> tuple[TreeChart, dict[str, Series]]:
-    """The trees of a reading with their series, one a tree."""
+    """The trees of a reading with their series, one a tree; ``marks`` are what ``marked`` gave."""
     found = read_trees(ledger.scores(need))
     prepared, _ = prepared_of(bench, need.fit)
     names = tuple(f"tree:{number + 1}" for number in range(len(found)))
@@ -39,7 +40,7 @@ def tree_chart(
     chart = TreeChart(
         title=title,
         trees=names,
-        columns=_columns(bench, prepared),
+        columns=_columns(bench, prepared, marks),
         outcome=target.positive if target.outcome == "binary" else bench.subject.roles.target,
         classes=() if target.outcome == "number" else target.classes,
         one_of=len(found) if one_of is None else one_of,
@@ -65,10 +66,9 @@ def path_of(bench: Bench, ledger: Ledger, need: Need, tree: int, row: int) -> li
     return path
 
 
-def _columns(bench: Bench, prepared: Prepared) -> tuple[TreeColumn, ...]:
+def _columns(bench: Bench, prepared: Prepared, marks: Mapping[str, str]) -> tuple[TreeColumn, ...]:
     """Every prepared column in words, marked where it is protected or stands in for what is."""
     features = bench.subject.table.select(bench.subject.features)
-    marks = marked(bench)
     found = []
     for words, source in zip(prepared.names(features), sources(prepared, features.names), strict=True):
         column = features.columns[source]

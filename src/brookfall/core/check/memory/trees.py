@@ -1,5 +1,7 @@
 """Trees: the fitted tree itself, node by node, in training and on unseen rows."""
 
+from collections.abc import Mapping
+
 import numpy as np
 
 from brookfall.core import wording
@@ -39,17 +41,16 @@ class Trees:
         needs = self.requests(bench)
         one_of = trees_of(bench)
         title = "The tree" if one_of == 1 else f"Any one of {one_of} trees"
-        chart, series = tree_chart(bench, ledger, needs[0], title, one_of)
-        if bench.recipe.family == "tree":
-            chart = chart.model_copy(update={"pruned": float(resolved_settings(bench.recipe).model_dump()["pruning"])})
+        marks = marked(bench)
+        chart, series = tree_chart(bench, ledger, needs[0], title, marks, one_of)
         first = series[chart.trees[0]]
         anatomy = _anatomy(draft, first, bench)
         splits = ledger.scores(needs[1])
         return draft.write(
-            _answer(bench, draft, chart, first, anatomy, splits),
+            _answer(bench, draft, chart, first, anatomy, splits, marks),
             charts=(chart,),
             series=series,
-            tables=(_anatomy_table(anatomy, one_of), _splits_table(draft, bench, splits)),
+            tables=(_anatomy_table(anatomy, one_of), _splits_table(draft, bench, splits, marks)),
         )
 
 
@@ -105,8 +106,9 @@ def _anatomy_table(anatomy: dict[str, int], one_of: int) -> TableView:
     )
 
 
-def _splits_table(draft: Draft, bench: Bench, splits: np.ndarray[tuple[int, int], np.dtype[np.float64]]) -> TableView:
-    marks = marked(bench)
+def _splits_table(
+    draft: Draft, bench: Bench, splits: np.ndarray[tuple[int, int], np.dtype[np.float64]], marks: Mapping[str, str]
+) -> TableView:
     trained = len(bench.parts["training"])
     order = np.argsort(-splits[:, 0], kind="stable")
     has_own = bool(np.isfinite(splits[:, 1]).any())
@@ -129,6 +131,7 @@ def _answer(
     first: Series,
     anatomy: dict[str, int],
     splits: np.ndarray[tuple[int, int], np.dtype[np.float64]],
+    marks: Mapping[str, str],
 ) -> str:
     leaves, depth = (int(draft.figure(anatomy[name]).value or 0) for name in ("leaves", "depth"))
     rows = draft.figure(anatomy["median rows a leaf"]).value
@@ -139,7 +142,6 @@ def _answer(
     ]
     if chart.one_of == 1:
         said.append(_gained(first))
-    marks = marked(bench)
     used = [
         name for name, count in zip(bench.subject.features, splits[:, 0], strict=True) if count > 0 and name in marks
     ]

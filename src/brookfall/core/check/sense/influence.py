@@ -1,5 +1,6 @@
 """Influence: what unseen rows lose when one feature's values change places."""
 
+from collections.abc import Mapping
 from math import sqrt
 
 import numpy as np
@@ -44,16 +45,16 @@ class Influence:
             draft.add("influence", _figure(losses[place], n).marked(few=few), part="unseen", feature=name)
             for place, name in zip(order, features, strict=True)
         ]
-        words = wording.measure_words(bench.plan.main_measure)
+        words, marks = wording.measure_words(bench.plan.main_measure), marked(bench)
         strip = shown.ranking(
             f"What {words} of unseen rows loses when one feature's values change places",
             f"Loss of {words}",
             [(name, place, "recipe") for name, place in zip(features, places, strict=True)],
         )
         return draft.write(
-            _answer(bench, draft, features, places, words),
+            _answer(draft, features, places, words, marks),
             charts=(strip,),
-            tables=(_table(bench, draft, features, places, own[order], n),),
+            tables=(_table(bench, draft, features, places, own[order], n, marks),),
         )
 
 
@@ -77,8 +78,8 @@ def _table(
     places: list[int],
     own: NDArray[np.float64],
     n: int,
+    marks: Mapping[str, str],
 ) -> TableView:
-    marks = marked(bench)
     has_own = bool(np.isfinite(own[:, 1]).any())
     trained = len(bench.parts["training"])
     rows = []
@@ -95,7 +96,7 @@ def _table(
     )
 
 
-def _answer(bench: Bench, draft: Draft, features: list[str], places: list[int], words: str) -> str:
+def _answer(draft: Draft, features: list[str], places: list[int], words: str, marks: Mapping[str, str]) -> str:
     said = []
     first = draft.figure(places[0])
     if first.value is None:
@@ -113,7 +114,6 @@ def _answer(bench: Bench, draft: Draft, features: list[str], places: list[int], 
         f"{wording.count(len(clear))} of {wording.count(len(features))} features have an influence that is told from "
         "none."
     )
-    marks = marked(bench)
     leaning = [f"{name} ({marks[name]})" for name in clear if name in marks]
     if leaning:
         said.append(f"It leans on {wording.listed(leaning)}.")
