@@ -41,6 +41,12 @@ def app(stores: House) -> Flask:
     return made
 
 
+@pytest.fixture(scope="module")
+def state() -> dict[str, str]:
+    """What the tests of a module make once and share."""
+    return {}
+
+
 @pytest.fixture
 def visitor(app: Flask) -> Iterator[Callable[[str], Visitor]]:
     def sign_in(login: str) -> Visitor:

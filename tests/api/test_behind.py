@@ -10,16 +10,11 @@ import pytest
 
 from brookfall.launch.house import House
 from tests.api.conftest import Visitor
-from tests.api.test_case import finished, plan_of, taken
+from tests.api.test_case import finished, plan_of, ran, taken
 from tests.conftest import files_of, rows_csv
 
 SignIn = Callable[[str], Visitor]
 CHECKS = ["holdout", "threshold"]
-
-
-@pytest.fixture(scope="module")
-def state() -> dict[str, str]:
-    return {}
 
 
 @pytest.fixture
@@ -37,11 +32,7 @@ def run(visitor: SignIn, workers: House, state: dict[str, str]) -> tuple[Visitor
             "ignore": ["note"],
         }
         data = [{"name": "rows", "path": "data/rows.csv", "roles": roles}]
-        iris, base = taken(visitor, "behind", files_of(csv=csv_text, data=data))
-        assert iris.ask("PUT", f"{base}/plan", plan_of(iris, base, checks=CHECKS)).status_code == 200
-        assert iris.ask("POST", f"{base}/run").status_code == 200
-        finished(iris, base)
-        state["base"] = base
+        state["base"] = ran(visitor, "behind", CHECKS, files_of(csv=csv_text, data=data))
     return visitor("iris"), state["base"]
 
 

@@ -52,6 +52,15 @@ def finished(visitor: Visitor, base: str, patience: float = 90) -> dict[str, obj
     raise AssertionError(f"the run did not end: {run}")
 
 
+def ran(visitor: SignIn, version: str, checks: list[str], files: dict[str, bytes] | None = None) -> str:
+    """The address of a case taken by Iris whose plan of these checks was run."""
+    iris, base = taken(visitor, version, files)
+    assert iris.ask("PUT", f"{base}/plan", plan_of(iris, base, checks=checks)).status_code == 200
+    assert iris.ask("POST", f"{base}/run").status_code == 200
+    finished(iris, base)
+    return base
+
+
 def plan_of(visitor: Visitor, base: str, **changes: object) -> dict[str, object]:
     view = visitor.get(f"{base}/plan")
     return {"revision": view["revision"], "plan": {**view["plan"], **changes}}

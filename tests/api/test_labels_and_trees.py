@@ -15,7 +15,7 @@ from brookfall.core.subject import subject_of
 from brookfall.core.submission.package import package_from_files
 from brookfall.launch.house import House
 from tests.api.conftest import Visitor
-from tests.api.test_case import finished, plan_of, taken
+from tests.api.test_case import finished, ran, taken
 from tests.conftest import files_of
 
 SignIn = Callable[[str], Visitor]
@@ -23,20 +23,11 @@ CHECKS = ["labels", "complexity", "trees"]
 TREE = {"family": "tree", "settings": {"depth": 5}, "seed": 3}
 
 
-@pytest.fixture(scope="module")
-def state() -> dict[str, str]:
-    return {}
-
-
 @pytest.fixture
 def run(visitor: SignIn, workers: House, state: dict[str, str]) -> tuple[Visitor, str]:
     """A case with the exhibits of a small tree, made once."""
     if "base" not in state:
-        iris, base = taken(visitor, "labels", files_of(recipe=TREE, claims=[]))
-        assert iris.ask("PUT", f"{base}/plan", plan_of(iris, base, checks=CHECKS)).status_code == 200
-        assert iris.ask("POST", f"{base}/run").status_code == 200
-        finished(iris, base)
-        state["base"] = base
+        state["base"] = ran(visitor, "labels", CHECKS, files_of(recipe=TREE, claims=[]))
     return visitor("iris"), state["base"]
 
 

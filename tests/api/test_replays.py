@@ -17,26 +17,17 @@ from brookfall.records.outcome import StoredEstimate, StoredExhibit
 from brookfall.records.trail import RecordEntry
 from brookfall.records.work import Reading, Replay, RunFit
 from tests.api.conftest import Visitor
-from tests.api.test_case import finished, plan_of, taken
+from tests.api.test_case import finished, plan_of, ran, taken
 from tests.conftest import files_of, rows_csv
 
 SignIn = Callable[[str], Visitor]
 CHECKS = ["profile", "holdout", "cross_validation"]
 
 
-@pytest.fixture(scope="module")
-def state() -> dict[str, str]:
-    return {}
-
-
 @pytest.fixture
 def run(visitor: SignIn, workers: House, state: dict[str, str]) -> tuple[Visitor, str]:
     if "base" not in state:
-        iris, base = taken(visitor, "replayed")
-        assert iris.ask("PUT", f"{base}/plan", plan_of(iris, base, checks=CHECKS)).status_code == 200
-        assert iris.ask("POST", f"{base}/run").status_code == 200
-        finished(iris, base)
-        state["base"] = base
+        state["base"] = ran(visitor, "replayed", CHECKS)
     return visitor("iris"), state["base"]
 
 

@@ -91,18 +91,26 @@ def open_as(site: str, browser: Browser) -> Iterator[Open]:
     assert faults == []
 
 
-def submitted(open_as: Open, name: str, version: str, csv: str, **changes: object) -> Page:
-    """A small model of tier 3, sent as a package by its owner and taken by Iris, at its plan."""
-    model = {"name": name, "version": version, "tier": 3, "outcome": "binary", "purpose": "p", "owner": "o"}
+def sent_and_taken(open_as: Open, files: dict[str, bytes]) -> Page:
+    """A package sent by Nell as its owner and taken by Iris, at its brief."""
     nell = open_as("nell")
     nell.goto("/submit")
     nell.get_by_role("button", name="Send a package").click()
-    package = zipped(files_of(csv=csv, model=model, **changes))
-    nell.get_by_label("Package:").set_input_files({"name": "p.zip", "mimeType": "application/zip", "buffer": package})
+    package = {"name": "p.zip", "mimeType": "application/zip", "buffer": zipped(files)}
+    nell.get_by_label("Package:").set_input_files(package)
     nell.get_by_role("button", name="Submit the package").click()
     nell.wait_for_url(re.compile("/brief"))
     page = open_as("iris")
-    page.goto(nell.url.replace("/brief", "/plan"))
+    page.goto(nell.url)
     page.get_by_role("button", name="Take this case").click()
+    page.get_by_role("button", name="Take this case").wait_for(state="detached")
+    return page
+
+
+def submitted(open_as: Open, name: str, version: str, csv: str, **changes: object) -> Page:
+    """A small model of tier 3, sent and taken, at its plan."""
+    model = {"name": name, "version": version, "tier": 3, "outcome": "binary", "purpose": "p", "owner": "o"}
+    page = sent_and_taken(open_as, files_of(csv=csv, model=model, **changes))
+    page.goto(page.url.replace("/brief", "/plan"))
     page.get_by_role("button", name="Lock the plan and run").wait_for()
     return page

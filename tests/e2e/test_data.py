@@ -5,8 +5,7 @@ import re
 from playwright.sync_api import Page, expect
 
 from tests.api.test_data import faulty
-from tests.core.test_package import zipped
-from tests.e2e.conftest import Open
+from tests.e2e.conftest import Open, sent_and_taken
 
 
 def submitted(open_as: Open, version: str) -> Page:
@@ -17,17 +16,8 @@ def submitted(open_as: Open, version: str) -> Page:
     declared = yaml.safe_load(files["submission.yaml"])
     declared["model"].update(name="Faulty rows", version=version)
     files["submission.yaml"] = yaml.safe_dump(declared).encode()
-    nell = open_as("nell")
-    nell.goto("/submit")
-    nell.get_by_role("button", name="Send a package").click()
-    nell.get_by_label("Package:").set_input_files(
-        {"name": "p.zip", "mimeType": "application/zip", "buffer": zipped(files)}
-    )
-    nell.get_by_role("button", name="Submit the package").click()
-    nell.wait_for_url(re.compile("/brief"))
-    page = open_as("iris")
-    page.goto(nell.url.replace("/brief", "/data"))
-    page.get_by_role("button", name="Take this case").click()
+    page = sent_and_taken(open_as, files)
+    page.goto(page.url.replace("/brief", "/data"))
     page.get_by_role("button", name="Undo").wait_for()
     return page
 
