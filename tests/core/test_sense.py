@@ -19,7 +19,7 @@ from brookfall.core.fit.execute import execute
 from brookfall.core.fit.probe.columns import sources
 from brookfall.core.fit.probe.grid import grid_of
 from brookfall.core.fit.probe.influence import _order
-from brookfall.core.fit.request import FitJob, InfluenceReading, SensitivityReading, ShapeReading
+from brookfall.core.fit.request import CoefficientReading, FitJob, InfluenceReading, SensitivityReading, ShapeReading
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest import retest
 from brookfall.core.subject import Subject
@@ -123,6 +123,33 @@ def test_a_penalised_fit_has_intervals_by_resamples_and_neither_error_nor_p() ->
     assert x.high is not None
     assert 0 < x.low < (x.value or 0) < x.high
     assert "there are no standard errors and no p" in " ".join(" ".join(t.title.split()) for t in found.tables)
+
+
+def test_a_level_or_a_class_that_a_resample_lacks_breaks_nothing() -> None:
+    rows = frame()
+    rows.loc[3, "colour"] = "violet"
+    rows.loc[[7, 11, 19, 23, 29, 31, 37, 41], "kind"] = "odd"
+    ridged = {"family": "logistic", "settings": {"penalty": "l2", "strength": 2}, "preprocess": {"rare": 0}}
+    for target, outcome in (("flag", "binary"), ("kind", "multiclass")):
+        kept = rows.drop(columns=[name for name in TARGETS.values() if name != target])
+        of = subject_of_frame(kept, target, Recipe.model_validate(ridged), outcome)  # type: ignore[arg-type]
+        found = exhibit_of(of, "coefficients")
+        assert found.state == "done", found.answer
+        violet = [e for e in found.estimates if e.feature == "colour = violet"]
+        assert len(violet) == (1 if outcome == "binary" else len(of.target.classes))
+        assert all(e.low is not None or e.note for e in violet)
+
+
+def test_a_class_that_is_in_no_training_row_has_no_coefficient() -> None:
+    of = subject("multiclass", settings={"penalty": "l2", "strength": 1})
+    at = bench_with(of)
+    rows = at.parts["training"]
+    some = rows[of.target.codes[rows] != of.target.classes.index("mid")]
+    fit = at.fit(some)
+    found = execute(FitJob(fit, (CoefficientReading(some),)), of).readings["coefficients"]
+    assert np.isnan(found[0]).all()
+    whole = execute(FitJob(at.fit(rows), (CoefficientReading(rows),)), of).readings["coefficients"]
+    assert np.isfinite(whole[0]).all()
 
 
 def test_several_classes_have_a_coefficient_each() -> None:

@@ -1,6 +1,6 @@
 """Coefficients: estimates with intervals, signs against what is expected, and how far columns repeat each other."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -26,6 +26,7 @@ from brookfall.core.resample.drawn import drawn_again
 
 _RATIO = {"logistic": "odds_ratio", "poisson": "rate_ratio", "gamma": "mean_ratio"}
 _FAR_REPEATED = 10.0
+_FEWEST = 10
 
 
 class CoefficientCheck:
@@ -47,7 +48,11 @@ class CoefficientCheck:
         fit = bench.holdout.fit
         needs = [Need(fit, CoefficientReading(fit.train))]
         if not has_errors(bench.recipe, bench.subject.outcome):
-            needs += [Need(bench.fit(rows), CoefficientReading(rows)) for rows in _resamples(bench)]
+            needs += [
+                # Prepared as the whole part is, so that a level that a resample lacks has its column all the same.
+                Need(replace(bench.fit(rows), prepared_on=bench.parts["training"]), CoefficientReading(rows))
+                for rows in _resamples(bench)
+            ]
         return needs
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
@@ -188,7 +193,9 @@ def _penalised(draft: Draft, bench: Bench, columns: _Columns, read: NDArray[np.f
 
 
 def _resampled(values: NDArray[np.float64], n: int) -> Figure:
-    drawn = values[1:]
+    drawn = values[1:][np.isfinite(values[1:])]
+    if len(drawn) < _FEWEST:
+        return Figure(float(values[0]), n, note="its class is in too few resamples for an interval")
 
     def bounds(level: float) -> tuple[float, float]:
         low, high = np.percentile(drawn, [50 * (1 - level), 50 * (1 + level)])

@@ -104,5 +104,17 @@ def _likeliest(fitted: Fitted, design: Matrix, weights: Values | None) -> Values
 def _as_fitted(fitted: Fitted) -> Values:
     if fitted.family.straight is None:
         raise ValueError(f"{fitted.family.words} has no coefficients")
-    estimates = fitted.family.straight(fitted.made, fitted.estimator).coefficients.T.ravel()
+    found = fitted.family.straight(fitted.made, fitted.estimator).coefficients
+    if fitted.target.outcome == "multiclass":
+        found = _by_class(found, fitted)
+    estimates = found.T.ravel()
     return np.vstack([estimates, np.full((len(estimates), len(estimates)), np.nan)])
+
+
+def _by_class(coefficients: Matrix, fitted: Fitted) -> Matrix:
+    """Shape (p, classes): NaN for a class that no training row is of, and for all where two are left and share one."""
+    held = np.asarray(fitted.estimator.classes_, dtype=np.int64)
+    whole = np.full((len(coefficients), len(fitted.target.classes)), np.nan)
+    if coefficients.shape[1] == len(held):
+        whole[:, held] = coefficients
+    return whole
