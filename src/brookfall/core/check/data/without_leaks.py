@@ -11,10 +11,8 @@ from brookfall.core.errors import UserError
 from brookfall.core.exhibit import StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, ScoreReading
-from brookfall.core.measure.compare import paired
-from brookfall.core.measure.figure import Figure
-from brookfall.core.measure.measures import LOWER_IS_BETTER, measure
-from brookfall.core.measure.scored import AnyScored
+from brookfall.core.measure.compare import gain
+from brookfall.core.measure.measures import measure
 
 _ENOUGH = 20_000
 """Rows on which it is told which features are suspects; more would say the same."""
@@ -49,7 +47,8 @@ class WithoutLeaks:
         losses = {
             (measured, name): draft.add(
                 f"{measured}_difference",
-                _lost(measured, rows[RECIPE], one),
+                # Positive where the suspects flatter the recipe.
+                gain(measured, rows[RECIPE], one),
                 part=OUT_OF_FOLD,
                 versus=Versus(model=name),
             )
@@ -119,11 +118,6 @@ def _need(bench: Bench, train: Rows, test: Rows, features: tuple[str, ...] | Non
 
 def _scored(bench: Bench, ledger: Ledger, features: tuple[str, ...] | None) -> Deciding:
     return bench.together(ledger, bench.long_folds, _needs(bench, features))
-
-
-def _lost(name: str, whole: AnyScored, without: AnyScored) -> Figure:
-    """How much better the recipe is with the suspects: positive where they flatter it."""
-    return paired(name, without, whole) if name in LOWER_IS_BETTER else paired(name, whole, without)
 
 
 _COLOURS = {RECIPE: "recipe", BASELINE: "baseline"}

@@ -13,7 +13,7 @@ from brookfall.core.exhibit import StripChart, StripGroup, StripRow, TableView, 
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, WithoutItselfReading
 from brookfall.core.judge.limit import Limit, Standing, rows_to_settle
-from brookfall.core.measure.compare import paired
+from brookfall.core.measure.compare import gain
 from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.interval import independent_difference
 from brookfall.core.measure.measures import LOWER_IS_BETTER, measure
@@ -158,7 +158,7 @@ def _gap(name: str, sides: _Sides, part: str) -> Figure:
     ours, theirs = sides.same
     if name == "auc" and sides.folds is not None and isinstance(ours, Scored) and isinstance(theirs, Scored):
         return auc_gap_by_fold(ours, theirs, sides.folds).marked(few=ours.few_events)
-    figure = paired(name, theirs, ours) if lower else paired(name, ours, theirs)
+    figure = gain(name, ours, theirs)
     return _unpaired(name, ours, theirs) if figure.value is None else figure
 
 

@@ -11,9 +11,9 @@ from brookfall.core.check.check import Draft, Written, at, text
 from brookfall.core.exhibit import Line, LineChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import FigureReading, Need, Rows, ScoreReading, Wanted
-from brookfall.core.measure.compare import corrected_mean, paired
+from brookfall.core.measure.compare import corrected_mean, gain
 from brookfall.core.measure.curves import Series
-from brookfall.core.measure.measures import LOWER_IS_BETTER, measure
+from brookfall.core.measure.measures import measure
 from brookfall.core.measure.scored import AnyScored
 from brookfall.core.resample.folds import Fold
 
@@ -40,10 +40,9 @@ class Learning:
         ]
         unseen = [draft.add(name, measure(name, step.unseen), model=_model(step), part=OUT_OF_FOLD) for step in steps]
         last, before = steps[-1], steps[-2]
-        pair = (before.unseen, last.unseen) if name in LOWER_IS_BETTER else (last.unseen, before.unseen)
         more = draft.add(
             f"{name}_difference",
-            paired(name, *pair),
+            gain(name, last.unseen, before.unseen),
             model=_model(last),
             part=OUT_OF_FOLD,
             versus=Versus(model=_model(before)),
@@ -146,14 +145,14 @@ def _model(step: _Step) -> str:
 
 def _answer(draft: Draft, steps: list[_Step], unseen: list[int], more: int, words: str) -> str:
     first, last = draft.figure(unseen[0]), draft.figure(unseen[-1])
-    gain = draft.figure(more)
+    gained = draft.figure(more)
     said = (
         f"Unseen rows have {words} {wording.number(first.value)} after {wording.count(steps[0].rows)} training rows "
         f"and {wording.number(last.value)} after {wording.count(steps[-1].rows)}."
     )
-    interval = gain.interval(draft.level)
-    if gain.value is None or interval is None:
-        return f"{said} What the last quarter of them added can't be said: {gain.note}."
+    interval = gained.interval(draft.level)
+    if gained.value is None or interval is None:
+        return f"{said} What the last quarter of them added can't be said: {gained.note}."
     ends = (
         "so more rows may well help"
         if interval[0] > 0
@@ -161,4 +160,4 @@ def _answer(draft: Draft, steps: list[_Step], unseen: list[int], more: int, word
         if interval[1] > 0
         else "so more of the same rows do not help"
     )
-    return f"{said} The last quarter of them added {wording.figure(gain, draft.level)}, {ends}."
+    return f"{said} The last quarter of them added {wording.figure(gained, draft.level)}, {ends}."

@@ -10,8 +10,8 @@ from brookfall.core.errors import UserError
 from brookfall.core.exhibit import StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, ScoreReading
-from brookfall.core.measure.compare import paired
-from brookfall.core.measure.measures import LOWER_IS_BETTER, measure
+from brookfall.core.measure.compare import gain
+from brookfall.core.measure.measures import measure
 
 LEAKED = "prepared on all rows"
 
@@ -40,10 +40,9 @@ class Preparation:
         theirs = {name: draft.add(name, measure(name, leaked.scored), model=LEAKED, part=OUT_OF_FOLD) for name in names}
         gains = {}
         for name in names:
-            pair = (leaked, honest) if name not in LOWER_IS_BETTER else (honest, leaked)
             gains[name] = draft.add(
                 f"{name}_difference",
-                paired(name, pair[0].scored, pair[1].scored),
+                gain(name, leaked.scored, honest.scored),
                 model=LEAKED,
                 part=OUT_OF_FOLD,
                 versus=Versus(model="recipe"),
@@ -105,15 +104,15 @@ def _scored(bench: Bench, ledger: Ledger, which: int) -> Deciding:
 
 
 def _answer(bench: Bench, draft: Draft, main: str, place: int) -> str:
-    gain, words = draft.figure(place), wording.measure_words(main)
+    gained, words = draft.figure(place), wording.measure_words(main)
     told = wording.listed(learned(bench))
-    if gain.value is None:
-        return f"What learning {told} from all rows gains can't be said: {gain.note}."
-    interval = gain.interval(draft.level)
+    if gained.value is None:
+        return f"What learning {told} from all rows gains can't be said: {gained.note}."
+    interval = gained.interval(draft.level)
     lead = (
         f"Learning {told} from all rows instead of the training rows changes {words} by "
-        f"{wording.figure(gain, draft.level)}"
+        f"{wording.figure(gained, draft.level)}"
     )
     if interval is None or interval[0] <= 0 <= interval[1]:
-        return f"{lead}: no gain can be told from none on {wording.rows(gain.n)}."
+        return f"{lead}: no gain can be told from none on {wording.rows(gained.n)}."
     return f"{lead}: {'a figure so made flatters the model' if interval[0] > 0 else 'it does not flatter the model'}."

@@ -10,8 +10,8 @@ from brookfall.core.exhibit import StripChart, StripGroup, StripRow, TableView, 
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
 from brookfall.core.judge.limit import Standing
-from brookfall.core.measure.compare import paired
-from brookfall.core.measure.measures import LOWER_IS_BETTER, measure
+from brookfall.core.measure.compare import gain
+from brookfall.core.measure.measures import measure
 from brookfall.core.measure.scored import AnyScored
 
 
@@ -39,18 +39,17 @@ class Baseline:
             for name in names:
                 ours[name] = draft.add(name, measure(name, rows), model=model, part=part)
                 theirs[name] = draft.add(name, measure(name, simple), model=BASELINE, part=part)
-                better, worse = (simple, rows) if name in LOWER_IS_BETTER else (rows, simple)
-                gain = paired(name, better, worse)
+                gained = gain(name, rows, simple)
                 judged = name == bench.plan.main_measure
                 gains[name] = draft.add(
                     f"{name}_difference",
-                    gain,
+                    gained,
                     model=model,
                     part=part,
                     versus=Versus(model=BASELINE),
                     limit=bench.plan.policy.better_than_baseline if judged else None,
                     # The same answers, row for row, gain exactly nothing: that keeps "at least 0" and beats nobody.
-                    standing=Standing.OUTSIDE if judged and gain.value == 0 else None,
+                    standing=Standing.OUTSIDE if judged and gained.value == 0 else None,
                 )
             named = shown.of_model(model, bench)
             strips.extend(_strips(bench, names, part, named, ours, theirs))

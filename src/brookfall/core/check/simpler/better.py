@@ -17,11 +17,6 @@ _IN_UNITS = ("rmse", "mse", "mae")
 """Measures in the target's own unit, of which a policy can't say how much is too much."""
 
 
-def gain(name: str, ours: AnyScored, theirs: AnyScored) -> Figure:
-    """How much better ours are on the same rows; positive whichever way the measure runs."""
-    return paired(name, theirs, ours) if name in LOWER_IS_BETTER else paired(name, ours, theirs)
-
-
 def allowed(bench: Bench) -> Limit | None:
     """How much worse by the main measure the submitted model may be than another; None where no limit makes sense."""
     return None if bench.plan.main_measure in _IN_UNITS else bench.plan.policy.worse_than_challenger

@@ -8,10 +8,11 @@ from brookfall.core import wording
 from brookfall.core.bench import RECIPE, Bench, Deciding
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, not_applicable, text
-from brookfall.core.check.simpler.better import Words, allowed, brackets_of, gain, rank, told
+from brookfall.core.check.simpler.better import Words, allowed, brackets_of, rank, told
 from brookfall.core.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import FitFailedError, Ledger
 from brookfall.core.fit.request import Need, TunedReading, Tuning
+from brookfall.core.measure.compare import gain
 from brookfall.core.measure.measures import measure
 from brookfall.core.measure.scored import AnyScored, Scored
 from brookfall.core.recipe.families import families, resolved_settings

@@ -6,12 +6,13 @@ from brookfall.core import wording
 from brookfall.core.bench import Bench, Deciding
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.simpler.better import Words, allowed, gain, told
+from brookfall.core.check.simpler.better import Words, allowed, told
 from brookfall.core.check.simpler.swap_set import IN_USE, sides_of
 from brookfall.core.errors import UserError
 from brookfall.core.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
+from brookfall.core.measure.compare import gain
 from brookfall.core.measure.measures import measure
 from brookfall.core.measure.scored import Scored
 from brookfall.core.plan import InUse
