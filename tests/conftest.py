@@ -70,6 +70,7 @@ def files_of(csv: str | bytes | None = None, **changes: object) -> dict[str, byt
 OF_THEIR_OWN = (
     *("luck", "challengers", "in_use", "without_leaks", "labels", "shuffled", "complexity", "learning", "preparation"),
     *("optimism", "trees", "coefficients"),
+    *("direct_use", "proxies", "leaving_out", "group_versions"),
 )
 """Checks with fits by the dozen, or for some families alone; they have tests of their own."""
 

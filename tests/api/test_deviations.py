@@ -17,7 +17,7 @@ from tests.api.conftest import Visitor
 from tests.api.test_case import finished, plan_of, taken
 
 SignIn = Callable[[str], Visitor]
-CHECKS = ["profile", "holdout", "gap", "baseline", "selection"]
+CHECKS = ["profile", "holdout", "gap", "baseline", "groups"]
 
 
 def run_once(visitor: SignIn, version: str) -> tuple[Visitor, str]:

@@ -55,7 +55,7 @@ def test_the_plan_says_what_will_not_run_and_why(visitor: SignIn) -> None:
     view = iris.get(f"{base}/plan")
     excluded: dict[str, str] = view["excluded"]  # type: ignore[assignment]
     assert "needs a recipe to refit" in excluded["cross_validation"]
-    assert "No column is marked as protected" in excluded["selection"]
+    assert "No column is marked as protected" in excluded["groups"]
     remarks: list[str] = view["remarks"]  # type: ignore[assignment]
     assert any("supplied scores (1000 training · 490 test · 10 new pumps)" in remark for remark in remarks)
     iris, base = taken(visitor, "why 2", packages.turnout_time())

@@ -131,7 +131,7 @@ def test_the_baseline_is_what_training_rows_say_most_or_on_average(outcome: str)
 
 
 def test_group_rates_are_those_of_a_cross_table() -> None:
-    bench, found = run(plain("binary"), checks=["selection", "selection_pairs", "errors"], deciding_part="test")
+    bench, found = run(plain("binary"), checks=["groups", "combinations"], deciding_part="test")
     test = bench.parts["test"]
     frame = (
         people()
@@ -140,26 +140,26 @@ def test_group_rates_are_those_of_a_cross_table() -> None:
     )
     rates = frame.groupby("sex")["chosen"].mean()
     for level, rate in rates.items():
-        estimate = one_of(found["selection"], measure="selection_rate", group={"sex": level})
+        estimate = one_of(found["groups"], measure="selection_rate", group={"sex": level})
         assert estimate.value == pytest.approx(rate)
     pairs = frame.groupby(["sex", "age"])["chosen"].mean()
     for (sex, age), rate in pairs.items():
-        estimate = one_of(found["selection_pairs"], measure="selection_rate", group={"sex": sex, "age": age})
+        estimate = one_of(found["combinations"], measure="selection_rate", group={"sex": sex, "age": age})
         assert estimate.value == pytest.approx(rate)
     found_rates = frame[frame["positive"]].groupby("age")["chosen"].agg(["mean", "size"])
     for level, row in found_rates.iterrows():
-        estimate = one_of(found["errors"], measure="true_positive_rate", group={"age": level})
+        estimate = one_of(found["groups"], measure="true_positive_rate", group={"age": level})
         assert (estimate.value, estimate.n) == (pytest.approx(row["mean"]), row["size"])
 
 
 def test_group_errors_of_a_number_are_those_of_a_group_by() -> None:
-    bench, found = run(plain("number"), checks=["errors"], deciding_part="test")
+    bench, found = run(plain("number"), checks=["groups"], deciding_part="test")
     test = bench.parts["test"]
     frame = people().iloc[test]
     off = fitted("number", bench.parts["training"], test) - frame["size"]
     for level, chosen in frame.groupby("age").groups.items():
-        assert one_of(found["errors"], measure="bias", group={"age": level}).value == pytest.approx(off[chosen].mean())
-        size = one_of(found["errors"], measure="mae", group={"age": level})
+        assert one_of(found["groups"], measure="bias", group={"age": level}).value == pytest.approx(off[chosen].mean())
+        size = one_of(found["groups"], measure="mae", group={"age": level})
         assert size.value == pytest.approx(off[chosen].abs().mean())
 
 

@@ -98,7 +98,7 @@ def test_names_of_parts_are_mapped(written: str, name: str) -> None:
 
 
 def test_evidence_has_the_fields_of_the_contract(bench: Bench) -> None:
-    plan = small_plan(checks=["gap", "selection"])
+    plan = small_plan(checks=["gap", "groups"])
     exhibits = retest(Bench(bench.subject, plan))
     text = evidence_of("0" * 64, plan, bench.subject.roles, exhibits).to_json()
     assert "NaN" not in text
@@ -157,7 +157,7 @@ def test_plans_that_can_not_be(changes: dict[str, object], words: str) -> None:
 
 DATA_CHECKS = {"profile", "association", "leaks", "repeats", "shift"}
 ALWAYS = {*DATA_CHECKS, "claims", "holdout", "cross_validation", "threshold", "gap", "baseline"}
-GROUPS = {"selection", "selection_pairs", "errors", "errors_pairs"}
+GROUPS = {"groups", "combinations"}
 
 
 @pytest.mark.parametrize(
@@ -169,7 +169,8 @@ GROUPS = {"selection", "selection_pairs", "errors", "errors_pairs"}
             3,
             {
                 *("without_leaks", "labels", "luck", "segments", "shuffled", "complexity", "learning", "preparation"),
-                *("optimism", "trees", "challengers", "shape", "sensitivity"),
+                *("optimism", "trees", "challengers", "shape", "sensitivity", "direct_use", "proxies", "leaving_out"),
+                *("not_collected", "group_thresholds"),
             },
             20,
         ),
@@ -177,7 +178,7 @@ GROUPS = {"selection", "selection_pairs", "errors", "errors_pairs"}
 )
 def test_the_standard_plan_of_each_tier(tier: int, left_out: set[str], shuffles: int) -> None:
     plan = standard_plan(tier, given_parts=False)
-    of_a_binary = set(checks_of("binary")) - {"in_use"}
+    of_a_binary = set(checks_of("binary")) - {"in_use", "group_versions"}
     assert set(plan.checks) == of_a_binary - left_out
     assert set(plan.checks) >= ALWAYS | GROUPS | {"coefficients", "influence"}
     assert plan.shuffles == shuffles

@@ -8,9 +8,9 @@ import pandas as pd
 import pytest
 
 from brookfall.core.bench import Bench
-from brookfall.core.check.fairness.audit import members_of, nothing_protected
-from brookfall.core.check.fairness.groups import families, groups_of, reference
-from brookfall.core.check.fairness.selection import four_fifths_by_chance
+from brookfall.core.check.fairness.audit import Member, members_of, nothing_protected
+from brookfall.core.check.fairness.by_group import four_fifths_by_chance
+from brookfall.core.check.fairness.groups import Group, families, grounds_of, groups_of, reference
 from brookfall.core.measure.scored import Scored
 from brookfall.core.subject import Subject
 from brookfall.core.table.infer import column_from_text
@@ -37,23 +37,31 @@ def made(rates: dict[tuple[str, str], float], each: int = 100) -> tuple[Bench, S
     return Bench(subject, small_plan()), scored
 
 
+def groups_in(bench: Bench, rows: np.ndarray, order: int) -> tuple[Group, ...]:
+    return groups_of([ground.take(rows) for ground in grounds_of(bench.subject, bench.plan)], order)
+
+
+def members_in(bench: Bench, scored: Scored, order: int) -> list[list[Member]]:
+    return members_of(grounds_of(bench.subject, bench.plan), scored, order, bench.plan.references)
+
+
 EVEN = {("f", "old"): 0.4, ("f", "young"): 0.4, ("m", "old"): 0.4, ("m", "young"): 0.4}
 
 
 def test_single_attributes_and_pairs() -> None:
     bench, _ = made(EVEN)
     rows = np.arange(bench.subject.table.n_rows)
-    singles, pairs = groups_of(bench.subject, rows, 1), groups_of(bench.subject, rows, 2)
+    singles, pairs = groups_in(bench, rows, 1), groups_in(bench, rows, 2)
     assert [group.words for group in singles] == ["sex f", "sex m", "age old", "age young"]
     assert [len(group) for group in pairs] == [100] * 4
-    assert pairs[0].words == "sex f, age old"
+    assert pairs[0].words == "sex f and age old"
     assert [len(found) for found in families(singles).values()] == [2, 2]
-    assert groups_of(bench.subject, rows[:100], 2)[0].label == {"sex": "f", "age": "old"}
+    assert groups_in(bench, rows[:100], 2)[0].label == {"sex": "f", "age": "old"}
 
 
 def test_the_reference_is_the_largest_or_the_one_named() -> None:
     bench, _ = made({**EVEN, ("m", "middle"): 0.4})
-    groups = [group for group in groups_of(bench.subject, np.arange(500), 1) if "sex" in group.label]
+    groups = [group for group in groups_in(bench, np.arange(500), 1) if "sex" in group.label]
     assert reference(groups, {}).words == "sex m"
     assert reference(groups, {"sex": "f"}).words == "sex f"
     assert reference(groups, {"sex": "nobody"}).words == "sex m"
@@ -61,12 +69,12 @@ def test_the_reference_is_the_largest_or_the_one_named() -> None:
 
 def test_rates_ratios_and_differences() -> None:
     bench, scored = made({("f", "old"): 0.3, ("f", "young"): 0.5, ("m", "old"): 0.5, ("m", "young"): 0.5})
-    (sex, _) = members_of(bench, np.arange(400), scored, 1)
+    (sex, _) = members_in(bench, scored, 1)
     first, second = sex
     assert first.rate("selection_rate").value == pytest.approx(0.4)
     assert second.ratio("selection_rate").value == pytest.approx(1.25)
     assert second.difference("selection_rate").value == pytest.approx(0.1)
-    (pairs,) = members_of(bench, np.arange(400), scored, 2)
+    (pairs,) = members_in(bench, scored, 2)
     against = {m.group.levels: m.ratio("selection_rate").value for m in pairs if m.reference}
     assert pairs[0].group.levels == "f, old"
     assert against == {
@@ -78,7 +86,7 @@ def test_rates_ratios_and_differences() -> None:
 
 def test_small_groups_are_shown_and_not_judged() -> None:
     bench, scored = made(EVEN, each=10)
-    (pairs,) = members_of(bench, np.arange(40), scored, 2)
+    (pairs,) = members_in(bench, scored, 2)
     assert all(member.rate("selection_rate").few for member in pairs)
     assert all(member.ratio("selection_rate").few for member in pairs[1:])
 

@@ -34,6 +34,10 @@ OTHER: dict[str, object] = {
     "in_use": InUse(version="1", recipe=Recipe(family="tree")),
     "checks": ("gap", "baseline"),
     "target_observed": "By visits",
+    "harms": ("meaning",),
+    "harm_reason": "A missed home may burn",
+    "bands": {"age": (18.0, 65.0)},
+    "merged": {"sex": (("f", "x"),)},
 }
 OTHER_POLICY: dict[str, object] = {"name": "House", "tier": 3, "level": 0.9, "grounds": ("sex",)}
 

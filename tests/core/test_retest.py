@@ -118,12 +118,15 @@ def test_an_unpruned_tree_is_found_out() -> None:
     assert all((e.low or 0) > 0.05 for e in judged)
 
 
-def test_older_women_are_found_only_in_pairs() -> None:
+def test_older_women_of_one_group_are_found_only_in_the_combination() -> None:
     subject = subject_of(package_from_files(packages.home_visit_2()))
-    found = {e.check: e for e in retest(Bench(subject, small_plan(checks=["selection", "selection_pairs"])))}
-    assert found["selection"].standing != "outside"
-    outside = [e for e in found["selection_pairs"].estimates if e.standing == "outside"]
-    assert any(e.group == {"sex": "female", "age_band": "65+"} for e in outside)
+    found = {e.check: e for e in retest(Bench(subject, small_plan(checks=["groups", "combinations"])))}
+    assert found["groups"].standing != "outside"
+    (chart,) = [chart for chart in found["combinations"].charts if chart.kind == "combinations"]
+    worse = [group.levels for one in chart.combinations for group in one.groups if group.worse]
+    assert worse[0] == ("female", "65+", "Birch")
+    assert "any two of its grounds" in found["combinations"].answer
+    assert "ethnic group Birch" in found["combinations"].answer
 
 
 def test_a_sound_model_is_not_accused() -> None:

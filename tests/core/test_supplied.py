@@ -84,7 +84,7 @@ def test_scores_alone_are_a_model_like_any_other() -> None:
     assert found["cross_validation"].state == "not_applicable"
     assert "recipe to refit" in found["cross_validation"].answer
     assert found["gap"].state == "not_applicable"
-    for check in ("holdout", "threshold", "baseline", "selection", "errors_pairs"):
+    for check in ("holdout", "threshold", "baseline", "groups", "combinations"):
         assert found[check].state == "done", check
         assert {e.model for e in found[check].estimates} <= {"scores", "baseline"}
     auc = next(e for e in found["holdout"].estimates if e.measure == "auc")
@@ -96,7 +96,7 @@ def test_scores_alone_are_a_model_like_any_other() -> None:
 def test_scores_and_a_refitted_recipe_stand_side_by_side() -> None:
     package = opened("binary", binary_scores(), BY_KEY, recipe={"family": "logistic"})
     found = exhibits(package)
-    for check in ("holdout", "threshold", "baseline", "selection", "errors"):
+    for check in ("holdout", "threshold", "baseline", "groups", "combinations"):
         assert {"recipe", "scores"} <= {e.model for e in found[check].estimates}, check
     (strip, *_) = found["holdout"].charts
     assert strip.kind == "strip"
@@ -179,7 +179,7 @@ def test_scores_of_classes_and_of_numbers() -> None:
     found = exhibits(opened("number", numbers, {"value": "y_hat"}))
     rmse = next(e for e in found["holdout"].estimates if e.measure == "rmse")
     assert (rmse.part, rmse.value) == ("all", pytest.approx(1.0, abs=0.1))
-    assert found["errors"].state == "done"
+    assert found["groups"].state == "done"
 
 
 def test_the_score_column_may_stand_in_the_data() -> None:

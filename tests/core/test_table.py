@@ -12,7 +12,6 @@ from brookfall.core.errors import UserError
 from brookfall.core.table.infer import as_category, column_from_text
 from brookfall.core.table.profile import profile_column
 from brookfall.core.table.read import read_table
-from brookfall.core.table.roles import Roles, check_roles, protected_columns, target_of, times_of, weights_of
 from brookfall.core.table.table import Column, Table
 
 
@@ -212,6 +211,5 @@ def test_times_are_numbers_or_sorted_dates() -> None:
 
 
 def test_a_protected_number_is_read_as_codes(table: Table) -> None:
-    (team,) = protected_columns(table, Roles(target="y", protected=("team",)))
     assert team.levels == ("1", "2")
     assert table.take(np.array([2, 0])).column("x").values.tolist() == [3.0, 1.0]

@@ -10,6 +10,7 @@ from pydantic import ValidationError
 from brookfall.api.blueprint import QUEUE
 from brookfall.api.draft_routes import drafts_api
 from brookfall.api.evidence_routes import evidence_api
+from brookfall.api.fairness_routes import fairness_api
 from brookfall.api.plan_routes import plan_api
 from brookfall.api.problems import from_validation, handle_problems
 from brookfall.api.routes import AT_ONCE, api
@@ -57,6 +58,7 @@ def bare_app() -> OpenAPI:
     app.register_api(drafts_api)
     app.register_api(plan_api)
     app.register_api(evidence_api)
+    app.register_api(fairness_api)
     return app
 
 

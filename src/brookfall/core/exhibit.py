@@ -222,7 +222,129 @@ class SuspectList(Frozen):
     found: int
 
 
-Chart = StripChart | LineChart | ThresholdChart | MatrixChart | DialChart | TreeChart | SuspectList
+class CriterionStrip(Frozen):
+    """One criterion in every group of a ground.
+
+    ``rows`` are the places of the groups' estimates, in the order of the groups; ``against`` those of each group's
+    comparison of that kind with the reference, ``comparisons`` those of all its judged comparisons, and ``settle`` is
+    about how many rows of the group would settle the first of them that these rows can't tell. ``low`` and ``high`` are the
+    limits on this strip's own scale, as the reference's value sets them.
+    """
+
+    measure: str
+    words: str
+    rows: tuple[int, ...]
+    kind: Literal["ratio", "difference", "itself"]
+    against: tuple[int | None, ...]
+    comparisons: tuple[tuple[int, ...], ...]
+    settle: tuple[int | None, ...]
+    low: float | None = None
+    high: float | None = None
+
+
+class GroundChart(Frozen):
+    """The page of one ground: a strip a criterion over the same groups, the reference first, and curves by group.
+
+    ``cuts`` lie between the bands of a number, and ``levels`` are those of a category as the data have them: by these
+    the groups can be made otherwise.
+    """
+
+    kind: Literal["ground"] = "ground"
+    title: str
+    attribute: str
+    groups: tuple[str, ...]
+    sizes: tuple[int, ...]
+    strips: tuple[CriterionStrip, ...]
+    curves: tuple[LineChart, ...] = ()
+    cuts: tuple[float, ...] | None = None
+    levels: tuple[str, ...] = ()
+
+
+class CombinedGroup(Frozen):
+    """A group of a combination: its levels, how many rows it has, and the places of its estimates by measure.
+
+    ``judged`` are the places of its judged comparisons. ``worse`` are the measures in which it does worse than the
+    others who share its levels but for any one.
+    """
+
+    levels: tuple[str, ...]
+    n: int
+    rates: dict[str, int] = Field(default_factory=dict)
+    judged: dict[str, tuple[int, ...]] = Field(default_factory=dict)
+    worse: tuple[str, ...] = ()
+
+
+class Combination(Frozen):
+    """Grounds crossed with each other; ``reference`` is the place of the reference group."""
+
+    attributes: tuple[str, ...]
+    groups: tuple[CombinedGroup, ...]
+    reference: int
+
+
+class CombinationChart(Frozen):
+    """Every combination of grounds, to be looked at as a matrix of two of them or as a list, by one criterion.
+
+    ``singles`` are the groups of single grounds and ``whole`` all rows, with the same measures: the upper rungs.
+    ``criteria`` are the measures with their words.
+    """
+
+    kind: Literal["combinations"] = "combinations"
+    title: str
+    criteria: dict[str, str]
+    whole: CombinedGroup
+    singles: tuple[Combination, ...]
+    combinations: tuple[Combination, ...]
+
+
+class MapPoint(Frozen):
+    """A feature, or two together, against one attribute: the places of its association and of its influence."""
+
+    feature: str
+    attribute: str
+    association: int
+    influence: int | None = None
+    protected: bool = False
+
+
+class ProxyMap(Frozen):
+    """Every feature by how strongly it goes with an attribute and by how much the model leans on it."""
+
+    kind: Literal["proxies"] = "proxies"
+    title: str
+    attributes: tuple[str, ...]
+    points: tuple[MapPoint, ...]
+
+
+class GroupThresholds(Frozen):
+    """Counts by group along the threshold: each series has the columns threshold, tp, fp, fn, tn.
+
+    ``limits`` are the policy's on the ratio of selection and on differences of rates.
+    """
+
+    kind: Literal["group_thresholds"] = "group_thresholds"
+    title: str
+    attribute: str
+    groups: dict[str, str]
+    reference: str
+    submitted: float
+    ratio: Limit
+    difference: Limit
+
+
+Chart = (
+    StripChart
+    | LineChart
+    | ThresholdChart
+    | MatrixChart
+    | DialChart
+    | TreeChart
+    | SuspectList
+    | GroundChart
+    | CombinationChart
+    | ProxyMap
+    | GroupThresholds
+)
 
 
 class Cell(Frozen):
@@ -233,7 +355,10 @@ class Cell(Frozen):
 
 
 class TableView(Frozen):
+    """``about`` names the ground that it belongs to, where a chart shows one ground at a time."""
+
     title: str
+    about: str | None = None
     columns: tuple[str, ...]
     rows: tuple[tuple[Cell, ...], ...]
 

@@ -1,5 +1,6 @@
 """The plan: what will be tested, how, and against which limits. Locked before anything is run."""
 
+from itertools import pairwise
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
@@ -32,10 +33,14 @@ CHECKS = (
     "baseline",
     "challengers",
     "in_use",
-    "selection",
-    "selection_pairs",
-    "errors",
-    "errors_pairs",
+    "groups",
+    "combinations",
+    "direct_use",
+    "proxies",
+    "leaving_out",
+    "not_collected",
+    "group_thresholds",
+    "group_versions",
     "coefficients",
     "influence",
     "shape",
@@ -43,6 +48,14 @@ CHECKS = (
     "choice",
 )
 """Every check, in the order of the seven questions."""
+
+_ONCE_CALLED = {
+    "selection": "groups",
+    "errors": "groups",
+    "selection_pairs": "combinations",
+    "errors_pairs": "combinations",
+}
+"""Names that plan files may still have."""
 
 _OF_A_CHOICE = ("profile", "association", "leaks", "repeats", "shift", "choice")
 
@@ -82,6 +95,9 @@ MainMeasure = Literal[
     "rho_squared",
 ]
 DecidingPart = Literal["out_of_fold", "validation", "test"]
+Harm = Literal["unequal_shares", "passed_over", "picked", "meaning"]
+USUAL_HARMS: tuple[Harm, ...] = ("unequal_shares", "passed_over", "picked")
+"""What is judged where the reviewer has not said what harm matters (common practice)."""
 
 
 class _Part(BaseModel):
@@ -186,12 +202,55 @@ class Plan(BaseModel):
     main_measure: MainMeasure = "auc"
     deciding_part: DecidingPart = "out_of_fold"
     references: dict[str, str] = Field(default_factory=dict, description="reference group by attribute; else largest")
+    harms: tuple[Harm, ...] = Field(
+        default=USUAL_HARMS,
+        description="what harm matters to people: unequal shares, being wrongly passed over, being wrongly picked, a "
+        "score that means different things; the criteria that groups are judged by follow from it",
+    )
+    harm_reason: str = Field(default="", max_length=2000, description="why these harms; the report shows it")
+    bands: dict[str, tuple[float, ...]] = Field(
+        default_factory=dict, description="cuts between the bands of a protected number; else usual ones"
+    )
+    merged: dict[str, tuple[tuple[str, ...], ...]] = Field(
+        default_factory=dict, description="levels of a protected attribute that are taken as one group"
+    )
     ratio_to: str | None = Field(default=None, description="feature of a choice that the others are weighed in")
     challengers: Literal["default", "tuned"] = Field(default="default", description="tuned: inside each fold's rows")
     in_use: InUse | None = Field(default=None, description="the version that the submitted one is set against")
     checks: tuple[str, ...] = checks_of("binary")
     policy: Policy
     target_observed: str = Field(default="", max_length=2000, description="how the target came to be observed")
+
+    @field_validator("checks", mode="before")
+    @classmethod
+    def _as_now_called(cls, checks: object) -> object:
+        if not isinstance(checks, list | tuple):
+            return checks
+        return [_ONCE_CALLED.get(check, check) if isinstance(check, str) else check for check in checks]
+
+    @field_validator("harms")
+    @classmethod
+    def _some_harm(cls, harms: tuple[Harm, ...]) -> tuple[Harm, ...]:
+        if not harms:
+            raise ValueError("at least one harm must matter; leave the check out to judge by none")
+        return tuple(dict.fromkeys(harms))
+
+    @field_validator("bands")
+    @classmethod
+    def _rising(cls, bands: dict[str, tuple[float, ...]]) -> dict[str, tuple[float, ...]]:
+        for name, cuts in bands.items():
+            if not 1 <= len(cuts) <= 20 or any(low >= high for low, high in pairwise(cuts)):
+                raise ValueError(f"{name} needs 1 to 20 cuts that rise")
+        return bands
+
+    @field_validator("merged")
+    @classmethod
+    def _merged_once(cls, merged: dict[str, tuple[tuple[str, ...], ...]]) -> dict[str, tuple[tuple[str, ...], ...]]:
+        for name, sets in merged.items():
+            levels = [level for one in sets for level in one]
+            if len(set(levels)) < len(levels) or any(len(one) < 2 for one in sets):
+                raise ValueError(f"{name}: each merged group holds two levels or more, and a level is merged once")
+        return merged
 
     @field_validator("checks")
     @classmethod
@@ -214,7 +273,7 @@ _HIGH_STAKES, _LIGHT = 1, 3
 _ONLY_AT_HIGH_STAKES = ("learning", "optimism")
 _NOT_IN_A_LIGHT_PLAN = (
     *("without_leaks", "labels", "luck", "segments", "challengers", "shuffled", "complexity", "preparation", "trees"),
-    *("shape", "sensitivity"),
+    *("shape", "sensitivity", "direct_use", "proxies", "leaving_out", "not_collected", "group_thresholds"),
 )
 """Checks that the standard plan of the lowest tier leaves out; they can be switched on."""
 
@@ -243,7 +302,7 @@ def standard_plan(
     left_out = {
         *(_NOT_IN_A_LIGHT_PLAN if tier >= _LIGHT else ()),
         *(_ONLY_AT_HIGH_STAKES if tier > _HIGH_STAKES else ()),
-        *(() if in_use else ("in_use",)),
+        *(() if in_use else ("in_use", "group_versions")),
     }
     by: By = "groups" if grouped else "rows"
     return Plan(

@@ -17,8 +17,17 @@ LIMITS = {
     "worse_than_challenger": "the difference to a challenger",
     "group_ratio": "ratios of group rates",
     "group_difference": "differences of group rates",
+    "group_slope": "the calibration slope in a group",
 }
 """What each limit of a policy is a limit on."""
+
+HARM_WORDS = {
+    "unequal_shares": "unequal shares",
+    "passed_over": "being wrongly passed over",
+    "picked": "being wrongly picked",
+    "meaning": "a score that means different things",
+}
+"""What can go wrong for people, in the words of the plan."""
 
 _BY = {"rows": "row by row", "groups": "whole groups together", "time": "the earliest rows train"}
 
@@ -40,6 +49,14 @@ def plan_facts(plan: Plan) -> dict[str, str]:
         "main measure": wording.measure_words(plan.main_measure),
         "part that decides": plan.deciding_part.replace("_", "-" if plan.deciding_part == "out_of_fold" else " "),
         "reference groups": _listed([f"{name}: {group}" for name, group in sorted(plan.references.items())], "largest"),
+        "harms that matter": wording.listed([HARM_WORDS[harm] for harm in plan.harms]),
+        "why these harms": plan.harm_reason or "not said",
+        "bands of protected numbers": _listed(
+            [f"{name} cut at {_cuts(cuts)}" for name, cuts in sorted(plan.bands.items())], "usual"
+        ),
+        "groups taken together": _listed(
+            [f"{name}: {_sets(sets)}" for name, sets in sorted(plan.merged.items())], "none"
+        ),
         "worth of coefficients in": plan.ratio_to or "the first feature with an expected sign",
         "challengers": "tuned inside the folds" if plan.challengers == "tuned" else "with their defaults",
         "version in use": _in_use(plan),
@@ -47,6 +64,14 @@ def plan_facts(plan: Plan) -> dict[str, str]:
     }
     facts |= {f"check {check.replace('_', ' ')}": "on" if check in plan.checks else "off" for check in CHECKS}
     return facts | _policy(plan.policy)
+
+
+def _cuts(cuts: tuple[float, ...]) -> str:
+    return wording.listed([f"{cut:g}" for cut in cuts])
+
+
+def _sets(sets: tuple[tuple[str, ...], ...]) -> str:
+    return "; ".join(" with ".join(one) for one in sets)
 
 
 def _in_use(plan: Plan) -> str:

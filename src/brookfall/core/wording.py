@@ -13,6 +13,7 @@ MEASURE_WORDS = {
     "ks": "KS distance",
     "true_positive_rate": "true positive rate",
     "false_positive_rate": "false positive rate",
+    "positive_predictive_value": "positive predictive value",
     "r2": "R²",
     "mse": "mean squared error",
     "rmse": "RMSE",
@@ -68,6 +69,15 @@ def percent(share: float | None, decimals: int = 1) -> str:
     '12.3\xa0%'
     """
     return "–" if share is None else f"{100 * share:.{decimals}f}\u00a0%"
+
+
+def p_value(p: float) -> str:
+    """A p value as it is read: three decimals, or less than the least of them.
+
+    >>> p_value(0.0312), p_value(0.0000004)
+    ('p 0.031', 'p < 0.001')
+    """
+    return "p < 0.001" if p < 0.001 else f"p {p:.3f}"
 
 
 def rows(n: int) -> str:

@@ -3,6 +3,7 @@
 from sqlalchemy.orm import Session
 
 from brookfall.core.bench import RECIPE, SCORES, Bench
+from brookfall.core.check.fairness.before import grounds_before
 from brookfall.core.errors import StaleError, UserError
 from brookfall.core.judge.grounds import ground_of
 from brookfall.core.plan import MAIN_MEASURES, Plan, Shares, checks_of
@@ -60,6 +61,7 @@ def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
         owner_split=_owner_split(submission, roles),
         versions=versions_to_compare(session, case.model, case.outcome, case.id),
         missing_grounds=_missing_grounds(plan, roles),
+        grounds=list(grounds_before(bench)) if bench else [],
         outcome=submission.model.outcome,
         main_measures={name: measure_words(name) for name in MAIN_MEASURES.get(submission.model.outcome, ())},
         has_part_column=roles.part is not None,

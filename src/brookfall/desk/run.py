@@ -6,7 +6,7 @@ from typing import Protocol
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from brookfall.core.check.registry import CHECK_BY_NAME
+from brookfall.core.check.registry import title_of
 from brookfall.core.errors import MissingError, UserError
 from brookfall.core.retest import ask, jobs_of
 from brookfall.desk import people
@@ -143,8 +143,8 @@ def run_view(session: Session, person: Person, case_id: int) -> RunView:
             CheckProgress(
                 number=check.number,
                 name=check.name,
-                title=CHECK_BY_NAME[check.name].title,
-                question=CHECK_BY_NAME[check.name].question,
+                title=title_of(check.name)[0],
+                question=title_of(check.name)[1],
                 state=check.state,
                 done=sum(key in finished for key in check.fits),
                 needed=len(check.fits),

@@ -5,6 +5,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, JsonValue
 
+from brookfall.core.check.fairness.before import GroundFacts
 from brookfall.core.exhibit import Chart, Estimate, Exhibit, TableView
 from brookfall.core.look.look import Look
 from brookfall.core.marks import LabelMark
@@ -360,6 +361,7 @@ class PlanView(View):
     owner_split: str | None
     versions: list[InUse]
     missing_grounds: list[str]
+    grounds: list[GroundFacts]
     outcome: str
     main_measures: dict[str, str]
     has_part_column: bool
@@ -449,6 +451,18 @@ class PathView(View):
 class ExhibitView(View):
     run_id: int
     exhibit: Exhibit
+
+
+class ProxyPairView(View):
+    """Two features that together go with an attribute: Cramér's V with its interval, and that of the stronger alone."""
+
+    features: list[str]
+    attribute: str
+    together: float
+    low: float | None
+    high: float | None
+    n: int
+    alone: float
 
 
 class ChosenThreshold(View):

@@ -133,7 +133,7 @@ _TINY = 0.0005
 def _estimate(estimate: Estimate) -> str:
     if estimate.value is None:
         return f"– ({estimate.note})"
-    tiny = estimate.measure == "p_value" and estimate.value is not None and estimate.value < _TINY
+    tiny = estimate.measure.endswith("p_value") and estimate.value is not None and estimate.value < _TINY
     value = f"< {wording.number(2 * _TINY)}" if tiny else wording.number(estimate.value)
     if estimate.low is None and estimate.high is None:
         return f"{value} (no interval: {estimate.note or 'a single value'})"

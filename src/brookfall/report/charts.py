@@ -7,11 +7,15 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
 from brookfall.core.exhibit import (
+    CombinationChart,
     DialChart,
     Estimate,
     Exhibit,
+    GroundChart,
+    GroupThresholds,
     LineChart,
     MatrixChart,
+    ProxyMap,
     StripChart,
     StripGroup,
     SuspectList,
@@ -19,6 +23,7 @@ from brookfall.core.exhibit import (
     TreeChart,
 )
 from brookfall.core.wording import measure_words
+from brookfall.report import groups
 from brookfall.report.drawing import COLOURS, INK, MUTED, RULE, WIDTH, svg_of
 from brookfall.report.trees import top_of
 
@@ -44,6 +49,15 @@ def draw(exhibit: Exhibit) -> list[str]:
             )
         elif isinstance(chart, SuspectList):
             drawn.append(_suspects(chart, exhibit))
+        elif isinstance(chart, GroundChart):
+            drawn.append(groups.ground(chart, exhibit))
+            drawn.extend(_lines(one, exhibit) for one in chart.curves)
+        elif isinstance(chart, CombinationChart):
+            drawn.append(groups.combinations(chart, exhibit))
+        elif isinstance(chart, ProxyMap):
+            drawn.append(groups.proxy_map(chart, exhibit))
+        elif isinstance(chart, GroupThresholds):
+            drawn.append(groups.thresholds(chart, exhibit))
         else:
             drawn.append(_matrix(chart))
     return drawn

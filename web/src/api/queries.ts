@@ -102,6 +102,25 @@ export const useExhibit = (id: number, runId: number | null, number: number | nu
       (told(await client.GET("/api/cases/{case_id}/exhibits/{number}", { params: { path: { case_id: id, number: number ?? 0 } } })) as Schemas["ExhibitView"]).exhibit,
   });
 
+/** An exhibit as it would be with other groups; asked only where they are made otherwise. */
+export const useRegrouped = (id: number, runId: number | null, number: number | null, groups: Schemas["Regrouping"] | null) =>
+  useQuery({
+    queryKey: ["regrouped", id, runId, number, groups],
+    enabled: number !== null && runId !== null && groups !== null,
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: async () =>
+      (told(await client.POST("/api/cases/{case_id}/exhibits/{number}/regrouped", { params: { path: { case_id: id, number: number ?? 0 } }, body: groups ?? {} })) as Schemas["ExhibitView"]).exhibit,
+  });
+
+/** Pairs of features that together go with a protected attribute. */
+export const useProxyPairs = (id: number) =>
+  useQuery({ queryKey: ["proxy pairs", id], staleTime: Infinity, queryFn: async () => told(await client.GET("/api/cases/{case_id}/proxies/pairs", at(id))) });
+
+/** Findings drafted from what is outside or near its limit. */
+export const useDrafted = (id: number) =>
+  useQuery({ queryKey: ["drafted", id], queryFn: async () => told(await client.GET("/api/cases/{case_id}/findings/drafted", at(id))) });
+
 export interface ComparisonAsked {
   models: string;
   part?: string | undefined;

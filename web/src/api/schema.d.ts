@@ -221,6 +221,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/exhibits/{number}/regrouped": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The exhibit as it would be with other groups, on the same scores; nothing is written. */
+        post: operations["fairness_post_regrouped_cases__int_case_id__exhibits__int_number__regrouped_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case_id}/exhibits/{number}/replay": {
         parameters: {
             query?: never;
@@ -280,6 +297,22 @@ export interface paths {
         get: operations["api_get_findings_cases__int_case_id__findings_get"];
         put?: never;
         post: operations["api_post_finding_cases__int_case_id__findings_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/findings/drafted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["fairness_get_drafted_cases__int_case_id__findings_drafted_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -441,6 +474,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["plan_get_other_plan_cases__int_case_id__plan_others__int_other_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/proxies/pairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["fairness_get_proxy_pairs_cases__int_case_id__proxies_pairs_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1340,6 +1389,70 @@ export interface components {
             words: string;
         };
         /**
+         * Combination
+         * @description Grounds crossed with each other; ``reference`` is the place of the reference group.
+         */
+        Combination: {
+            /** Attributes */
+            attributes: string[];
+            /** Groups */
+            groups: components["schemas"]["CombinedGroup"][];
+            /** Reference */
+            reference: number;
+        };
+        /**
+         * CombinationChart
+         * @description Every combination of grounds, to be looked at as a matrix of two of them or as a list, by one criterion.
+         *
+         *     ``singles`` are the groups of single grounds and ``whole`` all rows, with the same measures: the upper rungs.
+         *     ``criteria`` are the measures with their words.
+         */
+        CombinationChart: {
+            /** Combinations */
+            combinations: components["schemas"]["Combination"][];
+            /** Criteria */
+            criteria: {
+                [key: string]: string;
+            };
+            /**
+             * Kind
+             * @default combinations
+             * @constant
+             */
+            kind: "combinations";
+            /** Singles */
+            singles: components["schemas"]["Combination"][];
+            /** Title */
+            title: string;
+            whole: components["schemas"]["CombinedGroup"];
+        };
+        /**
+         * CombinedGroup
+         * @description A group of a combination: its levels, how many rows it has, and the places of its estimates by measure.
+         *
+         *     ``judged`` are the places of its judged comparisons. ``worse`` are the measures in which it does worse than the
+         *     others who share its levels but for any one.
+         */
+        CombinedGroup: {
+            /** Judged */
+            judged?: {
+                [key: string]: number[];
+            };
+            /** Levels */
+            levels: string[];
+            /** N */
+            n: number;
+            /** Rates */
+            rates?: {
+                [key: string]: number;
+            };
+            /**
+             * Worse
+             * @default []
+             */
+            worse: string[];
+        };
+        /**
          * ComparedPlan
          * @description A plan that could be used here, and what using it would change, in words.
          */
@@ -1360,7 +1473,7 @@ export interface components {
             /** Candidates */
             candidates: components["schemas"]["CandidateView"][];
             /** Charts */
-            charts: (components["schemas"]["StripChart"] | components["schemas"]["LineChart"] | components["schemas"]["ThresholdChart"] | components["schemas"]["MatrixChart"] | components["schemas"]["DialChart"] | components["schemas"]["TreeChart"] | components["schemas"]["SuspectList"])[];
+            charts: (components["schemas"]["StripChart"] | components["schemas"]["LineChart"] | components["schemas"]["ThresholdChart"] | components["schemas"]["MatrixChart"] | components["schemas"]["DialChart"] | components["schemas"]["TreeChart"] | components["schemas"]["SuspectList"] | components["schemas"]["GroundChart"] | components["schemas"]["CombinationChart"] | components["schemas"]["ProxyMap"] | components["schemas"]["GroupThresholds"])[];
             /** Estimates */
             estimates: components["schemas"]["Estimate"][];
             /** Measure */
@@ -1402,6 +1515,44 @@ export interface components {
             login: string;
             /** Password */
             password: string;
+        };
+        /**
+         * CriterionStrip
+         * @description One criterion in every group of a ground.
+         *
+         *     ``rows`` are the places of the groups' estimates, in the order of the groups; ``against`` those of each group's
+         *     comparison of that kind with the reference, ``comparisons`` those of all its judged comparisons, and ``settle`` about
+         *     how many rows of the group would settle the first of them that these rows can't tell. ``low`` and ``high`` are the
+         *     limits on this strip's own scale, as the reference's value sets them.
+         */
+        CriterionStrip: {
+            /** Against */
+            against: (number | null)[];
+            /** Comparisons */
+            comparisons: number[][];
+            /**
+             * High
+             * @default null
+             */
+            high: number | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "ratio" | "difference" | "itself";
+            /**
+             * Low
+             * @default null
+             */
+            low: number | null;
+            /** Measure */
+            measure: string;
+            /** Rows */
+            rows: number[];
+            /** Settle */
+            settle: (number | null)[];
+            /** Words */
+            words: string;
         };
         /**
          * Data
@@ -1663,6 +1814,31 @@ export interface components {
              */
             state: "open" | "waiting" | "leased" | "done";
         };
+        /**
+         * DraftedFinding
+         * @description ``group`` is the group that it is about, of the exhibit of that number; severity as in a finding, 1 to 4.
+         */
+        DraftedFinding: {
+            /** Action */
+            action: string;
+            /** Exhibit */
+            exhibit: number;
+            /** Group */
+            group: {
+                [key: string]: string;
+            };
+            /** Severity */
+            severity: number;
+            standing: components["schemas"]["Standing"];
+            /** Title */
+            title: string;
+            /** What */
+            what: string;
+            /** Why */
+            why: string;
+        };
+        /** DraftedFindings */
+        DraftedFindings: components["schemas"]["DraftedFinding"][];
         /** Drafts */
         Drafts: components["schemas"]["DraftView"][];
         /**
@@ -1834,7 +2010,7 @@ export interface components {
              * Charts
              * @default []
              */
-            charts: (components["schemas"]["StripChart"] | components["schemas"]["LineChart"] | components["schemas"]["ThresholdChart"] | components["schemas"]["MatrixChart"] | components["schemas"]["DialChart"] | components["schemas"]["TreeChart"] | components["schemas"]["SuspectList"])[];
+            charts: (components["schemas"]["StripChart"] | components["schemas"]["LineChart"] | components["schemas"]["ThresholdChart"] | components["schemas"]["MatrixChart"] | components["schemas"]["DialChart"] | components["schemas"]["TreeChart"] | components["schemas"]["SuspectList"] | components["schemas"]["GroundChart"] | components["schemas"]["CombinationChart"] | components["schemas"]["ProxyMap"] | components["schemas"]["GroupThresholds"])[];
             /** Check */
             check: string;
             /**
@@ -2072,6 +2248,101 @@ export interface components {
             kind: "given";
         };
         /**
+         * GroundChart
+         * @description The page of one ground: a strip a criterion over the same groups, the reference first, and curves by group.
+         *
+         *     ``cuts`` lie between the bands of a number, and ``levels`` are those of a category as the data have them: by these
+         *     the groups can be made otherwise.
+         */
+        GroundChart: {
+            /** Attribute */
+            attribute: string;
+            /**
+             * Curves
+             * @default []
+             */
+            curves: components["schemas"]["LineChart"][];
+            /**
+             * Cuts
+             * @default null
+             */
+            cuts: number[] | null;
+            /** Groups */
+            groups: string[];
+            /**
+             * Kind
+             * @default ground
+             * @constant
+             */
+            kind: "ground";
+            /**
+             * Levels
+             * @default []
+             */
+            levels: string[];
+            /** Sizes */
+            sizes: number[];
+            /** Strips */
+            strips: components["schemas"]["CriterionStrip"][];
+            /** Title */
+            title: string;
+        };
+        /**
+         * GroundFacts
+         * @description A protected attribute as the plan takes it.
+         *
+         *     ``cuts`` lie between the bands of a number, ``levels`` are those of a category as the data have them. ``clash`` says
+         *     why the plan's harms can't all be avoided on these base rates; empty where nothing says so.
+         */
+        GroundFacts: {
+            /**
+             * Clash
+             * @default
+             */
+            clash: string;
+            /**
+             * Cuts
+             * @default null
+             */
+            cuts: number[] | null;
+            /** Groups */
+            groups: components["schemas"]["GroupFacts"][];
+            /**
+             * Levels
+             * @default []
+             */
+            levels: string[];
+            /** Name */
+            name: string;
+            /** Reference */
+            reference: string;
+        };
+        /**
+         * GroupFacts
+         * @description A group's rows, and of a yes/no outcome its base rate with a 95 % interval.
+         */
+        GroupFacts: {
+            /**
+             * Base Rate
+             * @default null
+             */
+            base_rate: number | null;
+            /**
+             * High
+             * @default null
+             */
+            high: number | null;
+            /** Level */
+            level: string;
+            /**
+             * Low
+             * @default null
+             */
+            low: number | null;
+            /** N */
+            n: number;
+        };
+        /**
          * GroupOfColumn
          * @description The rows of a group over the column's bins or levels, and the share that is missing with its 95 % interval.
          */
@@ -2088,6 +2359,34 @@ export interface components {
             missing_low: number | null;
             /** N */
             n: number;
+        };
+        /**
+         * GroupThresholds
+         * @description Counts by group along the threshold: each series has the columns threshold, tp, fp, fn, tn.
+         *
+         *     ``limits`` are the policy's on the ratio of selection and on differences of rates.
+         */
+        GroupThresholds: {
+            /** Attribute */
+            attribute: string;
+            difference: components["schemas"]["Limit"];
+            /** Groups */
+            groups: {
+                [key: string]: string;
+            };
+            /**
+             * Kind
+             * @default group_thresholds
+             * @constant
+             */
+            kind: "group_thresholds";
+            ratio: components["schemas"]["Limit"];
+            /** Reference */
+            reference: string;
+            /** Submitted */
+            submitted: number;
+            /** Title */
+            title: string;
         };
         /** Health */
         Health: {
@@ -2342,6 +2641,28 @@ export interface components {
             /** Ready */
             ready: boolean;
         };
+        /**
+         * MapPoint
+         * @description A feature, or two together, against one attribute: the places of its association and of its influence.
+         */
+        MapPoint: {
+            /** Association */
+            association: number;
+            /** Attribute */
+            attribute: string;
+            /** Feature */
+            feature: string;
+            /**
+             * Influence
+             * @default null
+             */
+            influence: number | null;
+            /**
+             * Protected
+             * @default false
+             */
+            protected: boolean;
+        };
         /** MarginBody */
         MarginBody: {
             /** Set Aside */
@@ -2561,6 +2882,13 @@ export interface components {
          */
         Plan: {
             /**
+             * Bands
+             * @description cuts between the bands of a protected number; else usual ones
+             */
+            bands?: {
+                [key: string]: number[];
+            };
+            /**
              * Challengers
              * @description tuned: inside each fold's rows
              * @default default
@@ -2593,10 +2921,14 @@ export interface components {
              *       "baseline",
              *       "challengers",
              *       "in_use",
-             *       "selection",
-             *       "selection_pairs",
-             *       "errors",
-             *       "errors_pairs",
+             *       "groups",
+             *       "combinations",
+             *       "direct_use",
+             *       "proxies",
+             *       "leaving_out",
+             *       "not_collected",
+             *       "group_thresholds",
+             *       "group_versions",
              *       "coefficients",
              *       "influence",
              *       "shape",
@@ -2612,6 +2944,22 @@ export interface components {
              */
             deciding_part: "out_of_fold" | "validation" | "test";
             /**
+             * Harm Reason
+             * @description why these harms; the report shows it
+             * @default
+             */
+            harm_reason: string;
+            /**
+             * Harms
+             * @description what harm matters to people: unequal shares, being wrongly passed over, being wrongly picked, a score that means different things; the criteria that groups are judged by follow from it
+             * @default [
+             *       "unequal_shares",
+             *       "passed_over",
+             *       "picked"
+             *     ]
+             */
+            harms: ("unequal_shares" | "passed_over" | "picked" | "meaning")[];
+            /**
              * @description the version that the submitted one is set against
              * @default null
              */
@@ -2622,6 +2970,13 @@ export interface components {
              * @enum {string}
              */
             main_measure: "auc" | "accuracy" | "balanced_accuracy" | "kappa" | "mcc" | "f1" | "log_loss" | "brier" | "r2" | "rmse" | "mse" | "mae" | "mean_chosen_probability" | "hit_rate" | "rho_squared";
+            /**
+             * Merged
+             * @description levels of a protected attribute that are taken as one group
+             */
+            merged?: {
+                [key: string]: string[][];
+            };
             /** Parts */
             parts: components["schemas"]["Shares"] | components["schemas"]["Given"];
             policy: components["schemas"]["Policy"];
@@ -2695,6 +3050,8 @@ export interface components {
             features: string[];
             /** Fits */
             fits: number | null;
+            /** Grounds */
+            grounds: components["schemas"]["GroundFacts"][];
             /** Grouped */
             grouped: boolean;
             /** Has Part Column */
@@ -2820,6 +3177,14 @@ export interface components {
              *     }
              */
             group_ratio: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": 0.8,
+             *       "at_most": 1.25,
+             *       "ideal": 1
+             *     }
+             */
+            group_slope: components["schemas"]["Limit"];
             /**
              * Level
              * @default 0.95
@@ -3067,6 +3432,46 @@ export interface components {
             /** Source */
             source: string;
         };
+        /**
+         * ProxyMap
+         * @description Every feature by how strongly it goes with an attribute and by how much the model leans on it.
+         */
+        ProxyMap: {
+            /** Attributes */
+            attributes: string[];
+            /**
+             * Kind
+             * @default proxies
+             * @constant
+             */
+            kind: "proxies";
+            /** Points */
+            points: components["schemas"]["MapPoint"][];
+            /** Title */
+            title: string;
+        };
+        /**
+         * ProxyPairView
+         * @description Two features that together go with an attribute: Cramér's V with its interval, and that of the stronger alone.
+         */
+        ProxyPairView: {
+            /** Alone */
+            alone: number;
+            /** Attribute */
+            attribute: string;
+            /** Features */
+            features: string[];
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** N */
+            n: number;
+            /** Together */
+            together: number;
+        };
+        /** ProxyPairs */
+        ProxyPairs: components["schemas"]["ProxyPairView"][];
         /** QuestionView */
         QuestionView: {
             /** Answers */
@@ -3157,6 +3562,24 @@ export interface components {
             entries: components["schemas"]["EntryView"][];
             /** Total */
             total: number;
+        };
+        /**
+         * Regrouping
+         * @description Other bands of a number, other levels taken together, another reference group; by attribute, as in a plan.
+         */
+        Regrouping: {
+            /** Bands */
+            bands?: {
+                [key: string]: number[];
+            };
+            /** Merged */
+            merged?: {
+                [key: string]: string[][];
+            };
+            /** References */
+            references?: {
+                [key: string]: string;
+            };
         };
         /**
          * ReplayView
@@ -3570,8 +3993,16 @@ export interface components {
             /** Rows */
             rows: (string | null)[][];
         };
-        /** TableView */
+        /**
+         * TableView
+         * @description ``about`` names the ground that it belongs to, where a chart shows one ground at a time.
+         */
         TableView: {
+            /**
+             * About
+             * @default null
+             */
+            about: string | null;
             /** Columns */
             columns: string[];
             /** Rows */
@@ -5216,6 +5647,96 @@ export interface operations {
             };
         };
     };
+    fairness_post_regrouped_cases__int_case_id__exhibits__int_number__regrouped_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Regrouping"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExhibitView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     evidence_get_replay_cases__int_case_id__exhibits__int_number__replay_get: {
         parameters: {
             query?: never;
@@ -5748,6 +6269,91 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FindingView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fairness_get_drafted_cases__int_case_id__findings_drafted_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftedFindings"];
                 };
             };
             /** @description Bad Request */
@@ -6866,6 +7472,91 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComparedPlan"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fairness_get_proxy_pairs_cases__int_case_id__proxies_pairs_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProxyPairs"];
                 };
             };
             /** @description Bad Request */

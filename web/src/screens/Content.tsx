@@ -1,6 +1,11 @@
 /** Pictures, then numbers: what an exhibit, or a comparison of models, is made of. */
 import Box from "@mui/material/Box";
+import type { ReactNode } from "react";
 import type { Estimate, Exhibit, Schemas } from "../api/client";
+import { CombinationFigure } from "../charts/groups/CombinationFigure";
+import { GroundFigure } from "../charts/groups/GroundFigure";
+import { ProxyFigure } from "../charts/groups/ProxyFigure";
+import { ThresholdsFigure } from "../charts/groups/ThresholdsFigure";
 import { DialExplorer } from "../charts/DialExplorer";
 import { IntervalStrip } from "../charts/IntervalStrip";
 import { LineFigure } from "../charts/LineFigure";
@@ -9,6 +14,7 @@ import { ThresholdExplorer } from "../charts/ThresholdExplorer";
 import { TreeFigure } from "../charts/tree/TreeFigure";
 import { GaugeMark } from "../marks/GaugeMark";
 import { count, ends, valueOf } from "../wording";
+import { Paged } from "./Grounds";
 import { Suspects } from "./Suspects";
 
 type AnyChart = NonNullable<Exhibit["charts"]>[number];
@@ -29,19 +35,43 @@ interface ContentProps {
   /** The line that stands out from the others. */
   highlight?: string | undefined;
   onFind?: ((chosen: ChosenThreshold) => void) | undefined;
+  /** Whose data lie behind it, where the pictures lead to them. */
+  caseId?: number | undefined;
+  groups?: GroupHooks | undefined;
 }
 
-export function Content({ charts, series, tables, estimates, asTables, highlight, onFind }: ContentProps) {
+/** What the pictures of groups are given: which group is chosen, a finding about one, controls above a ground's page. */
+export interface GroupHooks {
+  chosen: string;
+  onChoose: (key: string) => void;
+  onFind?: ((group: Record<string, string>) => void) | undefined;
+  above?: ((ground: Schemas["GroundChart"]) => ReactNode) | undefined;
+}
+
+type PagedChart = Schemas["GroundChart"] | Schemas["GroupThresholds"];
+const isPaged = (chart: AnyChart): chart is PagedChart => chart.kind === "ground" || chart.kind === "group_thresholds";
+
+export function Content({ charts, series, tables, estimates, asTables, highlight, onFind, caseId, groups }: ContentProps) {
+  const pages = charts.filter(isPaged);
   return (
     <>
+      <Paged pages={pages} titleOf={(page) => page.title}>
+        {(page) => (
+          <>
+            {page.kind === "ground" && groups?.above?.(page)}
+            {page.kind === "ground" ? <GroundFigure key={page.title} chart={page} series={series} estimates={estimates} asTable={asTables} /> : <ThresholdsFigure key={page.title} chart={page} series={series} asTable={asTables} />}
+            {tables.filter((table) => table.about === page.title).map((table) => <Numbers key={table.title} table={table} estimates={estimates} />)}
+          </>
+        )}
+      </Paged>
       <Box sx={{ display: "flex", flexWrap: "wrap", columnGap: 2 }}>
-        {charts.map((chart, i) => (
+        {charts.map((chart, i) => !isPaged(chart) && (
           <Box key={i} sx={{ width: chart.kind === "lines" && !asTables ? 348 : "100%" }}>
-            <Picture chart={chart} series={series} estimates={estimates} highlight={highlight} asTable={asTables} onFind={onFind && ((chosen) => onFind({ chart: i, ...chosen }))} />
+            <Picture chart={chart} series={series} estimates={estimates} highlight={highlight} asTable={asTables} onFind={onFind && ((chosen) => onFind({ chart: i, ...chosen }))} caseId={caseId} groups={groups} />
           </Box>
         ))}
       </Box>
-      {tables.map((table) => <Numbers key={table.title} table={table} estimates={estimates} />)}
+      {tables.filter((table) => !pages.some((page) => page.title === table.about)).map((table) => <Numbers key={table.title} table={table} estimates={estimates} />)}
     </>
   );
 }
@@ -53,9 +83,11 @@ interface PictureProps {
   highlight: string | undefined;
   asTable: boolean;
   onFind: ((chosen: Omit<ChosenThreshold, "chart">) => void) | undefined;
+  caseId: number | undefined;
+  groups: GroupHooks | undefined;
 }
 
-function Picture({ chart, series, estimates, highlight, asTable, onFind }: PictureProps) {
+function Picture({ chart, series, estimates, highlight, asTable, onFind, caseId, groups }: PictureProps) {
   switch (chart.kind) {
     case "strip":
       return <IntervalStrip chart={chart} estimates={estimates} asTable={asTable} />;
@@ -69,6 +101,10 @@ function Picture({ chart, series, estimates, highlight, asTable, onFind }: Pictu
       return <DialExplorer key={chart.series} chart={chart} series={series} asTable={asTable} />;
     case "tree":
       return <TreeFigure chart={chart} series={series} asTable={asTable} />;
+    case "combinations":
+      return <CombinationFigure chart={chart} estimates={estimates} asTable={asTable} chosen={groups?.chosen ?? ""} onChoose={groups?.onChoose ?? (() => undefined)} onFind={groups?.onFind} />;
+    case "proxies":
+      return caseId === undefined ? null : <ProxyFigure chart={chart} estimates={estimates} asTable={asTable} caseId={caseId} />;
     case "suspects":
       return <Suspects chart={chart} series={series} />;
     default:

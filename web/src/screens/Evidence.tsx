@@ -7,7 +7,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Case, Run } from "../api/client";
-import { useCancelRun, useExhibit, useRun } from "../api/queries";
+import { useCancelRun, useExhibit, useRegrouped, useRun } from "../api/queries";
 import { useTheCase } from "../frame/CaseFrame";
 import { useKeys } from "../frame/keys";
 import { useMarginOf } from "../frame/margin";
@@ -16,6 +16,7 @@ import { Fetching, Said } from "../parts/Said";
 import { plural, QUESTIONS, seconds } from "../wording";
 import { Replay } from "./Replay";
 import { type ChosenThreshold } from "./Content";
+import { isChanged, NO_CHANGE, Regroup, type Regrouping } from "./Regroup";
 import { ExhibitView } from "./ExhibitView";
 
 const SHORT = ["Data fit for use?", "Claims reproduce?", "Holds on unseen rows?", "Memorised its rows?", "Beats something simpler?", "Treats people fairly?", "Makes sense?"] as const;
@@ -41,9 +42,18 @@ export function Evidence() {
     write({ ...margin, set_aside: held ? margin.set_aside.filter((n) => n !== chosen) : [...margin.set_aside, chosen] });
     openMargin();
   };
-  const find = (at?: ChosenThreshold) => {
+  const [wanted, setWanted] = useState<{ number: number; groups: Regrouping } | null>(null);
+  const groups = wanted?.number === chosen ? wanted.groups : NO_CHANGE;
+  const otherwise = useRegrouped(theCase.id, run.data?.id ?? null, chosen, isChanged(groups) ? groups : null);
+  const put = (name: string, value: string) => {
+    const next = new URLSearchParams(search);
+    next.set(name, value);
+    setSearch(next, { replace: true });
+  };
+  const find = (at?: ChosenThreshold, group?: Record<string, string>) => {
     if (!theCase.may.review || !chosen) return;
     const address = new URLSearchParams({ from: String(chosen) });
+    if (group) address.set("group", JSON.stringify(group));
     if (at) address.set("chart", String(at.chart));
     if (at) address.set("threshold", String(at.threshold));
     if (at?.missCost) address.set("miss_cost", String(at.missCost));
@@ -72,8 +82,13 @@ export function Evidence() {
         {state === "cancelled" && <Typography sx={{ mb: 1, color: "brook.ochre" }}>The run was cancelled after {plural(run.data.done, "fit")} of {run.data.needed}. What was finished is kept; running again goes on from there.</Typography>}
         {state !== "running" && <StaleNote theCase={theCase} run={run.data} />}
         <Said error={exhibit.error} />
+        <Said error={otherwise.error} />
         {exhibit.data && there ? (
-          <ExhibitView exhibit={isStale ? { ...exhibit.data, state: "stale" } : exhibit.data} mayFind={theCase.may.review} isAside={margin?.set_aside.includes(exhibit.data.number) ?? false} asTables={asTables} onFind={find} onAside={setAside} onTables={() => setAsTables(!asTables)}
+          <ExhibitView key={exhibit.data.number} exhibit={isChanged(groups) && otherwise.data ? otherwise.data : isStale ? { ...exhibit.data, state: "stale" } : exhibit.data} caseId={theCase.id}
+            groups={{
+              chosen: search.get("group") ?? "", onChoose: (key) => put("group", key), onFind: theCase.may.review ? (group) => find(undefined, group) : undefined,
+              above: (ground) => <Regroup key={ground.attribute} caseId={theCase.id} ground={ground} wanted={groups} mayReview={theCase.may.review} onWant={(next) => setWanted({ number: chosen, groups: next })} />,
+            }} mayFind={theCase.may.review} isAside={margin?.set_aside.includes(exhibit.data.number) ?? false} asTables={asTables} onFind={find} onAside={setAside} onTables={() => setAsTables(!asTables)}
             replay={<Replay caseId={theCase.id} runId={run.data.id} number={exhibit.data.number} mayReplay={!isStale && exhibit.data.state === "done" && state !== "running"} />} />
         ) : (
           <Typography sx={{ color: "text.secondary" }}>{chosen ? `Exhibit ${chosen} is not there yet.` : "Exhibits appear here as their fits are done."}</Typography>

@@ -8,7 +8,7 @@ import { GaugeMark } from "../marks/GaugeMark";
 import { Kbd } from "../parts/Kbd";
 import { SERIF } from "../theme";
 import { plural, QUESTIONS, STANDING_WORDS } from "../wording";
-import { Content, type ChosenThreshold } from "./Content";
+import { Content, type ChosenThreshold, type GroupHooks } from "./Content";
 
 interface ExhibitViewProps {
   exhibit: Exhibit;
@@ -19,9 +19,11 @@ interface ExhibitViewProps {
   onAside: () => void;
   onTables: () => void;
   replay: ReactNode;
+  caseId: number;
+  groups: GroupHooks;
 }
 
-export function ExhibitView({ exhibit, mayFind, isAside, asTables, onFind, onAside, onTables, replay }: ExhibitViewProps) {
+export function ExhibitView({ exhibit, mayFind, isAside, asTables, onFind, onAside, onTables, replay, caseId, groups }: ExhibitViewProps) {
   const estimates = exhibit.estimates ?? [];
   const wide = estimates.find((e) => e.wide_level != null);
   return (
@@ -40,7 +42,7 @@ export function ExhibitView({ exhibit, mayFind, isAside, asTables, onFind, onAsi
         <Button onClick={onAside}>{isAside ? "Put back" : "Set aside"}&nbsp; <Kbd>a</Kbd></Button>
         {(exhibit.charts ?? []).some((chart) => chart.kind !== "matrix") && <Button aria-pressed={asTables} onClick={onTables}>{asTables ? "As pictures" : "As tables"}&nbsp; <Kbd>t</Kbd></Button>}
       </Box>
-      <Content charts={exhibit.charts ?? []} series={exhibit.series} tables={exhibit.tables ?? []} estimates={estimates} asTables={asTables} onFind={mayFind ? onFind : undefined} />
+      <Content charts={exhibit.charts ?? []} series={exhibit.series} tables={exhibit.tables ?? []} estimates={estimates} asTables={asTables} onFind={mayFind ? onFind : undefined} caseId={caseId} groups={groups} />
       <HowComputed exhibit={exhibit} wide={wide} />
       {replay}
     </article>

@@ -10,7 +10,7 @@ import { Controller, useForm } from "react-hook-form";
 import { Link, useSearchParams } from "react-router";
 import { z } from "zod";
 import type { Case, Finding } from "../api/client";
-import { useExhibit, useFindings, useRun, useSaveFinding } from "../api/queries";
+import { useDrafted, useExhibit, useFindings, useRun, useSaveFinding } from "../api/queries";
 import { useTheCase } from "../frame/CaseFrame";
 import { useKeys } from "../frame/keys";
 import { Tally } from "../marks/Tally";
@@ -55,13 +55,14 @@ export function Findings() {
     <Box sx={{ p: 3, maxWidth: 860 }}>
       <Said error={findings.error ?? save.error} />
       {writing && theCase.may.review ? (
-        <Desk key={search.toString()} theCase={theCase} from={Number(search.get("from")) || null} chosen={chosenIn(search)} edited={edited} onClose={() => setSearch({})} />
+        <Desk key={search.toString()} group={search.get("group")} theCase={theCase} from={Number(search.get("from")) || null} chosen={chosenIn(search)} edited={edited} onClose={() => setSearch({})} />
       ) : (
         <Box sx={{ display: "flex", gap: 1, mb: 1 }}>
           {theCase.may.review && <Button variant="contained" onClick={() => setSearch({ write: "new" })}>Write a finding</Button>}
           {theCase.may.review && canUndo && <Button onClick={undo}>Undo</Button>}
         </Box>
       )}
+      {!writing && theCase.may.review && <Drafts theCase={theCase} findings={findings.data ?? []} />}
       {findings.data?.length === 0 && !writing && (
         <Typography sx={{ color: "text.secondary" }}>
           Findings stand here: what is wrong, which exhibits show it, what must be done, by whom and when.{" "}
@@ -79,6 +80,32 @@ export function Findings() {
       ))}
     </Box>
   );
+}
+
+/** What the group exhibits found outside or near a limit, each ready to be edited and kept. */
+function Drafts({ theCase, findings }: { theCase: Case; findings: readonly Finding[] }) {
+  const drafted = useDrafted(theCase.id);
+  const kept = new Set(findings.map((finding) => finding.title));
+  const open = (drafted.data ?? []).filter((draft) => !kept.has(draft.title));
+  if (open.length === 0) return null;
+  return (
+    <Box component="section" aria-label="Drafted from the evidence" sx={{ mb: 2 }}>
+      <Typography variant="h3">Drafted from the evidence</Typography>
+      <Typography variant="body2" sx={{ color: "text.secondary", mb: 0.5 }}>From what the group exhibits show outside or near a limit. Nothing here counts until you have read, edited and saved it.</Typography>
+      {open.map((draft) => (
+        <Box key={`${draft.exhibit} ${draft.title}`} sx={{ display: "flex", gap: 1, alignItems: "center", borderTop: 1, borderColor: "divider", py: 0.5, fontSize: 13 }}>
+          <Tally severity={draft.severity} />
+          <span>{draft.title}, exhibit {draft.exhibit}</span>
+          <Box component={Link} to={`?${addressOf(draft.exhibit, draft.group)}`} sx={{ ml: "auto", whiteSpace: "nowrap", minHeight: 24 }}>Read and edit</Box>
+        </Box>
+      ))}
+    </Box>
+  );
+}
+
+/** The address of a finding about one group of an exhibit. */
+function addressOf(exhibit: number, group: Record<string, string>): string {
+  return new URLSearchParams({ from: String(exhibit), group: JSON.stringify(group) }).toString();
 }
 
 export function FindingArticle({ caseId, finding, actions }: { caseId: number; finding: Finding; actions?: ReactNode }) {
@@ -123,16 +150,20 @@ function chosenIn(search: URLSearchParams): Chosen | null {
 interface DeskProps {
   theCase: Case;
   from: number | null;
+  /** The group that it is about, as the address has it. */
+  group: string | null;
   chosen: Chosen | null;
   edited: Finding | undefined;
   onClose: () => void;
 }
 
-function Desk({ theCase, from, chosen, edited, onClose }: DeskProps) {
+function Desk({ theCase, from, group, chosen, edited, onClose }: DeskProps) {
+  const drafted = useDrafted(theCase.id);
+  const about = group === null ? undefined : drafted.data?.find((one) => one.exhibit === from && JSON.stringify(one.group) === group);
   const run = useRun(theCase.id);
   const exhibit = useExhibit(theCase.id, run.data?.id ?? null, from);
   const save = useSaveFinding(theCase.id);
-  const draft = `brookfall.finding.${theCase.id}.${edited?.id ?? (chosen ? `${from}@${chosen.threshold}` : from) ?? "new"}`;
+  const draft = `brookfall.finding.${theCase.id}.${edited?.id ?? (group !== null ? `${from}@${group}` : chosen ? `${from}@${chosen.threshold}` : from) ?? "new"}`;
   const kept = localStorage.getItem(draft);
   const form = useForm<Written>({
     resolver: zodResolver(shape),
@@ -145,9 +176,12 @@ function Desk({ theCase, from, chosen, edited, onClose }: DeskProps) {
     return () => watching.unsubscribe();
   }, [watch, draft]);
   const answer = exhibit.data?.answer;
+  const isReady = group === null || drafted.isFetched;
   useEffect(() => {
-    if (answer && !edited && !getValues("what")) setValue("what", answer);
-  }, [answer, edited, getValues, setValue]);
+    if (edited || !isReady || getValues("what")) return;
+    if (about) for (const [name, value] of [["severity", about.severity], ["title", about.title], ["what", about.what], ["why", about.why], ["action", about.action]] as const) setValue(name, value);
+    else if (answer) setValue("what", answer);
+  }, [answer, about, isReady, edited, getValues, setValue]);
   const submit = handleSubmit((values) =>
     save.mutate(
       { findingId: edited?.id ?? null, revision: edited?.revision ?? 0, finding: { ...values, thresholds: values.thresholds.filter((one) => values.cites.includes(one.exhibit)), due: values.due || null, withdrawn: false } },

@@ -70,6 +70,7 @@ class Draft:
 
     level: float
     _entries: list[_Entry] = field(default_factory=list)
+    _judged: int = 0
 
     def add(
         self,
@@ -102,13 +103,25 @@ class Draft:
             "threshold": threshold,
             "repeat": repeat,
         }
-        self._entries.append(_Entry(labels, figure, limit, verdict, standing))
+        return self._append(_Entry(labels, figure, limit, verdict, standing))
+
+    def _append(self, entry: _Entry) -> int:
+        self._entries.append(entry)
+        self._judged += _is_judged(entry)
         return len(self._entries) - 1
+
+    def add_like(self, place: int, suffix: str, figure: Figure) -> int:
+        """Adds something said of another estimate: labelled as that one, its measure's name with a suffix."""
+        labels = self._entries[place].labels
+        return self._append(_Entry({**labels, "measure": f"{labels['measure']}_{suffix}"}, figure, None, None, None))
+
+    def limit(self, place: int) -> Limit | None:
+        return self._entries[place].limit
 
     @property
     def wide_level(self) -> float:
         """Bonferroni: 1 − (1 − level)/m over the m judged estimates."""
-        return 1 - (1 - self.level) / max(1, sum(_is_judged(entry) for entry in self._entries))
+        return 1 - (1 - self.level) / max(1, self._judged)
 
     def figure(self, place: int) -> Figure:
         return self._entries[place].figure

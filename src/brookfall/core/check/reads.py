@@ -3,15 +3,21 @@
 from brookfall.core import digest
 from brookfall.core.plan import Plan
 
+_BY_GROUP = ("threshold", "groups", "combinations", "proxies", "leaving_out", "group_thresholds", "group_versions")
+
 _READERS: dict[str, tuple[str, ...]] = {
     "checks": (),
     "splits": ("luck",),
     "shuffles": ("shuffled", "optimism", "coefficients"),
     "ratio_to": ("choice",),
     "challengers": ("challengers",),
-    "in_use": ("in_use",),
+    "in_use": ("in_use", "group_versions"),
     "target_observed": (),
-    "references": ("threshold", "selection", "selection_pairs", "errors", "errors_pairs"),
+    "references": ("groups", "combinations", "leaving_out", "group_versions"),
+    "harms": ("groups", "combinations", "leaving_out", "group_thresholds", "group_versions"),
+    "harm_reason": (),
+    "bands": _BY_GROUP,
+    "merged": _BY_GROUP,
     "policy.name": (),
     "policy.tier": (),
     "policy.alone": ("leaks", "without_leaks"),
@@ -24,8 +30,9 @@ _READERS: dict[str, tuple[str, ...]] = {
     "policy.percentile": ("luck",),
     "policy.better_than_baseline": ("baseline",),
     "policy.worse_than_challenger": ("challengers", "in_use"),
-    "policy.group_ratio": ("selection", "selection_pairs", "errors", "errors_pairs"),
-    "policy.group_difference": ("selection", "selection_pairs", "errors", "errors_pairs"),
+    "policy.group_ratio": ("groups", "combinations", "group_thresholds", "group_versions"),
+    "policy.group_difference": ("groups", "combinations", "group_thresholds", "group_versions"),
+    "policy.group_slope": ("groups", "group_versions"),
 }
 """The checks that read a field of the plan; a field that is not here is read by all."""
 

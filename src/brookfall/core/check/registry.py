@@ -9,8 +9,14 @@ from brookfall.core.check.data.profile import Profile
 from brookfall.core.check.data.repeats import Repeats
 from brookfall.core.check.data.shift import PartShift
 from brookfall.core.check.data.without_leaks import WithoutLeaks
-from brookfall.core.check.fairness.errors import Errors
-from brookfall.core.check.fairness.selection import Selection
+from brookfall.core.check.fairness.by_group import ByGroup
+from brookfall.core.check.fairness.combined import Combined
+from brookfall.core.check.fairness.direct_use import DirectUse
+from brookfall.core.check.fairness.leaving_out import LeavingOut
+from brookfall.core.check.fairness.not_collected import NotCollected
+from brookfall.core.check.fairness.proxies import Proxies
+from brookfall.core.check.fairness.thresholds import ByThreshold
+from brookfall.core.check.fairness.versions import OverVersions
 from brookfall.core.check.memory.complexity import Complexity
 from brookfall.core.check.memory.gap import Gap
 from brookfall.core.check.memory.learning import Learning
@@ -57,10 +63,14 @@ _ALL: tuple[Check, ...] = (
     Baseline(),
     Challengers(),
     AgainstInUse(),
-    Selection("selection", "Selection", order=1),
-    Selection("selection_pairs", "Selection, pairs", order=2),
-    Errors("errors", "Errors", order=1),
-    Errors("errors_pairs", "Errors, pairs", order=2),
+    ByGroup(),
+    Combined(),
+    DirectUse(),
+    Proxies(),
+    LeavingOut(),
+    NotCollected(),
+    ByThreshold(),
+    OverVersions(),
     CoefficientCheck(),
     Influence(),
     Shape(),
@@ -68,7 +78,26 @@ _ALL: tuple[Check, ...] = (
     Choice(),
 )
 
+FORMER: dict[str, str] = {
+    "selection": "Selection",
+    "selection_pairs": "Selection, pairs",
+    "errors": "Errors",
+    "errors_pairs": "Errors, pairs",
+}
+"""Checks of question 6 that runs of an earlier program may hold, with their titles."""
+
 CHECK_BY_NAME: dict[str, Check] = {check.name: check for check in _ALL}
+
+
+def title_of(name: str) -> tuple[str, int]:
+    """A check's title and question, of one that is no longer made too.
+
+    >>> title_of("gap"), title_of("errors")
+    (('Gap', 4), ('Errors', 6))
+    """
+    check = CHECK_BY_NAME.get(name)
+    return (FORMER[name], 6) if check is None else (check.title, check.question)
+
 
 if tuple(CHECK_BY_NAME) != CHECKS:
     raise RuntimeError("the plan's list of checks and the registry differ")

@@ -17,6 +17,7 @@ from brookfall.core.fit.fitted import Fitted
 from brookfall.core.fit.left_out import divisors_without
 from brookfall.core.fit.limits import FitLimitError
 from brookfall.core.fit.probe.coefficients import coefficients
+from brookfall.core.fit.probe.flip import flip
 from brookfall.core.fit.probe.influence import influence
 from brookfall.core.fit.probe.sensitivity import sensitivity
 from brookfall.core.fit.probe.shape import shape
@@ -26,6 +27,7 @@ from brookfall.core.fit.request import (
     DialReading,
     FigureReading,
     FitJob,
+    FlipReading,
     InfluenceReading,
     LeftOutReading,
     Reading,
@@ -62,6 +64,7 @@ _WITH_GAPS = (
     InfluenceReading,
     ShapeReading,
     SensitivityReading,
+    FlipReading,
 )
 """Readings in which NaN says that there is no such value; in every other one it is a fault of the model."""
 
@@ -271,6 +274,8 @@ class _Work:
                 return shape(fitted, reading)
             case SensitivityReading():
                 return sensitivity(fitted, reading)
+            case FlipReading():
+                return flip(fitted, reading)
             case DialReading():
                 return self._along(reading, fitted)
             case FigureReading():

@@ -328,6 +328,26 @@ class SensitivityReading:
         return f"sensitivity:{self.seed}:{digest.of_rows(self.rows)[:48]}"
 
 
+@dataclass(frozen=True, eq=False)
+class FlipReading:
+    """What these rows are answered with another value of one feature, all else as it was: see ``fit.probe.flip``.
+
+    ``to`` are the values tried, as the raw matrix has them; ``cuts`` lie between the bands of a number whose rows are
+    told apart by band, and ``levels`` says that the values are places among levels, where below 0 is a gap.
+    """
+
+    rows: Rows
+    feature: str
+    to: tuple[float, ...]
+    cuts: tuple[float, ...] | None = None
+    levels: bool = True
+
+    @cached_property
+    def key(self) -> str:
+        asked = digest.of_json([self.feature, [repr(one) for one in self.to], [repr(one) for one in self.cuts or ()]])
+        return f"flip:{asked[:16]}:{digest.of_rows(self.rows)[:48]}"
+
+
 Reading = (
     TunedReading
     | CoefficientReading
@@ -341,6 +361,7 @@ Reading = (
     | InfluenceReading
     | ShapeReading
     | SensitivityReading
+    | FlipReading
 )
 
 

@@ -86,7 +86,10 @@ def _by_value(value: float, limit: Limit) -> Standing:
 
 
 def rows_to_settle(figure: Figure, limit: Limit, level: float) -> int | None:
-    """About how many rows would bring the interval clear of the limit, its width falling with the root of n.
+    """About how many rows would bring the interval clear of the limit if the value stays what it is.
+
+    Each end of the interval that lies beyond a limit draws nearer to the value with the root of n. None where it has no
+    interval, or the value is at the limit itself.
 
     >>> figure = Figure(0.02, 400, "made up", lambda level: (-0.04, 0.08))
     >>> rows_to_settle(figure, Limit(at_most=0.05, ideal=0), 0.95)
@@ -95,10 +98,15 @@ def rows_to_settle(figure: Figure, limit: Limit, level: float) -> int | None:
     interval = figure.interval(level)
     if figure.value is None or interval is None:
         return None
-    half, distance = (interval[1] - interval[0]) / 2, limit.distance(figure.value)
-    if distance <= 0 or not half < inf:
-        return None
-    return ceil(figure.n * (half / distance) ** 2)
+    value, (low, high) = figure.value, interval
+    times = []
+    for at in (limit.low, limit.high):
+        if low < at < high:
+            distance, reach = abs(value - at), (value - low if at < value else high - value)
+            if distance <= 0 or not reach < inf:
+                return None
+            times.append(reach / distance)
+    return ceil(figure.n * max(times) ** 2) if times else figure.n
 
 
 def worst(standings: list[Standing]) -> Standing | None:

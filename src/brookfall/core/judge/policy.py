@@ -25,6 +25,7 @@ class Policy(BaseModel):
     worse_than_challenger: Limit = Limit(at_least=-0.02, ideal=0)
     group_ratio: Limit = Limit(at_least=0.8, at_most=1.25, ideal=1)
     group_difference: Limit = Limit(at_least=-0.1, at_most=0.1, ideal=0)
+    group_slope: Limit = Limit(at_least=0.8, at_most=1.25, ideal=1)
     grounds: tuple[str, ...] = ("age", "disability", "ethnic group", "pregnancy", "religion", "sex")
 
 

@@ -84,6 +84,22 @@ def kind_of(one: Column, other: Column) -> Kind:
     return "correlation" if numbers == 2 else "correlation_ratio" if numbers == 1 else "cramers_v"
 
 
+def binned_column(column: Column) -> Column:
+    """A number as a category of at most ten bins of equal counts; any other column as it is.
+
+    >>> from brookfall.core.table.infer import column_from_text
+    >>> len(binned_column(column_from_text("x", [str(i) for i in range(100)])).levels)
+    10
+    """
+    if column.kind != "number":
+        return column
+    known = ~column.missing
+    codes = np.full(len(column.values), -1, dtype=np.int32)
+    codes[known] = _codes(column, known)
+    levels = tuple(f"bin {place + 1:02d}" for place in range(int(codes.max(initial=-1)) + 1))
+    return Column(column.name, "category", codes, levels)
+
+
 def strengths(columns: tuple[Column, ...]) -> Numbers:
     """Every pair's strength, shape (k, k), signed for two numbers; NaN where it can't be computed, 1 on the diagonal.
 

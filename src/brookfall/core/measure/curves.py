@@ -117,6 +117,16 @@ def calibration(rows: Scored) -> Series:
     ) | _ends(rows.scores, bins, len(totals))
 
 
+def scores(rows: Scored) -> Series:
+    """Columns x (middle of the bin), y (share of the rows in it) and n, in 20 bins of equal width.
+
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> sum(scores(rows)["n"])
+    60.0
+    """
+    return _histogram(rows, np.ones(len(rows), dtype=np.bool_))
+
+
 def score_histogram(rows: Scored, positive: bool) -> Series:
     """Columns x (middle of the bin) and y (share of that outcome's rows in it), in 20 bins of equal width.
 
@@ -124,8 +134,11 @@ def score_histogram(rows: Scored, positive: bool) -> Series:
     >>> round(sum(score_histogram(rows, True)["y"]), 4)
     1.0
     """
+    return _histogram(rows, rows.outcomes == positive)
+
+
+def _histogram(rows: Scored, chosen: Outcomes) -> Series:
     low, high = min(0.0, float(rows.scores.min())), max(1.0, float(rows.scores.max()))
-    chosen = rows.outcomes == positive
     edges = np.linspace(low, high, _BARS + 1)
     bins = np.clip(np.searchsorted(edges, rows.scores[chosen], side="right") - 1, 0, _BARS - 1)
     counts = np.bincount(bins, rows.counted[chosen], _BARS)

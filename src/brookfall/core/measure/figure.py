@@ -3,12 +3,17 @@
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+from scipy.special import ndtr
+
 Bounds = Callable[[float], tuple[float, float]]
 """From a confidence level in (0, 1) to the low and high end of the two-sided interval."""
 
 FEW_ROWS = 30
 FEW_EVENTS = 5
 FEW_CLUSTERS = 10
+_FARTHEST = 7.5
+"""The z beyond which p is not told apart from 0: a level nearer to 1 is hardly a number."""
+_HALVINGS = 32
 TOO_FEW = "too few to judge"
 ONE_CLASS = "only one class among these rows"
 NO_ROW = "no such row"
@@ -36,6 +41,33 @@ class Figure:
 
     def interval(self, level: float) -> tuple[float, float] | None:
         return None if self.value is None or self.bounds is None else self.bounds(level)
+
+    def p_of(self, ideal: float) -> float | None:
+        """The two-sided p value of ``ideal``: 1 minus the level at which the interval just reaches it.
+
+        So p is under 0.05 exactly where the 95 % interval leaves ``ideal`` out. None without an interval.
+
+        >>> figure = Figure(1.0, 10, "made up", lambda level: (1 - level * 2, 1 + level * 2))
+        >>> round(figure.p_of(0.0), 4)
+        0.5
+        """
+        value, bounds = self.value, self.bounds
+        if value is None or bounds is None:
+            return None
+
+        def reaches(z: float) -> bool:
+            low, high = bounds(float(2 * ndtr(z) - 1))
+            return low <= ideal <= high
+
+        if value == ideal:
+            return 1.0
+        low, high = 0.0, _FARTHEST
+        if not reaches(high):
+            return float(2 * ndtr(-high))
+        for _ in range(_HALVINGS):
+            middle = (low + high) / 2
+            low, high = (low, middle) if reaches(middle) else (middle, high)
+        return float(2 * ndtr(-high))
 
     def marked(self, *, few: bool) -> "Figure":
         """The same figure, marked too few to judge when it is."""

@@ -268,15 +268,3 @@ def times_of(table: Table, roles: Roles, file: str) -> NDArray[np.float64] | Non
             row=int(np.flatnonzero(column.missing)[0]) + 2,
         )
     return column.values.astype(np.float64)
-
-
-def protected_columns(table: Table, roles: Roles) -> tuple[Column, ...]:
-    """The protected attributes as categories; a number is read as codes.
-
-    >>> from brookfall.core.table.infer import column_from_text
-    >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
-    >>> table = Table(tuple(column_from_text(name, values) for name, values in cells.items()))
-    >>> protected_columns(table, Roles(target="y", protected=("c",)))[0].levels
-    ('a', 'b')
-    """
-    return tuple(as_category(table.column(name)) for name in roles.protected)

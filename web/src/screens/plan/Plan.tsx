@@ -15,6 +15,7 @@ import { SERIF } from "../../theme";
 import { count, moment, plural, QUESTIONS, seconds } from "../../wording";
 import { DeviationForm, OpenDeviation, PastDeviations } from "./Deviations";
 import { PlanFile } from "./PlanFile";
+import { GroundLines, Harms } from "./Harms";
 import { FoldsSentence, RowsSentence } from "./PlanRows";
 
 type MainMeasure = NonNullable<PlanBody["main_measure"]>;
@@ -104,10 +105,17 @@ export function Plan() {
           {check("in_use", <>Set it against the version in use, <VersionInUse plan={plan} view={view} off={off} set={set} />, refitted on the same rows, and look at who changes side.</>, number && view.plan.main_measure !== "r2" ? "no limit set" : "the same limit")}
         </Part>
         <Part title={`6 ${QUESTIONS[5]}`}>
-          {check("selection", <>Compare {number ? "mean predictions" : "who is selected"} by {view.protected.join(", ").replaceAll("_", " ") || "nothing: no column is protected"}, against the largest group{number ? "" : ", and by the four-fifths rule"}.</>, number ? "no limit set" : <RatioLimit p={p} off={off} setLimits={setLimits} />)}
-          {check("selection_pairs", "The same for every pair of these grounds.", number ? "no limit set" : "the same limit")}
-          {check("errors", number ? "Compare how far off predictions are, and in which direction." : "Compare who is passed over and who is wrongly chosen.", number ? "no limit set" : <>limit: |difference| ≤ {limit("Limit on differences of group rates", p.group_difference?.at_most, (v) => setLimits({ group_difference: { ...p.group_difference, at_most: v, at_least: -v } }), 0, 1)}</>)}
-          {check("errors_pairs", "The same for every pair of these grounds.", number ? "no limit set" : "the same limit")}
+          {!number && <Sentence limit={null}>Which harm to people matters here?</Sentence>}
+          {!number && <Harms plan={plan} grounds={view.grounds} off={off} set={set} />}
+          {check("groups", <>Compare {view.protected.join(", ").replaceAll("_", " ") || "nothing: no column is protected"}, group by group, with a reference group{number ? "" : "; the four-fifths rule beside it"}.</>, number ? "no limit set" : <GroupLimits p={p} harms={plan.harms ?? []} limit={limit} off={off} setLimits={setLimits} />)}
+          <GroundLines plan={plan} grounds={view.grounds} off={off} set={set} />
+          {check("combinations", "The same for every pair and every triple of grounds that has groups large enough; find who is worse off than either ground alone would make them.", number ? "no limit set" : "the same limits")}
+          {check("direct_use", "See what the recipe makes of protected columns among its features: change that column alone, and count the decisions that turn.", "no limit set")}
+          {check("proxies", "Look for features that stand in for a protected attribute, and for what the model makes of them; see if the attribute can be predicted from the features.", "no limit set")}
+          {check("leaving_out", "Refit without the protected columns, then without the strongest proxies too: what it costs in score, what it gains in parity.", "no limit set")}
+          {check("not_collected", "Say which grounds on the policy's list the data lack, and audit samples that were joined to have them.", "no limit set")}
+          {check("group_thresholds", "Show every group's rates along the threshold.", "no limit set")}
+          {check("group_versions", "Audit the version in use in the same way, on the same rows, beside this one.", "no limit set")}
         </Part>
         <Part title={`7 ${QUESTIONS[6]}`}>
           {check("choice", <>Fit the choice on training occasions; give every coefficient, what it is worth in{" "}
@@ -182,12 +190,34 @@ function VersionInUse({ plan, view, off, set }: { plan: PlanBody; view: Schemas[
   );
 }
 
-function RatioLimit({ p, off, setLimits }: { p: Limits; off: boolean; setLimits: (part: Partial<Limits>) => void }) {
-  const ratio = p.group_ratio ?? {};
+interface GroupLimitsProps {
+  p: Limits;
+  harms: readonly string[];
+  limit: (name: string, value: number | null | undefined, put: (v: number) => void, min?: number, max?: number) => ReactNode;
+  off: boolean;
+  setLimits: (part: Partial<Limits>) => void;
+}
+
+/** The limits on what the plan's harms are judged by. */
+function GroupLimits({ p, harms, limit, off, setLimits }: GroupLimitsProps) {
+  const [ratio, slope] = [p.group_ratio ?? {}, p.group_slope ?? {}];
+  const differs = harms.includes("passed_over") || harms.includes("picked");
+  const ratios = ["unequal_shares", "passed_over", "meaning"].some((harm) => harms.includes(harm));
   return (
     <>
-      limit: ratio <InlineNumber name="Lowest ratio" value={ratio.at_least ?? 0.8} min={0} max={1} disabled={off} onSet={(at_least) => setLimits({ group_ratio: { ...ratio, at_least } })} /> –{" "}
-      <InlineNumber name="Highest ratio" value={ratio.at_most ?? 1.25} min={1} max={100} disabled={off} onSet={(at_most) => setLimits({ group_ratio: { ...ratio, at_most } })} />
+      {ratios && (
+        <div>
+          ratios <InlineNumber name="Lowest ratio" value={ratio.at_least ?? 0.8} min={0} max={1} disabled={off} onSet={(at_least) => setLimits({ group_ratio: { ...ratio, at_least } })} /> –{" "}
+          <InlineNumber name="Highest ratio" value={ratio.at_most ?? 1.25} min={1} max={100} disabled={off} onSet={(at_most) => setLimits({ group_ratio: { ...ratio, at_most } })} />
+        </div>
+      )}
+      {differs && <div>|difference| ≤ {limit("Limit on differences of group rates", p.group_difference?.at_most, (v) => setLimits({ group_difference: { ...p.group_difference, at_most: v, at_least: -v } }), 0, 1)}</div>}
+      {harms.includes("meaning") && (
+        <div>
+          slope <InlineNumber name="Lowest calibration slope" value={slope.at_least ?? 0.8} min={0} max={1} disabled={off} onSet={(at_least) => setLimits({ group_slope: { ...slope, at_least } })} /> –{" "}
+          <InlineNumber name="Highest calibration slope" value={slope.at_most ?? 1.25} min={1} max={100} disabled={off} onSet={(at_most) => setLimits({ group_slope: { ...slope, at_most } })} />
+        </div>
+      )}
     </>
   );
 }

@@ -1,25 +1,29 @@
-"""What the group checks share: one measure in every group, against a reference, judged together."""
+"""What the group checks share: every criterion in every group, against a reference, judged together."""
 
-from dataclasses import dataclass
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Literal
+from typing import TypedDict
+
+import numpy as np
 
 from brookfall.core import wording
 from brookfall.core.bench import RECIPE, SCORES, Bench
 from brookfall.core.check.check import Draft
-from brookfall.core.check.fairness.groups import Group, families, groups_of, reference
-from brookfall.core.exhibit import StripChart, StripGroup, StripRow, Versus
+from brookfall.core.check.fairness.criteria import Criterion, Kind
+from brookfall.core.check.fairness.groups import Ground, Group, families, grounds_of, groups_of, reference
+from brookfall.core.exhibit import Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Rows
-from brookfall.core.judge.limit import Limit, Standing
-from brookfall.core.measure.counts import SHARES, share_rows
+from brookfall.core.judge.limit import Standing
+from brookfall.core.measure.compare import holm
+from brookfall.core.measure.counts import SHARES, confusion, share_rows
 from brookfall.core.measure.figure import FEW_EVENTS, FEW_ROWS, Figure, absent
 from brookfall.core.measure.interval import Share, independent_difference, ratio_of_shares, share_of
 from brookfall.core.measure.measures import measure
-from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
+from brookfall.core.measure.scored import AnyScored, Numbers, Scored, ScoredClasses, ScoredNumbers
 
 MARK_SOME = "Mark them on the Data step, if the data have them."
-Comparison = Literal["ratio", "difference"]
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,8 +34,15 @@ class Member:
     rows: Scored | ScoredNumbers
     reference: "Member | None"
 
+    @cached_property
+    def cells(self) -> Numbers:
+        """Rows in the cells tn, fp, fn, tp; of weighted rows their weights."""
+        if isinstance(self.rows, ScoredNumbers):
+            raise TypeError("a number outcome has no cells")
+        return confusion(self.rows).cells
+
     def rate(self, name: str) -> Figure:
-        """The measure in this group; a share is marked where the group has too few rows for it."""
+        """The measure in this group, marked where the group has too few rows for it."""
         if name not in SHARES:
             return measure(name, self.rows)
         share = self.share(name)
@@ -40,8 +51,18 @@ class Member:
     def share(self, name: str) -> Share:
         if isinstance(self.rows, ScoredNumbers):
             raise TypeError("a number outcome has no shares of rows")
-        among, hits = share_rows(name, self.rows)
-        return share_of(hits, among)
+        if not self.rows.plain:
+            among, hits = share_rows(name, self.rows)
+            return share_of(hits, among)
+        top, bottom = SHARES[name]
+        hit, n = float(self.cells[list(top)].sum()), int(self.cells[list(bottom)].sum())
+        return Share(hit / n, n, float(n)) if n else Share(0.0, 0, 0.0)
+
+    def compared(self, name: str, kind: Kind) -> Figure:
+        """The group against its reference; ``itself`` is its own value."""
+        if kind == "itself":
+            return self.rate(name)
+        return self.ratio(name) if kind == "ratio" else self.difference(name)
 
     def difference(self, name: str) -> Figure:
         return independent_difference(self.rate(name), self.against.rate(name))
@@ -60,6 +81,15 @@ class Member:
         return self.reference
 
 
+class About(TypedDict):
+    """What an estimate of a group is labelled by."""
+
+    model: str
+    part: str
+    class_: str | None
+    group: dict[str, str] | None
+
+
 @dataclass(frozen=True, eq=False)
 class Audited:
     """The rows of one model, in one part, that an audit reads: of a binary outcome, of one class, or of a number."""
@@ -74,7 +104,17 @@ class Audited:
     def words(self) -> str:
         of_class = f", class {self.class_}" if self.class_ else ""
         supplied = ", supplied scores" if self.model == SCORES else ""
-        return f"{self.part.replace('_', ' ')} rows{of_class}{supplied}"
+        return f"{self.part.replace('_', '-')} rows{of_class}{supplied}"
+
+    def about(self, group: Group | None = None) -> About:
+        """The labels of an estimate of a group among these rows; of None, of them all."""
+        return About(
+            model=self.model, part=self.part, class_=self.class_, group=group.label if group is not None else None
+        )
+
+    def grounds(self, bench: Bench) -> tuple[Ground, ...]:
+        """Every ground, its codes those of these rows."""
+        return tuple(ground.take(self.positions) for ground in grounds_of(bench.subject, bench.plan))
 
 
 def audited(bench: Bench, ledger: Ledger) -> list[Audited]:
@@ -82,7 +122,7 @@ def audited(bench: Bench, ledger: Ledger) -> list[Audited]:
     found: list[Audited] = []
     for model in bench.models:
         judged = bench.deciding(ledger, model)
-        found.extend(_by_class(model, judged.part, judged.positions, judged.scored))
+        found.extend(by_class(model, judged.part, judged.positions, judged.scored))
     return found
 
 
@@ -90,10 +130,11 @@ def beside(bench: Bench, ledger: Ledger) -> list[Audited]:
     """What is shown beside it: the recipe on the test part, where another part decides."""
     if RECIPE not in bench.models or bench.plan.deciding_part == "test":
         return []
-    return _by_class(RECIPE, "test", bench.parts["test"], bench.part_scores(ledger, bench.holdout, "test"))
+    return by_class(RECIPE, "test", bench.parts["test"], bench.part_scores(ledger, bench.holdout, "test"))
 
 
-def _by_class(model: str, part: str, positions: Rows, rows: AnyScored) -> list[Audited]:
+def by_class(model: str, part: str, positions: Rows, rows: AnyScored) -> list[Audited]:
+    """Rows that have a score, as they are audited: one entry, or one a class."""
     known = rows.known()
     if not known.all():
         positions, rows = positions[known], rows.take(known, "known")
@@ -104,11 +145,14 @@ def _by_class(model: str, part: str, positions: Rows, rows: AnyScored) -> list[A
     return [Audited(model, part, None, positions, rows)]
 
 
-def members_of(bench: Bench, positions: Rows, rows: Scored | ScoredNumbers, order: int) -> list[list[Member]]:
-    """Every group of that order among the audited rows, by attribute or pair, the reference first."""
+def members_of(
+    grounds: Sequence[Ground], rows: Scored | ScoredNumbers, order: int, references: dict[str, str]
+) -> list[list[Member]]:
+    """Every group of that order among the rows that the grounds' codes are of, by attribute or combination, the
+    reference first."""
     found = []
-    for groups in families(groups_of(bench.subject, positions, order)).values():
-        chosen = reference(groups, bench.plan.references)
+    for groups in families(groups_of(grounds, order)).values():
+        chosen = reference(groups, references)
         first = Member(chosen, rows.take(chosen.members, chosen.words), None)
         others = [
             Member(group, rows.take(group.members, group.words), first) for group in groups if group is not chosen
@@ -119,104 +163,91 @@ def members_of(bench: Bench, positions: Rows, rows: Scored | ScoredNumbers, orde
 
 @dataclass(frozen=True)
 class Compared:
-    """Places in the draft: a group's measure, and its comparison with the reference (None for the reference)."""
+    """Places in the draft: a group's measure, and its comparison with the reference by kind (none for the reference).
+
+    ``p`` are the places of the comparisons' p values, once they are told.
+    """
 
     member: Member
-    audited: Audited
+    read: Audited
+    criterion: Criterion
     rate: int
-    comparison: int | None
+    by_kind: dict[Kind, int]
+    p: dict[Kind, int] = field(default_factory=dict)
+
+    def judged(self, draft: Draft) -> list[tuple[Kind, int]]:
+        """The kinds that are judged, with their places."""
+        return [(kind, place) for kind, place in self.by_kind.items() if draft.limit(place) is not None]
 
 
 def compare(
-    draft: Draft, members: list[Member], audited: Audited, rate: str, limit: Limit | None, kind: Comparison
+    bench: Bench, draft: Draft, members: list[Member], read: Audited, criterion: Criterion, *, judge: bool = True
 ) -> list[Compared]:
-    """Adds each group's measure and its comparison with the reference group's."""
+    """Adds each group's measure and its comparisons with the reference group's."""
+    limits = criterion.limits(bench.plan)
     compared = []
     for member in members:
-        place = draft.add(
-            rate,
-            member.rate(rate),
-            model=audited.model,
-            part=audited.part,
-            class_=audited.class_,
-            group=member.group.label,
-        )
-        comparison = None
-        if member.reference is not None:
-            figure = member.ratio(rate) if kind == "ratio" else member.difference(rate)
-            comparison = draft.add(
-                f"{rate}_{kind}",
-                figure,
-                model=audited.model,
-                part=audited.part,
-                class_=audited.class_,
-                group=member.group.label,
-                versus=Versus(group=member.against.group.label),
-                limit=limit,
-            )
-        compared.append(Compared(member, audited, place, comparison))
+        about = read.about(member.group)
+        own = limits.get("itself") if judge else None
+        rate = draft.add(criterion.measure, member.rate(criterion.measure), limit=own, **about)
+        by_kind: dict[Kind, int] = {}
+        for kind, _ in criterion.kinds:
+            if kind == "itself":
+                by_kind[kind] = rate
+            elif member.reference is not None:
+                by_kind[kind] = draft.add(
+                    f"{criterion.measure}_{kind}",
+                    member.compared(criterion.measure, kind),
+                    versus=Versus(group=member.against.group.label),
+                    limit=limits[kind] if judge else None,
+                    **about,
+                )
+        compared.append(Compared(member, read, criterion, rate, by_kind))
     return compared
 
 
-def group_strip(title: str, families_compared: list[list[Compared]]) -> StripChart:
-    """The measure in every group, a heading an attribute or pair, the reference first."""
-    return StripChart(
-        title=title,
-        unit="",
-        groups=tuple(
-            StripGroup(
-                label=wording.capital(" × ".join(compared[0].member.group.attributes).replace("_", " ")),
-                rows=tuple(
-                    StripRow(
-                        estimate=one.rate,
-                        label=one.member.group.levels + (" (reference)" if one.comparison is None else ""),
-                        colour="reference" if one.comparison is None else "group",
-                    )
-                    for one in compared
-                ),
-            )
-            for compared in families_compared
-        ),
-    )
+def tell_p(draft: Draft, compared: Iterable[Compared]) -> None:
+    """Adds the p value of every judged comparison, adjusted for their number (Holm 1979)."""
+    told: list[tuple[Compared, Kind, int, float]] = []
+    for one in compared:
+        for kind, place in one.judged(draft):
+            limit, figure = draft.limit(place), draft.figure(place)
+            ideal = None if limit is None else limit.ideal
+            p = None if ideal is None or figure.few else figure.p_of(ideal)
+            if p is not None:
+                told.append((one, kind, place, p))
+    adjusted = holm(np.array([p for *_, p in told]))
+    for (one, kind, place, p), together in zip(told, adjusted, strict=True):
+        note = f"Holm over {len(told)} comparisons; alone {wording.p_value(p)}"
+        one.p[kind] = draft.add_like(place, "p_value", Figure(float(together), draft.figure(place).n, note=note))
 
 
-def heading(compared: list[Compared]) -> str:
-    """The attributes compared, and which rows, when they are not the plan's own."""
-    named = wording.capital(" × ".join(compared[0].member.group.attributes).replace("_", " "))
-    read = compared[0].audited
-    return named if read.model == RECIPE and read.class_ is None else f"{named}, {read.words}"
-
-
-def worst_first(draft: Draft, compared: list[Compared], ideal: float) -> list[Compared]:
-    """The judged comparisons that are outside or near, farthest from the ideal first."""
-    troubled = [
-        one
+def troubled(draft: Draft, compared: Iterable[Compared]) -> list[tuple[Compared, Kind]]:
+    """The judged comparisons that are outside or near, the clearest first."""
+    found = [
+        (one, kind)
         for one in compared
-        if one.comparison is not None and draft.standing(one.comparison) in (Standing.OUTSIDE, Standing.NEAR)
+        for kind, place in one.judged(draft)
+        if draft.standing(place) in (Standing.OUTSIDE, Standing.NEAR)
     ]
-    return sorted(
-        troubled,
-        key=lambda one: (
-            draft.standing(one.comparison or 0) is not Standing.OUTSIDE,
-            -abs((draft.figure(one.comparison or 0).value or ideal) - ideal),
-        ),
-    )
+    return sorted(found, key=lambda pair: _clearness(draft, *pair))
 
 
-def widest(draft: Draft, compared: list[Compared]) -> Compared | None:
-    """The comparison that lies farthest from 0, whether judged or not; None when there is none."""
-    known = [one for one in compared if one.comparison is not None and draft.figure(one.comparison).value is not None]
-    return max(known, key=lambda one: abs(draft.figure(one.comparison or 0).value or 0.0)) if known else None
+def _clearness(draft: Draft, one: Compared, kind: Kind) -> tuple[bool, float]:
+    place = one.by_kind[kind]
+    p = one.p.get(kind)
+    return draft.standing(place) is not Standing.OUTSIDE, (draft.figure(p).value or 0.0) if p is not None else 1.0
 
 
-def counted(draft: Draft, compared: list[Compared]) -> str:
-    """How many comparisons stand how, in words."""
-    standings = [draft.standing(one.comparison) for one in compared if one.comparison is not None]
-    few = sum(standing is None for standing in standings)
-    words = [f"{standings.count(standing)} {standing.value}" for standing in Standing if standing in standings] + (
-        [f"{few} too small to judge"] if few else []
-    )
-    return f"Of {len(standings)} comparisons {wording.listed(words)}." if standings else "There is nothing to compare."
+def widest(draft: Draft, compared: Iterable[Compared], kind: Kind) -> Compared | None:
+    """The comparison of that kind that lies farthest from 0, whether judged or not; None when there is none."""
+    known = [one for one in compared if kind in one.by_kind and draft.figure(one.by_kind[kind]).value is not None]
+    return max(known, key=lambda one: abs(draft.figure(one.by_kind[kind]).value or 0.0)) if known else None
+
+
+def standings_of(draft: Draft, compared: Iterable[Compared]) -> list[Standing | None]:
+    """How every judged comparison stands; None for what is too small to judge."""
+    return [draft.standing(place) for one in compared for _, place in one.judged(draft)]
 
 
 def nothing_protected(bench: Bench, order: int) -> str | None:

@@ -22,6 +22,13 @@ _MOST_ROWS = 20_000
 """More would narrow the intervals, and take hours with many features."""
 
 
+def influence_needs(bench: Bench) -> tuple[Need, Need]:
+    """What is read of every feature: its influence on unseen rows, and how often the model splits on it."""
+    fit = bench.holdout.fit
+    reading = InfluenceReading(bench.some_unseen(_MOST_ROWS), bench.plan.main_measure, REPEATS, bench.plan.seed)
+    return Need(fit, reading), Need(fit, SplitsReading(fit.train))
+
+
 class Influence:
     name = "influence"
     title = "Influence"
@@ -30,9 +37,7 @@ class Influence:
     refits = True
 
     def requests(self, bench: Bench) -> list[Need]:
-        fit = bench.holdout.fit
-        reading = InfluenceReading(bench.some_unseen(_MOST_ROWS), bench.plan.main_measure, REPEATS, bench.plan.seed)
-        return [Need(fit, reading), Need(fit, SplitsReading(fit.train)), bench.holdout]
+        return [*influence_needs(bench), bench.holdout]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
@@ -42,7 +47,7 @@ class Influence:
         order = np.argsort(-losses[:, 0], kind="stable")
         features = [bench.subject.features[place] for place in order]
         places = [
-            draft.add("influence", _figure(losses[place], n).marked(few=few), part="unseen", feature=name)
+            draft.add("influence", figure_of_influence(losses[place], n).marked(few=few), part="unseen", feature=name)
             for place, name in zip(order, features, strict=True)
         ]
         words, marks = wording.measure_words(bench.plan.main_measure), marked(bench)
@@ -58,7 +63,7 @@ class Influence:
         )
 
 
-def _figure(read: NDArray[np.float64], n: int) -> Figure:
+def figure_of_influence(read: NDArray[np.float64], n: int) -> Figure:
     """The mean loss; its interval holds what other rows, and other shuffles of these, would have given."""
     value, of_rows, of_repeats = (float(one) for one in read)
     if not np.isfinite(value):

@@ -4,7 +4,7 @@ from brookfall.core import wording
 from brookfall.core.bench import Bench
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.fairness.groups import groups_of
+from brookfall.core.check.fairness.groups import grounds_of, groups_of
 from brookfall.core.errors import UserError
 from brookfall.core.exhibit import Chart, RowsOf, TableView, ThresholdChart
 from brookfall.core.fit.ledger import Ledger
@@ -54,7 +54,8 @@ class Threshold:
             grid, prefix = threshold_grid(rows), f"threshold:{model}"
             series[f"{prefix}:all"] = threshold_counts(rows, grid)
             groups = {}
-            for group in groups_of(bench.subject, judged.positions[known], order=1):
+            grounds = [one.take(judged.positions[known]) for one in grounds_of(bench.subject, bench.plan)]
+            for group in groups_of(grounds, 1):
                 groups[f"{prefix}:{group.words}"] = group.words
                 series[f"{prefix}:{group.words}"] = threshold_counts(rows.take(group.members, group.words), grid)
             charts.append(

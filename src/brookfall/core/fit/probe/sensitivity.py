@@ -5,6 +5,7 @@ from numpy.typing import NDArray
 
 from brookfall.core import digest
 from brookfall.core.fit.fitted import Fitted
+from brookfall.core.fit.probe.decided import decided
 from brookfall.core.fit.request import SensitivityReading
 from brookfall.core.recipe.family.family import Matrix
 
@@ -74,12 +75,6 @@ def _change(fitted: Fitted, plain: Values, disturbed: list[Matrix]) -> tuple[flo
         moved = np.max([np.abs(one - plain) for one in scores], axis=0)
         error = float(moved.std(ddof=1)) / np.sqrt(len(moved)) if len(moved) > 1 else np.nan
         return float(moved.mean()), error
-    before = _decided(fitted, plain)
-    flipped = np.any([_decided(fitted, one) != before for one in scores], axis=0)
+    before = decided(fitted, plain)
+    flipped = np.any([decided(fitted, one) != before for one in scores], axis=0)
     return float(flipped.sum()), float(len(flipped))
-
-
-def _decided(fitted: Fitted, scores: Values) -> NDArray[np.int64]:
-    if fitted.target.outcome == "binary":
-        return (scores >= fitted.subject.threshold).astype(np.int64)
-    return np.asarray(scores.argmax(axis=1), dtype=np.int64)

@@ -1,0 +1,382 @@
+"""Combinations: groups that two or three grounds make together, and where these are worse off than either alone."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from brookfall.core import wording
+from brookfall.core.bench import Bench
+from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.fairness import words
+from brookfall.core.check.fairness.audit import (
+    MARK_SOME,
+    Audited,
+    Compared,
+    Member,
+    audited,
+    compare,
+    members_of,
+    nothing_protected,
+    standings_of,
+    tell_p,
+    troubled,
+    widest,
+)
+from brookfall.core.check.fairness.criteria import Criterion, Kind, criteria_of
+from brookfall.core.check.fairness.groups import Ground, Group
+from brookfall.core.errors import UserError
+from brookfall.core.exhibit import (
+    Cell,
+    Combination,
+    CombinationChart,
+    CombinedGroup,
+    StripChart,
+    StripGroup,
+    StripRow,
+    TableView,
+    Versus,
+)
+from brookfall.core.fit.ledger import Ledger
+from brookfall.core.fit.request import Need
+from brookfall.core.judge.limit import Standing
+from brookfall.core.measure.figure import Figure
+from brookfall.core.measure.interval import independent_difference
+from brookfall.core.measure.scored import Scored, ScoredNumbers
+
+_NOT_CROSSED = frozenset({"calibration_slope"})
+"""What takes more rows than small groups have."""
+_MOST_LEVELS = 40
+"""Levels of a ground beyond which crossing it makes groups of a few rows each."""
+_MOST_LISTED = 40
+
+
+@dataclass(frozen=True)
+class Worse:
+    """A group that does worse by a measure than each of the others who share all its levels but one: places of the
+    differences to these, by the attribute that they don't share. ``lower`` says which way it lies."""
+
+    compared: Compared
+    rests: dict[str, int]
+    lower: bool
+
+
+@dataclass(frozen=True)
+class _Crossed:
+    """What was found on the rows of one model: by order (1, 2, 3), by combination, by measure, over its groups."""
+
+    read: Audited
+    whole: Member
+    by_order: dict[int, list[dict[str, list[Compared]]]]
+
+    def combined(self) -> list[Compared]:
+        return [
+            one
+            for order, families in self.by_order.items()
+            if order > 1
+            for family in families
+            for compared in family.values()
+            for one in compared
+        ]
+
+
+class Combined:
+    name = "combinations"
+    title = "Combinations"
+    question = 6
+    source = "Newcombe 1998; Katz et al. 1978; Koopman 1984; Holm 1979; intersection–union test (Berger 1982)."
+    refits = False
+
+    def requests(self, bench: Bench) -> list[Need]:
+        if reason := nothing_protected(bench, 2):
+            raise UserError(reason, todo=MARK_SOME)
+        return bench.deciding_needs
+
+    def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
+        draft = Draft(bench.plan.policy.level)
+        found = [_crossed(bench, draft, read) for read in audited(bench, ledger)]
+        flat = [one for each in found for one in each.combined()]
+        tell_p(draft, flat)
+        worse = [_worse_than_either(bench, draft, each) for each in found]
+        charts = [_chart(bench, draft, *pair) for pair in zip(found, worse, strict=True)]
+        every = [one for some in worse for one in some]
+        ladders = [_ladder(draft, each, one) for each, some in zip(found, worse, strict=True) for one in some[:3]]
+        tables = [*_worse_table(every), *_table(draft, flat)]
+        answer = _answer(bench, draft, flat, every)
+        return draft.write(answer, charts=(*ladders, *charts), tables=tuple(tables))
+
+
+def _crossed(bench: Bench, draft: Draft, read: Audited) -> _Crossed:
+    grounds = [ground for ground in read.grounds(bench) if len(ground.levels) <= _MOST_LEVELS]
+    criteria = _crossed_criteria(bench)
+    whole = Member(Group({}, np.arange(len(read.rows))), read.rows, None)
+    by_order = {
+        order: [
+            {one.measure: compare(bench, draft, members, read, one, judge=order > 1) for one in criteria}
+            for members in _families(bench, grounds, read.rows, order)
+        ]
+        for order in (1, 2, 3)
+    }
+    return _Crossed(read, whole, by_order)
+
+
+def _crossed_criteria(bench: Bench) -> list[Criterion]:
+    return [one for one in criteria_of(bench.subject.outcome) if one.measure not in _NOT_CROSSED]
+
+
+def _families(bench: Bench, grounds: Sequence[Ground], rows: Scored | ScoredNumbers, order: int) -> list[list[Member]]:
+    """Singles and pairs as they are; of triples those in which a group beside the reference can be judged."""
+    found = members_of(grounds, rows, order, bench.plan.references)
+    return found if order < 3 else [one for one in found if sum(not member.rows.few for member in one) > 1]
+
+
+# Worse than either ground alone.
+
+
+def _worse_than_either(bench: Bench, draft: Draft, found: _Crossed) -> list[Worse]:
+    """Groups of a combination whose rate is worse than among each of the others who share all its levels but one; the
+    clearest first.
+
+    All these differences must be shown, so no correction is due for their number within a group (Berger 1982); over the
+    groups the level is Bonferroni's.
+    """
+    read = found.read
+    tried = [
+        (one, _rests(found, one))
+        for one in found.combined()
+        if one.criterion.is_share and not draft.figure(one.rate).few and one.member.group.recorded
+    ]
+    tried = [(one, rests) for one, rests in tried if len(rests) == len(one.member.group.label)]
+    level = 1 - (1 - draft.level) / max(1, len(tried))
+    worse = []
+    for one, rests in tried:
+        ends = [figure.interval(level) for figure, _ in rests.values()]
+        lower = one.criterion.lower_is_worse(bench.plan)
+        if not all(end is not None and (end[1] < 0 if lower else end[0] > 0) for end in ends):
+            continue
+        places = {
+            attribute: draft.add(
+                f"{one.criterion.measure}_difference",
+                figure,
+                versus=Versus(group=label),
+                **read.about(one.member.group),
+            )
+            for attribute, (figure, label) in rests.items()
+        }
+        worse.append(Worse(one, places, lower))
+    return sorted(worse, key=lambda one: _order(draft, one))
+
+
+def _order(draft: Draft, one: Worse) -> tuple[bool, float]:
+    outside = any(draft.standing(place) is Standing.OUTSIDE for _, place in one.compared.judged(draft))
+    return not outside, -min(abs(draft.figure(place).value or 0.0) for place in one.rests.values())
+
+
+def _rests(found: _Crossed, one: Compared) -> dict[str, tuple[Figure, dict[str, str]]]:
+    """The group's rate less that of the others who share all its levels but one, by the attribute of that one."""
+    own, rests = one.member.group, {}
+    rate = one.member.rate(one.criterion.measure)
+    for attribute in own.label:
+        wider = {name: level for name, level in own.label.items() if name != attribute}
+        rows = _others(found, wider, own)
+        if rows is None or rows.few:
+            continue
+        label = {**wider, attribute: f"other than {own.label[attribute]}"}
+        other = Member(Group(label, np.arange(len(rows))), rows, None).rate(one.criterion.measure)
+        if other.value is not None and not other.few:
+            rests[attribute] = (independent_difference(rate, other), label)
+    return rests
+
+
+def _others(found: _Crossed, wider: dict[str, str], own: Group) -> Scored | None:
+    for family in found.by_order[len(wider)]:
+        for one in next(iter(family.values())):
+            if one.member.group.label == wider:
+                kept = np.setdiff1d(one.member.group.members, own.members, assume_unique=True)
+                rows = found.read.rows
+                return (
+                    rows.take(kept, f"{one.member.group.words} but {own.words}") if isinstance(rows, Scored) else None
+                )
+    return None
+
+
+# The picture.
+
+
+def _chart(bench: Bench, draft: Draft, found: _Crossed, worse: list[Worse]) -> CombinationChart:
+    about = found.read
+    named = {(tuple(one.compared.member.group.label.items()), one.compared.criterion.measure) for one in worse}
+    whole = {
+        one.measure: draft.add(one.measure, found.whole.rate(one.measure), **about.about())
+        for one in _crossed_criteria(bench)
+    }
+
+    def combination(family: dict[str, list[Compared]]) -> Combination:
+        first = next(iter(family.values()))
+        return Combination(
+            attributes=first[0].member.group.attributes,
+            groups=tuple(
+                CombinedGroup(
+                    levels=tuple(one.member.group.label.values()),
+                    n=len(one.member.group),
+                    rates={measure: compared[place].rate for measure, compared in family.items()},
+                    judged={
+                        measure: tuple(at_ for _, at_ in compared[place].judged(draft))
+                        for measure, compared in family.items()
+                    },
+                    worse=tuple(
+                        measure for measure in family if (tuple(one.member.group.label.items()), measure) in named
+                    ),
+                )
+                for place, one in enumerate(first)
+            ),
+            reference=0,
+        )
+
+    return CombinationChart(
+        title=f"Groups that grounds make together, {about.words}",
+        criteria={one.measure: one.words for one in _crossed_criteria(bench)},
+        whole=CombinedGroup(levels=(), n=len(about.rows), rates=whole),
+        singles=tuple(combination(family) for family in found.by_order[1]),
+        combinations=tuple(combination(family) for order in (2, 3) for family in found.by_order[order]),
+    )
+
+
+def _ladder(draft: Draft, found: _Crossed, worse: Worse) -> StripChart:
+    """From all rows down to the group: every group that shares some of its levels."""
+    measure, own = worse.compared.criterion.measure, worse.compared.member.group
+    whole = draft.add(measure, found.whole.rate(measure), **found.read.about())
+    rows = [StripRow(estimate=whole, label="all rows", colour="reference")]
+    for order in range(1, len(own.label) + 1):
+        for family in found.by_order[order]:
+            rows.extend(
+                StripRow(
+                    estimate=one.rate,
+                    label=", ".join(one.member.group.label.values()),
+                    colour="group" if order == len(own.label) else "fold",
+                )
+                for one in family[measure]
+                if one.member.group.label.items() <= own.label.items()
+            )
+    return StripChart(
+        title=f"From all rows down to {own.words}, {found.read.words}",
+        unit="",
+        groups=(StripGroup(label=worse.compared.criterion.words, rows=tuple(rows)),),
+    )
+
+
+# The numbers.
+
+
+def _worse_table(worse: list[Worse]) -> list[TableView]:
+    if not worse:
+        return []
+    return [
+        TableView(
+            title="Worse off than either ground alone would make them: against the others who share all but one level",
+            columns=("group", "measure", "value", "against", "by"),
+            rows=tuple(
+                (
+                    text(one.compared.member.group.words),
+                    text(wording.measure_words(one.compared.criterion.measure)),
+                    at(one.compared.rate),
+                    text(_other_words(one.compared.member.group, attribute)),
+                    at(place),
+                )
+                for one in worse
+                for attribute, place in one.rests.items()
+            ),
+        )
+    ]
+
+
+def _other_words(group: Group, attribute: str) -> str:
+    """Those who share all levels but one: ``others with sex female``."""
+    shared = Group({name: level for name, level in group.label.items() if name != attribute}, group.members)
+    return f"others with {shared.words}"
+
+
+def _table(draft: Draft, flat: Sequence[Compared]) -> list[TableView]:
+    """The judged comparisons that are outside, near, or unsettled, the clearest first."""
+    found = troubled(draft, flat)
+    if not found:
+        return []
+    rows: list[tuple[Cell, ...]] = [
+        (
+            text(one.member.group.words),
+            text(one.member.against.group.words if one.member.reference else "itself"),
+            at(one.rate),
+            text(kind),
+            at(one.by_kind[kind]),
+            at(one.p[kind]) if kind in one.p else text(""),
+        )
+        for one, kind in found[:_MOST_LISTED]
+    ]
+    more = f", the {_MOST_LISTED} clearest of {len(found)}" if len(found) > _MOST_LISTED else ""
+    return [
+        TableView(
+            title=f"Outside or near their limits{more}",
+            columns=("group", "reference", "value", "compared as", "comparison", "p"),
+            rows=tuple(rows),
+        )
+    ]
+
+
+# The answer.
+
+
+def _answer(bench: Bench, draft: Draft, flat: Sequence[Compared], worse: list[Worse]) -> str:
+    if bench.subject.outcome == "number":
+        return _number_answer(draft, flat)
+    standings = standings_of(draft, flat)
+    said = [_worse_words(draft, worse)] if worse else []
+    found = troubled(draft, flat)
+    if found and not worse:
+        said.append(f"{words.shown_of(draft, *found[0])}. No group is shown to be worse off than either ground alone.")
+    elif not found:
+        said.append(words.nothing_shown(standings))
+    return " ".join([*said, words.tally(standings)])
+
+
+def _worse_words(draft: Draft, worse: list[Worse]) -> str:
+    one = worse[0]
+    group, rate = one.compared.member.group, draft.figure(one.compared.rate)
+    name = wording.measure_words(one.compared.criterion.measure)
+    against = [
+        f"{wording.figure(draft.figure(place), draft.level)} against {_other_words(group, attribute)}"
+        for attribute, place in one.rests.items()
+    ]
+    others = {tuple(each.compared.member.group.label.items()) for each in worse}
+    more = (
+        f" {len(others) - 1} other group{'s' if len(others) > 2 else ''} stand{'' if len(others) > 2 else 's'} so."
+        if len(others) > 1
+        else ""
+    )
+    alone = "either ground alone" if len(group.label) == 2 else "any two of its grounds"
+    kind = _worst_kind(draft, one.compared)
+    judged = f" {words.shown_of(draft, one.compared, kind)}." if kind else ""
+    return (
+        f"With {group.words} the {name} is {wording.figure(rate, draft.level)} (n {wording.count(rate.n)}), "
+        f"{'lower' if one.lower else 'higher'} than {alone} would make it: {wording.listed(against)}."
+        f"{more}{judged}"
+    )
+
+
+def _worst_kind(draft: Draft, one: Compared) -> Kind | None:
+    kinds = [
+        kind
+        for kind, place in one.judged(draft)
+        if one.member.reference is not None and draft.standing(place) in (Standing.OUTSIDE, Standing.NEAR)
+    ]
+    return kinds[0] if kinds else None
+
+
+def _number_answer(draft: Draft, flat: Sequence[Compared]) -> str:
+    far = widest(draft, [one for one in flat if one.criterion.measure == "bias"], "difference")
+    if far is None:
+        return "There is nothing to compare."
+    return (
+        f"The mean error differs most with {far.member.group.words}: by "
+        f"{wording.figure(draft.figure(far.by_kind['difference']), draft.level)} from that with "
+        f"{far.member.against.group.words}. The policy sets no limit on it, so none is judged."
+    )

@@ -1,0 +1,219 @@
+"""Leaving out: the recipe refitted without protected columns, then without the strongest proxies too: what it costs in
+score, what it gains in parity."""
+
+from brookfall.core import wording
+from brookfall.core.bench import Bench, Deciding
+from brookfall.core.check import shown
+from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.fairness.audit import MARK_SOME, nothing_protected
+from brookfall.core.check.fairness.parity import Both, both_of, farthest, followed, nearer
+from brookfall.core.check.fairness.proxies import STRONG, strongest
+from brookfall.core.errors import UserError
+from brookfall.core.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
+from brookfall.core.fit.ledger import Ledger
+from brookfall.core.fit.request import Need
+from brookfall.core.measure.compare import gain
+from brookfall.core.measure.measures import measure
+
+_SUBMITTED = "as submitted"
+_MOST_PROXIES = 3
+Variants = dict[str, tuple[str, ...]]
+
+
+class LeavingOut:
+    name = "leaving_out"
+    title = "Leaving out"
+    question = 6
+    source = "Paired intervals on the same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992; Zou & Donner 2008)."
+    refits = True
+
+    def requests(self, bench: Bench) -> list[Need]:
+        if reason := nothing_protected(bench, 1):
+            raise UserError(reason, todo=MARK_SOME)
+        others = [need for features in _variants(bench).values() for need in _needs(bench, features)]
+        return [*bench.deciding_needs, *others]
+
+    def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
+        draft = Draft(bench.plan.policy.level)
+        variants, submitted = _variants(bench), bench.deciding(ledger)
+        scored = {name: bench.deciding_by(ledger, _needs(bench, features)) for name, features in variants.items()}
+        strips, score_table, costs = _cost(bench, draft, submitted, scored)
+        parity = {name: both_of(bench, submitted, found) for name, found in scored.items()}
+        tables, charts, said = [], [], []
+        for criterion in followed(bench.subject.outcome, bench.plan):
+            chart, table, words = _parity(draft, criterion, parity)
+            charts.extend(chart)
+            tables.extend(table)
+            said.append(words)
+        answer = " ".join([_cost_words(bench, draft, variants, costs), *(one for one in said[:1] if one)])
+        return draft.write(answer, charts=(*strips, *charts), tables=(score_table, *tables))
+
+
+def _variants(bench: Bench) -> Variants:
+    """Features that are left, by what was left out: the protected ones, the strongest proxy too, the strongest few."""
+    features = bench.subject.features
+    protected = [name for name in features if name in bench.subject.roles.protected]
+    proxies = strongest(bench)[:_MOST_PROXIES]
+    found: Variants = {}
+    if protected:
+        found["without protected columns"] = tuple(name for name in features if name not in protected)
+    for count in sorted({1, len(proxies)} if proxies else set()):
+        gone = [*protected, *proxies[:count]]
+        too = " too" if protected else ""
+        found[f"without {wording.listed(proxies[:count])}{too}"] = tuple(n for n in features if n not in gone)
+    found = {name: kept for name, kept in found.items() if kept}
+    if not found:
+        raise UserError(
+            f"No protected column is among the features, and none goes with one by as much as {STRONG:g}.",
+            todo="There is nothing to leave out.",
+        )
+    return found
+
+
+def _needs(bench: Bench, features: tuple[str, ...]) -> tuple[Need, ...]:
+    return bench.deciding_needs_of(bench.recipe, features)
+
+
+# What it costs in score.
+
+
+def _cost(
+    bench: Bench, draft: Draft, submitted: Deciding, scored: dict[str, Deciding]
+) -> tuple[tuple[StripChart, ...], TableView, dict[str, int]]:
+    main = bench.plan.main_measure
+    whole = draft.add(main, measure(main, submitted.scored), part=submitted.part)
+    places = {
+        name: draft.add(main, measure(main, one.scored), model=name, part=one.part) for name, one in scored.items()
+    }
+    costs = {
+        name: draft.add(
+            f"{main}_difference",
+            gain(main, submitted.scored, one.scored),
+            part=one.part,
+            versus=Versus(model=name),
+        )
+        for name, one in scored.items()
+    }
+    rows = (
+        StripRow(estimate=whole, label=_SUBMITTED, colour="recipe"),
+        *(StripRow(estimate=place, label=_short(name), colour="fold") for name, place in places.items()),
+    )
+    strips = shown.strips(
+        "What leaving out costs in score", [(main, StripGroup(label=shown.in_words(main), rows=rows))]
+    )
+    body: list[tuple[Cell, ...]] = [(text(_SUBMITTED), at(whole), text("–"))]
+    body += [(text(name), at(places[name]), at(costs[name])) for name in scored]
+    words = wording.measure_words(main)
+    table = TableView(title="Score", columns=("", words, "better as submitted by"), rows=tuple(body))
+    return strips, table, costs
+
+
+def _short(name: str) -> str:
+    return name if len(name) <= 26 else f"{name[:25]}…"
+
+
+def _cost_words(bench: Bench, draft: Draft, variants: Variants, costs: dict[str, int]) -> str:
+    last = list(variants)[-1]
+    figure = draft.figure(costs[last])
+    words = wording.measure_words(bench.plan.main_measure)
+    gone = [name for name in bench.subject.features if name not in variants[last]]
+    interval = figure.interval(draft.level)
+    lead = f"Without {wording.listed(gone)}"
+    if interval is None or figure.value is None:
+        return f"{lead}, what it costs can't be said: {figure.note}."
+    if interval[0] > 0:
+        return f"{lead}, {words} is worse by {wording.figure(figure, draft.level)} on {wording.rows(figure.n)}."
+    if interval[1] < 0:
+        return f"{lead}, {words} is no worse: as submitted it is better by {wording.figure(figure, draft.level)}."
+    return (
+        f"{lead}, no change of {words} is shown: as submitted it is better by "
+        f"{wording.figure(figure, draft.level)} on {wording.rows(figure.n)}."
+    )
+
+
+# What it gains in parity.
+
+
+def _parity(
+    draft: Draft, criterion: str, parity: dict[str, list[Both]]
+) -> tuple[list[StripChart], list[TableView], str]:
+    """For every ground the group that was farthest from parity, followed through all variants."""
+    first = next(iter(parity.values()))
+    worst = farthest(first, criterion)
+    groups, rows, said = [], [], []
+    for key, chosen in worst.items():
+        before = draft.add(
+            f"{criterion}_difference",
+            chosen.before.difference(criterion),
+            part=chosen.read.part,
+            class_=chosen.read.class_,
+            group=chosen.before.group.label,
+            versus=Versus(group=chosen.before.against.group.label),
+        )
+        strip = [StripRow(estimate=before, label=_SUBMITTED, colour="recipe")]
+        rows.append((text(_named(chosen)), text(_SUBMITTED), at(before), text("–"), text("")))
+        for name, every in parity.items():
+            one = next(each for each in every if _same(each, chosen) and _key(each) == key)
+            place, change = _add(draft, criterion, name, one)
+            word = nearer(draft.figure(before), draft.figure(change), draft.level)
+            strip.append(StripRow(estimate=place, label=_short(name), colour="fold"))
+            rows.append((text(_named(one)), text(name), at(place), at(change), text(word)))
+            said.append((name, one, before, place, word))
+        groups.append(StripGroup(label=_named(chosen), rows=tuple(strip)))
+    if not groups:
+        return [], [], ""
+    words = wording.measure_words(criterion)
+    chart = StripChart(title=f"Difference in {words} to the reference, group by group", unit="", groups=tuple(groups))
+    table = TableView(
+        title=f"What leaving out gains in parity of the {words}: of each ground the group farthest off as submitted",
+        columns=("group, against the reference", "", "difference", "changes by", "so it comes"),
+        rows=tuple(rows),
+    )
+    return [chart], [table], _parity_words(draft, words, said)
+
+
+def _key(one: Both) -> tuple[str, str | None]:
+    return one.before.group.attributes[0], one.read.class_
+
+
+def _same(one: Both, other: Both) -> bool:
+    return one.before.group.label == other.before.group.label
+
+
+def _named(one: Both) -> str:
+    return one.before.group.words + (f", class {one.read.class_}" if one.read.class_ else "")
+
+
+def _add(draft: Draft, criterion: str, name: str, one: Both) -> tuple[int, int]:
+    group, against = one.after.group.label, Versus(group=one.after.against.group.label)
+    place = draft.add(
+        f"{criterion}_difference",
+        one.after.difference(criterion),
+        model=name,
+        part=one.read.part,
+        class_=one.read.class_,
+        group=group,
+        versus=against,
+    )
+    change = draft.add(
+        f"{criterion}_difference_change",
+        one.change(criterion),
+        model=name,
+        part=one.read.part,
+        class_=one.read.class_,
+        group=group,
+        versus=Versus(model="recipe"),
+    )
+    return place, change
+
+
+def _parity_words(draft: Draft, words: str, said: list[tuple[str, Both, int, int, str]]) -> str:
+    """Of the last variant, what became of the group that was farthest off."""
+    last = said[-1][0]
+    mine = [one for one in said if one[0] == last]
+    _, both, before, after, word = max(mine, key=lambda one: abs(draft.figure(one[2]).value or 0.0))
+    return (
+        f"The difference in {words} of {_named(both)} to the reference goes from "
+        f"{wording.figure(draft.figure(before), draft.level)} to {wording.figure(draft.figure(after), draft.level)}: "
+        f"{word}."
+    )

@@ -1,0 +1,35 @@
+"""What equal criteria force upon each other where base rates differ.
+
+In every group FPR = p/(1 − p) · (1 − PPV)/PPV · TPR with p its base rate (Chouldechova 2017, Big Data 5:153, eq. 2.6),
+and the share selected = TPR · p / PPV. So two groups of different p can't agree in all of them, unless the model is
+perfect or selects nobody (Kleinberg, Mullainathan & Raghavan 2016).
+"""
+
+
+def forced_false_positives(base_rate: float, found: float, worth: float) -> float:
+    """The false positive rate that a base rate, a true positive rate and a predictive value leave, all in (0, 1).
+
+    Above 1 where they can't all be so.
+
+    >>> round(forced_false_positives(0.3, 0.7, 0.6), 4)
+    0.2
+    """
+    return base_rate / (1 - base_rate) * (1 - worth) / worth * found
+
+
+def ratio_of_false_positives(base_rate: float, other: float) -> float:
+    """How many times the other group's false positive rate a group has, where TPR and PPV are equal.
+
+    >>> round(ratio_of_false_positives(0.3, 0.2), 4)
+    1.7143
+    """
+    return base_rate / (1 - base_rate) / (other / (1 - other))
+
+
+def ratio_of_selection(base_rate: float, other: float) -> float:
+    """How many times the other group's share is selected of a group, where TPR and PPV are equal.
+
+    >>> ratio_of_selection(0.3, 0.2)
+    1.4999999999999998
+    """
+    return base_rate / other

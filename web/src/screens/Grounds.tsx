@@ -1,0 +1,36 @@
+/** Exhibits that have a page a ground: one is shown at a time, named in the address, with its tables beneath. */
+import Box from "@mui/material/Box";
+import type { ReactNode } from "react";
+import { useSearchParams } from "react-router";
+
+interface PagedProps<T> {
+  pages: readonly T[];
+  titleOf: (page: T) => string;
+  children: (page: T) => ReactNode;
+}
+
+export function Paged<T>({ pages, titleOf, children }: PagedProps<T>) {
+  const [search, setSearch] = useSearchParams();
+  const page = pages.find((one) => titleOf(one) === search.get("ground")) ?? pages[0];
+  if (!page) return null;
+  const show = (one: T) => {
+    const next = new URLSearchParams(search);
+    next.set("ground", titleOf(one));
+    setSearch(next, { replace: true });
+  };
+  return (
+    <>
+      {pages.length > 1 && (
+        <Box role="group" aria-label="Grounds" sx={{ display: "flex", flexWrap: "wrap", gap: 0.5, mb: 1 }}>
+          {pages.map((one) => (
+            <Box component="button" key={titleOf(one)} aria-pressed={one === page} onClick={() => show(one)}
+              sx={{ all: "unset", cursor: "pointer", fontSize: 13, minHeight: 26, lineHeight: "26px", px: 1.25, borderBottom: 2, borderColor: one === page ? "primary.main" : "transparent", fontWeight: one === page ? 600 : 400, color: one === page ? "text.primary" : "text.secondary", "&:focus-visible": { outline: 2, outlineColor: "primary.main" } }}>
+              {titleOf(one)}
+            </Box>
+          ))}
+        </Box>
+      )}
+      {children(page)}
+    </>
+  );
+}
