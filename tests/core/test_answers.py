@@ -33,7 +33,7 @@ def assert_well_said(text: str) -> None:
     assert "  " not in text
     assert ".." not in text
     assert "None" not in text
-    assert "nan" not in text
+    assert not re.search(r"\bnan\b", text)
     assert not re.search(r"\d-\d*\.\d", text), "a minus sign, not a hyphen"
 
 

@@ -129,7 +129,18 @@ def test_a_plan_for_another_outcome_is_fitted_or_refused() -> None:
 
 
 def changed_plans() -> list[tuple[str, Callable[[Plan], Plan]]]:
-    plain = ("splits", "references", "ratio_to", "in_use", "challengers", "target_observed")
+    plain = (
+        "splits",
+        "references",
+        "harms",
+        "harm_reason",
+        "bands",
+        "merged",
+        "ratio_to",
+        "in_use",
+        "challengers",
+        "target_observed",
+    )
     found: list[tuple[str, Callable[[Plan], Plan]]] = [
         (name, lambda plan, name=name: plan.model_copy(update={name: OTHER[name]})) for name in plain
     ]
@@ -154,7 +165,7 @@ def test_a_field_changes_no_exhibit_of_a_check_that_does_not_read_it(
 
 def test_a_field_that_a_check_reads_makes_its_content_another() -> None:
     for field, change in changed_plans():
-        if field not in ("policy.name", "policy.tier", "target_observed"):
+        if field not in ("policy.name", "policy.tier", "target_observed", "harm_reason"):
             changed = change(PLAN)
             assert any(content_key(c, PLAN, {}) != content_key(c, changed, {}) for c in CHECKS), field
     assert content_key("gap", PLAN, {"table": "a"}) != content_key("gap", PLAN, {"table": "b"})

@@ -8,10 +8,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from brookfall.core.check.fairness.groups import ground_as
 from brookfall.core.errors import UserError
+from brookfall.core.plan import standard_plan
 from brookfall.core.table.infer import as_category, column_from_text
 from brookfall.core.table.profile import profile_column
 from brookfall.core.table.read import read_table
+from brookfall.core.table.roles import Roles, check_roles, target_of, times_of, weights_of
 from brookfall.core.table.table import Column, Table
 
 
@@ -211,5 +214,6 @@ def test_times_are_numbers_or_sorted_dates() -> None:
 
 
 def test_a_protected_number_is_read_as_codes(table: Table) -> None:
+    team = ground_as(table.column("team"), standard_plan(2, given_parts=False))
     assert team.levels == ("1", "2")
     assert table.take(np.array([2, 0])).column("x").values.tolist() == [3.0, 1.0]

@@ -8,6 +8,7 @@ from brookfall.core.check.fairness.drafted import DraftedFinding, drafted_from
 from brookfall.core.check.fairness.proxies import pairs_of
 from brookfall.core.errors import MissingError, UserError
 from brookfall.core.exhibit import Exhibit
+from brookfall.core.judge.limit import Standing
 from brookfall.core.plan import Plan
 from brookfall.core.retest import ask, evaluate
 from brookfall.desk import people
@@ -100,7 +101,8 @@ def drafted_findings(session: Session, person: Person, case_id: int) -> list[Dra
     """Drafts of findings from the latest run's group exhibits, what is outside a limit first."""
     case = people.case_for(session, person, case_id)
     plan = Plan.model_validate(case.plan)
-    return [draft for exhibit in _group_exhibits(session, case) for draft in drafted_from(exhibit, plan)]
+    drafts = [draft for exhibit in _group_exhibits(session, case) for draft in drafted_from(exhibit, plan)]
+    return sorted(drafts, key=lambda draft: draft.standing is not Standing.OUTSIDE)
 
 
 def _group_exhibits(session: Session, case: Case) -> list[Exhibit]:

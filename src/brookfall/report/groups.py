@@ -94,7 +94,38 @@ def combinations(chart: CombinationChart, exhibit: Exhibit) -> str:
     total = sum(len(combination.groups) for combination in chart.combinations)
     some = f"{min(len(listed), _MOST_LISTED)} of {total} groups"
     caption = f"{escape(chart.title)}: {some}; * worse off than either ground alone would make it"
-    return f"<table><caption>{caption}</caption><tr><th>group</th><th>rows</th>{head}</tr>{body}</table>"
+    table = f"<table><caption>{caption}</caption><tr><th>group</th><th>rows</th>{head}</tr>{body}</table>"
+    worse = next(((attributes, group) for attributes, group in listed if group.worse), None)
+    return table if worse is None else f"{_ladder(chart, *worse, exhibit.estimates)}{table}"
+
+
+def _ladder(
+    chart: CombinationChart, attributes: tuple[str, ...], group: CombinedGroup, estimates: Sequence[Estimate]
+) -> str:
+    """From all rows down to the group: every group that shares some of its levels."""
+    measure, own = group.worse[0], set(zip(attributes, group.levels, strict=True))
+    rungs = [("all rows", chart.whole)]
+    rungs += [
+        (", ".join(other.levels), other)
+        for combination in (*chart.singles, *chart.combinations)
+        for other in combination.groups
+        if set(zip(combination.attributes, other.levels, strict=True)) <= own
+    ]
+    figure = Figure(figsize=(WIDTH, 0.5 + _ROW * len(rungs)))
+    axes = figure.add_axes((0.3, 0.3 / (0.5 + _ROW * len(rungs)), 0.6, _ROW * len(rungs) / (0.5 + _ROW * len(rungs))))
+    for y, (label, other) in enumerate(rungs):
+        one, across = estimates[other.rates[measure]], axes.get_yaxis_transform()
+        _dot(axes, one, y)
+        axes.text(-0.02, y, label, transform=across, ha="right", va="center", fontsize=7, color=INK)
+        axes.text(1.12, y, f"n {one.n}", transform=across, ha="right", va="center", fontsize=7, color=MUTED)
+    axes.set_ylim(len(rungs) - 0.4, -0.6)
+    axes.set_yticks([])
+    axes.grid(axis="x", color=RULE, linewidth=0.6)
+    axes.tick_params(colors=MUTED, labelsize=7)
+    for side in ("top", "left", "right"):
+        axes.spines[side].set_visible(False)
+    title = f"{chart.criteria[measure]}: from all rows down to {', '.join(group.levels)}"
+    return f"<p>{escape(title)}</p>{svg_of(figure)}"
 
 
 def _worst(group: CombinedGroup, estimates: Sequence[Estimate]) -> str | None:

@@ -202,9 +202,10 @@ function Desk({ theCase, from, group, chosen, edited, onClose }: DeskProps) {
         )} />
         <TextField label="Title" autoFocus error={!!errors.title} helperText={errors.title?.message} {...register("title")} />
       </Box>
-      <TextField label="What is wrong" multiline minRows={3} error={!!errors.what} helperText={errors.what?.message} slotProps={{ inputLabel: { shrink: true } }} {...register("what")} />
-      <TextField label="Why it matters" multiline minRows={2} {...register("why")} />
-      <TextField label="What must be done" multiline minRows={2} {...register("action")} />
+      {([["what", "What is wrong", 3], ["why", "Why it matters", 2], ["action", "What must be done", 2]] as const).map(([name, label, rows]) => (
+        // Controlled, so that the field grows with what is put into it.
+        <Controller key={name} control={control} name={name} render={({ field }) => <TextField label={label} multiline minRows={rows} error={!!errors[name]} helperText={errors[name]?.message} slotProps={{ inputLabel: { shrink: true } }} {...field} inputRef={field.ref} />} />
+      ))}
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 190px", gap: 1.5 }}>
         <TextField label="By whom" {...register("action_owner")} />
         <TextField label="Until" type="date" slotProps={{ inputLabel: { shrink: true } }} {...register("due")} />

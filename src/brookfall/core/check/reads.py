@@ -13,7 +13,7 @@ _READERS: dict[str, tuple[str, ...]] = {
     "challengers": ("challengers",),
     "in_use": ("in_use", "group_versions"),
     "target_observed": (),
-    "references": ("groups", "combinations", "leaving_out", "group_versions"),
+    "references": ("groups", "combinations", "leaving_out", "group_thresholds", "group_versions"),
     "harms": ("groups", "combinations", "leaving_out", "group_thresholds", "group_versions"),
     "harm_reason": (),
     "bands": _BY_GROUP,

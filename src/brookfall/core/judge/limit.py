@@ -47,8 +47,10 @@ class Limit(BaseModel):
     @property
     def words(self) -> str:
         if self.at_least is not None and self.at_most is not None:
-            return f"between {self.at_least:g} and {self.at_most:g}"
-        return f"≥ {self.at_least:g}" if self.at_least is not None else f"≤ {self.at_most:g}"
+            words = f"between {self.at_least:g} and {self.at_most:g}"
+        else:
+            words = f"≥ {self.at_least:g}" if self.at_least is not None else f"≤ {self.at_most:g}"
+        return words.replace("-", "−")
 
 
 def stand(figure: Figure, limit: Limit, level: float) -> Standing | None:

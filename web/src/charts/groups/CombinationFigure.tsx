@@ -10,7 +10,7 @@ import { Kbd } from "../../parts/Kbd";
 import { count, ends, interval, number, plural } from "../../wording";
 import { ChartFigure, type ChartNumbers } from "../ChartFigure";
 import { colourOf } from "../palette";
-import { few, keyOf, ladderOf, matrixOf, pairsOf, ranked, standingOf, wordsOf, type Combined, type Rung } from "./combinations";
+import { few, keyOf, ladderOf, levelWords, matrixOf, pairsOf, ranked, shortOf, standingOf, wordsOf, type Combined, type Rung } from "./combinations";
 import { scaleOf } from "./scale";
 
 type Chart = Schemas["CombinationChart"];
@@ -101,7 +101,7 @@ function List({ groups, chosen, measure, estimates, onChoose, onFind }: ListProp
             <Box component="tr" key={keyOf(one)} tabIndex={isChosen ? 0 : -1} aria-selected={isChosen} onClick={() => onChoose(keyOf(one))} onKeyDown={(event) => move(event, place)}
               sx={{ cursor: "pointer", bgcolor: isChosen ? "brook.pale" : "transparent", opacity: few(one, measure, estimates) ? 0.75 : 1 }}>
               <td>
-                {one.group.levels.join(", ")}
+                {shortOf(one)}
                 {one.group.worse?.includes(measure) && <Box component="span" sx={{ color: "brook.brick", fontSize: 11.5 }}> worse than either alone</Box>}
                 {one.group === one.reference && <Box component="span" sx={{ color: "brook.muted", fontSize: 11.5 }}> reference</Box>}
               </td>
@@ -179,12 +179,12 @@ function Matrix({ chart, measure, estimates, chosen, onChoose }: MatrixProps) {
       </Box>
       <Box component="table" aria-label={`${first} by ${second}`.replaceAll("_", " ")} sx={{ borderCollapse: "collapse", fontSize: 12.5, "& td, & th": { border: 1, borderColor: "divider", px: 1, py: 0.25, textAlign: "left", fontWeight: 400 } }}>
         <thead>
-          <tr><th />{columns.map((column) => <th key={column} scope="col">{column}</th>)}</tr>
+          <tr><th />{columns.map((column) => <th key={column} scope="col">{levelWords(second, column)}</th>)}</tr>
         </thead>
         <tbody>
           {rows.map((row) => (
             <tr key={row}>
-              <th scope="row">{row}</th>
+              <th scope="row">{levelWords(first, row)}</th>
               {columns.map((column) => {
                 const one = at(row, column);
                 const estimate = one && estimates[one.group.rates?.[measure] ?? -1];

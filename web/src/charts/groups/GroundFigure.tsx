@@ -54,6 +54,7 @@ export function GroundFigure({ chart, series, estimates, asTable }: GroundFigure
             </g>
           ))}
         </svg>
+        <Unsettled chart={chart} estimates={estimates} />
       </ChartFigure>
       <Box sx={{ display: "flex", flexWrap: "wrap", columnGap: 2 }}>
         {(chart.curves ?? []).map((curve) => (
@@ -64,6 +65,15 @@ export function GroundFigure({ chart, series, estimates, asTable }: GroundFigure
       </Box>
     </>
   );
+}
+
+/** What these rows can't tell, with the rows that would. */
+function Unsettled({ chart, estimates }: { chart: Ground; estimates: readonly Estimate[] }) {
+  const open = chart.strips.flatMap((strip) =>
+    chart.groups.flatMap((group, i) => (worstOf(strip.comparisons[i] ?? [], estimates) === "unsettled" ? [`${group.replace(REFERENCE, "")} by ${strip.words.replace(/^./, (c) => c.toLowerCase())}${strip.settle[i] ? ` (about ${count(strip.settle[i])} rows of the group would)` : " (no number of rows at this value)"}`] : [])),
+  );
+  if (open.length === 0) return null;
+  return <Box sx={{ fontSize: 12.5, color: "text.secondary", maxWidth: WIDTH }}>These rows can't tell whether a difference is there: {open.join("; ")}.</Box>;
 }
 
 interface StripProps {
@@ -109,7 +119,17 @@ function Against({ chart, strip, estimates }: StripProps) {
 }
 
 const rowAt = (place: number) => 34 + ROW * place;
-const cut = (label: string) => (label.length > 17 ? `${label.slice(0, 16)}…` : label);
+const MOST = 16;
+const REFERENCE = " (reference)";
+
+/** A group's name where there is little room for it; the reference keeps a word that says so. */
+function cut(label: string): string {
+  const name = label.replace(REFERENCE, "");
+  const mark = name === label ? "" : " (ref.)";
+  const room = MOST - mark.length;
+  return `${name.length > room ? `${name.slice(0, room - 1)}…` : name}${mark}`;
+}
+
 
 /** A limit far beyond all values would only press them together. */
 function nearby(limit: number, values: readonly number[]): boolean {

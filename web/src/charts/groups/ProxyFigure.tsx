@@ -48,10 +48,11 @@ function Map({ points, caseId }: { points: readonly Point[]; caseId: number }) {
   const { vars } = useTheme();
   const go = useNavigate();
   const [width, height] = [WIDTH - LEFT - 20, HEIGHT - TOP - 44];
-  const x = scaleOf([0, 1], LEFT, width);
-  const up = scaleOf([0, ...points.map((point) => point.influence ?? 0)], 0, height);
+  const x = scaleOf([0, 1], LEFT, width, 5);
+  const influences = points.map((point) => point.influence ?? 0);
+  const up = scaleOf([Math.min(0, ...influences.filter((value) => value < -0.1 * Math.max(...influences))), ...influences.map((value) => Math.max(0, value))], 0, height, 4);
   const y = (value: number) => TOP + height - up.x(value);
-  const labels = placed(points.map((point) => ({ point, x: x.x(point.association), y: y(point.influence ?? 0) })), WIDTH);
+  const labels = placed(points.map((point) => ({ point, x: x.x(point.association), y: y(point.influence ?? 0) })), LEFT, WIDTH);
   const to = (point: Point) => `/cases/${caseId}/data?column=${encodeURIComponent(point.feature)}&by=${encodeURIComponent(point.attribute.split(" × ")[0] ?? "")}`;
   return (
     <svg width="100%" viewBox={`0 0 ${WIDTH} ${HEIGHT}`} role="group" aria-label="Map of proxies" style={{ maxWidth: WIDTH, display: "block" }}>

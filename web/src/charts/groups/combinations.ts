@@ -12,6 +12,15 @@ export interface Combined {
   reference: CombinedGroup;
 }
 
+const BARE = new Set(["yes", "no", "true", "false", "y", "n", "0", "1", "not recorded"]);
+
+/** A level by itself where it says what it is of; a bare yes or no with its ground. */
+export function levelWords(attribute: string, level: string): string {
+  return BARE.has(level.toLowerCase()) ? `${attribute.replaceAll("_", " ")} ${level}` : level;
+}
+
+export const shortOf = (one: { attributes: readonly string[]; group: CombinedGroup }) => one.attributes.map((name, i) => levelWords(name, one.group.levels[i] ?? "")).join(", ");
+
 export const keyOf = (one: Combined) => one.attributes.map((name, i) => `${name}=${one.group.levels[i] ?? ""}`).join("|");
 
 export const wordsOf = (one: Combined) => one.attributes.map((name, i) => `${name.replaceAll("_", " ")} ${one.group.levels[i] ?? ""}`).join(", ");
@@ -56,7 +65,7 @@ export function ladderOf(chart: Chart, one: Combined, measure: string, estimates
   const shares = (other: Combined) => other.attributes.every((name, i) => own.get(name) === other.group.levels[i]);
   const rung = (label: string, order: number, group: CombinedGroup): Rung => ({ label, order, n: group.n, estimate: estimates[group.rates?.[measure] ?? -1] });
   const wider = groupsOf([...chart.singles, ...chart.combinations]).filter((other) => other.attributes.length <= own.size && shares(other));
-  return [rung("all rows", 0, chart.whole), ...wider.map((other) => rung(other.group.levels.join(", "), other.attributes.length, other.group)).sort((a, b) => a.order - b.order)];
+  return [rung("all rows", 0, chart.whole), ...wider.map((other) => rung(shortOf(other), other.attributes.length, other.group)).sort((a, b) => a.order - b.order)];
 }
 
 /** The pairs of grounds that can be crossed in a matrix. */

@@ -42,9 +42,9 @@ export interface Placed extends Spot {
 const [CHARACTER, LINE] = [6.2, 13] as const;
 
 /** Names beside their dots, at the first of four places where they cover no other name and no dot; left out where there is none. */
-export function placed(spots: readonly Spot[], width: number): Placed[] {
+export function placed(spots: readonly Spot[], left: number, right: number): Placed[] {
   const taken: [number, number, number, number][] = spots.map(({ x, y }) => [x - 5, y - 5, x + 5, y + 5]);
-  const free = (box: [number, number, number, number], own: number) => box[0] >= 0 && box[2] <= width && taken.every((other, i) => i === own || box[2] < other[0] || box[0] > other[2] || box[3] < other[1] || box[1] > other[3]);
+  const free = (box: [number, number, number, number], own: number) => box[0] >= left && box[2] <= right && taken.every((other, i) => i === own || box[2] < other[0] || box[0] > other[2] || box[3] < other[1] || box[1] > other[3]);
   const order = spots.map((_, i) => i).sort((a, b) => weight(spots[b]) - weight(spots[a]));
   const labels = new Map<number, Placed["label"]>();
   for (const place of order) {

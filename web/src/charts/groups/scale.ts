@@ -1,16 +1,16 @@
-/** A short linear axis: two to four round ticks about what is there. */
+/** A short linear axis: a few round ticks about what is there. */
 export interface Scale {
   x: (value: number) => number;
   ticks: number[];
   decimals: number;
 }
 
-export function scaleOf(values: readonly number[], from: number, width: number): Scale {
+export function scaleOf(values: readonly number[], from: number, width: number, steps = 3): Scale {
   const known = values.filter((value) => Number.isFinite(value));
   let low = Math.min(...known);
   let high = Math.max(...known);
   if (!(high > low)) [low, high] = Number.isFinite(low) ? [low - 0.5, low + 0.5] : [0, 1];
-  const step = roundStep((high - low) / 3);
+  const step = roundStep((high - low) / steps);
   low = Math.floor(low / step + 1e-9) * step;
   high = Math.ceil(high / step - 1e-9) * step;
   const ticks = Array.from({ length: Math.round((high - low) / step) + 1 }, (_, i) => low + i * step);

@@ -320,7 +320,7 @@ def _power_cells(draft: Draft, one: Compared) -> tuple[str, str]:
 
 def _forced(read: Audited, page: Page, forced: list[Forced]) -> TableView:
     return TableView(
-        title="What can't hold together on these base rates (Chouldechova 2017)",
+        title=forced[0].sentence or "Base rates that are shown to differ, and what equal TPR and PPV would then force",
         about=_about(read, _members(page)[0]),
         columns=("group", "base rate", "difference to reference", "with equal TPR and PPV, the FPR is", "and selected"),
         rows=tuple(
@@ -403,7 +403,10 @@ def _answer(
     said = [f"{words.shown_of(draft, *found[0])}." if found else words.nothing_shown(standings), words.tally(standings)]
     if not found and Standing.UNSETTLED in standings:
         said.append(_could_show(draft, pages))
-    said.extend(one.sentence for one in forced[:1] if one.sentence)
+    clashes = [one.member.group.attributes[0].replace("_", " ") for one in forced if one.sentence]
+    if clashes:
+        named = wording.listed(list(dict.fromkeys(clashes)))
+        said.append(f"Base rates differ by {named}, so not all that the plan names can be avoided to the last.")
     return " ".join(one for one in said if one)
 
 

@@ -31,9 +31,6 @@ from brookfall.core.exhibit import (
     Combination,
     CombinationChart,
     CombinedGroup,
-    StripChart,
-    StripGroup,
-    StripRow,
     TableView,
     Versus,
 )
@@ -100,10 +97,9 @@ class Combined:
         worse = [_worse_than_either(bench, draft, each) for each in found]
         charts = [_chart(bench, draft, *pair) for pair in zip(found, worse, strict=True)]
         every = [one for some in worse for one in some]
-        ladders = [_ladder(draft, each, one) for each, some in zip(found, worse, strict=True) for one in some[:3]]
         tables = [*_worse_table(every), *_table(draft, flat)]
         answer = _answer(bench, draft, flat, every)
-        return draft.write(answer, charts=(*ladders, *charts), tables=tuple(tables))
+        return draft.write(answer, charts=tuple(charts), tables=tuple(tables))
 
 
 def _crossed(bench: Bench, draft: Draft, read: Audited) -> _Crossed:
@@ -242,29 +238,6 @@ def _chart(bench: Bench, draft: Draft, found: _Crossed, worse: list[Worse]) -> C
     )
 
 
-def _ladder(draft: Draft, found: _Crossed, worse: Worse) -> StripChart:
-    """From all rows down to the group: every group that shares some of its levels."""
-    measure, own = worse.compared.criterion.measure, worse.compared.member.group
-    whole = draft.add(measure, found.whole.rate(measure), **found.read.about())
-    rows = [StripRow(estimate=whole, label="all rows", colour="reference")]
-    for order in range(1, len(own.label) + 1):
-        for family in found.by_order[order]:
-            rows.extend(
-                StripRow(
-                    estimate=one.rate,
-                    label=", ".join(one.member.group.label.values()),
-                    colour="group" if order == len(own.label) else "fold",
-                )
-                for one in family[measure]
-                if one.member.group.label.items() <= own.label.items()
-            )
-    return StripChart(
-        title=f"From all rows down to {own.words}, {found.read.words}",
-        unit="",
-        groups=(StripGroup(label=worse.compared.criterion.words, rows=tuple(rows)),),
-    )
-
-
 # The numbers.
 
 
@@ -342,23 +315,22 @@ def _worse_words(draft: Draft, worse: list[Worse]) -> str:
     one = worse[0]
     group, rate = one.compared.member.group, draft.figure(one.compared.rate)
     name = wording.measure_words(one.compared.criterion.measure)
-    against = [
-        f"{wording.figure(draft.figure(place), draft.level)} against {_other_words(group, attribute)}"
-        for attribute, place in one.rests.items()
-    ]
-    others = {tuple(each.compared.member.group.label.items()) for each in worse}
-    more = (
-        f" {len(others) - 1} other group{'s' if len(others) > 2 else ''} stand{'' if len(others) > 2 else 's'} so."
-        if len(others) > 1
-        else ""
+    differences = sorted(
+        (draft.figure(place) for place in one.rests.values()), key=lambda figure: abs(figure.value or 0.0)
     )
-    alone = "either ground alone" if len(group.label) == 2 else "any two of its grounds"
+    way = "lower" if one.lower else "higher"
+    sharing = "either of its levels alone" if len(group.label) == 2 else "any two of its levels"
+    others = len({tuple(each.compared.member.group.label.items()) for each in worse}) - 1
+    more = f" {others} other group{'s stand' if others > 1 else ' stands'} so." if others else ""
     kind = _worst_kind(draft, one.compared)
-    judged = f" {words.shown_of(draft, one.compared, kind)}." if kind else ""
+    first = (
+        words.shown_of(draft, one.compared, kind)
+        if kind
+        else f"With {group.words} the {name} is {wording.figure(rate, draft.level)} (n {wording.count(rate.n)})"
+    )
     return (
-        f"With {group.words} the {name} is {wording.figure(rate, draft.level)} (n {wording.count(rate.n)}), "
-        f"{'lower' if one.lower else 'higher'} than {alone} would make it: {wording.listed(against)}."
-        f"{more}{judged}"
+        f"{first}. That is {way} than among the others who share {sharing}, by at least "
+        f"{wording.figure(differences[0], draft.level)}: neither ground alone shows it.{more}"
     )
 
 

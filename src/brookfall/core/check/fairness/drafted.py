@@ -19,12 +19,28 @@ _WHAT = {
     "positive_predictive_value": ("are truly positive", "rows that are selected"),
 }
 _WHY = {
-    "selection_rate": "A group selected less or more often than another gets less or more of what the model gives out.",
-    "true_positive_rate": "People of this group who should be found are passed over more or less often than others.",
-    "false_positive_rate": "People of this group who should not be picked are picked more or less often than others.",
-    "positive_predictive_value": "A selection does not mean the same for this group as for the others.",
-    "calibration_slope": "A score does not mean the same for this group as it says.",
+    "selection_rate": (
+        "This group gets less of what a selection brings than the reference group.",
+        "This group gets more of what a selection brings than the reference group.",
+    ),
+    "true_positive_rate": (
+        "People of this group who should be found are passed over more often than those of the reference group.",
+        "People of the reference group who should be found are passed over more often than those of this one.",
+    ),
+    "false_positive_rate": (
+        "People of the reference group who should not be picked are picked more often than those of this one.",
+        "People of this group who should not be picked are picked more often than those of the reference group.",
+    ),
+    "positive_predictive_value": (
+        "A selection is right less often in this group than in the reference group.",
+        "A selection is right more often in this group than in the reference group.",
+    ),
+    "calibration_slope": (
+        "In this group the scores are more extreme than the outcomes bear out.",
+        "In this group the scores are less extreme than the outcomes would bear out.",
+    ),
 }
+"""What a lower value than the ideal comes to for people, and what a higher one does."""
 _ACTION = (
     "Say where the difference comes from; show what the model does to this group without the features that make it, or "
     "why it is needed and no less unequal way does as well."
@@ -98,9 +114,17 @@ def _draft(exhibit: Exhibit, group: dict[str, str], found: Sequence[Estimate], p
         title=f"{wording.capital(words)}: {wording.listed([wording.measure_words(name) for name in measures])} "
         f"{'outside' if standing is Standing.OUTSIDE else 'near'} the limit",
         what=" ".join(what),
-        why=" ".join([*(_WHY[name] for name in measures if name in _WHY), f"{_harms(plan)}{reason}"]).strip(),
+        why=" ".join(
+            [*dict.fromkeys(_why(one) for one in outside if _base(one.measure) in _WHY), _harms(plan) + reason]
+        ),
         action=_ACTION,
     )
+
+
+def _why(one: Estimate) -> str:
+    ideal = one.limit.ideal if one.limit is not None and one.limit.ideal is not None else 0.0
+    lower, higher = _WHY[_base(one.measure)]
+    return lower if (one.value or 0.0) < ideal else higher
 
 
 def _harms(plan: Plan) -> str:
