@@ -2,8 +2,12 @@
 
 import numpy as np
 
+from brookfall.core.digest import seed_from
 from brookfall.core.measure.counts import FUNCTIONS, SHARES, cell_of
+from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.scored import Codes, Numbers, Scored
+
+RESAMPLES = 1000
 
 
 def joint_cells(rows: Scored, groups: Codes, count: int) -> Numbers:
@@ -60,3 +64,35 @@ def spread(measured: Numbers) -> Numbers:
     [0.3, 0.0]
     """
     return np.nanmax(measured, axis=-1) - np.nanmin(measured, axis=-1)
+
+
+def spread_figure(name: str, cells: Numbers, key: str) -> Figure:
+    """The largest less the smallest group of a share, with a bootstrap interval and what chance alone would give.
+
+    ``cells`` are whole numbers of rows of shape (groups, 4); ``key`` seeds the draws. Groups without a row in the
+    denominator are left out. It is positive even when all groups are alike: the note gives the mean spread of groups
+    of these sizes with one rate. Percentile interval of resampled rows (Efron & Tibshirani 1993).
+
+    >>> cells = np.array([[50.0, 10.0, 5.0, 15.0], [40.0, 12.0, 6.0, 10.0]])
+    >>> round(spread_figure("recall", cells, "doc").value, 4)
+    0.125
+    """
+    top, bottom = (cells[:, list(places)].sum(axis=1) for places in SHARES[name])
+    kept = bottom > 0
+    n = int(bottom.sum())
+    if kept.sum() < 2:
+        return absent(n, "under two groups have such a row")
+    rng = np.random.default_rng(seed_from("spread", name, key))
+    value = float(spread(top[kept] / bottom[kept]))
+    with np.errstate(invalid="ignore"):
+        drawn = spread(resampled((name,), cells[kept], RESAMPLES, rng)[0])
+    alike = rng.binomial(bottom[kept].astype(np.int64), top.sum() / bottom.sum(), (RESAMPLES, int(kept.sum())))
+    by_chance = spread(alike / bottom[kept])
+    known = drawn[np.isfinite(drawn)]
+
+    def bounds(level: float) -> tuple[float, float]:
+        low, high = np.quantile(known, [(1 - level) / 2, (1 + level) / 2])
+        return float(low), float(high)
+
+    note = f"by chance alone {by_chance.mean():.4f} on average, 95th percentile {np.quantile(by_chance, 0.95):.4f}"
+    return Figure(value, n, "bootstrap_percentile", bounds, note)

@@ -20,7 +20,7 @@ const WIDTH = 700;
 const COLUMN = 344;
 const GAP = 12;
 const LABELS = 92;
-const PLOT = 140;
+const PLOT = 132;
 const ROW = 19;
 
 interface GroundFigureProps {
@@ -119,7 +119,7 @@ function Against({ chart, strip, estimates }: StripProps) {
 }
 
 const rowAt = (place: number) => 34 + ROW * place;
-const MOST = 16;
+const MOST = 15;
 const REFERENCE = " (reference)";
 
 /** A group's name where there is little room for it; the reference keeps a word that says so. */

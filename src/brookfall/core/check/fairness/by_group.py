@@ -35,7 +35,8 @@ from brookfall.core.fit.request import Need
 from brookfall.core.judge.limit import Standing
 from brookfall.core.measure import power
 from brookfall.core.measure.curves import Series
-from brookfall.core.measure.figure import Figure
+from brookfall.core.measure.figure import Figure, absent
+from brookfall.core.measure.groups import spread_figure
 from brookfall.core.measure.interval import ratio_of_shares
 from brookfall.core.measure.scored import Scored
 
@@ -168,6 +169,7 @@ def _tables(bench: Bench, draft: Draft, read: Audited, page: Page, forced: list[
         _selection(bench, draft, read, page),
         _errors(draft, read, page),
         _worth(draft, read, page),
+        _spreads(draft, read, page),
         _power(draft, read, page),
     ]
     if forced:
@@ -284,6 +286,32 @@ def _worth(draft: Draft, read: Audited, page: Page) -> TableView:
         title="Worth of a prediction: what a selection and a score mean",
         about=_about(read, member),
         columns=("group", "PPV", "ratio", "p", "NPV", "slope", "intercept", "AUC", "mean score"),
+        rows=tuple(rows),
+    )
+
+
+def _spreads(draft: Draft, read: Audited, page: Page) -> TableView:
+    """The distance from the lowest to the highest group, which is positive even when all are alike."""
+    members, rows = _members(page), []
+    for measure in ("selection_rate", "true_positive_rate", "false_positive_rate", "positive_predictive_value"):
+        if read.rows.plain:
+            key = f"{read.rows.key}/{members[0].group.attributes[0]}"
+            figure = spread_figure(measure, np.stack([one.cells for one in members]), key)
+        else:
+            figure = absent(len(read.rows), "rows are weighted or come in groups, for which it is not resampled")
+        place = draft.add(
+            f"{measure}_spread",
+            figure,
+            model=read.model,
+            part=read.part,
+            class_=read.class_,
+            attribute=members[0].group.attributes[0],
+        )
+        rows.append((text(wording.measure_words(measure)), at(place), text(figure.note or "")))
+    return TableView(
+        title="From the lowest to the highest group, whoever is the reference",
+        about=_about(read, members[0]),
+        columns=("measure", "largest less smallest", "and with nothing there"),
         rows=tuple(rows),
     )
 
