@@ -15,6 +15,7 @@ import { GaugeMark } from "../marks/GaugeMark";
 import { Fetching, Said } from "../parts/Said";
 import { plural, QUESTIONS, seconds } from "../wording";
 import { Replay } from "./Replay";
+import { groupIn } from "../charts/groups/combinations";
 import { type ChosenThreshold } from "./Content";
 import { isChanged, NO_CHANGE, Regroup, type Regrouping } from "./Regroup";
 import { ExhibitView } from "./ExhibitView";
@@ -63,7 +64,7 @@ export function Evidence() {
   useKeys([
     { keys: "]", does: "next exhibit", act: () => step(1) },
     { keys: "[", does: "previous exhibit", act: () => step(-1) },
-    { keys: "f", does: "write a finding from this exhibit", act: () => find() },
+    { keys: "f", does: "write a finding from this exhibit", act: () => find(undefined, groupIn(search.get("group") ?? "")) },
     { keys: "a", does: "set this exhibit aside, or put it back", act: setAside },
     { keys: "t", does: "show tables, or pictures again", act: () => setAsTables(!asTables) },
   ]);

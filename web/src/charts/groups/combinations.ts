@@ -23,6 +23,12 @@ export const shortOf = (one: { attributes: readonly string[]; group: CombinedGro
 
 export const keyOf = (one: Combined) => one.attributes.map((name, i) => `${name}=${one.group.levels[i] ?? ""}`).join("|");
 
+/** The group that a key names, by ground; undefined where it names none. */
+export function groupIn(key: string): Record<string, string> | undefined {
+  const pairs = key.split("|").filter((pair) => pair.includes("=")).map((pair) => [pair.slice(0, pair.indexOf("=")), pair.slice(pair.indexOf("=") + 1)] as const);
+  return pairs.length > 0 ? Object.fromEntries(pairs) : undefined;
+}
+
 export const wordsOf = (one: Combined) => one.attributes.map((name, i) => `${name.replaceAll("_", " ")} ${one.group.levels[i] ?? ""}`).join(", ");
 
 /** Every group of these combinations. */
