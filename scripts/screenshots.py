@@ -28,7 +28,7 @@ def main() -> None:
                 viewport={"width": 1280, "height": 800}, base_url=house.address, color_scheme="dark"
             )
             sign_in(dark, "iris")
-            visit(dark, "/cases/2/evidence?exhibit=14", "evidence-dark")
+            visit(dark, "/cases/2/evidence?exhibit=27", "evidence-dark")
             browser.close()
     finally:
         house.clear()
@@ -62,7 +62,7 @@ def walk(page: Page) -> None:
             page.wait_for_timeout(1500)
         page.get_by_role("button", name="Lock the plan and run").click()
         page.wait_for_url("**/evidence*")
-        page.get_by_role("button", name=re.compile(r"^\d+ Errors, pairs")).wait_for()
+        page.get_by_role("button", name=re.compile(r"^\d+ Baseline")).wait_for()
         while page.get_by_role("button", name="Cancel the run").count():
             time.sleep(0.2)
     page.goto("/cases/1/evidence?exhibit=14")
@@ -73,8 +73,8 @@ def walk(page: Page) -> None:
     page.get_by_role("article").click()
     page.keyboard.press("a")
     shoot(page, "evidence-gap")
-    visit(page, "/cases/2/evidence?exhibit=25", "evidence-groups")
-    visit(page, "/cases/2/evidence?exhibit=11", "evidence-threshold")
+    visit(page, "/cases/2/evidence?exhibit=24&ground=Ethnic group, out-of-fold rows", "evidence-groups")
+    visit(page, "/cases/2/evidence?exhibit=25", "evidence-combinations")
     models = "recipe,baseline,in_use,logistic,forest,naive_bayes"
     visit(page, f"/cases/2/compare?models={models}&highlight=recipe", "compare")
     visit(page, "/cases/2/rows?model=recipe&part=test&outcome=yes&decided=no&exhibit=9&sort=score", "rows")

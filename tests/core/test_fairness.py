@@ -1,5 +1,7 @@
 """The checks of question 6: what they find where it was planted, and what they say where nothing was."""
 
+from dataclasses import replace
+
 import numpy as np
 import pandas as pd
 import pytest
@@ -14,6 +16,7 @@ from brookfall.core.plan import InUse
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest import retest
 from brookfall.core.subject import Subject
+from brookfall.core.table.change import JoinSample
 from tests.made import bench_with, estimate, exhibit_of, scores_on, subject_of_frame
 
 LOGISTIC = Recipe.model_validate({"family": "logistic", "preprocess": {"scale": "standard"}})
@@ -397,3 +400,46 @@ def test_drafts_are_of_what_is_outside_in_careful_words() -> None:
     # Nothing is drafted from an exhibit of an earlier plan, or of another question.
     assert drafted_from(combined.model_copy(update={"state": "stale"}), bench.plan) == []
     assert drafted_from(groups.model_copy(update={"check": "gap"}), bench.plan) == []
+
+
+def test_a_joined_sample_is_audited_by_its_own_rows_and_set_against_the_others() -> None:
+    frame = people(1500)
+    rng = np.random.default_rng(4)
+    frame["faith"] = np.where(rng.random(1500) < 0.25, rng.choice(["p", "q"], 1500), "")
+    change = JoinSample(sample="survey", key="id", columns=("faith",))
+    one = replace(subject(frame, protected=("sex", "age", "faith"), features=("x", "trace")), changes=(change,))
+    known = int((frame["faith"] != "").sum())
+    found = exhibit_of(one, "not_collected")
+    assert f"Faith was joined from survey: {known} rows of" in found.answer
+    assert "religion" in found.answer
+    recorded = estimate(found, "recorded", attribute="faith")
+    assert recorded.value == pytest.approx(known / 1500)
+    apart = estimate(found, "selection_rate_difference")
+    assert apart.group == {"faith": "recorded"}
+    assert (apart.low or 0) < 0 < (apart.high or 0)
+    groups = exhibit_of(one, "groups")
+    (page,) = [c for c in groups.charts if isinstance(c, GroundChart) and c.attribute == "faith"]
+    assert [name.removesuffix(" (reference)") for name in page.groups[1:]] == [
+        name for name in ("p", "q") if not page.groups[0].startswith(name)
+    ] + ["not recorded"]
+
+
+@pytest.mark.parametrize("roles", [{"weight": "w"}, {"group": "street"}])
+def test_weights_and_rows_that_come_in_groups_widen_what_is_said(roles: dict[str, str]) -> None:
+    frame = people(900)
+    rng = np.random.default_rng(3)
+    frame["w"], frame["street"] = rng.exponential(size=900).round(3) + 0.1, rng.integers(0, 120, 900)
+    plain, other = (
+        exhibit_of(subject(frame, features=("x", "trace"), **given), "groups", deciding_part="test")
+        for given in ({}, roles)
+    )
+    width = {}
+    for name, found in (("plain", plain), ("other", other)):
+        ratio = next(e for e in found.estimates if e.measure == "selection_rate_ratio" and e.limit)
+        width[name] = (ratio.high or 0) - (ratio.low or 0)
+        assert found.state == "done"
+    if "weight" in roles:
+        assert width["other"] > width["plain"]
+    spreads = [e for e in other.estimates if e.measure == "selection_rate_spread"]
+    assert {e.value for e in spreads} == {None}
+    assert all("weighted or come in groups" in (e.note or "") for e in spreads)
