@@ -7,8 +7,10 @@ import pandas as pd
 import pytest
 
 from brookfall.core.bench import Bench
-from brookfall.core.check.fairness.combined import Combined
+from brookfall.core.check.fairness.audit import members_of
+from brookfall.core.check.fairness.combined import Combined, _left_out_words, _rate_of_others, _triples
 from brookfall.core.check.fairness.drafted import drafted_from
+from brookfall.core.check.fairness.groups import Ground
 from brookfall.core.check.fairness.proxies import pairs_of, strongest
 from brookfall.core.exhibit import CombinationChart, Exhibit, GroundChart, GroupThresholds, ProxyMap
 from brookfall.core.judge.limit import Standing
@@ -17,7 +19,7 @@ from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest import retest
 from brookfall.core.subject import Subject
 from brookfall.core.table.change import JoinSample
-from tests.made import bench_with, estimate, exhibit_of, scores_on, subject_of_frame
+from tests.made import bench_with, estimate, exhibit_of, scored, scores_on, subject_of_frame
 
 LOGISTIC = Recipe.model_validate({"family": "logistic", "preprocess": {"scale": "standard"}})
 TREE = Recipe.model_validate({"family": "tree", "settings": {"depth": 4, "rows_per_leaf": 20}, "seed": 2})
@@ -443,3 +445,32 @@ def test_weights_and_rows_that_come_in_groups_widen_what_is_said(roles: dict[str
     spreads = [e for e in other.estimates if e.measure == "selection_rate_spread"]
     assert {e.value for e in spreads} == {None}
     assert all("weighted or come in groups" in (e.note or "") for e in spreads)
+
+
+def test_the_others_are_the_same_from_cells_and_from_rows() -> None:
+    rng = np.random.default_rng(12)
+    outcomes, scores = rng.random(600) < 0.4, rng.random(600)
+    grounds = [Ground("a", ("p", "q"), rng.integers(0, 2, 600)), Ground("b", ("r", "s"), rng.integers(0, 2, 600))]
+    plain = scored(outcomes, scores)
+    heavy = scored(outcomes, scores, weights=np.ones(600))
+    found = []
+    for rows in (plain, heavy):
+        wider = members_of(grounds, rows, 1, {})[0][0]
+        own = next(one for one in members_of(grounds, rows, 2, {})[0] if one.group.label["a"] == wider.group.label["a"])
+        found.append(_rate_of_others("true_positive_rate", wider, own))
+    assert found[0].value == pytest.approx(found[1].value)
+    assert found[0].n == found[1].n
+
+
+def test_triples_beyond_reading_are_left_out_and_counted() -> None:
+    rng = np.random.default_rng(3)
+    levels = tuple(f"l{i}" for i in range(9))
+    grounds = [Ground(f"g{i}", levels, rng.integers(0, 9, 40_000)) for i in range(4)]
+    rows = scored(rng.random(40_000) < 0.4, rng.random(40_000))
+    kept, left_out = _triples(members_of(grounds, rows, 3, {}))
+    assert (len(kept), left_out) == (1, 3)
+    assert (
+        _left_out_words(left_out)
+        == " 3 triples of grounds are left out, as there would be more than 1000 groups of three."
+    )
+    assert _left_out_words(0) == ""

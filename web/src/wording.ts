@@ -4,7 +4,10 @@ import type { Estimate } from "./api/client";
 export const MINUS = "\u2212";
 
 export function number(value: number | null | undefined, decimals = 3): string {
-  return value === null || value === undefined ? "–" : value.toFixed(decimals).replace("-", MINUS);
+  if (value === null || value === undefined) return "–";
+  const written = value.toFixed(decimals);
+  // What rounds to nothing has no sign.
+  return Number(written) === 0 ? written.replace("-", "") : written.replace("-", MINUS);
 }
 
 /** An estimate's value; a p value too small for three decimals is said to be so. */

@@ -45,12 +45,16 @@ def measure_words(name: str) -> str:
 def number(value: float | None, decimals: int = 3) -> str:
     """A number with a true minus sign; an en dash for none.
 
-    >>> number(-0.12345)
-    '−0.123'
+    >>> number(-0.12345), number(-0.00012)
+    ('−0.123', '0.000')
     """
     if value is None:
         return "–"
-    return f"{value:.{decimals}f}".replace("-", "−") if abs(value) < 1e300 else "∞"
+    if abs(value) >= 1e300:
+        return "∞"
+    written = f"{value:.{decimals}f}"
+    # What rounds to nothing has no sign.
+    return (written.removeprefix("-") if float(written) == 0 else written).replace("-", "−")
 
 
 def count(n: int) -> str:

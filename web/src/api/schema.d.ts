@@ -1521,9 +1521,9 @@ export interface components {
          * @description One criterion in every group of a ground.
          *
          *     ``rows`` are the places of the groups' estimates, in the order of the groups; ``against`` those of each group's
-         *     comparison of that kind with the reference, ``comparisons`` those of all its judged comparisons, and ``settle`` about
-         *     how many rows of the group would settle the first of them that these rows can't tell. ``low`` and ``high`` are the
-         *     limits on this strip's own scale, as the reference's value sets them.
+         *     comparison of that kind with the reference, ``comparisons`` those of all its judged comparisons, and ``settle`` is
+         *     about how many rows of the group would settle the first of them that these rows can't tell. ``low`` and ``high``
+         *     are the limits on this strip's own scale, as the reference's value sets them.
          */
         CriterionStrip: {
             /** Against */

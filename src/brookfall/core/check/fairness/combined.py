@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -24,7 +25,7 @@ from brookfall.core.check.fairness.audit import (
     widest,
 )
 from brookfall.core.check.fairness.criteria import Criterion, Kind, criteria_of
-from brookfall.core.check.fairness.groups import Ground, Group
+from brookfall.core.check.fairness.groups import Group
 from brookfall.core.errors import UserError
 from brookfall.core.exhibit import (
     Cell,
@@ -37,14 +38,16 @@ from brookfall.core.exhibit import (
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.judge.limit import Standing
-from brookfall.core.measure.figure import Figure
+from brookfall.core.measure.counts import SHARES, share_from_cells
+from brookfall.core.measure.figure import FEW_ROWS, Figure
 from brookfall.core.measure.interval import independent_difference
-from brookfall.core.measure.scored import Scored, ScoredNumbers
 
 _NOT_CROSSED = frozenset({"calibration_slope"})
 """What takes more rows than small groups have."""
 _MOST_LEVELS = 40
 """Levels of a ground beyond which crossing it makes groups of a few rows each."""
+_MOST_TRIPLES = 1_000
+"""Groups of three grounds in all, beyond which nobody reads them."""
 _MOST_LISTED = 40
 
 
@@ -65,6 +68,14 @@ class _Crossed:
     read: Audited
     whole: Member
     by_order: dict[int, list[dict[str, list[Compared]]]]
+    left_out: int
+
+    @cached_property
+    def by_label(self) -> dict[tuple[tuple[str, str], ...], Member]:
+        """Every group of one ground or two, by the levels of its grounds."""
+        families = [family for order in (1, 2) for family in self.by_order[order]]
+        firsts = [one for family in families for one in next(iter(family.values()))]
+        return {tuple(one.member.group.label.items()): one.member for one in firsts}
 
     def combined(self) -> list[Compared]:
         return [
@@ -98,7 +109,7 @@ class Combined:
         charts = [_chart(bench, draft, *pair) for pair in zip(found, worse, strict=True)]
         every = [one for some in worse for one in some]
         tables = [*_worse_table(every), *_table(draft, flat)]
-        answer = _answer(bench, draft, flat, every)
+        answer = _answer(bench, draft, flat, every) + _left_out_words(sum(each.left_out for each in found))
         return draft.write(answer, charts=tuple(charts), tables=tuple(tables))
 
 
@@ -106,24 +117,34 @@ def _crossed(bench: Bench, draft: Draft, read: Audited) -> _Crossed:
     grounds = [ground for ground in read.grounds(bench) if len(ground.levels) <= _MOST_LEVELS]
     criteria = _crossed_criteria(bench)
     whole = Member(Group({}, np.arange(len(read.rows))), read.rows, None)
+    families = {order: members_of(grounds, read.rows, order, bench.plan.references) for order in (1, 2)}
+    families[3], left_out = _triples(members_of(grounds, read.rows, 3, bench.plan.references))
     by_order = {
         order: [
             {one.measure: compare(bench, draft, members, read, one, judge=order > 1) for one in criteria}
-            for members in _families(bench, grounds, read.rows, order)
+            for members in of_order
         ]
-        for order in (1, 2, 3)
+        for order, of_order in families.items()
     }
-    return _Crossed(read, whole, by_order)
+    return _Crossed(read, whole, by_order, left_out)
 
 
 def _crossed_criteria(bench: Bench) -> list[Criterion]:
     return [one for one in criteria_of(bench.subject.outcome) if one.measure not in _NOT_CROSSED]
 
 
-def _families(bench: Bench, grounds: Sequence[Ground], rows: Scored | ScoredNumbers, order: int) -> list[list[Member]]:
-    """Singles and pairs as they are; of triples those in which a group beside the reference can be judged."""
-    found = members_of(grounds, rows, order, bench.plan.references)
-    return found if order < 3 else [one for one in found if sum(not member.rows.few for member in one) > 1]
+def _triples(families: list[list[Member]]) -> tuple[list[list[Member]], int]:
+    """Those in which a group beside the reference can be judged, until there are too many groups to read; and how many
+    were left out for that, those with the fewest judged first."""
+    judged = [(sum(not member.rows.few for member in one), one) for one in families]
+    enough = sorted((pair for pair in judged if pair[0] > 1), key=lambda pair: -pair[0])
+    kept, groups = [], 0
+    for _, one in enough:
+        groups += len(one)
+        if groups > _MOST_TRIPLES:
+            break
+        kept.append(one)
+    return kept, len(enough) - len(kept)
 
 
 # Worse than either ground alone.
@@ -170,30 +191,29 @@ def _order(draft: Draft, one: Worse) -> tuple[bool, float]:
 
 def _rests(found: _Crossed, one: Compared) -> dict[str, tuple[Figure, dict[str, str]]]:
     """The group's rate less that of the others who share all its levels but one, by the attribute of that one."""
-    own, rests = one.member.group, {}
-    rate = one.member.rate(one.criterion.measure)
-    for attribute in own.label:
-        wider = {name: level for name, level in own.label.items() if name != attribute}
-        rows = _others(found, wider, own)
-        if rows is None or rows.few:
+    own, rests = one.member, {}
+    rate = own.rate(one.criterion.measure)
+    for attribute, level in own.group.label.items():
+        shared = {name: each for name, each in own.group.label.items() if name != attribute}
+        wider = found.by_label.get(tuple(shared.items()))
+        if wider is None:
             continue
-        label = {**wider, attribute: f"other than {own.label[attribute]}"}
-        other = Member(Group(label, np.arange(len(rows))), rows, None).rate(one.criterion.measure)
+        other = _rate_of_others(one.criterion.measure, wider, own)
         if other.value is not None and not other.few:
-            rests[attribute] = (independent_difference(rate, other), label)
+            rests[attribute] = (independent_difference(rate, other), {**shared, attribute: f"other than {level}"})
     return rests
 
 
-def _others(found: _Crossed, wider: dict[str, str], own: Group) -> Scored | None:
-    for family in found.by_order[len(wider)]:
-        for one in next(iter(family.values())):
-            if one.member.group.label == wider:
-                kept = np.setdiff1d(one.member.group.members, own.members, assume_unique=True)
-                rows = found.read.rows
-                return (
-                    rows.take(kept, f"{one.member.group.words} but {own.words}") if isinstance(rows, Scored) else None
-                )
-    return None
+def _rate_of_others(measure: str, wider: Member, own: Member) -> Figure:
+    """The share in a group less a part of it: from their cells, or row by row where rows don't all count alike."""
+    if wider.rows.plain:
+        left = wider.cells - own.cells
+        figure = share_from_cells(left, *SHARES[measure])
+        return figure.marked(few=figure.n < FEW_ROWS or int(left.sum()) < FEW_ROWS)
+    kept = ~np.isin(wider.group.members, own.group.members, assume_unique=True)
+    rest = Member(wider.group, wider.rows.take(kept, f"but {own.group.words}"), None)
+    figure = rest.rate(measure)
+    return figure.marked(few=rest.rows.few) if figure.value is not None else figure
 
 
 # The picture.
@@ -309,6 +329,13 @@ def _answer(bench: Bench, draft: Draft, flat: Sequence[Compared], worse: list[Wo
     elif not found:
         said.append(words.nothing_shown(standings))
     return " ".join([*said, words.tally(standings)])
+
+
+def _left_out_words(triples: int) -> str:
+    if not triples:
+        return ""
+    which = "1 triple of grounds is" if triples == 1 else f"{triples} triples of grounds are"
+    return f" {which} left out, as there would be more than {_MOST_TRIPLES} groups of three."
 
 
 def _worse_words(draft: Draft, worse: list[Worse]) -> str:
