@@ -32,6 +32,7 @@ interface GroundFigureProps {
 
 export function GroundFigure({ chart, series, estimates, asTable }: GroundFigureProps) {
   const [way, setWay] = useState<Way>("rates");
+  const limited = chart.strips.some((strip) => strip.comparisons.some((places) => places.length > 0));
   const block = 40 + ROW * chart.groups.length + 22;
   const height = Math.ceil(chart.strips.length / 2) * block;
   const words = chart.strips.map((strip) => `${strip.words}: ${chart.groups.map((group, i) => `${group} ${interval(estimates[strip.rows[i] ?? 0] as Estimate)}`).join("; ")}`).join(". ");
@@ -43,7 +44,7 @@ export function GroundFigure({ chart, series, estimates, asTable }: GroundFigure
           <Box component="figcaption" sx={{ fontSize: 12, color: "text.secondary", mb: 0.5 }}>
             {chart.title}, shown as{" "}
             <InlineChoice name="Shown as" value={way} disabled={false} onSet={setWay} options={[["rates", "each group's own value"] as const, ["against", "the comparison with the reference"] as const]} />
-            {way === "rates" ? "; dashed lines are the limits, as the reference's value sets them" : "; thin lines are simultaneous intervals, dashed lines the limits"}
+            {way === "rates" ? limited && "; dashed lines are the limits, as the reference's value sets them" : `; thin lines are simultaneous intervals${limited ? ", dashed lines the limits" : ""}`}
           </Box>
         }
       >

@@ -414,7 +414,7 @@ def _number_answer(draft: Draft, flat: Sequence[Compared]) -> str:
         far = widest(draft, [one for one in flat if one.criterion is criterion], "difference")
         if far is not None:
             said.append(
-                f"the {wording.measure_words(criterion.measure)} differs most with {far.member.group.words}: by "
+                f"the {criterion.words[:1].lower()}{criterion.words[1:]} differs most with {far.member.group.words}: by "
                 f"{wording.figure(draft.figure(far.by_kind['difference']), draft.level)} from that with "
                 f"{far.member.against.group.words}"
             )
