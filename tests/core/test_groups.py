@@ -8,9 +8,10 @@ import pandas as pd
 import pytest
 
 from brookfall.core.bench import Bench
-from brookfall.core.check.fairness.audit import Member, members_of, nothing_protected
+from brookfall.core.check.fairness.audit import Member, members_of, refuse_unprotected
 from brookfall.core.check.fairness.by_group import four_fifths_by_chance
 from brookfall.core.check.fairness.groups import Group, families, grounds_of, groups_of, reference
+from brookfall.core.errors import UserError
 from brookfall.core.measure.scored import Scored
 from brookfall.core.subject import Subject
 from brookfall.core.table.infer import column_from_text
@@ -99,9 +100,11 @@ def test_four_fifths_by_chance_falls_with_the_size() -> None:
 
 
 def test_nothing_to_audit_is_said_with_the_missing_grounds(bench: Bench) -> None:
-    assert nothing_protected(bench, 1) is None
+    refuse_unprotected(bench)
     bare = Bench(replace(bench.subject, roles=Roles(target="y", protected=("sex",))), bench.plan)
-    assert nothing_protected(bare, 1) is None
-    assert "Fewer than two" in (nothing_protected(bare, 2) or "")
+    refuse_unprotected(bare)
+    with pytest.raises(UserError, match="Fewer than two"):
+        refuse_unprotected(bare, 2)
     none = Bench(replace(bench.subject, roles=Roles(target="y")), bench.plan)
-    assert "ethnic group" in (nothing_protected(none, 1) or "")
+    with pytest.raises(UserError, match="ethnic group"):
+        refuse_unprotected(none)

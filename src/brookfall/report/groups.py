@@ -48,13 +48,18 @@ def ground(chart: GroundChart, exhibit: Exhibit) -> str:
             if end is not None:
                 axes.axvline(end, color=INK, linewidth=0.8, linestyle=(0, (3, 2)))
         axes.set_ylim(count - 0.4, -0.6)
-        axes.set_yticks([])
-        axes.grid(axis="x", color=RULE, linewidth=0.6)
-        axes.tick_params(colors=MUTED, labelsize=6)
-        for side in ("top", "left", "right"):
-            axes.spines[side].set_visible(False)
+        _bare(axes)
     title = f"{escape(chart.title)}. Dashed: the limits; ▪ within, ○ near, ◆ outside, … these rows can't tell."
     return f"<p>{title}</p>{svg_of(figure)}"
+
+
+def _bare(axes: Axes) -> None:
+    """A strip's frame: upright rules, and the one axis below."""
+    axes.set_yticks([])
+    axes.grid(axis="x", color=RULE, linewidth=0.6)
+    axes.tick_params(colors=MUTED, labelsize=6.5)
+    for side in ("top", "left", "right"):
+        axes.spines[side].set_visible(False)
 
 
 def _dot(axes: Axes, one: Estimate, y: int) -> None:
@@ -119,11 +124,7 @@ def _ladder(
         axes.text(-0.02, y, label, transform=across, ha="right", va="center", fontsize=7, color=INK)
         axes.text(1.12, y, f"n {one.n}", transform=across, ha="right", va="center", fontsize=7, color=MUTED)
     axes.set_ylim(len(rungs) - 0.4, -0.6)
-    axes.set_yticks([])
-    axes.grid(axis="x", color=RULE, linewidth=0.6)
-    axes.tick_params(colors=MUTED, labelsize=7)
-    for side in ("top", "left", "right"):
-        axes.spines[side].set_visible(False)
+    _bare(axes)
     title = f"{chart.criteria[measure]}: from all rows down to {', '.join(group.levels)}"
     return f"<p>{escape(title)}</p>{svg_of(figure)}"
 

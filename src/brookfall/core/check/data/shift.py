@@ -9,23 +9,20 @@ from brookfall.core import wording
 from brookfall.core.bench import Bench
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.teller import telling
 from brookfall.core.digest import seed_from
 from brookfall.core.exhibit import TableView, Versus
 from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import FitRequest, Need, Rows, ScoreReading
+from brookfall.core.fit.request import Need, Rows, ScoreReading
 from brookfall.core.judge.limit import Standing
 from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.measures import measure
 from brookfall.core.measure.scored import Scored
 from brookfall.core.measure.shift import Shift, shift_of
 from brookfall.core.plan import Shares
-from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.table.change import read_as
 from brookfall.core.table.table import Table
 
-_TELLER = Recipe.model_validate(
-    {"family": "gradient_boosting", "settings": {"trees": 50, "depth": 3, "learning_rate": 0.1}}
-)
 _TRAINING = Versus(part="training")
 _LEAST = 20
 """Rows of either part without which nobody could tell them apart."""
@@ -150,19 +147,7 @@ def _apart(bench: Bench, part: str) -> list[Need]:
     if min(len(bench.parts[part]), len(bench.parts["training"])) < _LEAST:
         return []
     learned, judged = _halves(bench, part)
-    asked = bench.fit(learned, _TELLER)
-    fit = FitRequest(
-        recipe=_TELLER,
-        table=asked.table,
-        features=asked.features,
-        target="",
-        outcome="binary",
-        classes=("no", "yes"),
-        weight=None,
-        train=learned,
-        apart=bench.parts[part],
-    )
-    return [Need(fit, ScoreReading(judged))]
+    return [Need(telling(bench, learned, bench.parts[part]), ScoreReading(judged))]
 
 
 def _told_apart(bench: Bench, ledger: Ledger, part: str) -> Figure:

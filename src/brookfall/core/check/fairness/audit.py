@@ -12,6 +12,7 @@ from brookfall.core.bench import RECIPE, SCORES, Bench
 from brookfall.core.check.check import Draft
 from brookfall.core.check.fairness.criteria import Criterion, Kind
 from brookfall.core.check.fairness.groups import Ground, Group, families, grounds_of, groups_of, reference
+from brookfall.core.errors import UserError
 from brookfall.core.exhibit import Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Rows
@@ -22,8 +23,6 @@ from brookfall.core.measure.figure import FEW_EVENTS, FEW_ROWS, Figure, absent
 from brookfall.core.measure.interval import Share, independent_difference, ratio_of_shares, share_of
 from brookfall.core.measure.measures import measure
 from brookfall.core.measure.scored import AnyScored, Numbers, Scored, ScoredClasses, ScoredNumbers
-
-MARK_SOME = "Mark them on the Data step, if the data have them."
 
 
 @dataclass(frozen=True, eq=False)
@@ -250,11 +249,13 @@ def standings_of(draft: Draft, compared: Iterable[Compared]) -> list[Standing | 
     return [draft.standing(place) for one in compared for _, place in one.judged(draft)]
 
 
-def nothing_protected(bench: Bench, order: int) -> str | None:
-    """Why there is nothing to audit, or None."""
-    protected = bench.subject.roles.protected
-    if len(protected) >= order:
-        return None
+def refuse_unprotected(bench: Bench, order: int = 1) -> None:
+    """UserError where fewer columns than that are protected, so that there is nothing to audit."""
+    if len(bench.subject.roles.protected) >= order:
+        return
     needed = "No column is" if order == 1 else "Fewer than two columns are"
     missing = wording.listed(list(bench.plan.policy.grounds))
-    return f"{needed} marked as protected, so groups can't be compared. Grounds on the policy's list: {missing}."
+    raise UserError(
+        f"{needed} marked as protected, so groups can't be compared. Grounds on the policy's list: {missing}.",
+        todo="Mark them on the Data step, if the data have them.",
+    )

@@ -9,7 +9,6 @@ from brookfall.core.bench import RECIPE, Bench
 from brookfall.core.check.check import Draft, Written, at, text
 from brookfall.core.check.fairness import words
 from brookfall.core.check.fairness.audit import (
-    MARK_SOME,
     Audited,
     Compared,
     Member,
@@ -17,7 +16,7 @@ from brookfall.core.check.fairness.audit import (
     beside,
     compare,
     members_of,
-    nothing_protected,
+    refuse_unprotected,
     standings_of,
     tell_p,
     troubled,
@@ -28,7 +27,6 @@ from brookfall.core.check.fairness.curves import curves_by_group
 from brookfall.core.check.fairness.forced import Forced, forced_by
 from brookfall.core.check.fairness.groups import Ground
 from brookfall.core.digest import seed_from
-from brookfall.core.errors import UserError
 from brookfall.core.exhibit import Cell, CriterionStrip, GroundChart, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
@@ -60,8 +58,7 @@ class ByGroup:
     refits = False
 
     def requests(self, bench: Bench) -> list[Need]:
-        if reason := nothing_protected(bench, 1):
-            raise UserError(reason, todo=MARK_SOME)
+        refuse_unprotected(bench)
         return [*bench.deciding_needs, *bench.holdout_needs]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
@@ -413,8 +410,9 @@ def _number_answer(draft: Draft, flat: Sequence[Compared]) -> str:
     for criterion in criteria_of("number"):
         far = widest(draft, [one for one in flat if one.criterion is criterion], "difference")
         if far is not None:
+            name = criterion.words[:1].lower() + criterion.words[1:]
             said.append(
-                f"the {criterion.words[:1].lower()}{criterion.words[1:]} differs most with {far.member.group.words}: by "
+                f"the {name} differs most with {far.member.group.words}: by "
                 f"{wording.figure(draft.figure(far.by_kind['difference']), draft.level)} from that with "
                 f"{far.member.against.group.words}"
             )

@@ -11,14 +11,13 @@ from brookfall.core.bench import Bench
 from brookfall.core.check.check import Draft, Written, at, text
 from brookfall.core.check.fairness import words
 from brookfall.core.check.fairness.audit import (
-    MARK_SOME,
     Audited,
     Compared,
     Member,
     audited,
     compare,
     members_of,
-    nothing_protected,
+    refuse_unprotected,
     standings_of,
     tell_p,
     troubled,
@@ -26,7 +25,6 @@ from brookfall.core.check.fairness.audit import (
 )
 from brookfall.core.check.fairness.criteria import Criterion, Kind, criteria_of
 from brookfall.core.check.fairness.groups import Group
-from brookfall.core.errors import UserError
 from brookfall.core.exhibit import (
     Cell,
     Combination,
@@ -96,8 +94,7 @@ class Combined:
     refits = False
 
     def requests(self, bench: Bench) -> list[Need]:
-        if reason := nothing_protected(bench, 2):
-            raise UserError(reason, todo=MARK_SOME)
+        refuse_unprotected(bench, 2)
         return bench.deciding_needs
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:

@@ -11,10 +11,9 @@ from brookfall.core import wording
 from brookfall.core.bench import Bench
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.fairness.audit import MARK_SOME, nothing_protected
+from brookfall.core.check.fairness.audit import refuse_unprotected
 from brookfall.core.check.fairness.groups import cuts_of
 from brookfall.core.check.sense.influence import figure_of_influence, influence_needs
-from brookfall.core.errors import UserError
 from brookfall.core.exhibit import StripChart, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import FlipReading, Need, Rows
@@ -49,8 +48,7 @@ class DirectUse:
     refits = True
 
     def requests(self, bench: Bench) -> list[Need]:
-        if reason := nothing_protected(bench, 1):
-            raise UserError(reason, todo=MARK_SOME)
+        refuse_unprotected(bench)
         tried = _tried(bench)
         if not tried:
             return []

@@ -5,7 +5,7 @@ from brookfall.core import wording
 from brookfall.core.bench import Bench, Deciding
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.fairness.audit import MARK_SOME, nothing_protected
+from brookfall.core.check.fairness.audit import refuse_unprotected
 from brookfall.core.check.fairness.parity import Both, both_of, farthest, followed, nearer
 from brookfall.core.check.fairness.proxies import STRONG, strongest
 from brookfall.core.errors import UserError
@@ -28,8 +28,7 @@ class LeavingOut:
     refits = True
 
     def requests(self, bench: Bench) -> list[Need]:
-        if reason := nothing_protected(bench, 1):
-            raise UserError(reason, todo=MARK_SOME)
+        refuse_unprotected(bench)
         others = [need for features in _variants(bench).values() for need in _needs(bench, features)]
         return [*bench.deciding_needs, *others]
 

@@ -11,28 +11,24 @@ from brookfall.core import wording
 from brookfall.core.bench import RECIPE, Bench
 from brookfall.core.check import shown
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.fairness.audit import MARK_SOME, nothing_protected
+from brookfall.core.check.fairness.audit import refuse_unprotected
 from brookfall.core.check.fairness.groups import Ground, grounds_of
 from brookfall.core.check.sense.influence import figure_of_influence, influence_needs
+from brookfall.core.check.teller import telling
 from brookfall.core.digest import seed_from
-from brookfall.core.errors import UserError
 from brookfall.core.exhibit import MapPoint, ProxyMap, StripChart, TableView
 from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import FitRequest, Need, Rows, ScoreReading
+from brookfall.core.fit.request import Need, Rows, ScoreReading
 from brookfall.core.measure.association import KIND_WORDS, Association, associate, binned_column
 from brookfall.core.measure.compare import holm
 from brookfall.core.measure.figure import FEW_EVENTS, FEW_ROWS, Figure, absent
 from brookfall.core.measure.measures import measure
 from brookfall.core.measure.scored import Scored
-from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.resample.folds import Fold
 from brookfall.core.table.table import Column
 
 STRONG = 0.3
 """An association from which a feature is called a proxy here (common practice: a medium one)."""
-_TELLER = Recipe.model_validate(
-    {"family": "gradient_boosting", "settings": {"trees": 50, "depth": 3, "learning_rate": 0.1}}
-)
 _MOST_ROWS = 20_000
 _MOST_LEVELS = 6
 """Levels of an attribute that are predicted, the most frequent ones."""
@@ -63,8 +59,7 @@ class Proxies:
     refits = False
 
     def requests(self, bench: Bench) -> list[Need]:
-        if reason := nothing_protected(bench, 1):
-            raise UserError(reason, todo=MARK_SOME)
+        refuse_unprotected(bench)
         influence = list(influence_needs(bench)) if RECIPE in bench.models else []
         return [*influence, *(need for told in _levels(bench) for need in _needs(bench, *told))]
 
@@ -268,18 +263,7 @@ def _needs(bench: Bench, ground: Ground, level: int) -> list[Need]:
         hits = np.isin(fold.train, among)
         if not 0 < hits.sum() < len(hits) or not len(fold.test):
             continue
-        asked = bench.fit(fold.train, _TELLER, features=_without(bench, ground))
-        fit = FitRequest(
-            recipe=_TELLER,
-            table=asked.table,
-            features=asked.features,
-            target="",
-            outcome="binary",
-            classes=("no", "yes"),
-            weight=None,
-            train=fold.train,
-            apart=among,
-        )
+        fit = telling(bench, fold.train, among, _without(bench, ground))
         found.append(Need(fit, ScoreReading(fold.test)))
     return found
 

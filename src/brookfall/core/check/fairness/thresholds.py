@@ -5,7 +5,7 @@ import numpy as np
 from brookfall.core import wording
 from brookfall.core.bench import Bench
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.fairness.audit import MARK_SOME, Audited, Member, audited, members_of, nothing_protected
+from brookfall.core.check.fairness.audit import Audited, Member, audited, members_of, refuse_unprotected
 from brookfall.core.check.fairness.groups import Ground
 from brookfall.core.errors import UserError
 from brookfall.core.exhibit import GroupThresholds, TableView, Versus
@@ -26,8 +26,7 @@ class ByThreshold:
     refits = False
 
     def requests(self, bench: Bench) -> list[Need]:
-        if reason := nothing_protected(bench, 1):
-            raise UserError(reason, todo=MARK_SOME)
+        refuse_unprotected(bench)
         if bench.subject.outcome != "binary":
             raise UserError(_NO_DECISION, todo="Leave this check out.")
         return bench.deciding_needs

@@ -3,11 +3,10 @@
 from brookfall.core import wording
 from brookfall.core.bench import Bench
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.fairness.audit import MARK_SOME, nothing_protected
+from brookfall.core.check.fairness.audit import refuse_unprotected
 from brookfall.core.check.fairness.parity import Both, both_of, followed, nearer
 from brookfall.core.check.simpler.in_use import deciding_in_use, named_in_use, needs_in_use
 from brookfall.core.check.simpler.swap_set import IN_USE
-from brookfall.core.errors import UserError
 from brookfall.core.exhibit import StripChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
@@ -21,8 +20,7 @@ class OverVersions:
     refits = True
 
     def requests(self, bench: Bench) -> list[Need]:
-        if reason := nothing_protected(bench, 1):
-            raise UserError(reason, todo=MARK_SOME)
+        refuse_unprotected(bench)
         return [*bench.deciding_needs, *needs_in_use(bench)]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
