@@ -474,3 +474,17 @@ def test_triples_beyond_reading_are_left_out_and_counted() -> None:
         == " 3 triples of grounds are left out, as there would be more than 1000 groups of three."
     )
     assert _left_out_words(0) == ""
+
+
+def test_a_ratio_to_a_rate_of_nought_is_not_called_too_small() -> None:
+    frame = people(900)
+    frame["x"] = np.where(frame["sex"] == "m", 5.0, -5.0) + np.random.default_rng(2).normal(size=900).round(3)
+    frame["y"] = np.where(frame["x"] > 0, "yes", "no")
+    found = exhibit_of(subject(frame), "groups", references={"sex": "f"}, harms=["unequal_shares"])
+    ratio = next(
+        e for e in found.estimates if e.measure == "selection_rate_ratio" and e.limit and "sex" in (e.group or {})
+    )
+    assert ratio.value is None
+    assert "there is no ratio" in (ratio.note or "")
+    assert "1 can't be computed" in found.answer
+    assert "too small" not in found.answer

@@ -90,7 +90,7 @@ export function Evidence() {
               chosen: search.get("group") ?? "", onChoose: (key) => put("group", key), onFind: theCase.may.review ? (group) => find(undefined, group) : undefined,
               above: (ground) => <Regroup key={ground.attribute} caseId={theCase.id} ground={ground} wanted={groups} mayReview={theCase.may.review} onWant={(next) => setWanted({ number: chosen, groups: next })} />,
             }} mayFind={theCase.may.review} isAside={margin?.set_aside.includes(exhibit.data.number) ?? false} asTables={asTables} onFind={find} onAside={setAside} onTables={() => setAsTables(!asTables)}
-            replay={<Replay caseId={theCase.id} runId={run.data.id} number={exhibit.data.number} mayReplay={!isStale && exhibit.data.state === "done" && state !== "running"} />} />
+            replay={<Replay caseId={theCase.id} runId={run.data.id} number={exhibit.data.number} mayReplay={!isStale && !isChanged(groups) && exhibit.data.state === "done" && state !== "running"} />} />
         ) : (
           <Typography sx={{ color: "text.secondary" }}>{chosen ? `Exhibit ${chosen} is not there yet.` : "Exhibits appear here as their fits are done."}</Typography>
         )}

@@ -245,8 +245,15 @@ def widest(draft: Draft, compared: Iterable[Compared], kind: Kind) -> Compared |
 
 
 def standings_of(draft: Draft, compared: Iterable[Compared]) -> list[Standing | None]:
-    """How every judged comparison stands; None for what is too small to judge."""
-    return [draft.standing(place) for one in compared for _, place in one.judged(draft)]
+    """How every judged comparison that can be computed stands; None for what is too small to judge."""
+    places = [place for one in compared for _, place in one.judged(draft)]
+    return [draft.standing(place) for place in places if draft.figure(place).value is not None]
+
+
+def not_computed(draft: Draft, compared: Iterable[Compared]) -> int:
+    """How many judged comparisons have no value, such as a ratio to a rate of 0."""
+    places = [place for one in compared for _, place in one.judged(draft)]
+    return sum(draft.figure(place).value is None for place in places)
 
 
 def refuse_unprotected(bench: Bench, order: int = 1) -> None:

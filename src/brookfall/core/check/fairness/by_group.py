@@ -16,6 +16,7 @@ from brookfall.core.check.fairness.audit import (
     beside,
     compare,
     members_of,
+    not_computed,
     refuse_unprotected,
     standings_of,
     tell_p,
@@ -426,7 +427,8 @@ def _answer(
 ) -> str:
     standings = standings_of(draft, flat)
     found = troubled(draft, flat)
-    said = [f"{words.shown_of(draft, *found[0])}." if found else words.nothing_shown(standings), words.tally(standings)]
+    said = [f"{words.shown_of(draft, *found[0])}." if found else words.nothing_shown(standings)]
+    said.append(words.tally(standings, not_computed(draft, flat)))
     if not found and Standing.UNSETTLED in standings:
         said.append(_could_show(draft, pages))
     clashes = [one.member.group.attributes[0].replace("_", " ") for one in forced if one.sentence]

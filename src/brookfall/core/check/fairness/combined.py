@@ -17,6 +17,7 @@ from brookfall.core.check.fairness.audit import (
     audited,
     compare,
     members_of,
+    not_computed,
     refuse_unprotected,
     standings_of,
     tell_p,
@@ -325,7 +326,7 @@ def _answer(bench: Bench, draft: Draft, flat: Sequence[Compared], worse: list[Wo
         said.append(f"{words.shown_of(draft, *found[0])}. No group is shown to be worse off than either ground alone.")
     elif not found:
         said.append(words.nothing_shown(standings))
-    return " ".join([*said, words.tally(standings)])
+    return " ".join([*said, words.tally(standings, not_computed(draft, flat))])
 
 
 def _left_out_words(triples: int) -> str:

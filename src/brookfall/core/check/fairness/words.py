@@ -67,19 +67,21 @@ def _phrase(one: Compared) -> str:
     }[one.criterion.measure]
 
 
-def tally(standings: Sequence[Standing | None]) -> str:
-    """How many judged comparisons stand how, in words.
+def tally(standings: Sequence[Standing | None], absent: int = 0) -> str:
+    """How many judged comparisons stand how, in words; ``absent`` ones could not be computed.
 
     >>> tally([Standing.WITHIN, Standing.UNSETTLED, Standing.UNSETTLED, None])
     'Of 4 comparisons 1 within, 2 unsettled and 1 too small to judge.'
     """
-    if not standings:
+    if not standings and not absent:
         return "There is nothing to compare."
     few = sum(standing is None for standing in standings)
     words = [f"{standings.count(standing)} {standing.value}" for standing in Standing if standing in standings] + (
         [f"{few} too small to judge"] if few else []
     )
-    return f"Of {len(standings)} comparison{'' if len(standings) == 1 else 's'} {wording.listed(words)}."
+    words += [f"{absent} can't be computed"] if absent else []
+    count = len(standings) + absent
+    return f"Of {count} comparison{'' if count == 1 else 's'} {wording.listed(words)}."
 
 
 def nothing_shown(standings: Sequence[Standing | None]) -> str:
