@@ -1,8 +1,6 @@
 .DEFAULT_GOAL := help
 PYTHON := .venv/bin/python
 export PYTHONUNBUFFERED := 1
-# Tests that need no service, and so can run side by side.
-ALONE := tests/core tests/published tests/report
 
 .PHONY: help setup build demo reset test lint bench bench-coverage screenshots docs verify clean
 
@@ -25,8 +23,7 @@ test: ## set up everything and pass all tests
 	@scripts/setup services browser
 	@scripts/build
 	@cd web && npm run --silent test
-	@OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 $(PYTHON) -m pytest -n auto $(ALONE) src/brookfall/core
-	@$(PYTHON) -m pytest tests $(ALONE:%=--ignore=%)
+	@scripts/test
 
 lint: setup ## ruff, mypy strict, import-linter, TypeScript strict, formats fresh
 	@scripts/lint

@@ -59,7 +59,7 @@ def test_plan_run_claims_threshold_challengers_rows_and_a_deviation(open_as: Ope
 
     page.get_by_role("button", name="Lock the plan and run").click()
     expect(page).to_have_url(re.compile("/evidence"))
-    exhibit(page, "Errors, pairs")
+    exhibit(page, "Combinations")
     expect(page.get_by_role("button", name="Cancel the run")).to_have_count(0, timeout=RUN_MS)
 
     exhibit(page, "Claims")
@@ -151,7 +151,7 @@ def test_a_deviation_opens_the_roles_and_can_be_taken_back(open_as: Open) -> Non
         if page.get_by_label(f"Run {check}", exact=True).is_checked():
             on(page, check)
     page.get_by_role("button", name="Lock the plan and run").click()
-    exhibit(page, "Errors, pairs")
+    exhibit(page, "Combinations")
     expect(page.get_by_role("button", name="Cancel the run")).to_have_count(0, timeout=RUN_MS)
     go(page, "Data")
     page.get_by_role("link", name="a deviation").click()

@@ -7,6 +7,7 @@ from playwright.sync_api import Page, expect
 from tests.core.test_fairness import people, with_proxy
 from tests.e2e.conftest import Open, planned, submitted
 from tests.e2e.test_evidence import exhibit
+from tests.e2e.test_views import serious
 from tests.e2e.test_walks import RUN_MS
 
 TREE = {"family": "tree", "settings": {"depth": 4, "rows_per_leaf": 20}, "seed": 2}
@@ -44,6 +45,7 @@ def test_from_the_docket_to_a_finding_on_a_combination_by_keyboard(open_as: Open
     keys.press("]")
     article = page.get_by_role("article", name=re.compile("Combinations"))
     expect(article).to_contain_text("neither ground alone shows it")
+    assert serious(page) == []
     # The list has one stop; arrows move in it, and back.
     chosen = page.get_by_role("table", name="Groups").locator("[aria-selected=true]")
     for _ in range(40):
@@ -94,6 +96,7 @@ def test_a_ground_is_looked_at_otherwise_and_put_back(open_as: Open) -> None:
     expect(picture).to_have_attribute("aria-label", re.compile("under 50"))
     page.get_by_label("Shown as").select_option("against")
     expect(page.get_by_text("thin lines are simultaneous intervals")).to_be_visible()
+    assert serious(page) == []
     page.get_by_role("button", name="Back to the plan's groups").click()
     expect(picture).to_have_attribute("aria-label", re.compile("25 to under 40"))
     exhibit(page, "Threshold by group")
@@ -101,6 +104,7 @@ def test_a_ground_is_looked_at_otherwise_and_put_back(open_as: Open) -> None:
     box = page.get_by_role("group", name="A threshold for each group")
     expect(box).to_contain_text("not a recommendation")
     expect(box).to_contain_text("may be unlawful")
+    assert serious(page) == []
     at = page.get_by_role("table", name="At the threshold")
     before = at.inner_text()
     box.get_by_label("Threshold of f").focus()
@@ -118,6 +122,7 @@ def test_a_proxy_leads_to_the_distribution_behind_it(open_as: Open) -> None:
     expect(page.get_by_role("article")).to_contain_text("Place goes with sex")
     page.get_by_role("button", name="Pairs of features").click()
     expect(page.get_by_role("table", name="Pairs of features")).to_contain_text("place")
+    assert serious(page) == []
     dot = page.get_by_role("link", name=re.compile("^place and sex"))
     dot.focus()
     page.keyboard.press("Enter")

@@ -32,7 +32,7 @@ def opened(page: Page, name: str) -> Locator:
 def test_a_number_is_planned_with_random_splits_and_judged_by_r2(open_as: Open) -> None:
     page = open_as("iris")
     taken(page, "Turnout time 1.3")
-    expect(page.get_by_text("Only a binary outcome is decided by a threshold")).to_be_visible()
+    expect(page.get_by_text("Only a binary outcome is decided by a threshold").first).to_be_visible()
     expect(page.get_by_label("Main measure")).to_have_value("r2")
     expect(page.get_by_label("Limit on the gap in R²")).to_have_value("0.1")
     page.get_by_label("Kind of cross-validation").select_option("leave_one_out")
@@ -50,7 +50,7 @@ def test_a_number_is_planned_with_random_splits_and_judged_by_r2(open_as: Open) 
     gap = opened(page, "Gap")
     expect(gap).to_contain_text("R² is")
     expect(gap.get_by_role("img", name=re.compile("Training and unseen rows"))).to_have_count(2)
-    expect(opened(page, "Errors")).to_contain_text("The mean error (prediction − outcome) differs most")
+    expect(opened(page, "Group by group")).to_contain_text("the mean error (prediction − outcome) differs most")
 
 
 def test_several_classes_have_a_matrix_of_their_own(open_as: Open) -> None:

@@ -63,6 +63,17 @@ def test_koopman_agrees_with_statsmodels_score_ratio(a: tuple[int, int], b: tupl
     assert koopman(*a, *b, 0.95) == pytest.approx(expected, rel=2e-3)
 
 
+@given(st.integers(1, 400), st.integers(1, 400), st.data(), st.sampled_from([0.5, 0.95, 0.9999]))
+def test_koopman_has_an_interval_for_any_counts(n: int, m: int, data: st.DataObject, level: float) -> None:
+    x, y = data.draw(st.integers(0, n)), data.draw(st.integers(0, m))
+    low, high = koopman(x, n, y, m, level)
+    assert 0 <= low <= high
+    if y > 0:
+        assert low <= (x / n) / (y / m) <= high
+    assert (low == 0) == (x == 0)
+    assert (high == np.inf) == (y == 0)
+
+
 def test_koopman_gives_the_published_example() -> None:
     # Koopman 1984, Biometrics 40:513: 36 of 40 against 16 of 80, 2.94 to 7.15 (citation from memory).
     assert koopman(36, 40, 16, 80, 0.95) == pytest.approx((2.94, 7.15), abs=5e-3)

@@ -213,6 +213,9 @@ def koopman(x1: float, n1: float, x2: float, n2: float, level: float) -> tuple[f
         return _score_chi2(x1, n1, x2, n2, exp(log_ratio)) - target
 
     start = log(point) if 0 < point < inf else log((x1 + 0.5) * (n2 + 0.5) / ((n1 + 0.5) * (x2 + 0.5)))
+    # With an empty cell the interval reaches to 0, or without end; the first guess may lie beyond its other end.
+    while excess(start) > 0 and not 0 < point < inf:
+        start += -1.0 if x1 == 0 else 1.0
     low = 0.0 if x1 == 0 else exp(brentq(excess, _beyond(excess, start, -1), start))
     high = inf if x2 == 0 else exp(brentq(excess, start, _beyond(excess, start, 1)))
     return low, high

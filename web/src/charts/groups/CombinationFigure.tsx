@@ -15,6 +15,8 @@ import { scaleOf } from "./scale";
 
 type Chart = Schemas["CombinationChart"];
 const AT_FIRST = 12;
+/** For who listens: the place in the table says it to who looks. */
+const HIDDEN = { position: "absolute", width: 1, height: 1, overflow: "hidden", clipPath: "inset(50%)", whiteSpace: "nowrap" } as const;
 
 interface CombinationFigureProps {
   chart: Chart;
@@ -191,8 +193,9 @@ function Matrix({ chart, measure, estimates, chosen, onChoose }: MatrixProps) {
                 return (
                   <Box component="td" key={column} sx={{ bgcolor: one && keyOf(one) === keyOf(chosen) ? "brook.pale" : "transparent" }}>
                     {one ? (
-                      <Box component="button" onClick={() => onChoose(keyOf(one))} aria-label={`${wordsOf(one)}: ${estimate ? interval(estimate) : "–"}`}
+                      <Box component="button" onClick={() => onChoose(keyOf(one))} title={estimate ? interval(estimate) : ""}
                         sx={{ all: "unset", cursor: "pointer", display: "flex", gap: 0.75, alignItems: "center", minHeight: 26, "&:focus-visible": { outline: 2, outlineColor: "primary.main" }, opacity: few(one, measure, estimates) ? 0.75 : 1 }}>
+                        <Box component="span" sx={HIDDEN}>{wordsOf(one)}: </Box>
                         {standingOf(one, measure, estimates) && <GaugeMark standing={standingOf(one, measure, estimates)} />}
                         <b style={{ fontWeight: 560 }}>{number(estimate?.value)}</b>
                         <Box component="span" sx={{ fontSize: 11, color: "brook.muted", whiteSpace: "nowrap" }}>n {count(estimate?.n ?? one.group.n)}{few(one, measure, estimates) ? ", few" : ""}{one.group === one.reference ? ", reference" : ""}</Box>
