@@ -11,7 +11,7 @@ from brookfall.core.bench import Bench
 from brookfall.core.environment import environment
 from brookfall.core.errors import UserError
 from brookfall.core.evidence import OTHER_PROCESSOR, Evidence, differences, evidence_of
-from brookfall.core.plan import CHECKS, Plan, standard_plan
+from brookfall.core.plan import CHECKS, ONCE_CALLED, Plan, standard_plan
 from brookfall.core.plan_file import plan_from_yaml, plan_to_yaml
 from brookfall.core.retest import retest as run_retest
 from brookfall.core.subject import subject_of
@@ -33,7 +33,9 @@ def main() -> None:
 @click.option("--plan", "plan_file", type=click.Path(exists=True, path_type=Path), help="A plan as YAML.")
 @click.option("--seed", type=click.IntRange(0, 2**32 - 1), help="Replaces the plan's seed, never the recipe's.")
 @click.option("--jobs", type=click.IntRange(1), default=1, show_default=True, help="Processes that fit.")
-@click.option("--only", multiple=True, type=click.Choice(CHECKS), help="Run only this check; may be repeated.")
+@click.option(
+    "--only", multiple=True, type=click.Choice((*CHECKS, *ONCE_CALLED)), help="Run only this check; may be repeated."
+)
 @click.option("--out", type=click.Path(path_type=Path), help="Where the evidence goes; else standard output.")
 def retest(
     package: Path, plan_file: Path | None, seed: int | None, jobs: int, only: tuple[str, ...], out: Path | None

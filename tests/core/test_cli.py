@@ -76,6 +76,14 @@ def test_every_kind_of_outcome_is_retested_and_replayed(make: object, tmp_path: 
     assert "bit for bit" in again.output
 
 
+def test_a_script_may_still_name_a_check_as_it_once_was(package: str, tmp_path: Path) -> None:
+    out = tmp_path / "evidence.json"
+    done = run("retest", package, "--only", "errors", "--only", "selection_pairs", "--out", str(out))
+    assert done.exit_code == 0, done.output
+    found = [exhibit["check"] for exhibit in json.loads(out.read_text())["exhibits"]]
+    assert found == ["groups", "combinations"]
+
+
 def test_on_another_processor_a_replay_allows_the_last_digits(package: str, tmp_path: Path) -> None:
     out = tmp_path / "evidence.json"
     assert run("retest", package, "--only", "holdout", "--out", str(out)).exit_code == 0

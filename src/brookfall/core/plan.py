@@ -49,13 +49,13 @@ CHECKS = (
 )
 """Every check, in the order of the seven questions."""
 
-_ONCE_CALLED = {
+ONCE_CALLED = {
     "selection": "groups",
     "errors": "groups",
     "selection_pairs": "combinations",
     "errors_pairs": "combinations",
 }
-"""Names that plan files may still have."""
+"""Names that plan files and scripts may still have."""
 
 _OF_A_CHOICE = ("profile", "association", "leaks", "repeats", "shift", "choice")
 
@@ -226,7 +226,7 @@ class Plan(BaseModel):
     def _as_now_called(cls, checks: object) -> object:
         if not isinstance(checks, list | tuple):
             return checks
-        return [_ONCE_CALLED.get(check, check) if isinstance(check, str) else check for check in checks]
+        return [ONCE_CALLED.get(check, check) if isinstance(check, str) else check for check in checks]
 
     @field_validator("harms")
     @classmethod
