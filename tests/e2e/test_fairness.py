@@ -34,7 +34,7 @@ def test_from_the_docket_to_a_finding_on_a_combination_by_keyboard(open_as: Open
     keys.press("0")
     selected = page.get_by_role("table", name="Cases").locator("tr.Mui-selected")
     expect(selected).to_be_visible()
-    for _ in range(60):
+    for _ in range(300):
         if "by keys" in selected.inner_text():
             break
         keys.press("ArrowDown")
