@@ -37,7 +37,7 @@ CRITERIA = (
 )
 COUNTED = CRITERIA[:8]
 LEVELS = (2, 4, 5, 2)
-SIMULATIONS, REPETITIONS = 1000, 50
+SIMULATIONS, REPETITIONS = 1000, 25
 SHARES = (1.0, 0.4, 0.2)
 """Of a group, how many are harmed."""
 
