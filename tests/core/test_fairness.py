@@ -175,7 +175,7 @@ def test_a_planted_pair_is_told_to_be_worse_than_either_ground_alone() -> None:
     worse = {group.levels for one in chart.combinations for group in one.groups if group.worse}
     assert worse == {("f", "old")}
     assert "sex f and age old" in found.answer
-    assert "neither ground alone shows it" in found.answer
+    assert "neither ground alone accounts for it" in found.answer
     against = [one for one in found.estimates if one.versus and "other than f" in str(one.versus.group)]
     assert against
     assert all((one.high or 0) < 0 for one in against if one.measure == "selection_rate_difference")

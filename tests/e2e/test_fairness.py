@@ -44,7 +44,7 @@ def test_from_the_docket_to_a_finding_on_a_combination_by_keyboard(open_as: Open
     expect(page.get_by_role("article")).to_be_visible()
     keys.press("]")
     article = page.get_by_role("article", name=re.compile("Combinations"))
-    expect(article).to_contain_text("neither ground alone shows it")
+    expect(article).to_contain_text("neither ground alone accounts for it")
     assert serious(page) == []
     # The list has one stop; arrows move in it, and back.
     chosen = page.get_by_role("table", name="Groups").locator("[aria-selected=true]")

@@ -45,7 +45,8 @@ class Member:
         if name not in SHARES:
             return measure(name, self.rows)
         share = self.share(name)
-        return share.figure().marked(few=share.n < FEW_ROWS) if share.n else absent(0, "no such row in this group")
+        few = share.n < FEW_ROWS or self.rows.few
+        return share.figure().marked(few=few) if share.n else absent(0, "no such row in this group")
 
     def share(self, name: str) -> Share:
         if isinstance(self.rows, ScoredNumbers):
@@ -67,10 +68,14 @@ class Member:
         return independent_difference(self.rate(name), self.against.rate(name))
 
     def ratio(self, name: str) -> Figure:
-        ours, theirs = self.share(name), self.against.share(name)
+        return self.ratio_to(self.against, name)
+
+    def ratio_to(self, other: "Member", name: str) -> Figure:
+        """The share in this group over that in another, marked where either has too few rows or both too few hits."""
+        ours, theirs = self.share(name), other.share(name)
         events = round(ours.value * ours.n + theirs.value * theirs.n)
         figure = ratio_of_shares(ours, theirs)
-        few = min(ours.n, theirs.n) < FEW_ROWS or max(events, 1) < FEW_EVENTS
+        few = min(ours.n, theirs.n) < FEW_ROWS or max(events, 1) < FEW_EVENTS or self.rows.few or other.rows.few
         return figure.marked(few=few) if figure.value is not None else figure
 
     @property

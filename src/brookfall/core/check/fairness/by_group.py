@@ -36,7 +36,6 @@ from brookfall.core.measure import power
 from brookfall.core.measure.curves import Series
 from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.groups import spread_figure
-from brookfall.core.measure.interval import ratio_of_shares
 from brookfall.core.measure.scored import Scored
 
 _DRAWS = 10_000
@@ -177,7 +176,9 @@ def _tables(bench: Bench, draft: Draft, read: Audited, page: Page, forced: list[
 
 def _selection(bench: Bench, draft: Draft, read: Audited, page: Page) -> TableView:
     compared = page[_RATE]
-    highest = max(compared, key=lambda one: draft.figure(one.rate).value or 0)
+    # A group too small to judge is nobody's yardstick, unless all are.
+    large = [one for one in compared if not draft.figure(one.rate).few]
+    highest = max(large or compared, key=lambda one: draft.figure(one.rate).value or 0)
     rows = []
     for one in compared:
         to_highest, chance = text("highest"), text("")
@@ -207,7 +208,7 @@ def _selection(bench: Bench, draft: Draft, read: Audited, page: Page) -> TableVi
 
 
 def _to_highest(member: Member, highest: Member) -> Figure:
-    figure = ratio_of_shares(member.share(_RATE), highest.share(_RATE))
+    figure = member.ratio_to(highest, _RATE)
     return figure.noted("29 CFR 1607.4(D)") if figure.value is not None else figure
 
 

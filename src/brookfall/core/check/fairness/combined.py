@@ -288,7 +288,7 @@ def _other_words(group: Group, attribute: str) -> str:
 
 
 def _table(draft: Draft, flat: Sequence[Compared]) -> list[TableView]:
-    """The judged comparisons that are outside, near, or unsettled, the clearest first."""
+    """The judged comparisons that are outside or near, the clearest first."""
     found = troubled(draft, flat)
     if not found:
         return []
@@ -345,6 +345,9 @@ def _worse_words(draft: Draft, worse: list[Worse]) -> str:
     )
     way = "lower" if one.lower else "higher"
     sharing = "either of its levels alone" if len(group.label) == 2 else "any two of its levels"
+    accounts = (
+        "neither ground alone accounts for it" if len(group.label) == 2 else "no two of its grounds account for it"
+    )
     others = len({tuple(each.compared.member.group.label.items()) for each in worse}) - 1
     more = f" {others} other group{'s stand' if others > 1 else ' stands'} so." if others else ""
     kind = _worst_kind(draft, one.compared)
@@ -355,7 +358,7 @@ def _worse_words(draft: Draft, worse: list[Worse]) -> str:
     )
     return (
         f"{first}. That is {way} than among the others who share {sharing}, by at least "
-        f"{wording.figure(differences[0], draft.level)}: neither ground alone shows it.{more}"
+        f"{wording.figure(differences[0], draft.level)}: {accounts}.{more}"
     )
 
 

@@ -65,13 +65,17 @@ class DirectUse:
                 "is not fairness: other columns may stand in for them."
             )
         rows = bench.some_unseen(_MOST_ROWS)
-        loss, splits = (ledger.scores(need) for need in influence_needs(bench))
+        of_influence, of_splits = influence_needs(bench)
+        loss, splits = ledger.scores(of_influence), ledger.scores(of_splits)
         places, tables, charts = {}, [], []
         for one in tried:
             read = ledger.scores(Need(bench.holdout.fit, one.reading(rows)))
             feature = bench.subject.features.index(one.feature)
             influence = draft.add(
-                "influence", figure_of_influence(loss[feature], len(rows)), part="unseen", feature=one.feature
+                "influence",
+                figure_of_influence(loss[feature], len(of_influence.reading.rows)),
+                part="unseen",
+                feature=one.feature,
             )
             any_change = draft.add("flipped", _any(bench, read), part="unseen", feature=one.feature)
             places[one.feature] = (any_change, influence, splits[feature, 0])
@@ -94,7 +98,9 @@ def _tried(bench: Bench) -> list[_Tried]:
         if cuts is not None:
             bands = np.digitize(column.values, cuts)
             # Each band by the middle of those who are in it.
-            middles = [_middle(column.values[(bands == band) & ~column.missing]) for band in range(len(cuts) + 1)]
+            middles = [
+                _middle(column.values[(bands == band) & ~column.missing], band, cuts) for band in range(len(cuts) + 1)
+            ]
             words = Bands(column=name, cuts=cuts, name=name).labels
             found.append(_Tried(name, tuple(middles), words, cuts, levels=False))
             continue
@@ -108,8 +114,11 @@ def _tried(bench: Bench) -> list[_Tried]:
     return [one for one in found if len(one.values) > 1]
 
 
-def _middle(values: NDArray[np.float64] | NDArray[np.int32]) -> float:
-    return float(np.median(values)) if len(values) else 0.0
+def _middle(values: NDArray[np.float64] | NDArray[np.int32], band: int, cuts: tuple[float, ...]) -> float:
+    """The median of those in the band; of a band that holds nobody, its end next to a cut."""
+    if len(values):
+        return float(np.median(values))
+    return cuts[band - 1] if band else float(np.nextafter(cuts[0], -np.inf))
 
 
 def _any(bench: Bench, read: NDArray[np.float64]) -> Figure:

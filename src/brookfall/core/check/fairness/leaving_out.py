@@ -140,6 +140,7 @@ def _parity(
     first = next(iter(parity.values()))
     worst = farthest(first, criterion)
     groups, rows, said = [], [], []
+    level = 1 - (1 - draft.level) / max(1, len(worst) * len(parity))
     for key, chosen in worst.items():
         before = draft.add(
             f"{criterion}_difference",
@@ -154,7 +155,7 @@ def _parity(
         for name, every in parity.items():
             one = next(each for each in every if _same(each, chosen) and _key(each) == key)
             place, change = _add(draft, criterion, name, one)
-            word = nearer(draft.figure(before), draft.figure(change), draft.level)
+            word = nearer(draft.figure(before), draft.figure(change), level)
             strip.append(StripRow(estimate=place, label=_short(name), colour="fold"))
             rows.append((text(_named(one)), text(name), at(place), at(change), text(word)))
             said.append((name, one, before, place, word))

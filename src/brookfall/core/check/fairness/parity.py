@@ -14,14 +14,14 @@ from brookfall.core.plan import Plan
 
 @dataclass(frozen=True, eq=False)
 class Both:
-    """A group under two models on the same rows; ``before`` is as submitted, ``after`` the other one."""
+    """A group under two models on the same rows: that from which the change is counted, and the other one."""
 
     read: Audited
     before: Member
     after: Member
 
     def change(self, measure: str) -> Figure:
-        """How much the group's difference to the reference grows, the other model less the submitted one.
+        """How much the group's difference to the reference grows, after less before.
 
         Paired inside the group and inside the reference (the same rows), square-and-add between them.
         """
@@ -64,7 +64,10 @@ def farthest(groups: Sequence[Both], measure: str) -> dict[tuple[str, str | None
 
 
 def nearer(before: Figure, change: Figure, level: float) -> str:
-    """Whether a change brings a difference nearer to none, in a word, as far as its interval tells."""
+    """Whether a change brings a difference nearer to none, in a word, as far as its interval at that level tells.
+
+    Of several changes told together the level is the simultaneous one.
+    """
     interval = change.interval(level)
     if before.value is None or change.value is None or interval is None or change.few:
         return "can't be judged"

@@ -375,7 +375,8 @@ def _answer(bench: Bench, draft: Draft, points: Sequence[MapPoint], tellers: dic
         (name, level), place = best
         ground = next(one for one in grounds_of(bench.subject, bench.plan) if one.name == name)
         figure = draft.figure(place)
-        interval = figure.interval(draft.level)
+        # The best of several is told by an interval for them all.
+        interval = figure.interval(1 - (1 - draft.level) / len(tellers))
         if interval is not None:
             can = "can be told" if interval[0] > 0.5 else "can't be told"
             said.append(
@@ -399,7 +400,7 @@ def _proxy_words(bench: Bench, draft: Draft, single: Sequence[MapPoint]) -> str:
     )
     if first.influence is not None:
         lost = draft.figure(first.influence)
-        interval = lost.interval(draft.level)
+        interval = lost.interval(1 - (1 - draft.level) / len(names))
         leans = interval is not None and interval[0] > 0
         said += (
             f", and the model leans on it: without its order {wording.measure_words(bench.plan.main_measure)} loses "
@@ -407,11 +408,7 @@ def _proxy_words(bench: Bench, draft: Draft, single: Sequence[MapPoint]) -> str:
             if leans
             else ", and the model is not shown to lean on it"
         )
-    return f"{said}.{f' So do {others}, less.' if others and first.influence is None else ''}{_also(others, first)}"
-
-
-def _also(others: str, first: MapPoint) -> str:
-    return f" Proxies too: {others}." if others and first.influence is not None else ""
+    return f"{said}.{f' Proxies too: {others}.' if others else ''}"
 
 
 def _weight(draft: Draft, one: MapPoint) -> tuple[bool, float]:

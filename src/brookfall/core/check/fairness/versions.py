@@ -30,10 +30,12 @@ class OverVersions:
         groups = both_of(bench, deciding_in_use(bench, ledger), bench.deciding(ledger))
         charts, tables = [], []
         told: list[tuple[str, Both, int, int, str]] = []
-        for measure in followed(bench.subject.outcome, bench.plan):
+        measures = followed(bench.subject.outcome, bench.plan)
+        level = 1 - (1 - draft.level) / max(1, len(measures) * len(groups))
+        for measure in measures:
             strips, rows = [], []
             for one in groups:
-                old, new, change, word = _add(draft, measure, one)
+                old, new, change, word = _add(draft, measure, one, level)
                 told.append((measure, one, old, new, word))
                 strips.append(
                     StripGroup(
@@ -71,7 +73,7 @@ def _named(one: Both) -> str:
     return one.before.group.words + (f", class {one.read.class_}" if one.read.class_ else "")
 
 
-def _add(draft: Draft, measure: str, one: Both) -> tuple[int, int, int, str]:
+def _add(draft: Draft, measure: str, one: Both, level: float) -> tuple[int, int, int, str]:
     """The difference to the reference of the version in use, of the submitted one, and what it changes by."""
     against = Versus(group=one.before.against.group.label)
     part, class_, group = one.read.part, one.read.class_, one.before.group.label
@@ -83,7 +85,7 @@ def _add(draft: Draft, measure: str, one: Both) -> tuple[int, int, int, str]:
     change = draft.add(
         f"{name}_change", one.change(measure), part=part, class_=class_, group=group, versus=Versus(model=IN_USE)
     )
-    return old, new, change, nearer(draft.figure(old), draft.figure(change), draft.level)
+    return old, new, change, nearer(draft.figure(old), draft.figure(change), level)
 
 
 def _answer(draft: Draft, version: str, told: list[tuple[str, Both, int, int, str]]) -> str:
