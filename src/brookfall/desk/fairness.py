@@ -4,7 +4,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy.orm import Session
 
 from brookfall.core.bench import Bench
-from brookfall.core.check.fairness.drafted import DraftedFinding, drafted_from
+from brookfall.core.check.fairness.drafted import CHECKS, DraftedFinding, drafted_from
 from brookfall.core.check.fairness.proxies import pairs_of
 from brookfall.core.errors import MissingError, UserError
 from brookfall.core.exhibit import Exhibit
@@ -106,5 +106,6 @@ def drafted_findings(session: Session, person: Person, case_id: int) -> list[Dra
 
 
 def _group_exhibits(session: Session, case: Case) -> list[Exhibit]:
+    """The exhibits that findings are drafted from, and no others: each is read back with all its series."""
     run = latest_run(session, case.id)
-    return [one for one in exhibits_now(session, case, run) if one.question == 6]
+    return [one for check in CHECKS for one in exhibits_now(session, case, run, check=check)]

@@ -1,7 +1,7 @@
 /** Groups made otherwise on the spot: other bands, levels taken together, another reference. Looked at, never kept. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../api/client";
 import { InlineChoice } from "../parts/Inline";
@@ -22,6 +22,22 @@ export function cutsIn(text: string): number[] | null {
   return cuts.every((cut, i) => i === 0 || cut > (cuts[i - 1] as number)) ? cuts : null;
 }
 
+/** The data's own levels that a group is made of: one, or those that were taken together. */
+export function levelsIn(group: string, levels: readonly string[]): string[] {
+  return levels.includes(group) ? [group] : group.split(" or ");
+}
+
+/** The groups that can be taken together: all but those of whom nothing was recorded, which is no level of the data. */
+export function mergeable(groups: readonly string[], levels: readonly string[]): string[] {
+  return groups.filter((group) => levelsIn(group, levels).every((level) => levels.includes(level)));
+}
+
+/** The groups of several levels that there are, less what goes into a new one, and the new one. */
+export function mergedWith(taken: readonly string[], groups: readonly string[], levels: readonly string[]): string[][] {
+  const kept = groups.filter((group) => !taken.includes(group)).map((group) => levelsIn(group, levels)).filter((one) => one.length > 1);
+  return [...kept, taken.flatMap((group) => levelsIn(group, levels))];
+}
+
 interface RegroupProps {
   caseId: number;
   /** The ground as it is shown now. */
@@ -35,7 +51,9 @@ export function Regroup({ caseId, ground, wanted, mayReview, onWant }: RegroupPr
   const name = ground.attribute;
   const groups = ground.groups.map((group) => group.replace(/ \(reference\)$/, ""));
   const [taken, setTaken] = useState<readonly string[]>([]);
-  const [text, setText] = useState((ground.cuts ?? []).join(", "));
+  const written = (ground.cuts ?? []).join(", ");
+  const [text, setText] = useState(written);
+  useEffect(() => setText(written), [written]);
   const [fault, setFault] = useState("");
   const without = <T,>(part: Record<string, T>) => Object.fromEntries(Object.entries(part).filter(([key]) => key !== name));
   const setCuts = () => {
@@ -45,9 +63,7 @@ export function Regroup({ caseId, ground, wanted, mayReview, onWant }: RegroupPr
     return onWant({ ...wanted, bands: { ...wanted.bands, [name]: cuts }, references: without(wanted.references) });
   };
   const together = () => {
-    const levels = taken.flatMap((group) => group.split(" or "));
-    const others = (wanted.merged[name] ?? []).filter((one) => !one.some((level) => levels.includes(level)));
-    onWant({ ...wanted, merged: { ...wanted.merged, [name]: [...others, levels] }, references: without(wanted.references) });
+    onWant({ ...wanted, merged: { ...wanted.merged, [name]: mergedWith(taken, groups, ground.levels ?? []) }, references: without(wanted.references) });
     setTaken([]);
   };
   return (
@@ -58,10 +74,10 @@ export function Regroup({ caseId, ground, wanted, mayReview, onWant }: RegroupPr
           Bands cut at <Box component="input" aria-label="Cuts between the bands" value={text} onChange={(event: React.ChangeEvent<HTMLInputElement>) => setText(event.target.value)} onKeyDown={(event: React.KeyboardEvent) => event.key === "Enter" && setCuts()} sx={{ font: "inherit", width: 130, minHeight: 24, border: 0, borderBottom: 1.5, borderColor: "primary.main", bgcolor: "transparent", color: "primary.main", fontWeight: 560 }} />{" "}
           <Button onClick={setCuts}>Band so</Button>
         </>
-      ) : groups.length > 2 && (
+      ) : groups.length > 2 && mergeable(groups, ground.levels ?? []).length > 1 && (
         <>
           Take together:{" "}
-          {groups.map((group) => (
+          {mergeable(groups, ground.levels ?? []).map((group) => (
             <label key={group} style={{ whiteSpace: "nowrap", marginRight: 10 }}>
               <input type="checkbox" checked={taken.includes(group)} onChange={(event) => setTaken(event.target.checked ? [...taken, group] : taken.filter((other) => other !== group))} /> {group}
             </label>
@@ -72,7 +88,7 @@ export function Regroup({ caseId, ground, wanted, mayReview, onWant }: RegroupPr
       {fault && <Box role="alert" sx={{ color: "brook.brick" }}>{fault}</Box>}
       {isChanged(wanted) && (
         <Box sx={{ color: "brook.ochre" }}>
-          Looked at otherwise than the plan says; nothing of this is kept. <Button onClick={() => { onWant(NO_CHANGE); setText((ground.cuts ?? []).join(", ")); }}>Back to the plan's groups</Button>{" "}
+          Looked at otherwise than the plan says; nothing of this is kept. <Button onClick={() => onWant(NO_CHANGE)}>Back to the plan's groups</Button>{" "}
           {mayReview && <Link to={`/cases/${caseId}/plan`}>Set it in the plan</Link>}
         </Box>
       )}

@@ -3,7 +3,7 @@ import { MemoryRouter } from "react-router";
 import { ThemeProvider } from "@mui/material/styles";
 import { describe, expect, it, vi } from "vitest";
 import type { Estimate, Schemas } from "../../api/client";
-import { cutsIn, isChanged, NO_CHANGE, Regroup } from "../../screens/Regroup";
+import { cutsIn, isChanged, levelsIn, mergeable, mergedWith, NO_CHANGE, Regroup } from "../../screens/Regroup";
 import { theme } from "../../theme";
 
 vi.mock("../Curves", () => ({ default: () => null }));
@@ -44,6 +44,14 @@ describe("groups made otherwise", () => {
   it("reads cuts that rise and no others", () => {
     expect(cutsIn("25, 40 65")).toEqual([25, 40, 65]);
     for (const text of ["", "a", "40, 25", "25, 25", "1 2 x"]) expect(cutsIn(text)).toBeNull();
+  });
+  it("keeps what was taken together before, and never splits a level that says or", () => {
+    const levels = ["a", "b", "c", "owner or tenant"];
+    expect(levelsIn("owner or tenant", levels)).toEqual(["owner or tenant"]);
+    expect(levelsIn("a or b", levels)).toEqual(["a", "b"]);
+    expect(mergedWith(["c", "owner or tenant"], ["a or b", "c", "owner or tenant"], levels)).toEqual([["a", "b"], ["c", "owner or tenant"]]);
+    expect(mergeable(["a or b", "c", "owner or tenant", "not recorded"], levels)).toEqual(["a or b", "c", "owner or tenant"]);
+    expect(mergedWith(["a or b", "c"], ["a or b", "c", "owner or tenant"], levels)).toEqual([["a", "b", "c"]]);
   });
   it("is a change where any part of it says something", () => {
     expect(isChanged(NO_CHANGE)).toBe(false);

@@ -36,7 +36,7 @@ export function ProxyFigure({ chart, estimates, asTable, caseId }: ProxyFigurePr
           Every feature by how strongly it goes with <InlineChoice name="Attribute" value={attribute} disabled={false} onSet={setAttribute} options={options} />, and by what the score loses without its order. Upper right: proxies that the model leans on. A dot leads to the distribution behind it.
         </Box>
       }>
-      <Map points={points} caseId={caseId} />
+      <Spots points={points} caseId={caseId} />
       <Box sx={{ my: 0.5 }}>
         {asked ? <PairList caseId={caseId} /> : <Button onClick={() => setAsked(true)}>Pairs of features that together go with an attribute</Button>}
       </Box>
@@ -44,7 +44,7 @@ export function ProxyFigure({ chart, estimates, asTable, caseId }: ProxyFigurePr
   );
 }
 
-function Map({ points, caseId }: { points: readonly Point[]; caseId: number }) {
+function Spots({ points, caseId }: { points: readonly Point[]; caseId: number }) {
   const { vars } = useTheme();
   const go = useNavigate();
   const [width, height] = [WIDTH - LEFT - 20, HEIGHT - TOP - 44];

@@ -4,7 +4,7 @@ import { useEffect, useState } from "react";
 import type { Plan as PlanBody, Schemas } from "../../api/client";
 import { InlineChoice } from "../../parts/Inline";
 import { count, percent } from "../../wording";
-import { cutsIn } from "../Regroup";
+import { cutsIn, mergeable, mergedWith } from "../Regroup";
 
 type Harm = NonNullable<PlanBody["harms"]>[number];
 
@@ -77,15 +77,14 @@ function GroundLine({ ground, plan, off, set }: { ground: Schemas["GroundFacts"]
         onSet={(level) => set({ references: level ? { ...plan.references, [name]: level } : without(plan.references) })} />
       {cuts && <>, in bands cut at <Cuts name={name} cuts={cuts} off={off} onSet={(next) => set({ bands: { ...plan.bands, [name]: next } })} /></>}
       {merged.length > 0 && <>; taken together {merged.map((one) => one.join(" with ")).join(", ")} {!off && <Box component="button" onClick={() => set({ merged: without(plan.merged) })} sx={{ font: "inherit", color: "primary.main", border: 0, bgcolor: "transparent", cursor: "pointer", minHeight: 24 }}>apart again</Box>}</>}
-      {!cuts && !off && groups.length > 2 && <>; <InlineChoice name={`Take levels of ${name} together`} value="" disabled={off} options={[["", "take two together"] as const, ...neighbours(groups).map(([a, b]) => [`${a}\u0000${b}`, `${a} with ${b}`] as const)]} onSet={(pair) => pair && set({ merged: { ...plan.merged, [name]: [...merged.filter((one) => !pair.split("\u0000").some((level) => level.split(" or ").some((each) => one.includes(each)))), pair.split("\u0000").flatMap((level) => level.split(" or "))] } })} /></>}
+      {!cuts && !off && groups.length > 2 && <>; <InlineChoice name={`Take levels of ${name} together`} value="" disabled={off} options={[["", "take two together"] as const, ...neighbours(mergeable(groups.map((group) => group.level), ground.levels ?? [])).map(([a, b]) => [`${a}\u0000${b}`, `${a} with ${b}`] as const)]} onSet={(pair) => pair && set({ merged: { ...plan.merged, [name]: mergedWith(pair.split("\u0000"), groups.map((group) => group.level), ground.levels ?? []) } })} /></>}
       <Box component="span" sx={{ color: "text.secondary", fontSize: 12 }}> {sizes}</Box>
     </Box>
   );
 }
 
 /** Every two groups, those that stand side by side first. */
-function neighbours(groups: readonly Schemas["GroupFacts"][]): [string, string][] {
-  const levels = groups.map((group) => group.level);
+function neighbours(levels: readonly string[]): [string, string][] {
   const pairs = levels.flatMap((one, i) => levels.slice(i + 1).map((other, j): [number, [string, string]] => [j, [one, other]]));
   return pairs.sort((a, b) => a[0] - b[0]).map(([, pair]) => pair);
 }
