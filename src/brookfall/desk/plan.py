@@ -5,7 +5,7 @@ from sqlalchemy.orm import Session
 from brookfall.core.bench import RECIPE, SCORES, Bench
 from brookfall.core.check.fairness.before import grounds_before
 from brookfall.core.errors import StaleError, UserError
-from brookfall.core.judge.grounds import ground_of
+from brookfall.core.judge.grounds import missing_grounds
 from brookfall.core.plan import MAIN_MEASURES, Plan, Shares, checks_of
 from brookfall.core.recipe.families import family_of
 from brookfall.core.retest import Asked, ask, jobs_of
@@ -60,7 +60,7 @@ def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
         claims=len(submission.claims),
         owner_split=_owner_split(submission, roles),
         versions=versions_to_compare(session, case.model, case.outcome, case.id),
-        missing_grounds=_missing_grounds(plan, roles),
+        missing_grounds=missing_grounds(roles.protected, plan.policy.grounds),
         grounds=list(grounds_before(bench)) if bench else [],
         outcome=submission.model.outcome,
         main_measures={name: measure_words(name) for name in MAIN_MEASURES.get(submission.model.outcome, ())},
@@ -124,12 +124,6 @@ def _owner_split(submission: Submission, roles: Roles) -> str | None:
         f"The owner's own split is {100 - 100 * split.test:g}/{100 * split.test:g} with seed {split.seed}. "
         "Claims are recomputed on a split of that size."
     )
-
-
-def _missing_grounds(plan: Plan, roles: Roles) -> list[str]:
-    grounds = plan.policy.grounds
-    named = {ground_of(name, grounds) for name in roles.protected}
-    return [ground for ground in grounds if ground not in named]
 
 
 def _positive(roles: Roles, bench: Bench | None) -> str:

@@ -93,11 +93,12 @@ _LONGEST_LABEL = 26
 
 def ranking(title: str, heading: str, entries: Sequence[tuple[str, int, str]], most: int = 12) -> StripChart:
     """A strip of the first so many entries under one heading: label, place of the estimate, colour."""
-    rows = tuple(StripRow(estimate=place, label=_cut(label), colour=colour) for label, place, colour in entries[:most])
+    rows = tuple(StripRow(estimate=place, label=cut(label), colour=colour) for label, place, colour in entries[:most])
     return StripChart(title=title, unit="", groups=(StripGroup(label=heading, rows=rows),))
 
 
-def _cut(label: str) -> str:
+def cut(label: str) -> str:
+    """A label short enough to stand beside a strip."""
     return label if len(label) <= _LONGEST_LABEL else f"{label[: _LONGEST_LABEL - 1]}…"
 
 

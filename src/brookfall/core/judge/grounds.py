@@ -1,6 +1,7 @@
 """The grounds on which people must not be treated worse, and the words by which columns name them."""
 
 import re
+from collections.abc import Iterable
 
 WORDS: dict[str, tuple[str, ...]] = {
     "age": ("age", "aged", "dob", "birth", "birthday", "birthdate", "born"),
@@ -15,6 +16,16 @@ WORDS: dict[str, tuple[str, ...]] = {
 """Standard words; a policy may name grounds of its own, which are known by their own words."""
 
 _PIECES = re.compile(r"[A-Z]?[a-z]+|[A-Z]+(?![a-z])")
+
+
+def missing_grounds(columns: Iterable[str], grounds: tuple[str, ...]) -> list[str]:
+    """The grounds of the list that none of these columns names, in the list's order.
+
+    >>> missing_grounds(("sex",), ("age", "sex"))
+    ['age']
+    """
+    named = {ground_of(column, grounds) for column in columns}
+    return [ground for ground in grounds if ground not in named]
 
 
 def ground_of(column: str, grounds: tuple[str, ...]) -> str | None:

@@ -25,7 +25,7 @@ from brookfall.core.check.fairness.audit import (
     widest,
 )
 from brookfall.core.check.fairness.criteria import Criterion, Kind, criteria_of
-from brookfall.core.check.fairness.groups import Group
+from brookfall.core.check.fairness.groups import Group, words_of
 from brookfall.core.exhibit import (
     Cell,
     Combination,
@@ -283,8 +283,8 @@ def _worse_table(worse: list[Worse]) -> list[TableView]:
 
 def _other_words(group: Group, attribute: str) -> str:
     """Those who share all levels but one: ``others with sex female``."""
-    shared = Group({name: level for name, level in group.label.items() if name != attribute}, group.members)
-    return f"others with {shared.words}"
+    shared = {name: level for name, level in group.label.items() if name != attribute}
+    return f"others with {words_of(shared)}"
 
 
 def _table(draft: Draft, flat: Sequence[Compared]) -> list[TableView]:

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from pydantic import BaseModel, ConfigDict
 
 from brookfall.core import wording
+from brookfall.core.check.fairness.groups import words_of
 from brookfall.core.exhibit import CombinationChart, Estimate, Exhibit
 from brookfall.core.judge.limit import Standing
 from brookfall.core.plan import Plan
@@ -95,7 +96,7 @@ def _worse(exhibit: Exhibit) -> set[tuple[str, ...]]:
 
 def _draft(exhibit: Exhibit, group: dict[str, str], found: Sequence[Estimate], plan: Plan) -> DraftedFinding:
     outside = [one for one in found if one.standing is Standing.OUTSIDE] or list(found)
-    words = _group_words(group)
+    words = words_of(group)
     measures = list(dict.fromkeys(_base(one.measure) for one in outside))
     rests = _rests(exhibit, group, measures[0])
     sentences = [_sentence(exhibit, one) for one in outside]
@@ -137,13 +138,9 @@ def _base(measure: str) -> str:
     return measure
 
 
-def _group_words(group: dict[str, str]) -> str:
-    return wording.listed([f"{name.replace('_', ' ')} {level}" for name, level in group.items()])
-
-
 def _sentence(exhibit: Exhibit, one: Estimate) -> str:
     """The rates on both sides, the comparison with its interval, and how it stands."""
-    name, words = _base(one.measure), _group_words(one.group or {})
+    name, words = _base(one.measure), words_of(one.group or {})
     limit = "" if one.limit is None else f" ({one.limit.words})"
     stands = "is outside the limit" if one.standing is Standing.OUTSIDE else "crosses the limit"
     where = f"on the {(one.part or '').replace('_', '-')} rows" + (f", class {one.class_}" if one.class_ else "")
@@ -157,7 +154,7 @@ def _sentence(exhibit: Exhibit, one: Estimate) -> str:
         ""
         if own is None or other is None
         else f"Of {wording.count(own.n)} {among} with {words}, {wording.percent(own.value)} {verb} {where}, against "
-        f"{wording.percent(other.value)} of {wording.count(other.n)} with {_group_words(one.versus.group)}, the "
+        f"{wording.percent(other.value)} of {wording.count(other.n)} with {words_of(one.versus.group)}, the "
         "reference. "
     )
     return f"{rates}The {kind} of {_interval(one, 2 if kind == 'ratio' else 3)} {stands}{limit}."
@@ -198,9 +195,7 @@ def _rests(exhibit: Exhibit, group: dict[str, str], measure: str) -> list[str]:
         return []
     told = [
         f"{_interval(one, 3)} against others with "
-        + _group_words(
-            {n: level for n, level in (one.versus.group or {}).items() if not level.startswith("other than ")}
-        )
+        + words_of({n: level for n, level in (one.versus.group or {}).items() if not level.startswith("other than ")})
         for one in found
         if one.versus is not None
     ]

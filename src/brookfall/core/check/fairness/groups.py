@@ -119,7 +119,7 @@ class Group:
 
     @cached_property
     def words(self) -> str:
-        return wording.listed([f"{attribute.replace('_', ' ')} {level}" for attribute, level in self.label.items()])
+        return words_of(self.label)
 
     @property
     def levels(self) -> str:
@@ -127,6 +127,15 @@ class Group:
 
     def __len__(self) -> int:
         return len(self.members)
+
+
+def words_of(label: dict[str, str]) -> str:
+    """The levels of a group with their attributes, in words.
+
+    >>> words_of({"sex": "f", "age_band": "65+"})
+    'sex f and age band 65+'
+    """
+    return wording.listed([f"{attribute.replace('_', ' ')} {level}" for attribute, level in label.items()])
 
 
 def groups_of(grounds: Sequence[Ground], order: int) -> tuple[Group, ...]:

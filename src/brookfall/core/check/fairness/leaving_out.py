@@ -95,7 +95,7 @@ def _cost(
     }
     rows = (
         StripRow(estimate=whole, label=_SUBMITTED, colour="recipe"),
-        *(StripRow(estimate=place, label=_short(name), colour="fold") for name, place in places.items()),
+        *(StripRow(estimate=place, label=shown.cut(name), colour="fold") for name, place in places.items()),
     )
     strips = shown.strips(
         "What leaving out costs in score", [(main, StripGroup(label=shown.in_words(main), rows=rows))]
@@ -105,10 +105,6 @@ def _cost(
     words = wording.measure_words(main)
     table = TableView(title="Score", columns=("", words, "better as submitted by"), rows=tuple(body))
     return strips, table, costs
-
-
-def _short(name: str) -> str:
-    return name if len(name) <= 26 else f"{name[:25]}…"
 
 
 def _cost_words(bench: Bench, draft: Draft, variants: Variants, costs: dict[str, int]) -> str:
@@ -151,15 +147,15 @@ def _parity(
             versus=Versus(group=chosen.before.against.group.label),
         )
         strip = [StripRow(estimate=before, label=_SUBMITTED, colour="recipe")]
-        rows.append((text(_named(chosen)), text(_SUBMITTED), at(before), text("–"), text("")))
+        rows.append((text(chosen.words), text(_SUBMITTED), at(before), text("–"), text("")))
         for name, every in parity.items():
             one = next(each for each in every if _same(each, chosen) and _key(each) == key)
             place, change = _add(draft, criterion, name, one)
             word = nearer(draft.figure(before), draft.figure(change), level)
-            strip.append(StripRow(estimate=place, label=_short(name), colour="fold"))
-            rows.append((text(_named(one)), text(name), at(place), at(change), text(word)))
+            strip.append(StripRow(estimate=place, label=shown.cut(name), colour="fold"))
+            rows.append((text(one.words), text(name), at(place), at(change), text(word)))
             said.append((name, one, before, place, word))
-        groups.append(StripGroup(label=_named(chosen), rows=tuple(strip)))
+        groups.append(StripGroup(label=chosen.words, rows=tuple(strip)))
     if not groups:
         return [], [], ""
     words = wording.measure_words(criterion)
@@ -178,10 +174,6 @@ def _key(one: Both) -> tuple[str, str | None]:
 
 def _same(one: Both, other: Both) -> bool:
     return one.before.group.label == other.before.group.label
-
-
-def _named(one: Both) -> str:
-    return one.before.group.words + (f", class {one.read.class_}" if one.read.class_ else "")
 
 
 def _add(draft: Draft, criterion: str, name: str, one: Both) -> tuple[int, int]:
@@ -213,7 +205,7 @@ def _parity_words(draft: Draft, words: str, said: list[tuple[str, Both, int, int
     mine = [one for one in said if one[0] == last]
     _, both, before, after, word = max(mine, key=lambda one: abs(draft.figure(one[2]).value or 0.0))
     return (
-        f"The difference in {words} of {_named(both)} to the reference goes from "
+        f"The difference in {words} of {both.words} to the reference goes from "
         f"{wording.figure(draft.figure(before), draft.level)} to {wording.figure(draft.figure(after), draft.level)}: "
         f"{word}."
     )

@@ -12,7 +12,7 @@ from brookfall.core.check.fairness.groups import Group, grounds_of
 from brookfall.core.exhibit import Cell, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
-from brookfall.core.judge.grounds import ground_of
+from brookfall.core.judge.grounds import ground_of, missing_grounds
 from brookfall.core.measure.interval import proportion
 from brookfall.core.table.change import JoinSample
 
@@ -51,13 +51,6 @@ class NotCollected:
         return draft.write(" ".join(said), tables=tuple(tables))
 
 
-def missing_grounds(bench: Bench) -> list[str]:
-    """Grounds on the policy's list that no protected column names, in the list's order."""
-    grounds = bench.plan.policy.grounds
-    named = {ground_of(name, grounds) for name in bench.subject.roles.protected}
-    return [ground for ground in grounds if ground not in named]
-
-
 def _joined(bench: Bench) -> list[_Joined]:
     came = {
         name: change.sample
@@ -86,7 +79,10 @@ def _coverage(bench: Bench, draft: Draft, joined: list[_Joined]) -> TableView:
                 text(from_sample.get(name, "the data themselves")),
             )
         )
-    body += [(text(ground), text("none"), text("0"), text("–"), text("–")) for ground in missing_grounds(bench)]
+    body += [
+        (text(ground), text("none"), text("0"), text("–"), text("–"))
+        for ground in missing_grounds(bench.subject.roles.protected, bench.plan.policy.grounds)
+    ]
     return TableView(
         title="The policy's grounds, and what is recorded of them",
         columns=("ground", "column", "rows", "share of rows", "comes from"),
@@ -128,7 +124,10 @@ def _likeness(one: _Joined, rows: list[tuple[Cell, ...]]) -> TableView:
 
 
 def _missing_words(bench: Bench) -> str:
-    missing, listed = missing_grounds(bench), bench.plan.policy.grounds
+    missing, listed = (
+        missing_grounds(bench.subject.roles.protected, bench.plan.policy.grounds),
+        bench.plan.policy.grounds,
+    )
     if not missing:
         return "Every ground on the policy's list is marked among the columns."
     are = "is" if len(missing) == 1 else "are"

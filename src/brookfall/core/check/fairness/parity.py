@@ -20,6 +20,10 @@ class Both:
     before: Member
     after: Member
 
+    @property
+    def words(self) -> str:
+        return self.before.group.words + (f", class {self.read.class_}" if self.read.class_ else "")
+
     def change(self, measure: str) -> Figure:
         """How much the group's difference to the reference grows, after less before.
 

@@ -39,14 +39,14 @@ class OverVersions:
                 told.append((measure, one, old, new, word))
                 strips.append(
                     StripGroup(
-                        label=_named(one),
+                        label=one.words,
                         rows=(
                             StripRow(estimate=old, label=f"{used.version}, in use", colour="reference"),
                             StripRow(estimate=new, label="submitted", colour="recipe"),
                         ),
                     )
                 )
-                rows.append((text(_named(one)), at(old), at(new), at(change), text(word)))
+                rows.append((text(one.words), at(old), at(new), at(change), text(word)))
             words = wording.measure_words(measure)
             charts.append(
                 StripChart(
@@ -67,10 +67,6 @@ class OverVersions:
                 )
             )
         return draft.write(_answer(draft, used.version, told), charts=tuple(charts), tables=tuple(tables))
-
-
-def _named(one: Both) -> str:
-    return one.before.group.words + (f", class {one.read.class_}" if one.read.class_ else "")
 
 
 def _add(draft: Draft, measure: str, one: Both, level: float) -> tuple[int, int, int, str]:
@@ -103,6 +99,6 @@ def _answer(draft: Draft, version: str, told: list[tuple[str, Both, int, int, st
     )
     return (
         f"{said} The largest of those that come {word}: the difference in {wording.measure_words(measure)} of "
-        f"{_named(both)} goes from {wording.figure(draft.figure(old), draft.level)} to "
+        f"{both.words} goes from {wording.figure(draft.figure(old), draft.level)} to "
         f"{wording.figure(draft.figure(new), draft.level)}."
     )
