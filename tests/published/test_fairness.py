@@ -170,9 +170,9 @@ def test_power_is_that_of_statsmodels_and_cohens_arcsine(rate: float, difference
     needed = NormalIndPower().solve_power(effect_size=h, alpha=0.05, power=0.8, ratio=1.0, alternative="two-sided")
     assert power.effect(rate, rate - difference) == pytest.approx(h)
     assert power.rows_to_show(rate, difference) == pytest.approx(needed, abs=1)
-    smallest = power.smallest_shown(rate, needed, needed)
+    smallest = power.smallest_shown(rate, needed, needed) or 0.0
     assert smallest == pytest.approx(difference, rel=1e-4)
-    shown = power.chance_to_show(rate, rate - difference, needed, needed)
+    shown = NormalIndPower().power(power.effect(rate, rate - smallest), needed, 0.05, ratio=1)
     assert shown == pytest.approx(0.8, abs=1e-4)
 
 
@@ -188,17 +188,19 @@ def test_no_share_is_far_enough_where_groups_are_tiny() -> None:
     assert power.rows_to_show(0.02, 0.05) is not None
 
 
-@given(st.floats(0.05, 0.6), st.floats(0.2, 0.9), st.floats(0.1, 0.9))
-def test_chouldechovas_identity_holds_in_every_confusion_matrix(base: float, found: float, picked: float) -> None:
-    # Chouldechova 2017 (Big Data 5:153), eq. 2.6: it is an identity, so any matrix must keep it.
-    tp, fn = base * found, base * (1 - found)
-    fp = (1 - base) * picked
-    worth = tp / (tp + fp)
-    assert parity.forced_false_positives(base, found, worth) == pytest.approx(picked)
-    assert (tp + fp) == pytest.approx(found * base / worth)
-    assert fn + tp == pytest.approx(base)
-    assert parity.ratio_of_selection(base, 0.3) == pytest.approx(base / 0.3)
-    assert parity.ratio_of_false_positives(base, base) == pytest.approx(1)
+@given(st.floats(0.05, 0.6), st.floats(0.05, 0.6), st.floats(0.2, 0.9), st.floats(0.3, 0.95))
+def test_equal_found_and_equal_worth_force_the_other_rates_apart(
+    one: float, two: float, found: float, worth: float
+) -> None:
+    # Chouldechova 2017 (Big Data 5:153), eq. 2.6: an identity of confusion matrices, so any two must keep it.
+    picked, selected = [], []
+    for base in (one, two):
+        tp = base * found
+        fp = tp * (1 - worth) / worth
+        picked.append(fp / (1 - base))
+        selected.append(tp + fp)
+    assert parity.ratio_of_false_positives(one, two) == pytest.approx(picked[0] / picked[1])
+    assert parity.ratio_of_selection(one, two) == pytest.approx(selected[0] / selected[1])
 
 
 def test_a_fair_model_is_seldom_accused() -> None:

@@ -6,17 +6,6 @@ perfect or selects nobody (Kleinberg, Mullainathan & Raghavan 2016).
 """
 
 
-def forced_false_positives(base_rate: float, found: float, worth: float) -> float:
-    """The false positive rate that a base rate, a true positive rate and a predictive value leave, all in (0, 1).
-
-    Above 1 where they can't all be so.
-
-    >>> round(forced_false_positives(0.3, 0.7, 0.6), 4)
-    0.2
-    """
-    return base_rate / (1 - base_rate) * (1 - worth) / worth * found
-
-
 def ratio_of_false_positives(base_rate: float, other: float) -> float:
     """How many times the other group's false positive rate a group has, where TPR and PPV are equal.
 

@@ -5,7 +5,7 @@ By the arcsine of the root, which makes the variance of a share the same everywh
 
 from math import asin, ceil, sin, sqrt
 
-from scipy.special import ndtr, ndtri
+from scipy.special import ndtri
 
 POWER = 0.8
 """Samples in which a difference that is there should show: four of five (common practice)."""
@@ -18,17 +18,6 @@ def effect(one: float, other: float) -> float:
     0.1002
     """
     return 2 * asin(sqrt(one)) - 2 * asin(sqrt(other))
-
-
-def chance_to_show(one: float, other: float, n: float, n_other: float, level: float = 0.95) -> float:
-    """How often a difference of these shares shows in samples of n and n_other rows, at a two-sided level.
-
-    >>> round(chance_to_show(0.65, 0.45, 50, 50), 4)
-    0.5257
-    """
-    spread = sqrt(1 / n + 1 / n_other)
-    distance, quantile = abs(effect(one, other)) / spread, float(ndtri((1 + level) / 2))
-    return float(ndtr(distance - quantile) + ndtr(-distance - quantile))
 
 
 def smallest_shown(rate: float, n: float, n_other: float, level: float = 0.95) -> float | None:
