@@ -488,3 +488,16 @@ def test_a_ratio_to_a_rate_of_nought_is_not_called_too_small() -> None:
     assert "there is no ratio" in (ratio.note or "")
     assert "1 can't be computed" in found.answer
     assert "too small" not in found.answer
+
+
+def test_chance_and_power_stand_among_the_estimates() -> None:
+    found = exhibit_of(subject(people(500)), "groups")
+    by_measure = {name: [e for e in found.estimates if e.measure == name] for name in _COMPUTED}
+    groups = len([e for e in found.estimates if e.measure == "selection_rate_ratio" and e.limit])
+    assert {name: len(some) for name, some in by_measure.items()} == dict.fromkeys(_COMPUTED, groups)
+    assert all("no interval" in (e.note or "") for some in by_measure.values() for e in some)
+    for e in by_measure["smallest_difference_shown"]:
+        assert f"{100 * (e.value or 0):.1f} points" in str(found.tables)
+
+
+_COMPUTED = ("under_four_fifths_by_chance", "smallest_difference_shown", "rows_to_show_5_points")

@@ -187,7 +187,10 @@ def _selection(bench: Bench, draft: Draft, read: Audited, page: Page) -> TableVi
             to_highest = at(
                 _add(draft, read, one.member, "selection_rate_ratio", figure, Versus(group=highest.member.group.label))
             )
-            chance = text(wording.percent(by_chance(one.member, highest.member, bench.plan.seed)))
+            share = by_chance(one.member, highest.member, bench.plan.seed)
+            known = Figure(share, len(one.member.group), note=f"no interval: simulated, {_DRAWS} pairs of groups")
+            _add(draft, read, one.member, "under_four_fifths_by_chance", known)
+            chance = text(wording.percent(share))
         rows.append(
             (
                 text(_called(one.member)),
@@ -320,7 +323,7 @@ def _power(draft: Draft, read: Audited, page: Page) -> TableView:
         (
             text(_called(one.member)),
             text(wording.count(len(one.member.group))),
-            *(text(cell) for cell in _power_cells(draft, one)),
+            *(text(cell) for cell in _told_power(draft, read, one)),
         )
         for one in page[_RATE]
         if one.member.reference is not None
@@ -333,12 +336,29 @@ def _power(draft: Draft, read: Audited, page: Page) -> TableView:
     )
 
 
-def _power_cells(draft: Draft, one: Compared) -> tuple[str, str]:
+def _told_power(draft: Draft, read: Audited, one: Compared) -> tuple[str, str]:
+    """The cells of the power table, their numbers among the estimates too."""
+    for measure, value in zip(
+        ("smallest_difference_shown", "rows_to_show_5_points"), _power_of(draft, one), strict=True
+    ):
+        note = "no interval: it follows from the sizes and the reference's rate" if value is not None else "none shows"
+        _add(draft, read, one.member, measure, Figure(value, len(one.member.group), note=note))
+    return _power_cells(draft, one)
+
+
+def _power_of(draft: Draft, one: Compared) -> tuple[float | None, int | None]:
+    """The smallest difference of selection that these rows show, and the rows a group that 5 points take."""
     usual, ours = one.member.against.share(_RATE), one.member.share(_RATE)
     if not 0 < usual.value < 1:
-        return "–", "–"
+        return None, None
     smallest = power.smallest_shown(usual.value, ours.counts()[1], usual.counts()[1], draft.level)
-    needed = power.rows_to_show(usual.value, _POINTS, draft.level)
+    return smallest, power.rows_to_show(usual.value, _POINTS, draft.level)
+
+
+def _power_cells(draft: Draft, one: Compared) -> tuple[str, str]:
+    smallest, needed = _power_of(draft, one)
+    if not 0 < one.member.against.share(_RATE).value < 1:
+        return "–", "–"
     return (
         "none" if smallest is None else f"{100 * smallest:.1f} points",
         "–" if needed is None else wording.count(needed),
