@@ -26,19 +26,19 @@ from sklearn.neighbors import KNeighborsClassifier
 from sklearn.tree import DecisionTreeClassifier
 from threadpoolctl import threadpool_limits
 
-from brookfall.core.bench import Bench
+from brookfall.core.check.bench import Bench
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.ledger import MemoryLedger
 from brookfall.core.fit.request import DialReading, FitJob, LeftOutReading, Reading
 from brookfall.core.fit.run import run_fits
-from brookfall.core.measure import depth, groups
-from brookfall.core.measure.measures import measure
+from brookfall.core.measure import group_spread, rank_measures
+from brookfall.core.measure.registry import measure
 from brookfall.core.measure.scored import Scored
-from brookfall.core.plan import standard_plan
+from brookfall.core.plan.plan import standard_plan
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.resample.folds import k_folds
-from brookfall.core.retest import ask, evaluate, jobs_of
-from brookfall.core.subject import Subject
+from brookfall.core.retest.run import ask, evaluate, jobs_of
+from brookfall.core.submission.subject import Subject
 from brookfall.core.table.roles import Roles
 from brookfall.core.table.table import Column, Table
 
@@ -142,7 +142,9 @@ def auc_interval() -> list[Line]:
 def _on_two_threads(rows: Scored) -> np.ndarray:
     other = Scored(key="other half", outcomes=rows.outcomes, scores=rows.scores, threshold=0.5)
     with ThreadPoolExecutor(2) as pool:
-        return np.concatenate(list(pool.map(lambda one: depth.rank_draws("auc", one, _RESAMPLES // 2), (rows, other))))
+        return np.concatenate(
+            list(pool.map(lambda one: rank_measures.rank_draws("auc", one, _RESAMPLES // 2), (rows, other)))
+        )
 
 
 NAMES = (
@@ -192,9 +194,9 @@ def group_counts() -> list[Line]:
         ).by_group
 
     def ours() -> tuple[np.ndarray, np.ndarray]:
-        cells = groups.joint_cells(rows, group, 8)
-        drawn = groups.resampled(NAMES, cells, _RESAMPLES, np.random.default_rng(5))
-        return groups.of_cells(NAMES, cells), np.quantile(drawn, [0.025, 0.975], axis=1)
+        cells = group_spread.joint_cells(rows, group, 8)
+        drawn = group_spread.resampled(NAMES, cells, _RESAMPLES, np.random.default_rng(5))
+        return group_spread.of_cells(NAMES, cells), np.quantile(drawn, [0.025, 0.975], axis=1)
 
     slow, frame = clocked(by_hand)
     fast, (values, _) = clocked(ours, 3)

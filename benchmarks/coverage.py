@@ -14,12 +14,12 @@ from pathlib import Path
 import numpy as np
 from scipy.special import expit, logit, softmax
 
-from brookfall.core.measure.compare import paired
 from brookfall.core.measure.counts import share_rows
-from brookfall.core.measure.depth import DEPTH, rank_value
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.interval import independent_difference, ratio_of_shares, share_of
-from brookfall.core.measure.measures import measure
+from brookfall.core.measure.paired_tests import paired
+from brookfall.core.measure.rank_measures import DEPTH, rank_value
+from brookfall.core.measure.registry import measure
 from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
 
 LARGE = 2_000_000

@@ -13,19 +13,19 @@ from sklearn.metrics import accuracy_score
 from threadpoolctl import threadpool_limits
 
 from benchmarks.core import clocked
-from brookfall.core.bench import Bench
+from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Draft
-from brookfall.core.check.fairness.audit import Audited, compare, members_of, tell_p
-from brookfall.core.check.fairness.criteria import OF_DECISIONS
-from brookfall.core.check.fairness.groups import Ground
-from brookfall.core.exhibit import Exhibit
-from brookfall.core.judge.limit import Standing
-from brookfall.core.measure.groups import resampled, spread
+from brookfall.core.check.groups.audit import Audited, compare, members_of, tell_p
+from brookfall.core.check.groups.criteria import OF_DECISIONS
+from brookfall.core.check.groups.protected_groups import Ground
+from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.evidence.limit import Standing
+from brookfall.core.measure.group_spread import resampled, spread
 from brookfall.core.measure.scored import Scored
-from brookfall.core.plan import standard_plan
+from brookfall.core.plan.plan import standard_plan
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.retest import retest
-from brookfall.core.subject import Subject
+from brookfall.core.retest.run import retest
+from brookfall.core.submission.subject import Subject
 from brookfall.core.table.infer import column_from_text
 from brookfall.core.table.roles import Roles
 from brookfall.core.table.table import Column, Table

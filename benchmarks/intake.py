@@ -16,12 +16,12 @@ from pathlib import Path
 import numpy as np
 import pandas as pd
 
-from brookfall.core.look.where import Between, rows_where
+from brookfall.core.foundation.parallel_map import together
 from brookfall.core.measure.association import strengths
+from brookfall.core.retest.screening.rows_of_issue import Between, rows_where
+from brookfall.core.table.duplicate_rows import group_of_each
 from brookfall.core.table.profile import profile_column
 from brookfall.core.table.read import read_table
-from brookfall.core.table.repeats import group_of_each
-from brookfall.core.together import together
 from brookfall.launch.house import House
 
 PROJECT = Path(__file__).resolve().parents[1]

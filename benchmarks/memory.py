@@ -17,15 +17,15 @@ from sklearn.tree import DecisionTreeClassifier
 from threadpoolctl import threadpool_limits
 
 from benchmarks.core import clocked, problem, subject_of
-from brookfall.core.bench import Bench
+from brookfall.core.check.bench import Bench
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.ledger import MemoryLedger
 from brookfall.core.fit.request import FitJob, InfluenceReading, ScoreReading
-from brookfall.core.measure.labels import contradicted, noise
-from brookfall.core.plan import standard_plan
+from brookfall.core.measure.confident_learning import contradicted, noise
+from brookfall.core.plan.plan import standard_plan
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.retest import ask, evaluate, jobs_of
-from brookfall.core.subject import Subject
+from brookfall.core.retest.run import ask, evaluate, jobs_of
+from brookfall.core.submission.subject import Subject
 from brookfall.core.table.roles import Roles
 from brookfall.core.table.table import Column, Table
 

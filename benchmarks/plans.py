@@ -13,17 +13,17 @@ from http.cookiejar import CookieJar
 from pathlib import Path
 from urllib.request import HTTPCookieProcessor, OpenerDirector, Request, build_opener
 
-from brookfall.core.bench import Bench
+from brookfall.core.check.bench import Bench
 from brookfall.core.fit.request import FitJob
 from brookfall.core.fit.run import run_fits
-from brookfall.core.plan import standard_plan
-from brookfall.core.retest import ask, jobs_of, retest
-from brookfall.core.subject import Subject, subject_of
+from brookfall.core.plan.plan import standard_plan
+from brookfall.core.retest.run import ask, jobs_of, retest
 from brookfall.core.submission.package import package_from_files
+from brookfall.core.submission.subject import Subject, subject_of
 from brookfall.demo import packages
 from brookfall.demo.seed import PASSWORD
 from brookfall.launch.house import House, workers_wanted
-from brookfall.launch.whole import start_whole
+from brookfall.launch.start import start_whole
 
 PROJECT = Path(__file__).resolve().parents[1]
 CASES = {

@@ -8,7 +8,7 @@ from playwright.sync_api import Page, sync_playwright
 
 from brookfall.demo.seed import PASSWORD
 from brookfall.launch.house import House
-from brookfall.launch.whole import start_whole
+from brookfall.launch.start import start_whole
 
 PROJECT = Path(__file__).resolve().parents[1]
 FOLDER = PROJECT / "docs" / "screenshots"

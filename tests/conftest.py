@@ -8,11 +8,11 @@ import numpy as np
 import pytest
 import yaml
 
-from brookfall.core.bench import Bench
+from brookfall.core.check.bench import Bench
 from brookfall.core.judge.policy import default_policy
-from brookfall.core.plan import Folds, Plan, Shares, checks_of
-from brookfall.core.subject import Subject, subject_of
+from brookfall.core.plan.plan import Folds, Plan, Shares, checks_of
 from brookfall.core.submission.package import Package, package_from_files
+from brookfall.core.submission.subject import Subject, subject_of
 from brookfall.launch.house import House
 
 PROJECT = Path(__file__).resolve().parents[1]

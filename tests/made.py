@@ -3,16 +3,16 @@
 import numpy as np
 import pandas as pd
 
-from brookfall.core.bench import Bench
-from brookfall.core.exhibit import Estimate, Exhibit
+from brookfall.core.check.bench import Bench
+from brookfall.core.evidence.exhibit import Estimate, Exhibit
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.request import FitJob, Reading, ScoreReading
 from brookfall.core.measure.scored import Numbers, Scored, ScoredClasses, ScoredNumbers
-from brookfall.core.recipe.family.family import Outcome
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.retest import retest
-from brookfall.core.subject import Subject
+from brookfall.core.retest.run import retest
+from brookfall.core.submission.subject import Subject
 from brookfall.core.table.infer import column_from_text
+from brookfall.core.table.outcome import Outcome
 from brookfall.core.table.roles import Roles
 from brookfall.core.table.table import Table
 from tests.conftest import small_plan

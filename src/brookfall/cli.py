@@ -7,17 +7,17 @@ from pathlib import Path
 import click
 from pydantic import ValidationError
 
-from brookfall.core.bench import Bench
-from brookfall.core.environment import environment
-from brookfall.core.errors import UserError
-from brookfall.core.evidence import OTHER_PROCESSOR, Evidence, differences, evidence_of
-from brookfall.core.plan import CHECKS, ONCE_CALLED, Plan, standard_plan
-from brookfall.core.plan_file import plan_from_yaml, plan_to_yaml
-from brookfall.core.retest import retest as run_retest
-from brookfall.core.subject import subject_of
+from brookfall.core.check.bench import Bench
+from brookfall.core.foundation.environment import environment
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.plan.plan import CHECKS, ONCE_CALLED, Plan, standard_plan
+from brookfall.core.plan.yaml_file import plan_from_yaml, plan_to_yaml
+from brookfall.core.retest.evidence_file import OTHER_PROCESSOR, Evidence, differences, evidence_of
+from brookfall.core.retest.run import retest as run_retest
 from brookfall.core.submission.added import with_added
 from brookfall.core.submission.package import Package, open_package
-from brookfall.send import send_package
+from brookfall.core.submission.subject import subject_of
+from brookfall.upload import send_package
 
 _FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
 

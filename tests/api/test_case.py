@@ -12,18 +12,18 @@ from flask import Flask
 from sqlalchemy import func, select, text
 from sqlalchemy.exc import OperationalError
 
-from brookfall.core.bench import Bench
-from brookfall.core.evidence import Evidence, differences
-from brookfall.core.plan import Plan
-from brookfall.core.retest import ask, jobs_of, retest
-from brookfall.core.subject import subject_of
+from brookfall.core.check.bench import Bench
+from brookfall.core.plan.plan import Plan
+from brookfall.core.retest.evidence_file import Evidence, differences
+from brookfall.core.retest.run import ask, jobs_of, retest
 from brookfall.core.submission.package import package_from_files
+from brookfall.core.submission.subject import subject_of
 from brookfall.demo.seed import PASSWORD
 from brookfall.launch.house import House
+from brookfall.records.audit_log import RecordEntry, verify
 from brookfall.records.cases import Blob, Case, StoredColumn
 from brookfall.records.database import engine, transaction
-from brookfall.records.trail import RecordEntry, verify
-from brookfall.records.work import Fit, Reading, RunFit
+from brookfall.records.runs import Fit, Reading, RunFit
 from tests.api.conftest import Visitor
 from tests.api.packages import submit
 from tests.conftest import files_of

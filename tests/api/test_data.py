@@ -6,11 +6,11 @@ from typing import Any
 import numpy as np
 import pytest
 
-from brookfall.core.bench import Bench
-from brookfall.core.evidence import Evidence, differences
-from brookfall.core.retest import retest
-from brookfall.core.subject import subject_of
+from brookfall.core.check.bench import Bench
+from brookfall.core.retest.evidence_file import Evidence, differences
+from brookfall.core.retest.run import retest
 from brookfall.core.submission.package import package_from_files
+from brookfall.core.submission.subject import subject_of
 from tests.api.conftest import Visitor
 from tests.api.packages import submit
 from tests.api.test_case import finished, plan_of, taken
@@ -204,7 +204,7 @@ def test_a_large_table_is_looked_at_by_a_worker(
     import time
 
     iris, base = taken(visitor, "large", faulty())
-    monkeypatch.setattr("brookfall.desk.look.AT_ONCE", 10)
+    monkeypatch.setattr("brookfall.desk.screening.AT_ONCE", 10)
     assert iris.get(f"{base}/look") == {"ready": False, "fault": None, "look": None}
     deadline = time.monotonic() + 60
     while not iris.get(f"{base}/look")["ready"]:

@@ -6,13 +6,13 @@ import pytest
 import yaml
 from sqlalchemy import select
 
-from brookfall.core.evidence import Evidence
-from brookfall.core.plan import Plan
+from brookfall.core.plan.plan import Plan
+from brookfall.core.retest.evidence_file import Evidence
 from brookfall.demo.seed import PASSWORD
 from brookfall.launch.house import House
+from brookfall.records.audit_log import RecordEntry
 from brookfall.records.cases import Case
 from brookfall.records.database import transaction
-from brookfall.records.trail import RecordEntry
 from tests.api.conftest import Visitor
 from tests.api.test_case import finished, plan_of, taken
 

@@ -9,7 +9,7 @@ import pytest
 import yaml
 from flask import Flask
 
-from brookfall.engine.intake import take_in, waiting_drafts
+from brookfall.engine.uploads import take_in, waiting_drafts
 from brookfall.launch.house import House
 from brookfall.records.database import transaction
 from brookfall.records.drafts import Draft, DraftFile, DraftPiece
@@ -219,16 +219,16 @@ def test_what_is_withdrawn_is_not_made_a_case(visitor: SignIn, app: Flask, monke
     with transaction() as session:
         session.get_one(Draft, draft).state = "waiting"
 
-    from brookfall.engine import intake
+    from brookfall.engine import uploads
 
-    made = intake.become
+    made = uploads.become
 
     def withdrawn_meanwhile(*args: object) -> int:
         case_id = made(*args)  # type: ignore[arg-type]
         assert nell.ask("DELETE", f"/api/drafts/{draft}/submission").json["state"] == "open"
         return case_id
 
-    monkeypatch.setattr(intake, "become", withdrawn_meanwhile)
+    monkeypatch.setattr(uploads, "become", withdrawn_meanwhile)
     take_in(draft)
     seen = nell.get(f"/api/drafts/{draft}")
     assert (seen["state"], seen["case_id"], len(seen["files"])) == ("open", None, 2)
@@ -242,7 +242,7 @@ def test_a_fault_of_ours_is_told_and_the_draft_stays(
     draft = sent(nell, named("5"))
     with transaction() as session:
         session.get_one(Draft, draft).state = "waiting"
-    monkeypatch.setattr("brookfall.engine.intake.become", lambda *_: 1 // 0)
+    monkeypatch.setattr("brookfall.engine.uploads.become", lambda *_: 1 // 0)
     take_in(draft)
     seen = nell.get(f"/api/drafts/{draft}")
     assert (seen["state"], seen["fault"]["detail"]) == ("open", "A fault in Brookfall; it was logged.")

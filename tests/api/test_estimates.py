@@ -7,17 +7,17 @@ from dataclasses import replace
 import pytest
 from sqlalchemy import func, select, text
 
-from brookfall.core.bench import Bench
+from brookfall.core.check.bench import Bench
 from brookfall.core.fit.request import FitJob, ScoreReading
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.subject import subject_of
 from brookfall.core.submission.package import package_from_files
-from brookfall.desk.estimate import try_and_keep
-from brookfall.engine import work
+from brookfall.core.submission.subject import subject_of
+from brookfall.desk.time_estimate import try_and_keep
+from brookfall.engine import runs
 from brookfall.launch.house import House
 from brookfall.records.config import config
 from brookfall.records.database import alone, engine, transaction
-from brookfall.records.work import Trial
+from brookfall.records.runs import Trial
 from tests.api.conftest import Visitor
 from tests.api.test_case import finished, plan_of, taken
 from tests.conftest import files_of, rows_csv, small_plan
@@ -82,14 +82,14 @@ def test_a_name_is_held_by_one_alone(stores: House) -> None:
 
 def test_a_fit_over_its_limit_fails_and_the_next_is_made(stores: House, monkeypatch: pytest.MonkeyPatch) -> None:
     short = replace(config(), fit_seconds=0.3)
-    monkeypatch.setattr(work, "config", lambda: short)
+    monkeypatch.setattr(runs, "config", lambda: short)
     slow = Recipe(family="adaboost", settings={"trees": 3000, "depth": 6})
     bench = Bench(subject_of(package_from_files(files_of())), small_plan(checks=["holdout"]))
     rows, test = bench.parts["training"], bench.parts["test"]
     jobs = [FitJob(bench.fit(rows, recipe), (ScoreReading(test),)) for recipe in (slow, bench.recipe)]
-    laid = work.Laid(bench, {"holdout": 1})
+    laid = runs.Laid(bench, {"holdout": 1})
     laid.jobs.update({job.fit.key: job for job in jobs})
-    first, second = (work._execute(laid, job.fit.key) for job in jobs)
+    first, second = (runs._execute(laid, job.fit.key) for job in jobs)
     assert first.failure is not None
     assert "longer than its limit of 0.3 seconds" in first.failure
     assert second.failure is None

@@ -8,11 +8,11 @@ from collections.abc import Callable
 import pyarrow.parquet as pq
 import pytest
 
-from brookfall.core.bench import Bench
-from brookfall.core.evidence import Evidence, differences
-from brookfall.core.retest import retest
-from brookfall.core.subject import subject_of
+from brookfall.core.check.bench import Bench
+from brookfall.core.retest.evidence_file import Evidence, differences
+from brookfall.core.retest.run import retest
 from brookfall.core.submission.package import package_from_files
+from brookfall.core.submission.subject import subject_of
 from brookfall.launch.house import House
 from tests.api.conftest import Visitor
 from tests.api.test_case import finished, ran, taken

@@ -4,13 +4,13 @@ from collections.abc import Callable
 
 import pytest
 
-from brookfall.core.bench import Bench
-from brookfall.core.evidence import differences
-from brookfall.core.exhibit import Exhibit
-from brookfall.core.plan import Plan
-from brookfall.core.retest import retest
-from brookfall.core.subject import subject_of
+from brookfall.core.check.bench import Bench
+from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.plan.plan import Plan
+from brookfall.core.retest.evidence_file import differences
+from brookfall.core.retest.run import retest
 from brookfall.core.submission.package import package_from_files
+from brookfall.core.submission.subject import subject_of
 from brookfall.demo import packages
 from brookfall.launch.house import House
 from tests.api.conftest import Visitor

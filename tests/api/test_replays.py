@@ -10,12 +10,12 @@ from sqlalchemy import select, update
 
 from brookfall.engine.replays import carry_out, waiting_replays
 from brookfall.launch.house import House
+from brookfall.records.audit_log import RecordEntry
 from brookfall.records.base import now
 from brookfall.records.database import transaction
+from brookfall.records.findings_and_decisions import StoredEstimate, StoredExhibit
 from brookfall.records.ledger import packed
-from brookfall.records.outcome import StoredEstimate, StoredExhibit
-from brookfall.records.trail import RecordEntry
-from brookfall.records.work import Reading, Replay, RunFit
+from brookfall.records.runs import Reading, Replay, RunFit
 from tests.api.conftest import Visitor
 from tests.api.test_case import finished, plan_of, ran, taken
 from tests.conftest import files_of, rows_csv

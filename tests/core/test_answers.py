@@ -6,15 +6,15 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from brookfall.core import wording
-from brookfall.core.bench import Bench
-from brookfall.core.exhibit import Exhibit
-from brookfall.core.judge.limit import Limit
+from brookfall.core.check.bench import Bench
+from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.evidence.limit import Limit
+from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.retest import retest
-from brookfall.core.subject import Subject, subject_of
+from brookfall.core.retest.run import retest
 from brookfall.core.submission.package import package_from_files
+from brookfall.core.submission.subject import Subject, subject_of
 from tests.conftest import files_of, small_plan
 
 

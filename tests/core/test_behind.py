@@ -10,16 +10,16 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brookfall.core.behind import Behind, Found, needs_behind, rows_behind, scored_of
-from brookfall.core.bench import OUT_OF_FOLD, Bench
-from brookfall.core.errors import UserError
-from brookfall.core.exhibit import Exhibit, LineChart, MatrixChart, RowsOf, ThresholdChart
+from brookfall.core.check.bench import OUT_OF_FOLD, Bench
+from brookfall.core.evidence.exhibit import Exhibit, LineChart, MatrixChart, RowsOf, ThresholdChart
 from brookfall.core.fit.ledger import MemoryLedger
 from brookfall.core.fit.run import run_fits
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.scored import Scored
-from brookfall.core.retest import ask, evaluate, jobs_of
-from brookfall.core.subject import subject_of
+from brookfall.core.retest.rows_behind import Behind, Found, needs_behind, rows_behind, scored_of
+from brookfall.core.retest.run import ask, evaluate, jobs_of
 from brookfall.core.submission.package import package_from_files
+from brookfall.core.submission.subject import subject_of
 from brookfall.core.table.infer import column_from_text
 from brookfall.core.table.table import Column, Table
 from brookfall.core.table.write import csv_of, harmless, parquet_of

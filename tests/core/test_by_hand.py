@@ -9,12 +9,12 @@ import sklearn.metrics as reference
 from sklearn.linear_model import LinearRegression, LogisticRegression
 from sklearn.preprocessing import StandardScaler
 
-from brookfall.core.bench import Bench
-from brookfall.core.exhibit import Estimate, Exhibit
-from brookfall.core.plan import MAIN_MEASURES
+from brookfall.core.check.bench import Bench
+from brookfall.core.evidence.exhibit import Estimate, Exhibit
+from brookfall.core.plan.plan import MAIN_MEASURES
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.retest import retest
-from brookfall.core.subject import Subject
+from brookfall.core.retest.run import retest
+from brookfall.core.submission.subject import Subject
 from tests.conftest import small_plan
 from tests.core.test_outcomes import OUTCOMES, people, subject
 

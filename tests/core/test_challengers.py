@@ -5,17 +5,17 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from brookfall.core.bench import Bench
-from brookfall.core.check.simpler.better import brackets_of
-from brookfall.core.check.simpler.challengers import challengers_of
-from brookfall.core.exhibit import Exhibit
+from brookfall.core.check.bench import Bench
+from brookfall.core.check.shared.better_model import brackets_of
+from brookfall.core.check.shared.challengers import challengers_of
+from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.execute import FitResult, execute
 from brookfall.core.fit.ledger import MemoryLedger
-from brookfall.core.judge.limit import Standing
-from brookfall.core.plan import MAIN_MEASURES, Plan
+from brookfall.core.plan.plan import MAIN_MEASURES, Plan
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.retest import ask, evaluate, jobs_of, retest
-from brookfall.core.subject import Subject
+from brookfall.core.retest.run import ask, evaluate, jobs_of, retest
+from brookfall.core.submission.subject import Subject
 from tests.core.test_unseen import frame, plan, subject
 from tests.made import binary_rows, scored, subject_of_frame
 

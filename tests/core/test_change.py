@@ -8,14 +8,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import TypeAdapter, ValidationError
 
-from brookfall.core.errors import UserError
-from brookfall.core.look.where import Alike, Between, Gaps, InTwoParts, Says, rows_where
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.retest.screening.rows_of_issue import Alike, Between, Gaps, InTwoParts, Says, rows_where
 from brookfall.core.submission.datapackage import described
 from brookfall.core.submission.package import Package, package_from_files
+from brookfall.core.table.append_rows import stack
 from brookfall.core.table.change import Bands, Change, DropRepeats, JoinSample, ReadAs, WordsAreMissing, apply
+from brookfall.core.table.duplicate_rows import first_of_each, group_of_each, in_other
 from brookfall.core.table.infer import column_from_text
-from brookfall.core.table.repeats import first_of_each, group_of_each, in_other
-from brookfall.core.table.stack import stack
 from brookfall.core.table.table import Table
 
 

@@ -5,17 +5,17 @@ import re
 import numpy as np
 import pytest
 
-from brookfall.core.bench import Bench
-from brookfall.core.errors import UserError
-from brookfall.core.exhibit import Exhibit
-from brookfall.core.judge.limit import Standing
+from brookfall.core.check.bench import Bench
+from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.evidence.limit import Standing
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure import choice
 from brookfall.core.measure.choice import Picked, picked_from
-from brookfall.core.plan import Plan, standard_plan
+from brookfall.core.plan.plan import Plan, standard_plan
 from brookfall.core.recipe.family.choice import ConditionalLogit, Occasions
-from brookfall.core.retest import retest
-from brookfall.core.subject import Subject, subject_of
+from brookfall.core.retest.run import retest
 from brookfall.core.submission.package import package_from_files
+from brookfall.core.submission.subject import Subject, subject_of
 from brookfall.demo.packages import visit_slot
 from tests.conftest import declaration, files_of
 

@@ -8,12 +8,12 @@ import yaml
 from click.testing import CliRunner, Result
 
 from brookfall.cli import main
-from brookfall.core.bench import Bench
-from brookfall.core.evidence import Evidence, differences, evidence_of
-from brookfall.core.marks import LabelMark
-from brookfall.core.retest import retest
-from brookfall.core.subject import subject_of
+from brookfall.core.check.bench import Bench
+from brookfall.core.retest.evidence_file import Evidence, differences, evidence_of
+from brookfall.core.retest.run import retest
+from brookfall.core.submission.label_marks import LabelMark
 from brookfall.core.submission.package import open_package
+from brookfall.core.submission.subject import subject_of
 from brookfall.demo import packages
 from tests.conftest import files_of
 

@@ -3,18 +3,18 @@
 import pandas as pd
 import pytest
 
-from brookfall.core.bench import BASELINE, OUT_OF_FOLD, Bench
+from brookfall.core.check.bench import BASELINE, OUT_OF_FOLD, Bench
 from brookfall.core.check.check import Written
-from brookfall.core.compare import Candidate, candidates, compare_models, needs_of
-from brookfall.core.errors import UserError
-from brookfall.core.exhibit import StripChart
+from brookfall.core.evidence.exhibit import StripChart
 from brookfall.core.fit.ledger import MemoryLedger
 from brookfall.core.fit.request import Rows, gather
 from brookfall.core.fit.run import run_fits
-from brookfall.core.measure.measures import measure
-from brookfall.core.plan import InUse
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.measure.registry import measure
+from brookfall.core.plan.plan import InUse
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.subject import subject_of
+from brookfall.core.retest.compare_models import Candidate, candidates, compare_models, needs_of
+from brookfall.core.submission.subject import subject_of
 from tests.core import test_outcomes as made
 from tests.core.test_supplied import BY_KEY, LOGISTIC, binary_scores, opened, parted
 from tests.core.test_unseen import frame, plan, subject

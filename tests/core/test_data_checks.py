@@ -6,11 +6,11 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from brookfall.core.bench import Bench
-from brookfall.core.exhibit import Exhibit
+from brookfall.core.check.bench import Bench
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.retest import retest
-from brookfall.core.subject import Subject
+from brookfall.core.retest.run import retest
+from brookfall.core.submission.subject import Subject
 from tests.conftest import small_plan
 from tests.made import subject_of_frame, table_of
 

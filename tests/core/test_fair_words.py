@@ -8,18 +8,20 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brookfall.core.check.fairness import words
-from brookfall.core.check.fairness.criteria import OF_DECISIONS, criteria_of
-from brookfall.core.check.fairness.forced import CLASHES, base_rates_apart, clash_words, clashing
-from brookfall.core.check.fairness.groups import Ground
-from brookfall.core.check.fairness.parity import followed, nearer
-from brookfall.core.check.fairness.proxies import as_column, crossed, mean_of_folds
+from brookfall.core.check.fairness.proxies import mean_of_folds
+from brookfall.core.check.groups import group_wording
+from brookfall.core.check.groups.criteria import OF_DECISIONS, criteria_of
+from brookfall.core.check.groups.incompatible_criteria import CLASHES, base_rates_apart, clash_words, clashing
+from brookfall.core.check.groups.parity_change import followed, nearer
+from brookfall.core.check.groups.protected_groups import Ground
+from brookfall.core.check.groups.proxy_strength import as_column, crossed
+from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.fit.request import FlipReading
-from brookfall.core.judge.limit import Limit, Standing, rows_to_settle, stand
+from brookfall.core.judge.standing import rows_to_settle, stand
 from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.interval import proportion
-from brookfall.core.plan import Harm, standard_plan
-from brookfall.core.plan_facts import HARM_WORDS, plan_facts
+from brookfall.core.plan.facts import HARM_WORDS, plan_facts
+from brookfall.core.plan.plan import Harm, standard_plan
 from brookfall.core.recipe.recipe import Recipe
 from tests.made import read, subject_of_frame
 
@@ -52,13 +54,13 @@ def figure(value: float, half: float, n: int = 400) -> Figure:
     ],
 )
 def test_fair_is_said_only_where_all_was_judged_and_within(standings: list[Standing | None], expected: str) -> None:
-    assert expected in words.nothing_shown(standings)
+    assert expected in group_wording.nothing_shown(standings)
 
 
 def test_a_tally_names_what_could_not_be_computed_by_itself() -> None:
-    assert words.tally([]) == "There is nothing to compare."
-    assert words.tally([Standing.OUTSIDE]) == "Of 1 comparison 1 outside."
-    assert words.tally([Standing.WITHIN, None], 2) == (
+    assert group_wording.tally([]) == "There is nothing to compare."
+    assert group_wording.tally([Standing.OUTSIDE]) == "Of 1 comparison 1 outside."
+    assert group_wording.tally([Standing.WITHIN, None], 2) == (
         "Of 4 comparisons 1 within, 1 too small to judge and 2 can't be computed."
     )
 
@@ -74,12 +76,12 @@ def test_a_tally_names_what_could_not_be_computed_by_itself() -> None:
     ],
 )
 def test_size_and_chance_are_told_apart(value: float, p: float, expected: str) -> None:
-    assert words.four_fifths_words(Figure(value, 90), p) == expected
+    assert group_wording.four_fifths_words(Figure(value, 90), p) == expected
 
 
 def test_the_four_fifths_rule_says_nothing_of_few_rows_or_none() -> None:
-    assert words.four_fifths_words(Figure(0.5, 9).marked(few=True), 0.01) == "too few to judge"
-    assert words.four_fifths_words(absent(0, "no such row"), None) == "–"
+    assert group_wording.four_fifths_words(Figure(0.5, 9).marked(few=True), 0.01) == "too few to judge"
+    assert group_wording.four_fifths_words(absent(0, "no such row"), None) == "–"
 
 
 # Rows that would settle, and p values.

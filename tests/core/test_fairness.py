@@ -6,18 +6,18 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from brookfall.core.bench import Bench
-from brookfall.core.check.fairness.audit import members_of
-from brookfall.core.check.fairness.combined import Combined, _left_out_words, _rate_of_others, _triples
-from brookfall.core.check.fairness.drafted import drafted_from
-from brookfall.core.check.fairness.groups import Ground
-from brookfall.core.check.fairness.proxies import pairs_of, strongest
-from brookfall.core.exhibit import CombinationChart, Exhibit, GroundChart, GroupThresholds, ProxyMap
-from brookfall.core.judge.limit import Standing
-from brookfall.core.plan import InUse
+from brookfall.core.check.bench import Bench
+from brookfall.core.check.fairness.group_combinations import Combined, _left_out_words, _rate_of_others, _triples
+from brookfall.core.check.groups.audit import members_of
+from brookfall.core.check.groups.draft_findings import drafted_from
+from brookfall.core.check.groups.protected_groups import Ground
+from brookfall.core.check.groups.proxy_strength import pairs_of, strongest
+from brookfall.core.evidence.exhibit import CombinationChart, Exhibit, GroundChart, GroupThresholds, ProxyMap
+from brookfall.core.evidence.limit import Standing
+from brookfall.core.plan.plan import InUse
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.retest import retest
-from brookfall.core.subject import Subject
+from brookfall.core.retest.run import retest
+from brookfall.core.submission.subject import Subject
 from brookfall.core.table.change import JoinSample
 from tests.made import bench_with, estimate, exhibit_of, scored, scores_on, subject_of_frame
 

@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 from sklearn.linear_model import LogisticRegression
 
 from brookfall.core.recipe.families import OWN, families, recipe_in_words, resolved_settings, source_of
-from brookfall.core.recipe.family.bayes import MixedBayes
-from brookfall.core.recipe.page import families_page
+from brookfall.core.recipe.family.naive_bayes import MixedBayes
+from brookfall.core.recipe.family_pages import families_page
 from brookfall.core.recipe.recipe import Recipe
 from tests.core.test_outcomes import people
 from tests.made import scores_on, subject_of_frame

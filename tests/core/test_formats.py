@@ -6,12 +6,12 @@ import pytest
 import yaml
 
 from brookfall.api.describe import DOCS, descriptions
-from brookfall.core.bench import Bench
-from brookfall.core.errors import UserError
-from brookfall.core.evidence import Evidence, evidence_of
-from brookfall.core.plan import Plan, checks_of, standard_plan
+from brookfall.core.check.bench import Bench
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.plan.plan import Plan, checks_of, standard_plan
 from brookfall.core.resample.part_names import part_name
-from brookfall.core.retest import retest
+from brookfall.core.retest.evidence_file import Evidence, evidence_of
+from brookfall.core.retest.run import retest
 from brookfall.core.submission.package import read_declaration
 from tests.conftest import small_plan
 

@@ -6,11 +6,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brookfall.core.bench import Bench
-from brookfall.core.check.fairness.audit import members_of
-from brookfall.core.check.fairness.before import grounds_before
-from brookfall.core.check.fairness.groups import NOT_RECORDED, Ground, grounds_of, groups_of, reference
-from brookfall.core.plan import Plan
+from brookfall.core.check.bench import Bench
+from brookfall.core.check.groups.audit import members_of
+from brookfall.core.check.groups.ground_facts import grounds_before
+from brookfall.core.check.groups.protected_groups import NOT_RECORDED, Ground, grounds_of, groups_of, reference
+from brookfall.core.plan.plan import Plan
 from tests.conftest import small_plan
 from tests.made import scored, subject_of_frame
 

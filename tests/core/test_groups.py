@@ -7,13 +7,13 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from brookfall.core.bench import Bench
-from brookfall.core.check.fairness.audit import Member, members_of, refuse_unprotected
-from brookfall.core.check.fairness.by_group import four_fifths_by_chance
-from brookfall.core.check.fairness.groups import Group, families, grounds_of, groups_of, reference
-from brookfall.core.errors import UserError
+from brookfall.core.check.bench import Bench
+from brookfall.core.check.fairness.group_by_group import four_fifths_by_chance
+from brookfall.core.check.groups.audit import Member, members_of, refuse_unprotected
+from brookfall.core.check.groups.protected_groups import Group, families, grounds_of, groups_of, reference
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.scored import Scored
-from brookfall.core.subject import Subject
+from brookfall.core.submission.subject import Subject
 from brookfall.core.table.infer import column_from_text
 from brookfall.core.table.roles import Roles
 from brookfall.core.table.table import Table

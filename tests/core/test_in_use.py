@@ -6,16 +6,16 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from brookfall.core.bench import Bench
-from brookfall.core.check.simpler.in_use import deciding_in_use
-from brookfall.core.exhibit import Estimate, Exhibit
+from brookfall.core.check.bench import Bench
+from brookfall.core.check.shared.in_use_fits import deciding_in_use
+from brookfall.core.evidence.exhibit import Estimate, Exhibit
+from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import MemoryLedger
 from brookfall.core.fit.run import run_fits
-from brookfall.core.judge.limit import Standing
 from brookfall.core.measure.scored import Scored
-from brookfall.core.plan import MAIN_MEASURES, InUse, Plan, standard_plan
+from brookfall.core.plan.plan import MAIN_MEASURES, InUse, Plan, standard_plan
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.retest import ask, evaluate, jobs_of, retest
+from brookfall.core.retest.run import ask, evaluate, jobs_of, retest
 from tests.core import test_outcomes as made
 from tests.core.test_unseen import frame, plan, subject
 

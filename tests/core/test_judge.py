@@ -3,7 +3,8 @@
 import pytest
 
 from brookfall.core.check.check import Draft
-from brookfall.core.judge.limit import Limit, Standing, rows_to_settle, stand, worst
+from brookfall.core.evidence.limit import Limit, Standing
+from brookfall.core.judge.standing import rows_to_settle, stand, worst
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.interval import proportion
 

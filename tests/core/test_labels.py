@@ -9,20 +9,20 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from brookfall.core.bench import Bench
+from brookfall.core.check.bench import Bench
 from brookfall.core.check.data.labels import MARKED, SCREENED, as_marked, share_removed
-from brookfall.core.evidence import evidence_of
-from brookfall.core.exhibit import Exhibit, SuspectList
+from brookfall.core.evidence.exhibit import Exhibit, SuspectList
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.request import FitJob, ScoreReading
-from brookfall.core.fit.screen import screened
-from brookfall.core.marks import LabelMark, outcome_of, problem_with
-from brookfall.core.measure.labels import contradicted, far_off, noise, noise_resampled
+from brookfall.core.fit.without_suspects import screened
+from brookfall.core.measure.confident_learning import contradicted, far_off, noise, noise_resampled
 from brookfall.core.measure.scored import Numbers
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.retest import retest
-from brookfall.core.subject import Subject, Submitted, subject_from
+from brookfall.core.retest.evidence_file import evidence_of
+from brookfall.core.retest.run import retest
+from brookfall.core.submission.label_marks import LabelMark, outcome_of, problem_with
 from brookfall.core.submission.package import package_from_files
+from brookfall.core.submission.subject import Subject, Submitted, subject_from
 from brookfall.core.table.change import DropRepeats
 from tests.conftest import files_of, small_plan
 from tests.made import number_rows, subject_of_frame

@@ -9,14 +9,14 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from brookfall.core.bench import Bench
-from brookfall.core.exhibit import Exhibit
+from brookfall.core.check.bench import Bench
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.fit.execute import execute
-from brookfall.core.fit.limits import FitLimitError, limited
 from brookfall.core.fit.request import FitJob, ScoreReading
-from brookfall.core.fit.trial import Trial, trial_key, try_fit
+from brookfall.core.fit.time_and_memory_limits import FitLimitError, limited
+from brookfall.core.fit.trial_fits import Trial, trial_key, try_fit
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.retest import retest
+from brookfall.core.retest.run import retest
 from tests.core.test_unseen import frame, plan, subject
 
 

@@ -9,13 +9,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brookfall.core.measure import binary, curves, multiclass, number
-from brookfall.core.measure.compare import paired
-from brookfall.core.measure.depth import rank_draws, rank_value
+from brookfall.core.measure.bootstrap_632 import chance_loss, losses_of
 from brookfall.core.measure.figure import Figure, too_few
+from brookfall.core.measure.influence_function import effective_n
 from brookfall.core.measure.interval import Share, ratio_of_shares, share_of
-from brookfall.core.measure.linear import effective_n
-from brookfall.core.measure.losses import chance_loss, losses_of
-from brookfall.core.measure.measures import NAMES, flatters, linear, measure
+from brookfall.core.measure.paired_tests import paired
+from brookfall.core.measure.rank_measures import rank_draws, rank_value
+from brookfall.core.measure.registry import NAMES, flatters, linear, measure
 from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
 from tests.made import binary_rows, class_rows, number_rows, scored
 

@@ -12,28 +12,28 @@ from sklearn.linear_model import LinearRegression, LogisticRegression, Ridge
 from sklearn.metrics import accuracy_score, brier_score_loss, roc_auc_score
 from sklearn.tree import DecisionTreeClassifier
 
-from brookfall.core.bench import Bench
-from brookfall.core.check.memory import complexity
-from brookfall.core.check.memory.complexity import tree_need
+from brookfall.core.check.bench import Bench
 from brookfall.core.check.memory.optimism import resamples
-from brookfall.core.check.memory.tree_chart import path_of
 from brookfall.core.check.memory.trees import Trees
-from brookfall.core.errors import UserError
-from brookfall.core.exhibit import DialChart, Exhibit, TreeChart
+from brookfall.core.check.shared import dial_fits
+from brookfall.core.check.shared.dial_fits import tree_need
+from brookfall.core.check.shared.tree_chart import path_of
+from brookfall.core.evidence.exhibit import DialChart, Exhibit, TreeChart
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.ledger import MemoryLedger
 from brookfall.core.fit.request import FigureReading, FitJob, Need, Shuffles, Wanted
-from brookfall.core.fit.trial import trial_key, try_fit
+from brookfall.core.fit.trial_fits import trial_key, try_fit
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.capacity import capacity, chance
-from brookfall.core.plan import CHECKS
+from brookfall.core.plan.plan import CHECKS
 from brookfall.core.recipe.dials import Facts, dialled
 from brookfall.core.recipe.families import family_of, resolved_settings
 from brookfall.core.recipe.family.family import Made
-from brookfall.core.recipe.family.many import many_logistic, many_squares
+from brookfall.core.recipe.family.many_outcomes import many_logistic, many_squares
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.resample.shuffle import constant_within, exchange
-from brookfall.core.retest import ask, jobs_of, retest
-from brookfall.core.subject import Subject
+from brookfall.core.resample.permutation import constant_within, exchange
+from brookfall.core.retest.run import ask, jobs_of, retest
+from brookfall.core.submission.subject import Subject
 from tests.made import bench_with, estimate, exhibit_of, subject_of_frame
 
 N = 420
@@ -504,7 +504,7 @@ def test_of_many_unseen_rows_a_sample_is_drawn_by_the_plan_s_seed() -> None:
 def test_a_curve_over_too_many_rows_reads_some_of_each_fold(monkeypatch: pytest.MonkeyPatch) -> None:
     of = subject("number", "nearest_neighbours", settings={"k": 5})
     whole = exhibit_of(of, "complexity")
-    monkeypatch.setattr(complexity, "_MOST_CELLS", 600)
+    monkeypatch.setattr(dial_fits, "_MOST_CELLS", 600)
     some = exhibit_of(of, "complexity")
     counts = {e.n for e in some.estimates if e.measure == "mse" and e.part == "out_of_fold"}
     assert counts != {e.n for e in whole.estimates if e.measure == "mse" and e.part == "out_of_fold"}

@@ -8,14 +8,14 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from brookfall.core.bench import Bench
-from brookfall.core.errors import UserError
-from brookfall.core.exhibit import Exhibit
-from brookfall.core.plan import MAIN_MEASURES, Plan, standard_plan
+from brookfall.core.check.bench import Bench
+from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.plan.plan import MAIN_MEASURES, Plan, standard_plan
 from brookfall.core.recipe.families import check_recipe, families
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.retest import ask, jobs_of, retest
-from brookfall.core.subject import Subject
+from brookfall.core.retest.run import ask, jobs_of, retest
+from brookfall.core.submission.subject import Subject
 from tests.conftest import small_plan
 from tests.made import subject_of_frame
 

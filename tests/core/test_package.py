@@ -9,10 +9,10 @@ import yaml
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brookfall.core.errors import UserError
-from brookfall.core.subject import subject_of
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.submission.files import files_of_folder, files_of_zip, package_hash
 from brookfall.core.submission.package import Package, package_from_files, read_declaration
+from brookfall.core.submission.subject import subject_of
 from brookfall.core.table.read import read_table
 from tests.conftest import declaration, files_of, rows_csv
 

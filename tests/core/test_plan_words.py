@@ -5,17 +5,17 @@ from collections.abc import Callable
 import pytest
 from pydantic import BaseModel
 
-from brookfall.core.bench import Bench
+from brookfall.core.check.bench import Bench
 from brookfall.core.check.reads import content_key, read_of
-from brookfall.core.errors import UserError
-from brookfall.core.judge.limit import Limit
+from brookfall.core.evidence.limit import Limit
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.judge.policy import Policy
-from brookfall.core.plan import CHECKS, Folds, Given, InUse, Plan, Shares, standard_plan
-from brookfall.core.plan_facts import plan_changes, plan_facts
-from brookfall.core.plan_file import fitting, plan_from_yaml, plan_to_yaml
+from brookfall.core.plan.facts import plan_changes, plan_facts
+from brookfall.core.plan.plan import CHECKS, Folds, Given, InUse, Plan, Shares, standard_plan
+from brookfall.core.plan.yaml_file import fitting, plan_from_yaml, plan_to_yaml
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.retest import ask, retest
-from brookfall.core.subject import Subject
+from brookfall.core.retest.run import ask, retest
+from brookfall.core.submission.subject import Subject
 from tests.conftest import small_plan
 
 PLAN = standard_plan(2, given_parts=False)

@@ -13,10 +13,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brookfall.core.errors import UserError
-from brookfall.core.table.how import HowRead
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.table.infer import column_from_text
 from brookfall.core.table.read import MAX_COLUMNS, READABLE, read_file, read_table
+from brookfall.core.table.read_options import HowRead
 from brookfall.core.table.table import Table
 
 

@@ -20,7 +20,6 @@ from sklearn.neighbors import KNeighborsClassifier, KNeighborsRegressor
 from sklearn.preprocessing import StandardScaler
 from sklearn.tree import DecisionTreeClassifier, DecisionTreeRegressor
 
-from brookfall.core.check.memory.spread import mean_of_draws, range_of_draws
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.probe.trees import outcomes_by_node, read_trees
 from brookfall.core.fit.request import (
@@ -35,14 +34,15 @@ from brookfall.core.fit.request import (
     TreesReading,
     WithoutItselfReading,
 )
+from brookfall.core.measure.spread_of_draws import mean_of_draws, range_of_draws
 from brookfall.core.recipe.dials import Facts, dialled
 from brookfall.core.recipe.families import families
 from brookfall.core.recipe.family.family import Grown
-from brookfall.core.recipe.family.grown import binned_trees, each_tree, leafwise_trees, one_tree
+from brookfall.core.recipe.family.fitted_trees import binned_trees, each_tree, leafwise_trees, one_tree
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.resample.drawn import drawn_again
-from brookfall.core.subject import Subject
-from brookfall.core.target import Target
+from brookfall.core.resample.bootstrap import drawn_again
+from brookfall.core.submission.subject import Subject
+from brookfall.core.table.target import Target
 from tests.made import bench_with, subject_of_frame
 
 N = 240

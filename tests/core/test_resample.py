@@ -5,11 +5,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brookfall.core.errors import UserError
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.resample.folds import Fold, bootstraps, k_folds, leave_one_out, random_splits
-from brookfall.core.resample.layout import Layout
+from brookfall.core.resample.largest_remainder import allocate, largest_remainder
 from brookfall.core.resample.parts import split_parts
-from brookfall.core.resample.shares import allocate, largest_remainder
+from brookfall.core.resample.strata import Layout
 
 
 @given(st.integers(1, 5000), st.lists(st.integers(1, 99), min_size=2, max_size=4))

@@ -9,16 +9,16 @@ import pytest
 from click.testing import CliRunner
 
 from brookfall.cli import main
-from brookfall.core.bench import Bench
-from brookfall.core.evidence import differences
-from brookfall.core.exhibit import Exhibit
+from brookfall.core.check.bench import Bench
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.ledger import MemoryLedger
 from brookfall.core.recipe.families import families
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.retest import ask, evaluate, jobs_of, retest
-from brookfall.core.subject import Subject, subject_of
+from brookfall.core.retest.evidence_file import differences
+from brookfall.core.retest.run import ask, evaluate, jobs_of, retest
 from brookfall.core.submission.package import package_from_files
+from brookfall.core.submission.subject import Subject, subject_of
 from brookfall.demo import packages
 from tests.conftest import files_of, small_plan
 

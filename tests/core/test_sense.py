@@ -16,14 +16,14 @@ from statsmodels.stats.outliers_influence import variance_inflation_factor
 
 from brookfall.core.check.sense.coefficients import CoefficientCheck
 from brookfall.core.fit.execute import execute
-from brookfall.core.fit.probe.columns import sources
-from brookfall.core.fit.probe.grid import grid_of
-from brookfall.core.fit.probe.influence import _order
+from brookfall.core.fit.probe.feature_grid import grid_of
+from brookfall.core.fit.probe.permutation_importance import _order
+from brookfall.core.fit.probe.prepared_columns import sources
 from brookfall.core.fit.request import CoefficientReading, FitJob, InfluenceReading, SensitivityReading, ShapeReading
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.retest import retest
-from brookfall.core.subject import Subject
+from brookfall.core.retest.run import retest
 from brookfall.core.submission.schema import Expectation
+from brookfall.core.submission.subject import Subject
 from brookfall.core.table.infer import column_from_text
 from tests.made import bench_with, estimate, exhibit_of, subject_of_frame
 
@@ -343,7 +343,7 @@ def test_every_outcome_has_its_own_kind_of_change(outcome: str) -> None:
 def test_prepared_columns_know_their_features() -> None:
     of = subject(preprocess={"encode": "onehot", "missing": "indicator"}, gaps=True)
     at = bench_with(of)
-    from brookfall.core.check.sense.prepared import prepared_of
+    from brookfall.core.check.shared.design_matrix import prepared_of
 
     prepared, design = prepared_of(at, at.fit(at.parts["training"]))
     names = prepared.names(of.table.select(of.features))

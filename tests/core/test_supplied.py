@@ -4,13 +4,13 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from brookfall.core.bench import Bench
-from brookfall.core.errors import UserError
-from brookfall.core.exhibit import Exhibit
-from brookfall.core.plan import MAIN_MEASURES
-from brookfall.core.retest import retest
-from brookfall.core.subject import subject_of
+from brookfall.core.check.bench import Bench
+from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.plan.plan import MAIN_MEASURES
+from brookfall.core.retest.run import retest
 from brookfall.core.submission.package import Package, package_from_files
+from brookfall.core.submission.subject import subject_of
 from tests.conftest import declaration, small_plan
 from tests.core.test_outcomes import people
 

@@ -7,12 +7,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from sklearn.tree import DecisionTreeClassifier
 
-from brookfall.core.fit.left_out import divisors_without, left_out_by_algebra
+from brookfall.core.fit.leave_one_out import divisors_without, left_out_by_algebra
 from brookfall.core.fit.request import DialReading, LeftOutReading
 from brookfall.core.recipe.families import families
 from brookfall.core.recipe.family.pruning import collapse_strengths
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.subject import Subject
+from brookfall.core.submission.subject import Subject
 from tests.made import read, scores_on, subject_of_frame
 
 

@@ -8,18 +8,18 @@ import pytest
 from sklearn.model_selection import GridSearchCV, PredefinedSplit
 from sklearn.neighbors import KNeighborsClassifier
 
-from brookfall.core.bench import Bench
-from brookfall.core.check.simpler.challengers import challengers_of
-from brookfall.core.exhibit import Exhibit
+from brookfall.core.check.bench import Bench
+from brookfall.core.check.shared.challengers import challengers_of
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.request import FitJob, FitRequest, ScoreReading, TunedReading, Tuning
 from brookfall.core.measure.figure import Figure
-from brookfall.core.measure.measures import measure
+from brookfall.core.measure.registry import measure
 from brookfall.core.measure.scored import AnyScored
 from brookfall.core.recipe.families import families
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.resample.folds import k_folds
-from brookfall.core.retest import ask, jobs_of, retest
+from brookfall.core.retest.run import ask, jobs_of, retest
 from tests.core.test_unseen import frame, plan, subject
 from tests.made import subject_of_frame
 

@@ -6,18 +6,17 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from brookfall.core.bench import Bench
-from brookfall.core.exhibit import Estimate, Exhibit
+from brookfall.core.check.bench import Bench
+from brookfall.core.evidence.exhibit import Estimate, Exhibit
+from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.request import FigureReading, FitJob, ScoreReading, Wanted
-from brookfall.core.judge.limit import Standing
-from brookfall.core.measure.measures import measure, measure_at
-from brookfall.core.plan import MAIN_MEASURES, Plan, standard_plan
+from brookfall.core.measure.registry import measure, measure_at
+from brookfall.core.plan.plan import MAIN_MEASURES, Plan, standard_plan
 from brookfall.core.recipe.recipe import Recipe, Split
-from brookfall.core.retest import ask, jobs_of, retest
-from brookfall.core.scoring import scored_rows
-from brookfall.core.subject import Subject
+from brookfall.core.retest.run import ask, jobs_of, retest
 from brookfall.core.submission.schema import Claim
+from brookfall.core.submission.subject import Subject
 from tests.made import subject_of_frame
 
 
@@ -69,7 +68,7 @@ def test_a_figure_reading_is_the_measure_of_the_scores() -> None:
     wanted = (Wanted("auc"), Wanted("accuracy", 0.3), Wanted("brier"))
     figures, scores = FigureReading(rows, wanted), ScoreReading(rows)
     read = execute(FitJob(bench.fit(bench.parts["training"]), (figures, scores)), bench.subject).readings
-    scored = scored_rows(bench.subject, rows, read[scores.key], "x")
+    scored = bench.subject.scored(rows, read[scores.key], "x")
     assert read[figures.key].tolist() == [measure_at(scored, one.measure, one.threshold).value for one in wanted]
     assert FigureReading(rows, wanted[:1]).key != figures.key
 
@@ -82,7 +81,7 @@ def test_the_spread_is_that_of_refits_by_hand() -> None:
     for need in asked.needs:
         reading = ScoreReading(need.reading.rows)
         scores = execute(FitJob(need.fit, (reading,)), bench.subject).readings[reading.key]
-        values.append(measure("auc", scored_rows(bench.subject, reading.rows, scores, "x")).value)
+        values.append(measure("auc", bench.subject.scored(reading.rows, scores, "x")).value)
         assert len(reading.rows) == 225  # a quarter, as the owner says
     mean = retest(bench)[0].estimates[0]
     assert mean.value == pytest.approx(np.mean(values), abs=1e-12)
@@ -210,8 +209,8 @@ def test_a_number_is_measured_by_its_error() -> None:
 
 
 def test_supplied_scores_alone_have_segments_too() -> None:
-    from brookfall.core.subject import subject_of
     from brookfall.core.submission.package import package_from_files
+    from brookfall.core.submission.subject import subject_of
     from brookfall.demo.packages import pump_failure
 
     found = exhibit(subject_of(package_from_files(pump_failure())), "segments")

@@ -8,13 +8,13 @@ import pytest
 from sklearn.linear_model import LogisticRegression
 from sklearn.metrics import roc_auc_score
 
-from brookfall.core.bench import Bench
-from brookfall.core.check.data.leaks import alone
+from brookfall.core.check.bench import Bench
 from brookfall.core.check.data.without_leaks import suspects
-from brookfall.core.judge.limit import Limit
+from brookfall.core.check.shared.leak_suspects import alone
+from brookfall.core.evidence.limit import Limit
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.retest import ask, jobs_of
-from brookfall.core.subject import Subject
+from brookfall.core.retest.run import ask, jobs_of
+from brookfall.core.submission.subject import Subject
 from tests.made import MAIN, bench_with, estimate, exhibit_of, subject_of_frame
 
 N = 500

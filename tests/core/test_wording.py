@@ -4,10 +4,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brookfall.core import wording
+from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure, absent
-from brookfall.core.measure.measures import NAMES
-from brookfall.core.plan import MAIN_MEASURES, Folds
+from brookfall.core.measure.registry import NAMES
+from brookfall.core.plan.plan import MAIN_MEASURES, Folds
 
 
 @pytest.mark.parametrize("name", sorted({name for names in NAMES.values() for name in names}))

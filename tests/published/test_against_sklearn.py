@@ -38,11 +38,11 @@ from sklearn.pipeline import make_pipeline
 from sklearn.preprocessing import StandardScaler
 from sklearn.tree import DecisionTreeClassifier
 
-from brookfall.core.bench import OUT_OF_FOLD, Bench
-from brookfall.core.exhibit import Exhibit, MatrixChart
-from brookfall.core.plan import Plan
+from brookfall.core.check.bench import OUT_OF_FOLD, Bench
+from brookfall.core.evidence.exhibit import Exhibit, MatrixChart
+from brookfall.core.plan.plan import Plan
 from brookfall.core.recipe.recipe import Preprocess, Recipe
-from brookfall.core.retest import retest
+from brookfall.core.retest.run import retest
 from tests.core.test_unseen import plan
 from tests.made import subject_of_frame
 

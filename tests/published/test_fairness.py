@@ -13,12 +13,12 @@ from scipy import stats
 from statsmodels.stats.power import NormalIndPower
 from statsmodels.stats.proportion import proportion_effectsize
 
-from brookfall.core.check.fairness import words
-from brookfall.core.check.fairness.audit import Member, members_of
-from brookfall.core.check.fairness.groups import Ground
-from brookfall.core.judge.limit import Standing
-from brookfall.core.measure import parity, power
-from brookfall.core.measure.groups import spread_figure
+from brookfall.core.check.groups import group_wording
+from brookfall.core.check.groups.audit import Member, members_of
+from brookfall.core.check.groups.protected_groups import Ground
+from brookfall.core.evidence.limit import Standing
+from brookfall.core.measure import impossibility, power
+from brookfall.core.measure.group_spread import spread_figure
 from brookfall.core.measure.scored import Scored
 from tests.made import binary_rows, scored
 
@@ -49,7 +49,7 @@ def test_boston_mortgages_audited_by_race() -> None:
     p = ratio.p_of(1.0)
     assert p is not None
     assert p < 1e-8
-    assert words.four_fifths_words(ratio, p) == "under 4/5, beyond chance"
+    assert group_wording.four_fifths_words(ratio, p) == "under 4/5, beyond chance"
 
 
 def test_berkeley_admissions_favour_men_in_the_whole_and_not_within_departments() -> None:
@@ -82,7 +82,7 @@ def test_the_uniform_guidelines_own_example_of_adverse_impact() -> None:
     found = audited(decisions, np.repeat([0, 1], [80, 40]), ("white", "black"), "white")
     ratio = found["black"].ratio("selection_rate")
     assert ratio.value == pytest.approx(0.5)
-    assert words.four_fifths_words(ratio, ratio.p_of(1.0)) == "under 4/5, beyond chance"
+    assert group_wording.four_fifths_words(ratio, ratio.p_of(1.0)) == "under 4/5, beyond chance"
 
 
 @given(seeds, st.integers(2, 6))
@@ -199,8 +199,8 @@ def test_equal_found_and_equal_worth_force_the_other_rates_apart(
         fp = tp * (1 - worth) / worth
         picked.append(fp / (1 - base))
         selected.append(tp + fp)
-    assert parity.ratio_of_false_positives(one, two) == pytest.approx(picked[0] / picked[1])
-    assert parity.ratio_of_selection(one, two) == pytest.approx(selected[0] / selected[1])
+    assert impossibility.ratio_of_false_positives(one, two) == pytest.approx(picked[0] / picked[1])
+    assert impossibility.ratio_of_selection(one, two) == pytest.approx(selected[0] / selected[1])
 
 
 def test_a_fair_model_is_seldom_accused() -> None:

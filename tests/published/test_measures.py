@@ -9,12 +9,12 @@ from hypothesis import strategies as st
 from scipy import stats
 from sklearn.linear_model import LogisticRegression
 
-from brookfall.core.measure import groups
+from brookfall.core.measure import group_spread
 from brookfall.core.measure.calibration import intercept, slope
-from brookfall.core.measure.compare import corrected_mean, corrected_t, holm, mcnemar, paired
 from brookfall.core.measure.counts import Confusion, confusion, share_figure
-from brookfall.core.measure.measures import class_measure, measure
+from brookfall.core.measure.paired_tests import corrected_mean, corrected_t, holm, mcnemar, paired
 from brookfall.core.measure.ranking import auc, auc_difference, newcombe_auc
+from brookfall.core.measure.registry import class_measure, measure
 from brookfall.core.measure.scored import Scored
 from tests.made import binary_rows, class_rows, number_rows, scored
 
@@ -150,9 +150,9 @@ def test_group_measures_agree_with_fairlearn(seed: int, weights: str) -> None:
 def test_joint_cells_give_fairleans_groups_all_at_once() -> None:
     rows = binary_rows(8, n=400)
     group = np.random.default_rng(1).integers(0, 5, 400)
-    cells = groups.joint_cells(rows, group, 5)
+    cells = group_spread.joint_cells(rows, group, 5)
     names = ("selection_rate", "true_positive_rate", "false_positive_rate")
-    found = groups.of_cells(names, cells)
+    found = group_spread.of_cells(names, cells)
     metrics = {name: getattr(fair, name) for name in names}
     frame = fair.MetricFrame(
         metrics=metrics, y_true=rows.outcomes, y_pred=rows.decisions, sensitive_features=group
@@ -161,19 +161,21 @@ def test_joint_cells_give_fairleans_groups_all_at_once() -> None:
     widest = fair.MetricFrame(
         metrics=fair.selection_rate, y_true=rows.outcomes, y_pred=rows.decisions, sensitive_features=group
     ).difference()
-    assert groups.spread(found)[0] == pytest.approx(widest)
+    assert group_spread.spread(found)[0] == pytest.approx(widest)
 
 
 def test_resampled_joint_cells_vary_as_resampled_rows_do() -> None:
     rows = binary_rows(9, n=600)
     group = np.random.default_rng(2).integers(0, 3, 600)
-    cells = groups.joint_cells(rows, group, 3)
-    drawn = groups.resampled(("accuracy", "f1"), cells, 2000, np.random.default_rng(3))
+    cells = group_spread.joint_cells(rows, group, 3)
+    drawn = group_spread.resampled(("accuracy", "f1"), cells, 2000, np.random.default_rng(3))
     rng = np.random.default_rng(4)
     byhand = []
     for _ in range(2000):
         pick = rng.integers(0, 600, 600)
-        byhand.append(groups.of_cells(("accuracy", "f1"), groups.joint_cells(rows.take(pick, "x"), group[pick], 3)))
+        byhand.append(
+            group_spread.of_cells(("accuracy", "f1"), group_spread.joint_cells(rows.take(pick, "x"), group[pick], 3))
+        )
     assert drawn.shape == (2, 2000, 3)
     assert drawn.std(axis=1) == pytest.approx(np.std(byhand, axis=0), rel=0.08)
 
@@ -260,7 +262,7 @@ def test_the_spread_of_a_recalibration_is_the_robust_one_of_statsmodels() -> Non
     import statsmodels.api as sm
 
     from brookfall.core.measure.calibration import slope_linear
-    from brookfall.core.measure.linear import variance
+    from brookfall.core.measure.influence_function import variance
 
     rows = binary_rows(21, n=400)
     logits = np.log(rows.scores / (1 - rows.scores))
@@ -290,8 +292,8 @@ def test_gain_is_what_counting_rows_by_hand_gives(seed: int, weights: str) -> No
 def test_clustered_means_are_those_of_statsmodels() -> None:
     import statsmodels.api as sm
 
-    from brookfall.core.measure.linear import variance
-    from brookfall.core.measure.measures import linear
+    from brookfall.core.measure.influence_function import variance
+    from brookfall.core.measure.registry import linear
     from brookfall.core.measure.scored import ScoredNumbers
 
     rng = np.random.default_rng(3)

@@ -11,17 +11,17 @@ from sklearn.inspection import permutation_importance
 from sklearn.model_selection import StratifiedKFold, permutation_test_score
 from sklearn.tree import DecisionTreeClassifier
 
-from brookfall.core.bench import Bench
+from brookfall.core.check.bench import Bench
 from brookfall.core.check.data.labels import share_removed
-from brookfall.core.exhibit import Exhibit
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.request import CoefficientReading, FitJob, InfluenceReading
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.scored import ScoredNumbers
 from brookfall.core.recipe.family.pruning import collapse_strengths
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.retest import retest
-from brookfall.core.subject import Subject
+from brookfall.core.retest.run import retest
+from brookfall.core.submission.subject import Subject
 from tests.conftest import small_plan
 from tests.made import read, subject_of_frame
 

@@ -5,9 +5,9 @@ import pytest
 from sqlalchemy import text
 from sqlalchemy.exc import IntegrityError, OperationalError
 
-from brookfall.core.digest import sha256
+from brookfall.core.foundation.digest import sha256
 from brookfall.launch.house import House
-from brookfall.records import blobs, bulk
+from brookfall.records import blobs, bulk_insert
 from brookfall.records.database import transaction
 
 STATEMENT = "INSERT INTO blob_chunk (sha256, seq, data) VALUES (?, ?, ?)"
@@ -48,8 +48,8 @@ def test_the_session_goes_on_afterwards(stores: House) -> None:
 
 def test_errors_are_like_those_of_any_statement(stores: House) -> None:
     with pytest.raises(OperationalError), transaction() as session:
-        bulk.insert(session, "INSERT INTO no_such_table (a) VALUES (?)", [("x",)])
+        bulk_insert.insert(session, "INSERT INTO no_such_table (a) VALUES (?)", [("x",)])
     with pytest.raises(IntegrityError, match="foreign key"), transaction() as session:
-        bulk.insert(session, STATEMENT, [("f" * 64, 0, b"x")])
+        bulk_insert.insert(session, STATEMENT, [("f" * 64, 0, b"x")])
     with transaction() as session:
         assert session.execute(text("SELECT 2")).scalar() == 2

@@ -12,10 +12,10 @@ from alembic.runtime.migration import MigrationContext
 from sqlalchemy import create_engine, select, text, update
 from sqlalchemy.orm import Session
 
-from brookfall.core.bench import Bench
+from brookfall.core.check.bench import Bench
 from brookfall.core.fit.execute import FitResult
 from brookfall.core.fit.ledger import FitFailedError
-from brookfall.core.retest import ask, evaluate, jobs_of, retest
+from brookfall.core.retest.run import ask, evaluate, jobs_of, retest
 from brookfall.demo.seed import seed
 from brookfall.desk import docket, people, submit
 from brookfall.launch.house import House
@@ -25,8 +25,8 @@ from brookfall.records.config import config
 from brookfall.records.database import engine, migrate, transaction
 from brookfall.records.exhibits import get_exhibits, put_exhibit
 from brookfall.records.people import Person
+from brookfall.records.runs import Fit, Run, RunCheck
 from brookfall.records.tables import get_table
-from brookfall.records.work import Fit, Run, RunCheck
 from tests.conftest import files_of, small_plan
 
 VERSIONS = iter(range(1000))

@@ -4,7 +4,7 @@ import re
 
 import pytest
 
-from brookfall.core.exhibit import (
+from brookfall.core.evidence.exhibit import (
     AxisMark,
     Chart,
     DialChart,

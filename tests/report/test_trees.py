@@ -4,7 +4,7 @@ import re
 
 import pytest
 
-from brookfall.core.exhibit import TreeChart, TreeColumn
+from brookfall.core.evidence.exhibit import TreeChart, TreeColumn
 from brookfall.report.trees import condition, rows_of, top_of
 
 COLUMNS = {
@@ -60,7 +60,7 @@ def test_a_drawing_holds_every_word() -> None:
 
 
 def test_a_pdf_of_a_deep_tree_has_as_many_pages_as_it_takes() -> None:
-    from brookfall.core.exhibit import Exhibit, Provenance
+    from brookfall.core.evidence.exhibit import Exhibit, Provenance
     from brookfall.report.trees import tree_file
 
     depth = 60

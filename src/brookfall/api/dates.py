@@ -2,7 +2,7 @@
 
 from datetime import date
 
-from brookfall.core.errors import UserError
+from brookfall.core.foundation.errors import UserError
 
 
 def date_of(written: str) -> date | None:

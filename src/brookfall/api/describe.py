@@ -5,9 +5,9 @@ import sys
 from pathlib import Path
 
 from brookfall.api.app import bare_app
-from brookfall.core.evidence import Evidence
-from brookfall.core.plan import Plan
-from brookfall.core.recipe.page import families_page
+from brookfall.core.plan.plan import Plan
+from brookfall.core.recipe.family_pages import families_page
+from brookfall.core.retest.evidence_file import Evidence
 from brookfall.core.submission.schema import Submission
 
 DOCS = Path(__file__).resolve().parents[3] / "docs"

@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, JsonValue, RootModel
 
 from brookfall.api.blueprint import QUEUE, blueprint, shows
 from brookfall.api.session import asking
-from brookfall.core.table.how import HowRead
+from brookfall.core.table.read_options import HowRead
 from brookfall.desk import drafts
 from brookfall.desk.views import DraftFileView, DraftView, Preview
 from brookfall.records.database import transaction

@@ -8,10 +8,10 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from brookfall.api.blueprint import QUEUE, blueprint, shows
 from brookfall.api.session import asking
-from brookfall.core.behind import Behind
-from brookfall.core.marks import LabelMark
-from brookfall.desk import behind as desk
+from brookfall.core.retest.rows_behind import Behind
+from brookfall.core.submission.label_marks import LabelMark
 from brookfall.desk import compare, labels, replays, trees
+from brookfall.desk import rows_behind as desk
 from brookfall.desk.views import BehindView, ComparisonView, MarksView, PathView, ReplayView, SuspectsView
 from brookfall.records.database import transaction
 

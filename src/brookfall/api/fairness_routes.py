@@ -5,7 +5,7 @@ from pydantic import BaseModel, RootModel
 
 from brookfall.api.blueprint import blueprint, shows
 from brookfall.api.session import asking
-from brookfall.core.check.fairness.drafted import DraftedFinding
+from brookfall.core.check.groups.draft_findings import DraftedFinding
 from brookfall.desk import fairness
 from brookfall.desk.fairness import Regrouping
 from brookfall.desk.views import ExhibitView, ProxyPairView

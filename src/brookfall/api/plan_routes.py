@@ -6,8 +6,8 @@ from pydantic import BaseModel, ConfigDict, Field, RootModel
 
 from brookfall.api.blueprint import QUEUE, blueprint, shows
 from brookfall.api.session import asking
-from brookfall.core.plan import Plan
-from brookfall.desk import deviations, estimate, plan_files, run
+from brookfall.core.plan.plan import Plan
+from brookfall.desk import deviations, plan_files, run, time_estimate
 from brookfall.desk import plan as plans
 from brookfall.desk.views import ComparedPlan, EstimateView, OtherPlan, PlanView, RunView
 from brookfall.records.database import transaction
@@ -116,7 +116,7 @@ def delete_deviation(path: CasePath) -> PlanView:
 def get_estimate(path: CasePath) -> EstimateView:
     """About how long the fits will take; asked again while a worker makes small trial fits."""
     with transaction() as session:
-        return estimate.estimate_view(session, asking(session), path.case_id, current_app.extensions[QUEUE])
+        return time_estimate.estimate_view(session, asking(session), path.case_id, current_app.extensions[QUEUE])
 
 
 @plan_api.get("/cases/<int:case_id>/plan/file")

@@ -8,7 +8,7 @@ from pydantic import BaseModel, ValidationError
 from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
-from brookfall.core.errors import ForbiddenError, MissingError, StaleError, UserError
+from brookfall.core.foundation.errors import ForbiddenError, MissingError, StaleError, UserError
 
 _log = logging.getLogger(__name__)
 _STATUS = {StaleError: 409, ForbiddenError: 403, MissingError: 404}

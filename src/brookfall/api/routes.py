@@ -11,28 +11,28 @@ from brookfall.api.blueprint import QUEUE, blueprint, shows
 from brookfall.api.dates import date_of
 from brookfall.api.problems import problem
 from brookfall.api.session import SignedIn, asking, limiter
-from brookfall.core.errors import UserError
-from brookfall.core.look.where import Where
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.retest.screening.rows_of_issue import Where
 from brookfall.core.submission.files import files_of_zip, safe_path
 from brookfall.core.table.change import Change
 from brookfall.core.table.roles import Roles
 from brookfall.desk import (
-    added,
-    change,
+    added_tables,
     data,
-    decide,
+    data_changes,
+    decisions,
     docket,
     findings,
-    look,
-    margin,
+    notes,
     people,
     preview,
     record,
     run,
+    screening,
     submit,
     tokens,
 )
-from brookfall.desk.decide import Answer, Proposal
+from brookfall.desk.decisions import Answer, Proposal
 from brookfall.desk.findings import FindingText
 from brookfall.desk.views import (
     CaseView,
@@ -298,7 +298,7 @@ def put_roles(path: CasePath, body: RolesBody) -> DataView:
 @shows
 def get_look(path: CasePath) -> LookView:
     with transaction() as session:
-        return look.look_view(session, asking(session), path.case_id, current_app.extensions[QUEUE])
+        return screening.look_view(session, asking(session), path.case_id, current_app.extensions[QUEUE])
 
 
 @api.post("/cases/<int:case_id>/rows", responses={200: RowsView})
@@ -307,7 +307,7 @@ def get_look(path: CasePath) -> LookView:
 def post_rows(path: CasePath, body: RowsBody) -> RowsView:
     """Reads rows; nothing is written."""
     with transaction() as session:
-        return look.rows_view(
+        return screening.rows_view(
             session,
             asking(session),
             path.case_id,
@@ -324,7 +324,7 @@ def post_rows(path: CasePath, body: RowsBody) -> RowsView:
 @shows
 def get_column(path: CasePath, query: ColumnQuery) -> ColumnPage:
     with transaction() as session:
-        return look.column_page(session, asking(session), path.case_id, query.name, query.by)
+        return screening.column_page(session, asking(session), path.case_id, query.name, query.by)
 
 
 @api.get("/cases/<int:case_id>/matrix", responses={200: MatrixView})
@@ -332,7 +332,7 @@ def get_column(path: CasePath, query: ColumnQuery) -> ColumnPage:
 @shows
 def get_matrix(path: CasePath) -> MatrixView:
     with transaction() as session:
-        return look.matrix_view(session, asking(session), path.case_id)
+        return screening.matrix_view(session, asking(session), path.case_id)
 
 
 @api.put("/cases/<int:case_id>/changes", responses={200: DataView})
@@ -341,7 +341,7 @@ def get_matrix(path: CasePath) -> MatrixView:
 def put_changes(path: CasePath, body: ChangesBody) -> DataView:
     with transaction() as session:
         person = asking(session)
-        change.set_changes(session, person, path.case_id, body.changes, body.revision)
+        data_changes.set_changes(session, person, path.case_id, body.changes, body.revision)
         return data.data_view(session, person, path.case_id)
 
 
@@ -351,7 +351,7 @@ def put_changes(path: CasePath, body: ChangesBody) -> DataView:
 def post_effect(path: CasePath, body: EffectBody) -> ChangeEffect:
     """What the changes would do; nothing is written."""
     with transaction() as session:
-        return change.effect(session, asking(session), path.case_id, body.changes)
+        return data_changes.effect(session, asking(session), path.case_id, body.changes)
 
 
 @api.delete("/cases/<int:case_id>/tables", responses={200: DataView})
@@ -361,7 +361,7 @@ def delete_table(path: CasePath, query: TableQuery) -> DataView:
     """Takes away a table that the reviewer added."""
     with transaction() as session:
         person = asking(session)
-        added.take_away(session, person, path.case_id, query.name)
+        added_tables.take_away(session, person, path.case_id, query.name)
         return data.data_view(session, person, path.case_id)
 
 
@@ -402,7 +402,7 @@ def put_finding(path: FindingPath, body: FindingBody) -> FindingView:
 @shows
 def get_decision(path: CasePath) -> DecisionPage:
     with transaction() as session:
-        return decide.decision_page(session, asking(session), path.case_id)
+        return decisions.decision_page(session, asking(session), path.case_id)
 
 
 @api.post("/cases/<int:case_id>/decision", responses={200: DecisionPage})
@@ -411,7 +411,7 @@ def get_decision(path: CasePath) -> DecisionPage:
 @shows
 def post_decision(path: CasePath, body: Proposal) -> DecisionPage:
     with transaction() as session:
-        return decide.propose(session, asking(session), path.case_id, body)
+        return decisions.propose(session, asking(session), path.case_id, body)
 
 
 @api.post("/cases/<int:case_id>/countersignature", responses={200: DecisionPage})
@@ -420,7 +420,7 @@ def post_decision(path: CasePath, body: Proposal) -> DecisionPage:
 @shows
 def post_countersignature(path: CasePath, body: Answer) -> DecisionPage:
     with transaction() as session:
-        return decide.countersign(session, asking(session), path.case_id, body)
+        return decisions.countersign(session, asking(session), path.case_id, body)
 
 
 @api.get("/cases/<int:case_id>/report/<form>")
@@ -429,7 +429,7 @@ def get_report(path: ReportPath) -> Response:
     """The signed bytes of a decided case, else a draft. JSON is the evidence file."""
     kinds = {"html": "text/html; charset=utf-8", "pdf": "application/pdf", "json": "application/json"}
     with transaction() as session:
-        body = decide.report_bytes(session, asking(session), path.case_id, path.form)
+        body = decisions.report_bytes(session, asking(session), path.case_id, path.form)
     response = Response(body, content_type=kinds[path.form])
     # A report carries its own style and no script; it is shown in a frame of our own pages.
     response.headers["Content-Security-Policy"] = (
@@ -445,7 +445,7 @@ def get_report(path: ReportPath) -> Response:
 @shows
 def get_margin(path: CasePath) -> MarginView:
     with transaction() as session:
-        return margin.margin_view(session, asking(session), path.case_id)
+        return notes.margin_view(session, asking(session), path.case_id)
 
 
 @api.put("/cases/<int:case_id>/margin", responses={200: MarginView})
@@ -453,7 +453,7 @@ def get_margin(path: CasePath) -> MarginView:
 @shows
 def put_margin(path: CasePath, body: MarginBody) -> MarginView:
     with transaction() as session:
-        return margin.save_margin(session, asking(session), path.case_id, body.text, body.set_aside)
+        return notes.save_margin(session, asking(session), path.case_id, body.text, body.set_aside)
 
 
 @api.get("/record", responses={200: RecordView})

@@ -4,18 +4,18 @@ from pydantic import TypeAdapter
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from brookfall.core.bench import Bench
-from brookfall.core.marks import LabelMark
-from brookfall.core.plan import Plan
-from brookfall.core.subject import Subject, Submitted, subject_from
+from brookfall.core.check.bench import Bench
+from brookfall.core.plan.plan import Plan
 from brookfall.core.submission.added import Added
+from brookfall.core.submission.label_marks import LabelMark
 from brookfall.core.submission.schema import Data, Submission
+from brookfall.core.submission.subject import Subject, Submitted, subject_from
 from brookfall.core.table.change import Change
 from brookfall.core.table.roles import Roles
 from brookfall.records import blobs
 from brookfall.records.cases import Case, SubmittedFile
+from brookfall.records.runs import Run
 from brookfall.records.tables import get_table, table_names
-from brookfall.records.work import Run
 
 _ADDED: TypeAdapter[list[Added]] = TypeAdapter(list[Added])
 _MARKS: TypeAdapter[list[LabelMark]] = TypeAdapter(list[LabelMark])

@@ -5,17 +5,17 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
-from brookfall.core import digest
-from brookfall.core.bench import Bench
+from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Written
-from brookfall.core.compare import Candidate, candidates, compare_models, needs_of
-from brookfall.core.errors import UserError
 from brookfall.core.fit.request import gather
-from brookfall.core.plan import MAIN_MEASURES
-from brookfall.core.wording import measure_words
+from brookfall.core.foundation import digest
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.foundation.wording import measure_words
+from brookfall.core.plan.plan import MAIN_MEASURES
+from brookfall.core.retest.compare_models import Candidate, candidates, compare_models, needs_of
 from brookfall.desk import people
 from brookfall.desk.bench import bench_of
-from brookfall.desk.kept import LastFew
+from brookfall.desk.recent import LastFew
 from brookfall.desk.views import CandidateView, ComparisonView
 from brookfall.records import ledger
 from brookfall.records.cases import Case

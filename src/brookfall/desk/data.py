@@ -2,15 +2,15 @@
 
 from sqlalchemy.orm import Session
 
-from brookfall.core.errors import StaleError, UserError
-from brookfall.core.plan import Plan
+from brookfall.core.foundation.errors import StaleError, UserError
+from brookfall.core.plan.plan import Plan
 from brookfall.core.submission.added import Added
 from brookfall.core.submission.schema import Data, Submission
 from brookfall.core.table.roles import Roles, check_roles, target_of, times_of, weights_of
 from brookfall.desk import people
 from brookfall.desk.bench import changes_of, entries_of
 from brookfall.desk.views import ColumnView, DataView, ReadFile
-from brookfall.records import trail
+from brookfall.records import audit_log
 from brookfall.records.cases import Case
 from brookfall.records.people import Person
 from brookfall.records.tables import get_table, stored_columns, stored_rows
@@ -77,7 +77,7 @@ def set_roles(session: Session, person: Person, case_id: int, roles: Roles, revi
     before, after = case.roles, roles.model_dump(mode="json")
     if before != after:
         case.roles, case.roles_revision = after, revision + 1
-        trail.append_change(session, person, "changed roles", before, after, case_id=case.id)
+        audit_log.append_change(session, person, "changed roles", before, after, case_id=case.id)
     session.flush()
     return data_view(session, person, case_id)
 

@@ -6,17 +6,17 @@ from pydantic import TypeAdapter
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from brookfall.core.errors import UserError
-from brookfall.core.plan import Plan
-from brookfall.core.plan_facts import plan_changes
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.plan.facts import plan_changes
+from brookfall.core.plan.plan import Plan
 from brookfall.core.submission.difference import roles_changes
 from brookfall.core.table.change import Change
 from brookfall.core.table.roles import Roles
 from brookfall.desk import people
-from brookfall.desk.change import set_changes
+from brookfall.desk.data_changes import set_changes
 from brookfall.desk.docket import latest_run
 from brookfall.desk.views import DeviationView
-from brookfall.records import trail
+from brookfall.records import audit_log
 from brookfall.records.base import now
 from brookfall.records.cases import Case, Deviation
 from brookfall.records.people import Person
@@ -49,7 +49,7 @@ def open_deviation(session: Session, person: Person, case_id: int, reason: str) 
         )
     )
     case.deviating = True
-    trail.append(session, person, "opened a deviation", f"{number}: {reason.strip()}", case_id=case.id)
+    audit_log.append(session, person, "opened a deviation", f"{number}: {reason.strip()}", case_id=case.id)
     session.flush()
     return case
 
@@ -63,7 +63,7 @@ def close_deviation(session: Session, person: Person, case: Case) -> None:
         deviation.closed, deviation.after, deviation.said = now(), _state(case), said
     else:
         session.delete(deviation)
-    trail.append(
+    audit_log.append(
         session,
         person,
         "closed a deviation" if said else "closed a deviation without a change",

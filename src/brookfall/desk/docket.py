@@ -3,8 +3,9 @@
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from brookfall.core.errors import ForbiddenError
-from brookfall.core.judge.limit import Standing, worst
+from brookfall.core.evidence.limit import Standing
+from brookfall.core.foundation.errors import ForbiddenError
+from brookfall.core.judge.standing import worst
 from brookfall.core.recipe.families import recipe_in_words
 from brookfall.core.submission.difference import Version, version_changes
 from brookfall.core.submission.schema import Submission
@@ -21,12 +22,12 @@ from brookfall.desk.views import (
     VersionSince,
 )
 from brookfall.desk.views import Standing as MarkStanding
-from brookfall.records import trail
+from brookfall.records import audit_log
 from brookfall.records.cases import Blob, Case, SubmittedFile
-from brookfall.records.outcome import Decision, Finding, StoredEstimate, StoredExhibit
+from brookfall.records.findings_and_decisions import Decision, Finding, StoredEstimate, StoredExhibit
 from brookfall.records.people import Person
+from brookfall.records.runs import Run
 from brookfall.records.tables import stored_columns, stored_rows
-from brookfall.records.work import Run
 
 _STATE_WORDS = {"waiting": "waiting", "in_review": "in review", "proposed": "proposed", "decided": "decided"}
 _KIND_WORDS = {
@@ -157,7 +158,7 @@ def take(session: Session, person: Person, case_id: int) -> Case:
         )
         raise ForbiddenError(why, todo="Nothing was changed.")
     case.reviewer_id, case.state = person.id, "in_review"
-    trail.append(
+    audit_log.append(
         session, person, "took the case", f"{case.model} {case.version}", case_id=case.id, after={"state": case.state}
     )
     return case

@@ -8,17 +8,17 @@ from pydantic import JsonValue
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from brookfall.core.digest import sha256
-from brookfall.core.errors import MissingError, StaleError, UserError
-from brookfall.core.progress import Progress
+from brookfall.core.foundation.digest import sha256
+from brookfall.core.foundation.errors import MissingError, StaleError, UserError
+from brookfall.core.foundation.progress import Progress
 from brookfall.core.submission.files import MAX_FILES, files_of_zip, safe_path
 from brookfall.core.submission.package import DECLARATION
-from brookfall.core.table.how import HowRead
-from brookfall.desk.added import add, open_case
+from brookfall.core.table.read_options import HowRead
+from brookfall.desk.added_tables import add, open_case
 from brookfall.desk.preview import preview
 from brookfall.desk.submit import refuse_others, submit
 from brookfall.desk.views import DraftFileView, DraftView, Fault, Preview
-from brookfall.records import pieces
+from brookfall.records import upload_pieces
 from brookfall.records.base import now
 from brookfall.records.config import config
 from brookfall.records.drafts import Draft, DraftFile
@@ -110,7 +110,7 @@ def add_piece(
     file = _file_for(session, draft, piece)
     if piece.received + len(data) > piece.size:
         raise UserError("The file is larger than was said.", todo="Send it anew.", file=piece.path)
-    pieces.add(session, file, data)
+    upload_pieces.add(session, file, data)
     draft.changed = now()
     session.flush()
     return _file_view(file)
@@ -146,7 +146,7 @@ def preview_file(session: Session, person: Person, draft_id: int, path: str, how
             todo="Submit it; how it was read is then shown with the data.",
             file=path,
         )
-    data = pieces.read(session, file, _BEGINNING if text else None)
+    data = upload_pieces.read(session, file, _BEGINNING if text else None)
     return preview(data, path, how, whole=len(data) == file.size)
 
 
@@ -197,8 +197,8 @@ def _files_of_draft(session: Session, draft: Draft) -> dict[str, bytes]:
     """The files of the package that a draft holds, one by one or in its zip, at most as large as configured."""
     found = _files(session, draft)
     if _is_archive(found) and draft.added_to is None:
-        return files_of_zip(pieces.read(session, found[0]), config().max_bytes)
-    return {file.path: pieces.read(session, file) for file in found}
+        return files_of_zip(upload_pieces.read(session, found[0]), config().max_bytes)
+    return {file.path: upload_pieces.read(session, file) for file in found}
 
 
 def _refuse_long(brief: dict[str, JsonValue]) -> None:
@@ -230,7 +230,7 @@ def _file_for(session: Session, draft: Draft, piece: DraftFileView) -> DraftFile
         session.add(file)
         session.flush()
     elif file is not None and piece.received == 0:
-        pieces.forget(session, file)
+        upload_pieces.forget(session, file)
         file.stamp, file.size = piece.stamp, piece.size
     elif file is None or (file.stamp, file.size, file.received) != (piece.stamp, piece.size, piece.received):
         held = 0 if file is None or (file.stamp, file.size) != (piece.stamp, piece.size) else file.received

@@ -3,14 +3,14 @@
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy.orm import Session
 
-from brookfall.core.bench import Bench
-from brookfall.core.check.fairness.drafted import CHECKS, DraftedFinding, drafted_from
-from brookfall.core.check.fairness.proxies import pairs_of
-from brookfall.core.errors import MissingError, UserError
-from brookfall.core.exhibit import Exhibit
-from brookfall.core.judge.limit import Standing
-from brookfall.core.plan import Plan
-from brookfall.core.retest import ask, evaluate
+from brookfall.core.check.bench import Bench
+from brookfall.core.check.groups.draft_findings import CHECKS, DraftedFinding, drafted_from
+from brookfall.core.check.groups.proxy_strength import pairs_of
+from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.evidence.limit import Standing
+from brookfall.core.foundation.errors import MissingError, UserError
+from brookfall.core.plan.plan import Plan
+from brookfall.core.retest.run import ask, evaluate
 from brookfall.desk import people
 from brookfall.desk.bench import bench_of
 from brookfall.desk.docket import latest_run

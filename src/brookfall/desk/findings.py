@@ -6,17 +6,17 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from brookfall.core.errors import MissingError, StaleError, UserError
-from brookfall.core.exhibit import RowsOf
+from brookfall.core.evidence.exhibit import RowsOf
+from brookfall.core.foundation.errors import MissingError, StaleError, UserError
 from brookfall.desk import people
-from brookfall.desk.behind import read_threshold
 from brookfall.desk.docket import latest_run
+from brookfall.desk.rows_behind import read_threshold
 from brookfall.desk.views import ChosenThreshold, Citation, FindingView
-from brookfall.records import trail
+from brookfall.records import audit_log
 from brookfall.records.base import now
 from brookfall.records.cases import Case
 from brookfall.records.exhibits import heads_of
-from brookfall.records.outcome import Finding, StoredExhibit
+from brookfall.records.findings_and_decisions import Finding, StoredExhibit
 from brookfall.records.people import Person
 
 
@@ -59,7 +59,7 @@ def write(session: Session, person: Person, case_id: int, text: FindingText) -> 
     )
     session.add(finding)
     session.flush()
-    trail.append(
+    audit_log.append(
         session,
         person,
         "wrote a finding",
@@ -86,7 +86,7 @@ def edit(
     for name, value in _columns(session, case, text, finding.cites).items():
         setattr(finding, name, value)
     finding.revision += 1
-    trail.append(
+    audit_log.append(
         session,
         person,
         "withdrew a finding" if text.withdrawn and not before["withdrawn"] else "changed a finding",

@@ -5,17 +5,17 @@ from collections.abc import Iterable
 import numpy as np
 from sqlalchemy.orm import Session
 
-from brookfall.core.errors import MissingError, UserError
-from brookfall.core.exhibit import Exhibit, SuspectList
-from brookfall.core.marks import LabelMark, problem_with
+from brookfall.core.evidence.exhibit import Exhibit, SuspectList
+from brookfall.core.foundation.errors import MissingError, UserError
+from brookfall.core.submission.label_marks import LabelMark, problem_with
 from brookfall.core.table.table import Column, Table, free_name
 from brookfall.core.table.write import csv_of, parquet_of
 from brookfall.desk import people
-from brookfall.desk.behind import Form, RowsFile, file_name
 from brookfall.desk.bench import marks_of, subject_of_case
 from brookfall.desk.docket import latest_run
+from brookfall.desk.rows_behind import Form, RowsFile, file_name
 from brookfall.desk.views import MarksView, SuspectsView
-from brookfall.records import trail
+from brookfall.records import audit_log
 from brookfall.records.cases import Case
 from brookfall.records.contents import exhibits_now
 from brookfall.records.people import Person
@@ -58,7 +58,7 @@ def mark(session: Session, person: Person, case_id: int, marks: list[LabelMark],
     if after != before:
         case.label_marks = _plain(after[row] for row in sorted(after))
         touched = sorted({row for row in {*before, *after} if before.get(row) != after.get(row)})
-        trail.append(
+        audit_log.append(
             session,
             person,
             "marked labels",

@@ -5,9 +5,9 @@ from argon2.exceptions import InvalidHashError, VerificationError
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from brookfall.core.errors import ForbiddenError, MissingError, UserError
+from brookfall.core.foundation.errors import ForbiddenError, MissingError, UserError
 from brookfall.desk.views import PersonView
-from brookfall.records import trail
+from brookfall.records import audit_log
 from brookfall.records.base import now
 from brookfall.records.cases import Case
 from brookfall.records.people import Person
@@ -29,7 +29,7 @@ def add_person(session: Session, login: str, name: str, password: str, roles: tu
     person = Person(login=login, name=name, password_hash=_hasher.hash(password), roles=list(roles), created=now())
     session.add(person)
     session.flush()
-    trail.append(session, None, "added a person", f"{name} ({', '.join(roles)})", after={"login": login})
+    audit_log.append(session, None, "added a person", f"{name} ({', '.join(roles)})", after={"login": login})
     return person
 
 

@@ -2,22 +2,22 @@
 
 from sqlalchemy.orm import Session
 
-from brookfall.core.bench import RECIPE, SCORES, Bench
-from brookfall.core.check.fairness.before import grounds_before
-from brookfall.core.errors import StaleError, UserError
+from brookfall.core.check.bench import RECIPE, SCORES, Bench
+from brookfall.core.check.groups.ground_facts import grounds_before
+from brookfall.core.foundation.errors import StaleError, UserError
+from brookfall.core.foundation.wording import measure_words
 from brookfall.core.judge.grounds import missing_grounds
-from brookfall.core.plan import MAIN_MEASURES, Plan, Shares, checks_of
+from brookfall.core.plan.plan import MAIN_MEASURES, Plan, Shares, checks_of
 from brookfall.core.recipe.families import family_of
-from brookfall.core.retest import Asked, ask, jobs_of
+from brookfall.core.retest.run import Asked, ask, jobs_of
 from brookfall.core.submission.schema import Submission
 from brookfall.core.table.roles import Roles
-from brookfall.core.wording import measure_words
 from brookfall.desk import people
 from brookfall.desk.bench import bench_of
 from brookfall.desk.deviations import close_deviation, deviations_of
 from brookfall.desk.versions import versions_to_compare
 from brookfall.desk.views import PlanView
-from brookfall.records import ledger, trail
+from brookfall.records import audit_log, ledger
 from brookfall.records.base import now
 from brookfall.records.cases import Case
 from brookfall.records.contents import changed_checks
@@ -84,7 +84,7 @@ def set_plan(session: Session, person: Person, case_id: int, plan: Plan, revisio
     before, after = case.plan, plan.model_dump(mode="json")
     if before != after:
         case.plan, case.plan_revision = after, revision + 1
-        trail.append_change(session, person, "changed the plan", before, after, case_id=case.id)
+        audit_log.append_change(session, person, "changed the plan", before, after, case_id=case.id)
     session.flush()
     return plan_view(session, person, case_id)
 
@@ -97,7 +97,7 @@ def lock(session: Session, person: Person, case: Case) -> Bench:
         close_deviation(session, person, case)
     if not case.plan_locked:
         case.plan_locked, case.plan_locked_by = now(), person.id
-        trail.append(
+        audit_log.append(
             session,
             person,
             "locked the plan",

@@ -1,11 +1,11 @@
 """A data file looked at before it is submitted: how it would be read, and what its columns would be taken for."""
 
-from brookfall.core.measure.measures import NAMES
+from brookfall.core.foundation.wording import measure_words
+from brookfall.core.measure.registry import NAMES
 from brookfall.core.recipe.families import families
-from brookfall.core.table.how import HowRead
 from brookfall.core.table.profile import profile_column
 from brookfall.core.table.read import read_file
-from brookfall.core.wording import measure_words
+from brookfall.core.table.read_options import HowRead
 from brookfall.desk.views import Named, Preview, PreviewColumn, Vocabulary
 
 _EXAMPLES = 3

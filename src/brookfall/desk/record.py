@@ -3,12 +3,12 @@
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from brookfall.core.errors import ForbiddenError
+from brookfall.core.foundation.errors import ForbiddenError
 from brookfall.desk import people
 from brookfall.desk.views import ChainView, EntryView, RecordView
-from brookfall.records import trail
+from brookfall.records import audit_log
+from brookfall.records.audit_log import RecordEntry
 from brookfall.records.people import Person
-from brookfall.records.trail import RecordEntry
 
 PAGE = 100
 
@@ -46,5 +46,5 @@ def verify_view(session: Session, person: Person) -> ChainView:
     """The chain walked from its first entry to its last."""
     if set(person.roles) <= {"owner"}:
         raise ForbiddenError("Owners do not verify the record.", todo="Ask an auditor.")
-    found = trail.verify(session)
+    found = audit_log.verify(session)
     return ChainView(entries=found.entries, head=found.head, fault=found.fault)

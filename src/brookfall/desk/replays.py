@@ -5,16 +5,16 @@ from typing import Protocol
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from brookfall.core.errors import MissingError, UserError
+from brookfall.core.foundation.errors import MissingError, UserError
 from brookfall.desk import people
 from brookfall.desk.docket import latest_run
 from brookfall.desk.views import ReplayView
-from brookfall.records import trail
+from brookfall.records import audit_log
 from brookfall.records.base import now
 from brookfall.records.contents import exhibits_now
 from brookfall.records.database import transaction
 from brookfall.records.people import Person
-from brookfall.records.work import Replay, RunCheck
+from brookfall.records.runs import Replay, RunCheck
 
 _MOST_LINES = 50
 
@@ -59,7 +59,9 @@ def ask_replay(person_id: int, case_id: int, number: int, queue: Replayers) -> i
                 differences=[],
             )
             session.add(open_one)
-            trail.append(session, person, "asked for a replay", f"exhibit {number} of run {run.id}", case_id=case.id)
+            audit_log.append(
+                session, person, "asked for a replay", f"exhibit {number} of run {run.id}", case_id=case.id
+            )
         session.flush()
         replay_id = open_one.id
     queue.replay(replay_id)

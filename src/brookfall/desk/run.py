@@ -7,19 +7,19 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from brookfall.core.check.registry import title_of
-from brookfall.core.errors import MissingError, UserError
-from brookfall.core.retest import ask, jobs_of
+from brookfall.core.foundation.errors import MissingError, UserError
+from brookfall.core.retest.run import ask, jobs_of
 from brookfall.desk import people
 from brookfall.desk.docket import latest_run
 from brookfall.desk.plan import lock
 from brookfall.desk.views import CheckProgress, ExhibitLine, ExhibitView, RunView
-from brookfall.records import ledger, trail
+from brookfall.records import audit_log, ledger
 from brookfall.records.base import now
 from brookfall.records.contents import contents_of, exhibits_now, kept_exhibits, stale_checks
 from brookfall.records.database import transaction
 from brookfall.records.exhibits import copy_exhibit, heads_of
 from brookfall.records.people import Person
-from brookfall.records.work import Fit, Run, RunCheck, RunFit
+from brookfall.records.runs import Fit, Run, RunCheck, RunFit
 
 
 class Queue(Protocol):
@@ -69,7 +69,7 @@ def _enter(session: Session, person: Person, case_id: int) -> Run:
     jobs = jobs_of(changed)
     ledger.enrol(session, run.id, jobs)
     again = f" of {len(asked)}; the others are of this plan already" if kept else ""
-    trail.append(
+    audit_log.append(
         session,
         person,
         "started a run",
@@ -99,7 +99,7 @@ def cancel(session: Session, person: Person, case_id: int) -> RunView:
     session.execute(
         update(RunCheck).where(RunCheck.run_id == run.id, RunCheck.state != "done").values(state="cancelled")
     )
-    trail.append(session, person, "cancelled a run", f"run {run.id}", case_id=case.id)
+    audit_log.append(session, person, "cancelled a run", f"run {run.id}", case_id=case.id)
     session.flush()
     return run_view(session, person, case_id)
 

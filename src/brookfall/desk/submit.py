@@ -5,14 +5,14 @@ from datetime import date
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from brookfall.core.errors import ForbiddenError, UserError
-from brookfall.core.plan import InUse, standard_plan
-from brookfall.core.progress import Progress, untold, within
-from brookfall.core.subject import subject_of
+from brookfall.core.foundation.errors import ForbiddenError, UserError
+from brookfall.core.foundation.progress import Progress, untold, within
+from brookfall.core.plan.plan import InUse, standard_plan
 from brookfall.core.submission.package import Package, package_from_files
 from brookfall.core.submission.schema import Submission
+from brookfall.core.submission.subject import subject_of
 from brookfall.desk.versions import versions_to_compare
-from brookfall.records import blobs, trail
+from brookfall.records import audit_log, blobs
 from brookfall.records.base import now
 from brookfall.records.cases import Case, SubmittedFile
 from brookfall.records.people import Person
@@ -40,7 +40,7 @@ def submit(
         put_table(session, case.id, table, name)
     for path, data in sorted(files.items()):
         session.add(SubmittedFile(case_id=case.id, path=path, sha256=blobs.put(session, data)))
-    trail.append(
+    audit_log.append(
         session,
         person,
         "submitted",

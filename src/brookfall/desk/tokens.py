@@ -5,10 +5,10 @@ import secrets
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from brookfall.core.digest import sha256
-from brookfall.core.errors import MissingError, UserError
+from brookfall.core.foundation.digest import sha256
+from brookfall.core.foundation.errors import MissingError, UserError
 from brookfall.desk.views import NewToken, TokenView
-from brookfall.records import trail
+from brookfall.records import audit_log
 from brookfall.records.base import now
 from brookfall.records.people import Person, Token
 
@@ -24,7 +24,7 @@ def make(session: Session, person: Person, name: str) -> NewToken:
     token = Token(person_id=person.id, name=name, sha256=sha256(secret.encode()), created=now())
     session.add(token)
     session.flush()
-    trail.append(session, person, "made a token", name, after={"token": token.id})
+    audit_log.append(session, person, "made a token", name, after={"token": token.id})
     return NewToken(secret=secret, token=_view(token))
 
 
@@ -40,7 +40,7 @@ def revoke(session: Session, person: Person, token_id: int) -> list[TokenView]:
         raise MissingError("There is no such token.", todo="Load the page again.")
     if token.revoked is None:
         token.revoked = now()
-        trail.append(session, person, "revoked a token", token.name, after={"token": token.id})
+        audit_log.append(session, person, "revoked a token", token.name, after={"token": token.id})
         session.flush()
     return tokens_view(session, person)
 

@@ -3,15 +3,15 @@
 import numpy as np
 from sqlalchemy.orm import Session
 
-from brookfall.core.check.memory.complexity import tree_need
-from brookfall.core.check.memory.tree_chart import path_of
 from brookfall.core.check.memory.trees import Trees
-from brookfall.core.errors import MissingError
-from brookfall.core.exhibit import Exhibit
+from brookfall.core.check.shared.dial_fits import tree_need
+from brookfall.core.check.shared.tree_chart import path_of
+from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.foundation.errors import MissingError
 from brookfall.desk import people
-from brookfall.desk.behind import RowsFile, file_name
 from brookfall.desk.bench import bench_of
 from brookfall.desk.docket import latest_run
+from brookfall.desk.rows_behind import RowsFile, file_name
 from brookfall.desk.views import PathView
 from brookfall.records import ledger
 from brookfall.records.cases import Case

@@ -3,7 +3,7 @@
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from brookfall.core.plan import InUse
+from brookfall.core.plan.plan import InUse
 from brookfall.core.submission.schema import Submission
 from brookfall.records.cases import Case, StoredColumn
 

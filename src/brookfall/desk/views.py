@@ -5,15 +5,15 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, JsonValue
 
-from brookfall.core.check.fairness.before import GroundFacts
-from brookfall.core.exhibit import Chart, Estimate, Exhibit, TableView
-from brookfall.core.look.look import Look
-from brookfall.core.marks import LabelMark
-from brookfall.core.plan import InUse, Plan
+from brookfall.core.check.groups.ground_facts import GroundFacts
+from brookfall.core.evidence.exhibit import Chart, Estimate, Exhibit, TableView
+from brookfall.core.plan.plan import InUse, Plan
+from brookfall.core.retest.screening.screen import Look
 from brookfall.core.submission.difference import VersionChange
+from brookfall.core.submission.label_marks import LabelMark
 from brookfall.core.submission.schema import Submission
 from brookfall.core.table.change import Change
-from brookfall.core.table.how import HowRead
+from brookfall.core.table.read_options import HowRead
 from brookfall.core.table.roles import Roles
 
 Standing = Literal["within", "near", "outside", "unsettled", "none"]

@@ -5,11 +5,11 @@ import threading
 from celery import Celery
 from celery.signals import worker_ready
 
-from brookfall.desk.estimate import try_and_keep
-from brookfall.desk.look import look_and_keep
-from brookfall.engine.intake import take_in, waiting_drafts
+from brookfall.desk.screening import look_and_keep
+from brookfall.desk.time_estimate import try_and_keep
 from brookfall.engine.replays import carry_out, waiting_replays
-from brookfall.engine.work import open_runs, work_on
+from brookfall.engine.runs import open_runs, work_on
+from brookfall.engine.uploads import take_in, waiting_drafts
 from brookfall.records.config import config
 from brookfall.records.database import alone
 

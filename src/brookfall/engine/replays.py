@@ -7,16 +7,16 @@ import socket
 from sqlalchemy import and_, or_, select, update
 from sqlalchemy.exc import OperationalError
 
-from brookfall.core.replay import replay
+from brookfall.core.retest.replay import replay
 from brookfall.engine.heartbeat import heartbeat
-from brookfall.engine.work import lay_out
-from brookfall.records import trail
+from brookfall.engine.runs import lay_out
+from brookfall.records import audit_log
 from brookfall.records.base import now
 from brookfall.records.database import transaction
 from brookfall.records.exhibits import get_exhibits
 from brookfall.records.ledger import LEASE, MOST_ATTEMPTS
 from brookfall.records.people import Person
-from brookfall.records.work import Replay
+from brookfall.records.runs import Replay
 
 _log = logging.getLogger(__name__)
 
@@ -106,4 +106,4 @@ def _end(replay_id: int, worker: str, **told: object) -> None:
         asked.finished, asked.lease_until = now(), None
         person = session.get_one(Person, asked.by_id)
         subject = f"exhibit {asked.number} of run {asked.run_id}: {asked.said}"
-        trail.append(session, person, "replayed an exhibit", subject, case_id=asked.case_id)
+        audit_log.append(session, person, "replayed an exhibit", subject, case_id=asked.case_id)

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from brookfall.launch.house import House, workers_wanted
 from brookfall.launch.processes import StartError
-from brookfall.launch.whole import start_whole
+from brookfall.launch.start import start_whole
 
 PROJECT = Path(__file__).resolve().parents[3]
 
@@ -53,8 +53,8 @@ def _demo(house: House) -> None:
 
 def _verify(house: House) -> None:
     os.environ.update(house.environment)
+    from brookfall.records.audit_log import verify
     from brookfall.records.database import transaction
-    from brookfall.records.trail import verify
 
     with transaction() as session:
         found = verify(session)

@@ -164,7 +164,9 @@ class House:
             cursor.execute("CREATE DATABASE IF NOT EXISTS brookfall CHARACTER SET utf8mb4")
             for name, word in (("brookfall_owner", "owner_password"), ("brookfall", "app_password")):
                 cursor.execute(f"CREATE USER IF NOT EXISTS {name}@'%%' IDENTIFIED BY %s", (self.settings[word],))
-            cursor.execute("GRANT ALL ON brookfall.* TO brookfall_owner@'%' WITH GRANT OPTION")
+            # Databases beside it too: tests and migrations that are tried on a copy have some of their own.
+            for database in ("brookfall", r"brookfall\_%"):
+                cursor.execute(f"GRANT ALL ON `{database}`.* TO brookfall_owner@'%' WITH GRANT OPTION")
 
     def _start_redis(self) -> None:
         data = self.folder / "redis"

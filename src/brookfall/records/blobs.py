@@ -9,8 +9,8 @@ from sqlalchemy import select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
-from brookfall.core.digest import sha256
-from brookfall.records import bulk
+from brookfall.core.foundation.digest import sha256
+from brookfall.records import bulk_insert
 from brookfall.records.cases import Blob, BlobChunk
 from brookfall.records.config import config
 
@@ -28,7 +28,7 @@ def put(session: Session, data: bytes) -> str:
         session.execute(insert(Blob).values(sha256=name, size=len(data)).prefix_with("IGNORE"))
         starts = enumerate(range(0, len(data), CHUNK))
         chunks = ((name, seq, data[start : start + CHUNK]) for seq, start in starts)
-        bulk.insert(session, "INSERT IGNORE INTO blob_chunk (sha256, seq, data) VALUES (?, ?, ?)", chunks)
+        bulk_insert.insert(session, "INSERT IGNORE INTO blob_chunk (sha256, seq, data) VALUES (?, ?, ?)", chunks)
     return name
 
 

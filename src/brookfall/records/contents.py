@@ -6,14 +6,14 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brookfall.core.check.reads import content_key
-from brookfall.core.environment import versions
-from brookfall.core.exhibit import Exhibit
-from brookfall.core.plan import Plan
-from brookfall.core.retest import Asked
+from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.foundation.environment import versions
+from brookfall.core.plan.plan import Plan
+from brookfall.core.retest.run import Asked
 from brookfall.records.cases import Case
 from brookfall.records.exhibits import get_exhibits
-from brookfall.records.outcome import StoredExhibit
-from brookfall.records.work import Run, RunCheck
+from brookfall.records.findings_and_decisions import StoredExhibit
+from brookfall.records.runs import Run, RunCheck
 
 
 def contents_of(case: Case, checks: Sequence[str] | None = None) -> dict[str, str]:

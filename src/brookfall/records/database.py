@@ -43,14 +43,17 @@ def alone(name: str) -> Iterator[bool]:
                 connection.execute(text("SELECT RELEASE_LOCK(:name)"), {"name": name})
 
 
-def migrate() -> None:
-    """Brings the schema up to date as the owner and grants the application's user what it may do; rerunnable."""
-    url = config().owner_url
+def migrate(url: str | None = None) -> None:
+    """Brings the schema up to date as the owner and grants the application's user what it may do; rerunnable.
+
+    With a ``url`` the schema of that database alone; nothing is granted.
+    """
+    elsewhere, url = url is not None, url or config().owner_url
     alembic = AlembicConfig()
     alembic.set_main_option("script_location", str(files("brookfall.records") / "migrations"))
     alembic.set_main_option("sqlalchemy.url", url.replace("%", "%%"))
     command.upgrade(alembic, "head")
-    if config().owner_url != config().database_url:
+    if not elsewhere and config().owner_url != config().database_url:
         _grant()
 
 

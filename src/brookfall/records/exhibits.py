@@ -7,9 +7,9 @@ from collections.abc import Sequence
 from sqlalchemy import delete, insert, literal, select
 from sqlalchemy.orm import Session
 
-from brookfall.core.exhibit import Estimate, Exhibit
+from brookfall.core.evidence.exhibit import Estimate, Exhibit
 from brookfall.records.base import now
-from brookfall.records.outcome import StoredEstimate, StoredExhibit, StoredSeries
+from brookfall.records.findings_and_decisions import StoredEstimate, StoredExhibit, StoredSeries
 
 _OWN_COLUMNS = ("measure", "model", "part", "value", "low", "high", "level", "n", "method", "standing", "verdict")
 

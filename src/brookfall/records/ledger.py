@@ -15,7 +15,7 @@ from brookfall.core.fit.execute import FitResult
 from brookfall.core.fit.ledger import FitFailedError
 from brookfall.core.fit.request import FitJob, Need
 from brookfall.records.base import now
-from brookfall.records.work import Fit, Reading, Run, RunCheck, RunFit
+from brookfall.records.runs import Fit, Reading, Run, RunCheck, RunFit
 
 LEASE = timedelta(seconds=20)
 MOST_ATTEMPTS = 3

@@ -11,10 +11,10 @@ import numpy as np
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from brookfall.core.progress import Progress, untold
+from brookfall.core.foundation.parallel_map import together
+from brookfall.core.foundation.progress import Progress, untold
 from brookfall.core.table.profile import ColumnProfile, profile_column
 from brookfall.core.table.table import Column, Kind, Table
-from brookfall.core.together import together
 from brookfall.records import blobs
 from brookfall.records.cases import StoredColumn
 

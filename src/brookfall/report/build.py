@@ -10,25 +10,26 @@ from pydantic import TypeAdapter
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from brookfall.core import wording
-from brookfall.core.evidence import Evidence, evidence_of
-from brookfall.core.exhibit import QUESTIONS, Estimate, Exhibit
-from brookfall.core.judge.limit import Standing, worst
-from brookfall.core.marks import LabelMark
-from brookfall.core.plan import Plan
-from brookfall.core.plan_facts import plan_facts
+from brookfall.core.evidence.exhibit import QUESTIONS, Estimate, Exhibit
+from brookfall.core.evidence.limit import Standing
+from brookfall.core.foundation import wording
+from brookfall.core.judge.standing import worst
+from brookfall.core.plan.facts import plan_facts
+from brookfall.core.plan.plan import Plan
 from brookfall.core.recipe.families import recipe_in_words
+from brookfall.core.retest.evidence_file import Evidence, evidence_of
 from brookfall.core.submission.added import Added
+from brookfall.core.submission.label_marks import LabelMark
 from brookfall.core.submission.schema import Submission
 from brookfall.core.table.change import Change
 from brookfall.core.table.roles import Roles
+from brookfall.records.audit_log import RecordHead
 from brookfall.records.base import now
 from brookfall.records.cases import Case, Deviation, SubmittedFile
 from brookfall.records.contents import exhibits_now
-from brookfall.records.outcome import Decision, Finding
+from brookfall.records.findings_and_decisions import Decision, Finding
 from brookfall.records.people import Person
-from brookfall.records.trail import RecordHead
-from brookfall.records.work import Run
+from brookfall.records.runs import Run
 from brookfall.report.charts import draw
 from brookfall.report.fonts import face_css
 

@@ -6,7 +6,7 @@ from markupsafe import escape
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
-from brookfall.core.exhibit import (
+from brookfall.core.evidence.exhibit import (
     CombinationChart,
     DialChart,
     Estimate,
@@ -22,7 +22,7 @@ from brookfall.core.exhibit import (
     ThresholdChart,
     TreeChart,
 )
-from brookfall.core.wording import measure_words
+from brookfall.core.foundation.wording import measure_words
 from brookfall.report import groups
 from brookfall.report.drawing import COLOURS, INK, MUTED, RULE, WIDTH, svg_of
 from brookfall.report.trees import top_of

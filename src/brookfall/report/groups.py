@@ -7,7 +7,7 @@ from markupsafe import escape
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
-from brookfall.core.exhibit import (
+from brookfall.core.evidence.exhibit import (
     CombinationChart,
     CombinedGroup,
     CriterionStrip,

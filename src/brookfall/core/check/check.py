@@ -3,9 +3,8 @@
 from dataclasses import dataclass, field
 from typing import Protocol
 
-from brookfall.core import digest
-from brookfall.core.bench import Bench
-from brookfall.core.exhibit import (
+from brookfall.core.check.bench import Bench
+from brookfall.core.evidence.exhibit import (
     Cell,
     Chart,
     Estimate,
@@ -16,9 +15,11 @@ from brookfall.core.exhibit import (
     Verdict,
     Versus,
 )
+from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
-from brookfall.core.judge.limit import Limit, Standing, stand, worst
+from brookfall.core.foundation import digest
+from brookfall.core.judge.standing import stand, worst
 from brookfall.core.measure.figure import Figure
 
 

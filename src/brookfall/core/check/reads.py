@@ -1,7 +1,7 @@
 """What of a plan each check reads, so that a change of the plan makes stale only what it can have changed."""
 
-from brookfall.core import digest
-from brookfall.core.plan import Plan
+from brookfall.core.foundation import digest
+from brookfall.core.plan.plan import Plan
 
 _BY_GROUP = ("threshold", "groups", "combinations", "proxies", "leaving_out", "group_thresholds", "group_versions")
 
@@ -40,7 +40,7 @@ _READERS: dict[str, tuple[str, ...]] = {
 def read_of(check: str, plan: Plan) -> dict[str, object]:
     """The fields of the plan that can change this check's exhibit.
 
-    >>> from brookfall.core.plan import standard_plan
+    >>> from brookfall.core.plan.plan import standard_plan
     >>> plan = standard_plan(2, given_parts=False)
     >>> other = plan.model_copy(update={"splits": 33})
     >>> "splits" in read_of("luck", other), "splits" in read_of("gap", other)
@@ -56,7 +56,7 @@ def read_of(check: str, plan: Plan) -> dict[str, object]:
 def content_key(check: str, plan: Plan, rest: dict[str, object]) -> str:
     """Names an exhibit by everything that can change it: what it reads of the plan, and ``rest``, what else it is of.
 
-    >>> from brookfall.core.plan import standard_plan
+    >>> from brookfall.core.plan.plan import standard_plan
     >>> plan = standard_plan(2, given_parts=False)
     >>> other = plan.model_copy(update={"splits": 77})
     >>> content_key("gap", plan, {}) == content_key("gap", other, {})

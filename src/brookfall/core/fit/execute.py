@@ -14,13 +14,13 @@ from sklearn.exceptions import ConvergenceWarning
 from threadpoolctl import ThreadpoolController
 
 from brookfall.core.fit.fitted import Fitted
-from brookfall.core.fit.left_out import divisors_without
-from brookfall.core.fit.limits import FitLimitError
+from brookfall.core.fit.leave_one_out import divisors_without
+from brookfall.core.fit.nested_tuning import tune
 from brookfall.core.fit.probe.coefficients import coefficients
 from brookfall.core.fit.probe.flip import flip
-from brookfall.core.fit.probe.influence import influence
+from brookfall.core.fit.probe.partial_dependence import shape
+from brookfall.core.fit.probe.permutation_importance import influence
 from brookfall.core.fit.probe.sensitivity import sensitivity
-from brookfall.core.fit.probe.shape import shape
 from brookfall.core.fit.probe.trees import splits, trees
 from brookfall.core.fit.request import (
     CoefficientReading,
@@ -40,18 +40,17 @@ from brookfall.core.fit.request import (
     TunedReading,
     WithoutItselfReading,
 )
-from brookfall.core.fit.screen import screened
-from brookfall.core.fit.tune import tune
-from brookfall.core.measure.measures import measure_at
+from brookfall.core.fit.time_and_memory_limits import FitLimitError
+from brookfall.core.fit.without_suspects import screened
+from brookfall.core.measure.registry import measure_at
 from brookfall.core.recipe.families import family_of, resolved_settings
 from brookfall.core.recipe.family.choice import Occasions
 from brookfall.core.recipe.family.family import LeftOut, Made, Matrix, Straight
 from brookfall.core.recipe.preprocess import Prepared, build_preprocess, raw_matrix
-from brookfall.core.resample.shuffle import exchange
-from brookfall.core.scoring import scored_rows
-from brookfall.core.subject import Subject
+from brookfall.core.resample.permutation import exchange
+from brookfall.core.submission.subject import Subject
 from brookfall.core.table.table import Table
-from brookfall.core.target import Target, membership
+from brookfall.core.table.target import Target, membership
 
 Values = NDArray[np.float64]
 Scorer = Callable[[FigureReading], Values]
@@ -91,7 +90,7 @@ def execute(job: FitJob, subject: Subject) -> FitResult:
 
     Whatever the estimator raises becomes a failure with its reason: one bad fit never stops the others.
 
-    >>> from brookfall.core.example import small_bench
+    >>> from brookfall.core.check.example import small_bench
     >>> bench = small_bench()
     >>> import numpy as np
     >>> from brookfall.core.fit.request import ScoreReading
@@ -313,7 +312,7 @@ class _Work:
             rows, scores = rows[known], scores[known]
         if not np.isfinite(scores).all():
             raise ValueError("the fitted model gave scores that are not numbers")
-        found = scored_rows(self._subject, rows, scores, self._job.fit.key, target=target)
+        found = self._subject.scored(rows, scores, self._job.fit.key, target=target)
         values = [measure_at(found, one.measure, one.threshold, one.class_).value for one in reading.wanted]
         return np.array([np.nan if value is None else value for value in values])
 

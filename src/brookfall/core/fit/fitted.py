@@ -12,9 +12,9 @@ from brookfall.core.recipe.families import family_of
 from brookfall.core.recipe.family.choice import Occasions
 from brookfall.core.recipe.family.family import Estimator, Family, Made, Matrix
 from brookfall.core.recipe.preprocess import Prepared
-from brookfall.core.subject import Subject
+from brookfall.core.submission.subject import Subject
 from brookfall.core.table.table import Table
-from brookfall.core.target import Target
+from brookfall.core.table.target import Target
 
 Values = NDArray[np.float64]
 

@@ -7,11 +7,11 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from brookfall.core import digest
-from brookfall.core.environment import versions
+from brookfall.core.foundation import digest
+from brookfall.core.foundation.environment import versions
 from brookfall.core.recipe.families import resolved_settings, source_of
-from brookfall.core.recipe.family.family import Outcome
 from brookfall.core.recipe.recipe import Recipe
+from brookfall.core.table.outcome import Outcome
 
 Rows = NDArray[np.int64]
 
@@ -384,7 +384,7 @@ class FitJob:
 def gather(needs: list[Need]) -> tuple[FitJob, ...]:
     """The distinct fits of many needs, in the order first asked for, each with its distinct readings.
 
-    >>> from brookfall.core.example import small_bench
+    >>> from brookfall.core.check.example import small_bench
     >>> bench = small_bench()
     >>> len(gather([bench.holdout, bench.holdout]))
     1

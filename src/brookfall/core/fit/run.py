@@ -7,7 +7,7 @@ from concurrent.futures import ProcessPoolExecutor, as_completed
 
 from brookfall.core.fit.execute import FitResult, execute
 from brookfall.core.fit.request import FitJob
-from brookfall.core.subject import Subject
+from brookfall.core.submission.subject import Subject
 
 ONE_THREAD = {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1", "MKL_NUM_THREADS": "1"}
 
@@ -17,9 +17,9 @@ _subject: Subject | None = None
 def run_fits(jobs: tuple[FitJob, ...], subject: Subject, workers: int) -> Iterator[FitResult]:
     """Results in the order they finish. More than one worker means processes of one thread each.
 
-    >>> from brookfall.core.example import small_bench
+    >>> from brookfall.core.check.example import small_bench
     >>> bench = small_bench()
-    >>> from brookfall.core.retest import ask, jobs_of
+    >>> from brookfall.core.retest.run import ask, jobs_of
     >>> len(list(run_fits(jobs_of(ask(bench)), bench.subject, workers=1)))
     7
     """

@@ -2,7 +2,7 @@
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from brookfall.core.judge.limit import Limit
+from brookfall.core.evidence.limit import Limit
 
 
 class Policy(BaseModel):

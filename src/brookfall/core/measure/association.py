@@ -6,15 +6,15 @@ linear.
 """
 
 from dataclasses import dataclass
-from math import sqrt
+from math import sqrt, tanh
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.special import chdtrc, fdtrc, stdtr
 
-from brookfall.core.measure.figure import FEW_ROWS, Figure, absent
-from brookfall.core.measure.linear import Linear, figure_of
+from brookfall.core.measure.figure import FEW_ROWS, Figure, Interval, absent
+from brookfall.core.measure.influence_function import Linear, figure_of
 from brookfall.core.measure.noncentral import chi2_limits, f_limits
 from brookfall.core.measure.scored import ScoredNumbers
 from brookfall.core.table.table import Column
@@ -168,7 +168,7 @@ def _correlation(a: Numbers, b: Numbers) -> tuple[Figure, float | None]:
     if 1 - r * r < 1e-12:
         return Figure(r, n, note="the two say the same, so there is no spread to take an interval from"), 0.0
     linear = Linear(float(np.arctanh(r)), influence / (1 - r * r))
-    figure = figure_of(linear, _rows(a)).mapped(lambda value: float(np.tanh(value)))
+    figure = figure_of(linear, _rows(a)).mapped(tanh)
     t = r * sqrt((n - 2) / (1 - r * r))
     return figure, float(2 * stdtr(n - 2, -abs(t)))
 
@@ -186,12 +186,12 @@ def _ratio(values: Numbers, codes: Codes) -> tuple[Figure, float | None]:
     if statistic > _CLEAR:
         # Far from 0 the noncentral F leans on normal values with one variance; the influence of each row does not.
         return figure_of(_explained_linear(values, codes), _rows(values), 0, 1).mapped(sqrt), p
+    return Figure(sqrt(explained), n, "noncentral_f", Interval(_ratio_ends, statistic, between, within, n)), p
 
-    def bounds(level: float) -> tuple[float, float]:
-        low, high = f_limits(statistic, between, within, level)
-        return sqrt(low / (low + n)), sqrt(high / (high + n))
 
-    return Figure(sqrt(explained), n, "noncentral_f", bounds), p
+def _ratio_ends(statistic: float, between: int, within: int, n: int, level: float) -> tuple[float, float]:
+    low, high = f_limits(statistic, between, within, level)
+    return sqrt(low / (low + n)), sqrt(high / (high + n))
 
 
 def _explained_linear(values: Numbers, codes: Codes) -> Linear:
@@ -217,12 +217,13 @@ def _cramer(cells: Numbers) -> tuple[Figure, float | None]:
     n, (rows, columns) = cells.sum(), cells.shape
     chi2, freedom = chi_square(cells), (rows - 1) * (columns - 1)
     least = min(rows, columns) - 1
+    ends = Interval(_cramer_ends, chi2, freedom, float(n * least))
+    return Figure(_corrected_v(cells), int(n), "noncentral_chi2", ends), float(chdtrc(freedom, chi2))
 
-    def bounds(level: float) -> tuple[float, float]:
-        low, high = chi2_limits(chi2, freedom, level)
-        return sqrt(min(1.0, low / (n * least))), sqrt(min(1.0, high / (n * least)))
 
-    return Figure(_corrected_v(cells), int(n), "noncentral_chi2", bounds), float(chdtrc(freedom, chi2))
+def _cramer_ends(chi2: float, freedom: int, scale: float, level: float) -> tuple[float, float]:
+    low, high = chi2_limits(chi2, freedom, level)
+    return sqrt(min(1.0, low / scale)), sqrt(min(1.0, high / scale))
 
 
 def chi_square(cells: Numbers) -> float:

@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from brookfall.core.measure import calibration, depth
+from brookfall.core.measure import calibration, rank_measures
 from brookfall.core.measure.counts import (
     FUNCTIONS,
     SHARES,
@@ -13,13 +13,23 @@ from brookfall.core.measure.counts import (
     share_figure,
     share_linear,
 )
-from brookfall.core.measure.figure import NO_ROW, NOT_PROBABILITIES, Figure, absent
+from brookfall.core.measure.figure import NO_ROW, NOT_PROBABILITIES, Figure, Interval, absent
+from brookfall.core.measure.influence_function import Linear, effective_n, figure_of, mean_of
 from brookfall.core.measure.interval import wilson
-from brookfall.core.measure.linear import Linear, effective_n, figure_of, mean_of
 from brookfall.core.measure.ranking import auc, auc_linear
 from brookfall.core.measure.scored import Numbers, Scored
 
 _CLIP = 1e-15
+
+
+def _as_lift(gain: float) -> float:
+    return gain / rank_measures.DEPTH
+
+
+def _as_gini(area: float) -> float:
+    return 2 * area - 1
+
+
 FEW_TO_CALIBRATE = 20
 """Events and non-events under which a recalibration is not judged: simulated in docs/coverage.md."""
 
@@ -71,16 +81,16 @@ def measure(name: str, rows: Scored) -> Figure:
     if name in _OF_ROWS:
         return _mean_figure(name, rows)
     if name == "lift_at_20":
-        return depth.rank_figure("gain_at_20", rows).mapped(lambda gain: gain / depth.DEPTH)
+        return rank_measures.rank_figure("gain_at_20", rows).mapped(_as_lift)
     if name in _OF_RANKS:
-        figure = depth.rank_figure(name, rows)
-        return figure.noted(depth.ks_by_chance(rows)) if name == "ks" and figure.value is not None else figure
+        figure = rank_measures.rank_figure(name, rows)
+        return figure.noted(rank_measures.ks_by_chance(rows)) if name == "ks" and figure.value is not None else figure
     return _OTHERS[name](rows)
 
 
 _OTHERS: dict[str, Callable[[Scored], Figure]] = {
     "auc": auc,
-    "gini": lambda rows: auc(rows).mapped(lambda area: 2 * area - 1),
+    "gini": lambda rows: auc(rows).mapped(_as_gini),
     "expected_calibration_error": calibration.expected_error,
     "calibration_slope": calibration.slope,
     "calibration_intercept": calibration.intercept,
@@ -92,7 +102,7 @@ def _mean_figure(name: str, rows: Scored) -> Figure:
     if name == "brier" and np.ptp(values) == 0 and values[0] in (0.0, 1.0):
         # Right, or wrong, with full confidence everywhere: bounded as a share of rows would be.
         share, n = float(values[0]), min(effective_n(rows), float(len(rows)))
-        return Figure(share, len(rows), "wilson_edge", lambda level: wilson(share * n, n, level))
+        return Figure(share, len(rows), "wilson_edge", Interval(wilson, share * n, n))
     low, high = (-np.inf, np.inf) if name == "mean_score" else (0.0, 1.0 if name == "brier" else np.inf)
     return figure_of(mean_of(values, rows.counted), rows, low, high)
 

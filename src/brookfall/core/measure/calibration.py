@@ -5,9 +5,9 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.special import expit, logit
 
-from brookfall.core.digest import seed_from
+from brookfall.core.foundation.digest import seed_from
 from brookfall.core.measure.figure import NOT_PROBABILITIES, ONE_CLASS, Figure, absent
-from brookfall.core.measure.linear import Linear, figure_of
+from brookfall.core.measure.influence_function import Linear, figure_of
 from brookfall.core.measure.scored import Codes, Numbers, Scored
 
 BINS = 10

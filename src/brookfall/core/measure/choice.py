@@ -6,9 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtri
 
-from brookfall.core.measure.figure import Figure, absent
+from brookfall.core.measure.figure import Figure, Interval, absent
+from brookfall.core.measure.influence_function import Linear, figure_of, mean_of, ratio_of
 from brookfall.core.measure.interval import share_of
-from brookfall.core.measure.linear import Linear, figure_of, mean_of, ratio_of
 from brookfall.core.measure.scored import Codes, Numbers, Sampled
 
 NAMES = ("mean_chosen_probability", "hit_rate", "rho_squared", "log_likelihood")
@@ -124,12 +124,12 @@ def predicted_share(rows: Picked, place: int) -> Figure:
     shares = rows.offered[:, place]
     m, mean = len(rows), float(shares.mean())
     error = float(np.sqrt((shares * (1 - shares)).sum())) / m
+    return Figure(mean, m, "simulated_choices", Interval(_share_ends, mean, error)).marked(few=rows.few)
 
-    def bounds(level: float) -> tuple[float, float]:
-        half = float(ndtri((1 + level) / 2)) * error
-        return max(0.0, mean - half), min(1.0, mean + half)
 
-    return Figure(mean, m, "simulated_choices", bounds).marked(few=rows.few)
+def _share_ends(mean: float, error: float, level: float) -> tuple[float, float]:
+    half = float(ndtri((1 + level) / 2)) * error
+    return max(0.0, mean - half), min(1.0, mean + half)
 
 
 def share_difference(rows: Picked, place: int) -> Figure:

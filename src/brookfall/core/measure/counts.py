@@ -7,10 +7,10 @@ from functools import lru_cache
 import numpy as np
 from scipy.special import stdtrit
 
-from brookfall.core.digest import seed_from
-from brookfall.core.measure.figure import Figure, absent
+from brookfall.core.foundation.digest import seed_from
+from brookfall.core.measure.figure import Figure, Interval, absent, quantile_ends
+from brookfall.core.measure.influence_function import Linear, effective_n, freedom, variance
 from brookfall.core.measure.interval import proportion, share_of, z_of
-from brookfall.core.measure.linear import Linear, effective_n, freedom, variance
 from brookfall.core.measure.scored import Codes, Numbers, Outcomes, Scored
 
 DRAWS = 4000
@@ -184,12 +184,12 @@ def function_figure(name: str, rows: Scored) -> Figure:
         cells = cells / cells.sum() * _effective(name, rows) * (z_of(0.95) / float(stdtrit(freedom(rows), 0.975))) ** 2
     draws = _drawn(tuple(cells.tolist()))
     kept = FUNCTIONS[name](draws)
+    return Figure(value, len(rows), "jeffreys_cells", Interval(_ends_about, value, kept))
 
-    def bounds(level: float) -> tuple[float, float]:
-        low, high = np.quantile(kept, [(1 - level) / 2, (1 + level) / 2])
-        return min(float(low), value), max(float(high), value)
 
-    return Figure(value, len(rows), "jeffreys_cells", bounds)
+def _ends_about(value: float, draws: Numbers, level: float) -> tuple[float, float]:
+    low, high = quantile_ends(draws, level)
+    return min(low, value), max(high, value)
 
 
 @lru_cache(maxsize=64)

@@ -3,10 +3,90 @@
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-from scipy.special import ndtr
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import ndtr, ndtri
 
 Bounds = Callable[[float], tuple[float, float]]
 """From a confidence level in (0, 1) to the low and high end of the two-sided interval."""
+
+
+class Interval:
+    """An interval as plain data: a rule at the top of a module, and the values it is given before the level.
+
+    Two are equal when rule and values are; it can be printed and pickled, which a closure can't.
+
+    Examples
+    --------
+    >>> Interval(normal_ends, 0.5, 0.1)
+    Interval(normal_ends, 0.5, 0.1)
+    >>> [round(end, 3) for end in Interval(normal_ends, 0.5, 0.1)(0.95)]
+    [0.304, 0.696]
+    """
+
+    __slots__ = ("given", "rule")
+
+    def __init__(self, rule: Callable[..., tuple[float, float]], *given: object) -> None:
+        self.rule, self.given = rule, given
+
+    def __call__(self, level: float) -> tuple[float, float]:
+        return self.rule(*self.given, level)
+
+    def __eq__(self, other: object) -> bool:
+        return (
+            isinstance(other, Interval)
+            and self.rule is other.rule
+            and len(self.given) == len(other.given)
+            and all(map(_same, self.given, other.given))
+        )
+
+    def __hash__(self) -> int:
+        return hash((self.rule, len(self.given)))
+
+    def __repr__(self) -> str:
+        return f"Interval({', '.join([self.rule.__name__, *map(_shown, self.given)])})"
+
+
+def _same(one: object, other: object) -> bool:
+    if isinstance(one, np.ndarray) and isinstance(other, np.ndarray):
+        return np.array_equal(one, other, equal_nan=True)
+    return bool(one == other)
+
+
+def _shown(value: object) -> str:
+    return f"<{len(value)} values>" if isinstance(value, np.ndarray) else repr(value)
+
+
+def normal_ends(value: float, error: float, level: float) -> tuple[float, float]:
+    """The value, less and plus the normal quantile times its standard error.
+
+    >>> [round(end, 2) for end in normal_ends(2.0, 1.0, 0.95)]
+    [0.04, 3.96]
+    """
+    half = float(ndtri((1 + level) / 2)) * error
+    return value - half, value + half
+
+
+def quantile_ends(draws: NDArray[np.float64], level: float) -> tuple[float, float]:
+    """The two quantiles of draws (draws,) between which that share of them lies (Efron & Tibshirani 1993).
+
+    >>> quantile_ends(np.arange(101.0), 0.9)
+    (5.0, 95.0)
+    """
+    low, high = np.quantile(draws, [(1 - level) / 2, (1 + level) / 2])
+    return float(low), float(high)
+
+
+def turned_ends(bounds: Bounds, level: float) -> tuple[float, float]:
+    """The ends of the same figure with its sign turned."""
+    low, high = bounds(level)
+    return -high, -low
+
+
+def _mapped_ends(rising: Callable[[float], float], bounds: Bounds, level: float) -> tuple[float, float]:
+    low, high = bounds(level)
+    return rising(low), rising(high)
+
 
 FEW_ROWS = 30
 FEW_EVENTS = 5
@@ -80,16 +160,11 @@ class Figure:
         return replace(self, note=f"{self.note}; {remark}" if self.note else remark)
 
     def mapped(self, rising: Callable[[float], float]) -> "Figure":
-        """The figure of a rising function of the value; the interval's ends go with it."""
-        value, bounds = self.value, self.bounds
-        if value is None:
+        """The figure of a rising function of the value, one that has a name; the interval's ends go with it."""
+        if self.value is None:
             return self
-
-        def ends(level: float) -> tuple[float, float]:
-            low, high = bounds(level) if bounds else (0.0, 0.0)
-            return rising(low), rising(high)
-
-        return replace(self, value=rising(value), bounds=ends if bounds else None)
+        bounds = None if self.bounds is None else Interval(_mapped_ends, rising, self.bounds)
+        return replace(self, value=rising(self.value), bounds=bounds)
 
 
 def absent(n: int, why: str) -> Figure:

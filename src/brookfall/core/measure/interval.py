@@ -11,8 +11,8 @@ import numpy as np
 from scipy.optimize import brentq
 from scipy.special import ndtri, stdtrit
 
-from brookfall.core.measure.figure import NO_ROW, Figure, absent
-from brookfall.core.measure.linear import effective_n, freedom, mean_of, variance
+from brookfall.core.measure.figure import NO_ROW, Figure, Interval, absent
+from brookfall.core.measure.influence_function import effective_n, freedom, mean_of, variance
 from brookfall.core.measure.scored import Outcomes, Sampled
 
 _SMALL_CELL = 5
@@ -48,7 +48,7 @@ def proportion(x: int, n: int) -> Figure:
     """
     if n == 0:
         return absent(0, NO_ROW)
-    return Figure(x / n, n, "wilson", lambda level: wilson(x, n, level))
+    return Figure(x / n, n, "wilson", Interval(wilson, x, n))
 
 
 @dataclass(frozen=True)
@@ -70,25 +70,26 @@ class Share:
             return absent(0, NO_ROW)
         if self.freedom is None:
             return proportion(round(self.value * self.n), self.n)
-
-        def bounds(level: float) -> tuple[float, float]:
-            narrowed = self._narrowed(level)
-            return wilson(self.value * narrowed, narrowed, level)
-
-        return Figure(self.value, self.n, "wilson_effective", bounds)
+        return Figure(self.value, self.n, "wilson_effective", Interval(_wilson_effective, self))
 
     def counts(self) -> tuple[float, float]:
         """x and n for a method that takes counts: the effective ones in weights or clusters."""
         return (round(self.value * self.n), self.n) if self.freedom is None else self._effective_counts()
 
     def _effective_counts(self) -> tuple[float, float]:
-        narrowed = self._narrowed(0.95)
+        narrowed = self.narrowed(0.95)
         return self.value * narrowed, narrowed
 
-    def _narrowed(self, level: float) -> float:
+    def narrowed(self, level: float) -> float:
+        """The effective n, reduced for few units at that level."""
         if self.freedom is None or self.freedom < 1:
             return 1.0
         return self.effective * (z_of(level) / float(stdtrit(self.freedom, (1 + level) / 2))) ** 2
+
+
+def _wilson_effective(share: Share, level: float) -> tuple[float, float]:
+    narrowed = share.narrowed(level)
+    return wilson(share.value * narrowed, narrowed, level)
 
 
 def share_of(hits: Outcomes, rows: Sampled) -> Share:
@@ -136,7 +137,7 @@ def independent_difference(a: Figure, b: Figure, method: str = "square_and_add")
         difference,
         n,
         "newcombe_hybrid" if {a.method, b.method} <= _WILSON else method,
-        lambda level: _square_and_add(a, b, level),
+        Interval(_square_and_add, a, b),
     ).marked(few=few)
 
 
@@ -182,9 +183,7 @@ def paired_difference(both: int, first: int, second: int, neither: int) -> Figur
     n = both + first + second + neither
     if n == 0:
         return absent(0, "no such row")
-    return Figure(
-        (first - second) / n, n, "newcombe_paired", lambda level: newcombe_paired(both, first, second, neither, level)
-    )
+    return Figure((first - second) / n, n, "newcombe_paired", Interval(newcombe_paired, both, first, second, neither))
 
 
 def katz(x1: float, n1: float, x2: float, n2: float, level: float) -> tuple[float, float]:
@@ -257,5 +256,5 @@ def ratio_of_shares(a: Share, b: Share) -> Figure:
     x1, n1 = a.counts()
     x2, n2 = b.counts()
     if min(x1, n1 - x1, x2, n2 - x2) < _SMALL_CELL:
-        return Figure(value, n, "koopman", lambda level: koopman(x1, n1, x2, n2, level))
-    return Figure(value, n, "katz_log", lambda level: katz(x1, n1, x2, n2, level))
+        return Figure(value, n, "koopman", Interval(koopman, x1, n1, x2, n2))
+    return Figure(value, n, "katz_log", Interval(katz, x1, n1, x2, n2))

@@ -8,9 +8,9 @@ import numpy as np
 from brookfall.core.measure import binary
 from brookfall.core.measure.calibration import expected_error
 from brookfall.core.measure.counts import FUNCTIONS, NO_DENOMINATOR, SHARES, share_rows
-from brookfall.core.measure.figure import FEW_EVENTS, NOT_PROBABILITIES, Figure, absent
+from brookfall.core.measure.figure import FEW_EVENTS, NOT_PROBABILITIES, Figure, Interval, absent
+from brookfall.core.measure.influence_function import Linear, figure_of, mean_of
 from brookfall.core.measure.interval import share_of
-from brookfall.core.measure.linear import Linear, figure_of, mean_of
 from brookfall.core.measure.ranking import auc_linear
 from brookfall.core.measure.scored import Numbers, Scored, ScoredClasses
 
@@ -160,14 +160,16 @@ def _macro_share(name: str, rows: ScoredClasses) -> Figure:
             return absent(len(rows), f"no row {'is' if name == 'recall' else 'is called'} {label}")
         figures.append(share_of(hits, among).figure())
     values = np.array([figure.value for figure in figures], dtype=np.float64)
+    mean = float(values.mean())
+    return Figure(mean, len(rows), "square_and_add", Interval(_macro_ends, tuple(figures)))
+
+
+def _macro_ends(figures: tuple[Figure, ...], level: float) -> tuple[float, float]:
+    values = np.array([figure.value for figure in figures], dtype=np.float64)
     mean, k = float(values.mean()), len(figures)
-
-    def bounds(level: float) -> tuple[float, float]:
-        ends = np.array([figure.interval(level) for figure in figures], dtype=np.float64)
-        below, above = ((values - ends[:, 0]) ** 2).sum(), ((ends[:, 1] - values) ** 2).sum()
-        return max(0.0, mean - sqrt(below) / k), min(1.0, mean + sqrt(above) / k)
-
-    return Figure(mean, len(rows), "square_and_add", bounds)
+    ends = np.array([figure.interval(level) for figure in figures], dtype=np.float64)
+    below, above = ((values - ends[:, 0]) ** 2).sum(), ((ends[:, 1] - values) ** 2).sum()
+    return max(0.0, mean - sqrt(below) / k), min(1.0, mean + sqrt(above) / k)
 
 
 def _of_matrix(name: str, rows: ScoredClasses) -> Linear | None:

@@ -5,7 +5,7 @@ from math import sqrt
 import numpy as np
 
 from brookfall.core.measure.figure import Figure, absent
-from brookfall.core.measure.linear import Linear, figure_of, mean_of, ratio_of
+from brookfall.core.measure.influence_function import Linear, figure_of, mean_of, ratio_of
 from brookfall.core.measure.scored import ScoredNumbers
 
 NAMES = ("mse", "rmse", "mae", "r2", "bias", "mean_score")

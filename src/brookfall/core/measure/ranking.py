@@ -8,9 +8,9 @@ from numpy.typing import NDArray
 from scipy.optimize import brentq
 from scipy.special import expit, logit, stdtrit
 
-from brookfall.core.measure.figure import ONE_CLASS, Bounds, Figure, absent
+from brookfall.core.measure.figure import ONE_CLASS, Bounds, Figure, Interval, absent
+from brookfall.core.measure.influence_function import Linear, effective_n, figure_of, freedom, variance
 from brookfall.core.measure.interval import z_of
-from brookfall.core.measure.linear import Linear, effective_n, figure_of, freedom, variance
 from brookfall.core.measure.scored import Codes, Numbers, Outcomes, Scored, Scores
 
 _FEW = 10
@@ -100,7 +100,7 @@ def auc(rows: Scored) -> Figure:
         of_hits, of_misses = _variance(placed.positives) / m, _variance(placed.negatives) / (n - m)
         spread = of_hits + of_misses
         if min(m, n - m) < _FEW or value in (0.0, 1.0) or spread == 0:
-            return Figure(value, n, "newcombe_score", lambda level: newcombe_auc(value, m, n - m, level))
+            return Figure(value, n, "newcombe_score", Interval(newcombe_auc, value, m, n - m))
         degrees = spread**2 / (of_hits**2 / (m - 1) + of_misses**2 / (n - m - 1))
         return Figure(value, n, "delong_logit", _logit_bounds(value, sqrt(spread), degrees))
     linear = auc_linear(rows)
@@ -109,7 +109,7 @@ def auc(rows: Scored) -> Figure:
     if min(m, n - m) < _FEW or not 0 < value < 1 or spread <= 0:
         share = effective_n(rows) / n
         few, many = max(m * share, 1.0), max((n - m) * share, 1.0)
-        return Figure(value, n, "newcombe_score", lambda level: newcombe_auc(value, few, many, level))
+        return Figure(value, n, "newcombe_score", Interval(newcombe_auc, value, few, many))
     method = "delong_logit_weighted" if rows.clusters is None else "obuchowski_logit"
     return Figure(value, n, method, _logit_bounds(value, sqrt(spread), freedom(rows)))
 
@@ -169,11 +169,12 @@ def _paired_variance(a: Placements, b: Placements) -> float:
 
 
 def _clipped_normal(difference: float, spread: float) -> Bounds:
-    def bounds(level: float) -> tuple[float, float]:
-        half = z_of(level) * sqrt(spread)
-        return max(difference - half, -1.0), min(difference + half, 1.0)
+    return Interval(_clipped_ends, difference, spread)
 
-    return bounds
+
+def _clipped_ends(difference: float, spread: float, level: float) -> tuple[float, float]:
+    half = z_of(level) * sqrt(spread)
+    return max(difference - half, -1.0), min(difference + half, 1.0)
 
 
 def newcombe_auc(value: float, m: float, n: float, level: float) -> tuple[float, float]:
@@ -200,12 +201,13 @@ def _variance(values: Scores) -> float:
 
 
 def _logit_bounds(value: float, error: float, degrees: float) -> Bounds:
-    def bounds(level: float) -> tuple[float, float]:
-        quantile = float(stdtrit(degrees, (1 + level) / 2))
-        half = quantile * error / (value * (1 - value))
-        return float(expit(logit(value) - half)), float(expit(logit(value) + half))
+    return Interval(_logit_ends, value, error, degrees)
 
-    return bounds
+
+def _logit_ends(value: float, error: float, degrees: float, level: float) -> tuple[float, float]:
+    quantile = float(stdtrit(degrees, (1 + level) / 2))
+    half = quantile * error / (value * (1 - value))
+    return float(expit(logit(value) - half)), float(expit(logit(value) + half))
 
 
 @dataclass(frozen=True)

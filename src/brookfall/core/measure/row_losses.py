@@ -3,9 +3,9 @@
 import numpy as np
 
 from brookfall.core.measure.figure import Figure
-from brookfall.core.measure.linear import figure_of, mean_of
+from brookfall.core.measure.influence_function import figure_of, mean_of
 from brookfall.core.measure.scored import Numbers, Sampled
-from brookfall.core.target import Target
+from brookfall.core.table.target import Target
 
 SQUARED = {"binary": "brier", "multiclass": "brier", "number": "mse"}
 """The squared loss of each kind of outcome: of the probabilities, or of the prediction."""

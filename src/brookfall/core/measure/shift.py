@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from scipy.special import chdtrc, chdtri, kolmogorov
 
 from brookfall.core.measure.association import chi_square
-from brookfall.core.measure.figure import FEW_ROWS, Figure, absent
+from brookfall.core.measure.figure import FEW_ROWS, Figure, Interval, absent
 from brookfall.core.measure.noncentral import chi2_limits
 from brookfall.core.table.table import Column
 
@@ -54,18 +54,20 @@ def shift_of(before: Column, after: Column) -> Shift:
     if freedom < 1:
         same = Figure(0.0, n + m, note="all rows of both say the same")
         return Shift(same, 0.0, 0.0, distance, None)
-
-    def bounds(level: float) -> tuple[float, float]:
-        low, high = chi2_limits(value / scale, freedom, level)
-        return low * scale, high * scale
-
-    figure = Figure(value, n + m, "noncentral_chi2", bounds).marked(few=min(n, m) < FEW_ROWS)
+    figure = Figure(value, n + m, "noncentral_chi2", Interval(_psi_ends, value, scale, freedom)).marked(
+        few=min(n, m) < FEW_ROWS
+    )
     p = (
         _ks_p(before, after, distance)
         if distance is not None
         else float(chdtrc(freedom, chi_square(np.stack([first, second]))))
     )
     return Shift(figure, freedom * scale, float(chdtri(freedom, 0.05)) * scale, distance, p)
+
+
+def _psi_ends(value: float, scale: float, freedom: int, level: float) -> tuple[float, float]:
+    low, high = chi2_limits(value / scale, freedom, level)
+    return low * scale, high * scale
 
 
 def psi(before: Numbers, after: Numbers) -> float:

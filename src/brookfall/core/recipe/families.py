@@ -8,15 +8,16 @@ from importlib.metadata import entry_points
 
 from pydantic import ValidationError
 
-from brookfall.core.errors import UserError
-from brookfall.core.recipe.family.bayes import BAYES
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.recipe.family.choice import CHOICE
-from brookfall.core.recipe.family.family import Family, Outcome, Settings
+from brookfall.core.recipe.family.family import Family, Settings
 from brookfall.core.recipe.family.linear import LINEAR
-from brookfall.core.recipe.family.machines import MACHINES
-from brookfall.core.recipe.family.neighbours import NEIGHBOURS
+from brookfall.core.recipe.family.naive_bayes import BAYES
+from brookfall.core.recipe.family.nearest_neighbours import NEIGHBOURS
+from brookfall.core.recipe.family.support_vectors import MACHINES
 from brookfall.core.recipe.family.trees import TREES
 from brookfall.core.recipe.recipe import Recipe
+from brookfall.core.table.outcome import Outcome
 
 GROUP = "brookfall.families"
 OWN: tuple[Family, ...] = (*LINEAR, *TREES, NEIGHBOURS, BAYES, *MACHINES, CHOICE)
@@ -76,7 +77,7 @@ def check_recipe(recipe: Recipe, outcome: Outcome, file: str) -> None:
 
     >>> check_recipe(Recipe(family="oracle"), "number", "submission.yaml")  # doctest: +IGNORE_EXCEPTION_DETAIL
     Traceback (most recent call last):
-    brookfall.core.errors.UserError: …
+    brookfall.core.foundation.errors.UserError: …
     """
     fitting = [name for name, family in families().items() if outcome in family.outcomes]
     if recipe.family not in fitting:

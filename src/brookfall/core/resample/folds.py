@@ -4,10 +4,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brookfall.core.digest import seed_from
-from brookfall.core.errors import UserError
-from brookfall.core.resample.layout import Layout, Rows, deal_groups, in_time
+from brookfall.core.foundation.digest import seed_from
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.resample.parts import By, split_parts
+from brookfall.core.resample.strata import Layout, Rows, deal_groups, in_time
 
 
 @dataclass(frozen=True)

@@ -5,11 +5,11 @@ from typing import Literal
 
 import numpy as np
 
-from brookfall.core.digest import seed_from
-from brookfall.core.errors import UserError
-from brookfall.core.resample.layout import Codes, Layout, Rows, deal_groups, in_time
+from brookfall.core.foundation.digest import seed_from
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.resample.largest_remainder import allocate, largest_remainder
 from brookfall.core.resample.part_names import part_name
-from brookfall.core.resample.shares import allocate, largest_remainder
+from brookfall.core.resample.strata import Codes, Layout, Rows, deal_groups, in_time
 from brookfall.core.table.infer import as_category
 from brookfall.core.table.table import Table
 

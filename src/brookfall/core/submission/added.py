@@ -3,8 +3,8 @@
 from collections.abc import Mapping
 from dataclasses import replace
 
-from brookfall.core.digest import sha256
-from brookfall.core.errors import UserError
+from brookfall.core.foundation.digest import sha256
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.submission.package import Package
 from brookfall.core.submission.schema import Data
 from brookfall.core.table.read import read_file

@@ -6,8 +6,8 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from brookfall.core.errors import UserError
-from brookfall.core.table.how import HowRead
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.table.read_options import HowRead
 from brookfall.core.table.table import Kind
 
 DATAPACKAGE = "datapackage.json"

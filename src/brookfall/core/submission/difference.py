@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from pydantic import BaseModel, ConfigDict
 
-from brookfall.core import wording
+from brookfall.core.foundation import wording
 from brookfall.core.submission.schema import Claim, Submission
 from brookfall.core.table.roles import SINGLE, Roles
 

@@ -6,8 +6,8 @@ import zipfile
 import zlib
 from pathlib import Path, PurePosixPath
 
-from brookfall.core.digest import sha256
-from brookfall.core.errors import UserError
+from brookfall.core.foundation.digest import sha256
+from brookfall.core.foundation.errors import UserError
 
 MAX_FILES = 200
 _BLOCK = 1 << 20

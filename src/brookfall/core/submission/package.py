@@ -7,9 +7,9 @@ from pathlib import Path
 import yaml
 from pydantic import ValidationError
 
-from brookfall.core.errors import UserError
-from brookfall.core.measure.measures import NAMES
-from brookfall.core.progress import Progress, untold, within
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.foundation.progress import Progress, untold, within
+from brookfall.core.measure.registry import NAMES
 from brookfall.core.recipe.families import check_recipe
 from brookfall.core.resample.part_names import part_name
 from brookfall.core.resample.parts import given_parts

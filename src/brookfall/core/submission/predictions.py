@@ -7,7 +7,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from brookfall.core.errors import UserError
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.resample.part_names import part_name
 from brookfall.core.resample.parts import given_parts
 from brookfall.core.submission.schema import Predictions, Submission
@@ -15,7 +15,7 @@ from brookfall.core.table.infer import as_category, looks_like_number
 from brookfall.core.table.read import read_table
 from brookfall.core.table.roles import Roles
 from brookfall.core.table.table import Table
-from brookfall.core.target import Target
+from brookfall.core.table.target import Target
 
 Rows = NDArray[np.int64]
 

@@ -4,10 +4,10 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
-from brookfall.core.measure.measures import NAMES
+from brookfall.core.measure.registry import NAMES
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.resample.part_names import part_name
-from brookfall.core.table.how import HowRead
+from brookfall.core.table.read_options import HowRead
 from brookfall.core.table.roles import Roles
 
 MEASURES = tuple(dict.fromkeys(name for names in NAMES.values() for name in names))

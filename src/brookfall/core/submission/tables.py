@@ -3,12 +3,12 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from brookfall.core.errors import UserError
-from brookfall.core.progress import Progress, untold
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.foundation.progress import Progress, untold
 from brookfall.core.submission.datapackage import described
 from brookfall.core.submission.schema import Data, Submission
+from brookfall.core.table.append_rows import constant, stack
 from brookfall.core.table.read import TableFile, read_file
-from brookfall.core.table.stack import constant, stack
 from brookfall.core.table.table import Table
 
 PART = "part"

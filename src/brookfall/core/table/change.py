@@ -9,10 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
-from brookfall.core.errors import UserError
-from brookfall.core.table.how import HowRead
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.table.duplicate_rows import first_of_each
 from brookfall.core.table.infer import as_category, column_from_text, column_of_levels, decimal_of_words
-from brookfall.core.table.repeats import first_of_each
+from brookfall.core.table.read_options import HowRead
 from brookfall.core.table.table import Column, Kind, Table
 
 Rows = NDArray[np.int64]

@@ -10,9 +10,9 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from brookfall.core.errors import UserError
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.table.dates import dates_of
-from brookfall.core.table.how import HowRead
+from brookfall.core.table.read_options import HowRead
 from brookfall.core.table.table import Column, Kind
 
 _YES_NO = (frozenset({"yes", "no"}), frozenset({"true", "false"}), frozenset({"y", "n"}), frozenset({"t", "f"}))

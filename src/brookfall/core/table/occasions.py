@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from brookfall.core.errors import UserError
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.table.infer import as_category
 from brookfall.core.table.roles import Roles, target_of
 from brookfall.core.table.table import Column, Table

@@ -4,9 +4,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 
-from brookfall.core.errors import UserError
-from brookfall.core.table.how import HowRead
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.table.read_csv import read_csv
+from brookfall.core.table.read_options import HowRead
 from brookfall.core.table.read_parquet import read_parquet
 from brookfall.core.table.read_sheet import read_sheet
 from brookfall.core.table.table import Column, Table

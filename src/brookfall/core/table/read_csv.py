@@ -11,12 +11,12 @@ import pyarrow as pa
 import pyarrow.compute as pc
 import pyarrow.csv as pacsv
 
-from brookfall.core.errors import UserError
-from brookfall.core.table import sniff
-from brookfall.core.table.how import HowRead
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.foundation.parallel_map import together
+from brookfall.core.table import text_format
 from brookfall.core.table.infer import EXACT, column_from_text, finite_numbers, looks_like_number
+from brookfall.core.table.read_options import HowRead
 from brookfall.core.table.table import Column
-from brookfall.core.together import together
 
 _BLOCK = 1 << 20
 _LARGE_BLOCK = 1 << 27
@@ -32,20 +32,20 @@ def read_csv(data: bytes, file: str, how: HowRead) -> tuple[tuple[str, ...], Ite
 
     UserError, with the row, for rows of another length than the first, a quote never closed, unreadable bytes.
     """
-    encoding = sniff.encoding_of(data, file, how.encoding)
-    sample = sniff.sample_of(data, encoding)
-    separator = how.separator or sniff.separator_of(sample)
-    rows = sniff.cells_of(sample, separator)
+    encoding = text_format.encoding_of(data, file, how.encoding)
+    sample = text_format.sample_of(data, encoding)
+    separator = how.separator or text_format.separator_of(sample)
+    rows = text_format.cells_of(sample, separator)
     if not rows:
         _refuse_by_row(data, file, encoding, separator)
         raise UserError("No row could be read.", todo="Save the file again as CSV.", file=file, row=1)
-    header = sniff.has_header(rows) if how.header is None else how.header
+    header = text_format.has_header(rows) if how.header is None else how.header
     found = HowRead.model_validate(
         {
             **how.model_dump(),
             "encoding": encoding,
             "separator": separator,
-            "decimal": how.decimal or sniff.decimal_of(rows, separator),
+            "decimal": how.decimal or text_format.decimal_of(rows, separator),
             "header": header,
         }
     )
@@ -53,7 +53,7 @@ def read_csv(data: bytes, file: str, how: HowRead) -> tuple[tuple[str, ...], Ite
     return names, _columns(data, file, found, names, rows), found
 
 
-def _columns(data: bytes, file: str, how: HowRead, names: tuple[str, ...], rows: sniff.Cells) -> Iterator[Column]:
+def _columns(data: bytes, file: str, how: HowRead, names: tuple[str, ...], rows: text_format.Cells) -> Iterator[Column]:
     """Column by column. What looks like numbers is parsed as such at once, the rest as its distinct cells; a column
     that turns out to be something else is parsed again as text."""
     passes = max(1, -(-len(data) // _TEXT_AT_ONCE))
@@ -89,7 +89,7 @@ def _taken_out(parsed: pa.Table, start: int) -> Iterator[tuple[int, pa.ChunkedAr
         yield place, cells
 
 
-def _surely_numbers(data: bytes, how: HowRead, names: tuple[str, ...], rows: sniff.Cells) -> list[int]:
+def _surely_numbers(data: bytes, how: HowRead, names: tuple[str, ...], rows: text_format.Cells) -> list[int]:
     """Places of columns that are numbers as far as the first rows tell, and that no leading 0 makes codes."""
     if how.encoding != "utf-8" or _has_leading_zeros(data, cast("str", how.separator)):
         return []

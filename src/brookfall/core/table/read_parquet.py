@@ -8,9 +8,9 @@ import pyarrow as pa
 import pyarrow.compute as pc
 import pyarrow.parquet as pq
 
-from brookfall.core.errors import UserError
-from brookfall.core.table.how import HowRead
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.table.infer import EXACT, column_from_text, finite_numbers, looks_like_number
+from brookfall.core.table.read_options import HowRead
 from brookfall.core.table.table import Column
 
 

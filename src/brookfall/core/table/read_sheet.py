@@ -8,9 +8,9 @@ from datetime import date, datetime, time, timedelta
 
 import python_calamine as calamine
 
-from brookfall.core.errors import UserError
-from brookfall.core.table.how import HowRead
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.table.infer import column_from_text
+from brookfall.core.table.read_options import HowRead
 from brookfall.core.table.table import Column
 
 _MAX_CELLS = 20_000_000

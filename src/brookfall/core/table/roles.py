@@ -8,11 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
-from brookfall.core.errors import UserError
-from brookfall.core.recipe.family.family import Outcome
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.table.infer import as_category
+from brookfall.core.table.outcome import Outcome
 from brookfall.core.table.table import Column, Table
-from brookfall.core.target import Target
+from brookfall.core.table.target import Target
 
 SINGLE = ("target", "part", "weight", "group", "time", "occasion", "alternative", "available")
 """The roles that one column alone can have."""

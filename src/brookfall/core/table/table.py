@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from brookfall.core.errors import UserError
+from brookfall.core.foundation.errors import UserError
 
 Kind = Literal["number", "category", "yes_no", "date", "text"]
 

@@ -5,21 +5,21 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brookfall.core import wording
-from brookfall.core.bench import RECIPE, SCORES, Bench
-from brookfall.core.check import shown
+from brookfall.core.check.bench import RECIPE, SCORES, Bench
 from brookfall.core.check.check import Draft, Written, at, not_applicable, text
-from brookfall.core.check.claims.agree import agree, agree_needs, owner_parts
-from brookfall.core.errors import UserError
-from brookfall.core.exhibit import Cell, StripGroup, StripRow, TableView, Verdict
+from brookfall.core.check.claims.score_agreement import agree, agree_needs, owner_parts
+from brookfall.core.check.shared import pictures
+from brookfall.core.evidence.exhibit import Cell, StripGroup, StripRow, TableView, Verdict
+from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, ScoreReading
-from brookfall.core.judge.limit import Standing
-from brookfall.core.measure.compare import corrected_mean
+from brookfall.core.foundation import wording
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.figure import Figure, absent
-from brookfall.core.measure.measures import flatters, measure_at
+from brookfall.core.measure.paired_tests import corrected_mean
+from brookfall.core.measure.registry import flatters, measure_at
 from brookfall.core.measure.scored import AnyScored
-from brookfall.core.plan import Folds
+from brookfall.core.plan.plan import Folds
 from brookfall.core.submission.schema import Claim
 
 SEEDS = 20
@@ -86,7 +86,7 @@ class Claims:
                 places.append((model, place, verdict))
                 rows.append(
                     (
-                        text(_named(claim) + shown.of_model(model, bench)),
+                        text(_named(claim) + pictures.of_model(model, bench)),
                         text(claim.value),
                         at(place),
                         text(recomputed.on),
@@ -97,14 +97,14 @@ class Claims:
             recomputed_rows = tuple(
                 StripRow(
                     estimate=place,
-                    label=f"recomputed{shown.of_model(model, bench)}",
+                    label=f"recomputed{pictures.of_model(model, bench)}",
                     colour=claim.part or "out_of_fold",
                 )
                 for model, place, _ in places
             )
             label = wording.capital(_named(claim))
             groups.append((claim.measure, StripGroup(label=label, rows=recomputed_rows, claim=claim.value)))
-        strips = shown.strips("Each claim (flag) and its recomputed value", groups)
+        strips = pictures.strips("Each claim (flag) and its recomputed value", groups)
         table = TableView(
             title="Claim by claim", columns=("claim", "claimed", "recomputed", "on", "verdict"), rows=tuple(rows)
         )

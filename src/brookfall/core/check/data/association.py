@@ -4,19 +4,18 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brookfall.core import wording
-from brookfall.core.bench import Bench
-from brookfall.core.check import shown
+from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.exhibit import TableView
+from brookfall.core.check.shared import pictures
+from brookfall.core.check.shared.target_column import target_column
+from brookfall.core.evidence.exhibit import TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
+from brookfall.core.foundation import wording
 from brookfall.core.measure.association import KIND_WORDS, Association, associate
-from brookfall.core.measure.compare import holm
 from brookfall.core.measure.figure import Figure
-from brookfall.core.subject import Subject
-from brookfall.core.table.infer import as_category
-from brookfall.core.table.table import Column
+from brookfall.core.measure.paired_tests import holm
+from brookfall.core.submission.subject import Subject
 
 _LEVEL = 0.05
 
@@ -64,7 +63,7 @@ class WithTarget:
             )
             rows.append((text(tied.feature), text(KIND_WORDS[tie.kind]), at(places[tied.feature]), at(told), at(p)))
         entries = [(f"{tied.feature}, {KIND_WORDS[tied.tie.kind]}", places[tied.feature], "data") for tied in ties]
-        strip = shown.ranking("The strongest ties", f"With {bench.subject.roles.target}", entries)
+        strip = pictures.ranking("The strongest ties", f"With {bench.subject.roles.target}", entries)
         table = TableView(
             title="Every feature, the strongest first; p by Holm over all of them",
             columns=("feature", "measure", "strength", "mutual information", "p"),
@@ -84,16 +83,6 @@ def ties_with_target(subject: Subject) -> list[Tied]:
     adjusted = iter(holm(np.array(known)).tolist())
     ties = [Tied(name, tie, None if tie.p is None else next(adjusted)) for name, tie in found]
     return sorted(ties, key=lambda tied: -tied.tie.strength)
-
-
-def target_column(subject: Subject, beside: Column) -> Column:
-    """The target as a column to be set beside a feature: a yes/no outcome is 0 and 1 beside a number, so that the
-    direction can be told; another is a category, or a number."""
-    target, name = subject.target, subject.roles.target
-    if target.yes_no and beside.kind == "number":
-        return Column(name, "number", target.hits.astype(np.float64))
-    column = subject.table.column(name)
-    return column if target.outcome == "number" else as_category(column)
 
 
 def _answer(ties: list[Tied], draft: Draft, places: dict[str, int], bench: Bench) -> str:

@@ -5,22 +5,30 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from brookfall.core import digest, wording
-from brookfall.core.bench import OUT_OF_FOLD, Bench, Deciding
+from brookfall.core.check.bench import OUT_OF_FOLD, Bench, Deciding
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.exhibit import StripChart, StripGroup, StripRow, SuspectList, TableView, Versus
+from brookfall.core.evidence.exhibit import StripChart, StripGroup, StripRow, SuspectList, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import FitRequest, Labels, Need, Rows, ScoreReading
-from brookfall.core.marks import outcome_of, problem_with
+from brookfall.core.foundation import digest, wording
+from brookfall.core.measure.confident_learning import (
+    Contradicted,
+    Noise,
+    as_classes,
+    contradicted,
+    far_off,
+    noise,
+    noise_resampled,
+)
 from brookfall.core.measure.curves import Series
 from brookfall.core.measure.figure import Figure
+from brookfall.core.measure.influence_function import Linear, figure_of, mean_of, ratio_of
 from brookfall.core.measure.interval import proportion
-from brookfall.core.measure.labels import Contradicted, Noise, as_classes, contradicted, far_off, noise, noise_resampled
-from brookfall.core.measure.linear import Linear, figure_of, mean_of, ratio_of
-from brookfall.core.measure.measures import measure
+from brookfall.core.measure.registry import measure
 from brookfall.core.measure.row_losses import losses
 from brookfall.core.measure.scored import AnyScored, Numbers, ScoredNumbers
 from brookfall.core.resample.folds import Fold
+from brookfall.core.submission.label_marks import outcome_of, problem_with
 
 INNER_FOLDS = 5
 _MOST_LISTED = 1_000

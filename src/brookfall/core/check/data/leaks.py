@@ -1,41 +1,19 @@
 """Leak suspects: what tells the outcome all by itself, and what could not have been known."""
 
-from dataclasses import dataclass
-
 import numpy as np
 
-from brookfall.core import wording
-from brookfall.core.bench import Bench
-from brookfall.core.check import shown
+from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.exhibit import TableView
+from brookfall.core.check.shared import pictures
+from brookfall.core.check.shared.leak_suspects import Suspect, alone, identifiers_among
+from brookfall.core.evidence.exhibit import TableView
+from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import Need, Rows
-from brookfall.core.judge.limit import Limit, Standing
-from brookfall.core.measure.alone import told_alone
+from brookfall.core.fit.request import Need
+from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure
-from brookfall.core.measure.measures import measure
-from brookfall.core.measure.scored import Numbers, Outcomes, Scored, ScoredNumbers
-from brookfall.core.plan import Given
-from brookfall.core.subject import Subject
-from brookfall.core.table.table import Column
-
-_ID_SHARE = 0.95
-_ID_ROWS = 50
-
-
-@dataclass(frozen=True)
-class Suspect:
-    """A feature, or the gaps in one, with how well it tells the outcome by itself."""
-
-    feature: str
-    gaps: bool
-    measure: str
-    figure: Figure
-
-    @property
-    def words(self) -> str:
-        return f"gaps in {self.feature}" if self.gaps else self.feature
+from brookfall.core.plan.plan import Given
+from brookfall.core.submission.subject import Subject
 
 
 class Leaks:
@@ -69,7 +47,7 @@ class Leaks:
                 standing=(Standing.OUTSIDE if late.value else Standing.WITHIN) if given else None,
             )
         found = list(zip(suspects, places, strict=True))
-        strip = shown.ranking(
+        strip = pictures.ranking(
             f"How well one column alone tells {subject.roles.target}, on rows it was not learned from",
             wording.capital(wording.measure_words(suspects[0].measure)) if suspects else "",
             [(one.words, place, "data") for one, place in found],
@@ -81,66 +59,6 @@ class Leaks:
         )
         answer = _answer(subject, draft, suspects, places, late)
         return draft.write(answer, charts=(strip,), tables=(table,))
-
-
-def alone(subject: Subject, seed: int, rows: Rows | None = None) -> list[Suspect]:
-    """Every feature, and every feature's gaps, with how well it alone tells the outcome; the best first.
-
-    On the sorted ``rows``, or all that are in use.
-
-    Where the gaps tell as much as the whole column, they come first: they are what tells.
-    """
-    found = []
-    used = subject.rows if rows is None else rows
-    for name in subject.features:
-        column = subject.table.column(name).take(used)
-        found.append(_suspect(subject, column, seed, used, gaps=False))
-        if column.missing.any() and not column.missing.all():
-            gaps = Column(name, "category", column.missing.astype(np.int32), ("there", "missing"))
-            found.append(_suspect(subject, gaps, seed, used, gaps=True))
-    return sorted(found, key=lambda one: (-(one.figure.value or 0.0), not one.gaps))
-
-
-def _suspect(subject: Subject, column: Column, seed: int, rows: Rows, *, gaps: bool) -> Suspect:
-    target = subject.target
-    sampling = subject.sampling(rows, f"alone {column.name}")
-    if target.outcome == "number":
-        outcomes = target.numbers[rows]
-        told = ScoredNumbers(outcomes=outcomes, predictions=told_alone(column, outcomes, seed), **sampling)
-        return Suspect(column.name, gaps, "r2", measure("r2", told))
-    classes = (1,) if target.yes_no else range(len(target.classes))
-    figures = [_auc(column, target.codes[rows] == code, seed, subject, rows) for code in classes]
-    best = max(figures, key=lambda figure: figure.value or 0.0)
-    return Suspect(column.name, gaps, "auc" if target.yes_no else "auc_ovr", best)
-
-
-def _auc(column: Column, hits: Outcomes, seed: int, subject: Subject, rows: Rows) -> Figure:
-    """By the other folds' means, or, where that is better, by a number's own order, either way up."""
-    told = [told_alone(column, hits.astype(np.float64), seed)]
-    if column.kind == "number" and not column.missing.any():
-        values: Numbers = column.values.astype(np.float64)
-        told += [values, -values]
-    sampling = subject.sampling(rows, f"alone {column.name}")
-    figures = [measure("auc", Scored(outcomes=hits, scores=scores, threshold=0.5, **sampling)) for scores in told]
-    return max(figures, key=lambda figure: figure.value or 0.0)
-
-
-def identifiers_among(subject: Subject) -> list[tuple[str, int]]:
-    """Features whose values are all but unique, as an identifier's are, with how many values they have.
-
-    Measured numbers are left out: only text and whole numbers can be names.
-    """
-    found = []
-    for name in subject.features:
-        column = subject.table.column(name)
-        present = column.values[~column.missing]
-        if len(present) < _ID_ROWS or (column.kind == "number" and (present != np.round(present)).any()):
-            continue
-        distinct = len(np.unique(present))
-        spread = column.kind != "number" or float(np.ptp(present)) < 20 * len(present)
-        if distinct > _ID_SHARE * len(present) and spread:
-            found.append((name, distinct))
-    return found
 
 
 def _late(bench: Bench) -> Figure | None:

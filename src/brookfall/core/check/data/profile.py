@@ -2,15 +2,15 @@
 
 import numpy as np
 
-from brookfall.core import wording
-from brookfall.core.bench import Bench
+from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.exhibit import TableView
+from brookfall.core.evidence.exhibit import TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
+from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure
+from brookfall.core.measure.influence_function import figure_of, mean_of
 from brookfall.core.measure.interval import share_of
-from brookfall.core.measure.linear import figure_of, mean_of
 from brookfall.core.measure.scored import Scored, ScoredNumbers
 from brookfall.core.recipe.preprocess import raw_matrix, rows_with_gaps
 from brookfall.core.table.occasions import Choices

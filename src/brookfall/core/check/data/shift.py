@@ -5,21 +5,21 @@ from typing import TypedDict
 
 import numpy as np
 
-from brookfall.core import wording
-from brookfall.core.bench import Bench
-from brookfall.core.check import shown
+from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.teller import telling
-from brookfall.core.digest import seed_from
-from brookfall.core.exhibit import TableView, Versus
+from brookfall.core.check.shared import pictures
+from brookfall.core.check.shared.domain_classifier import telling
+from brookfall.core.evidence.exhibit import TableView, Versus
+from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, ScoreReading
-from brookfall.core.judge.limit import Standing
+from brookfall.core.foundation import wording
+from brookfall.core.foundation.digest import seed_from
 from brookfall.core.measure.figure import Figure, absent
-from brookfall.core.measure.measures import measure
+from brookfall.core.measure.registry import measure
 from brookfall.core.measure.scored import Scored
 from brookfall.core.measure.shift import Shift, shift_of
-from brookfall.core.plan import Shares
+from brookfall.core.plan.plan import Shares
 from brookfall.core.table.change import read_as
 from brookfall.core.table.table import Table
 
@@ -88,7 +88,7 @@ class PartShift:
             part: draft.add("auc", figure, model="teller", part=part, versus=_TRAINING)
             for part, figure in apart.items()
         }
-        strip = shown.ranking(
+        strip = pictures.ranking(
             "Population stability index against training rows, the largest first",
             "PSI",
             [(f"{one.feature}, {one.part}", place, one.part) for one, place in zip(moved, places, strict=True)],

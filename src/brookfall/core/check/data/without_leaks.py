@@ -2,17 +2,17 @@
 
 import numpy as np
 
-from brookfall.core import digest, wording
-from brookfall.core.bench import BASELINE, OUT_OF_FOLD, RECIPE, Bench, Deciding
-from brookfall.core.check import shown
+from brookfall.core.check.bench import BASELINE, OUT_OF_FOLD, RECIPE, Bench, Deciding
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.data.leaks import alone, identifiers_among
-from brookfall.core.errors import UserError
-from brookfall.core.exhibit import StripGroup, StripRow, TableView, Versus
+from brookfall.core.check.shared import pictures
+from brookfall.core.check.shared.leak_suspects import alone, identifiers_among
+from brookfall.core.evidence.exhibit import StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, ScoreReading
-from brookfall.core.measure.compare import gain
-from brookfall.core.measure.measures import measure
+from brookfall.core.foundation import digest, wording
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.measure.paired_tests import gain
+from brookfall.core.measure.registry import measure
 
 _ENOUGH = 20_000
 """Rows on which it is told which features are suspects; more would say the same."""
@@ -32,7 +32,7 @@ class WithoutLeaks:
         return [need for features in (None, *variants.values()) for need in _needs(bench, features)]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
-        draft, names = Draft(bench.plan.policy.level), shown.main_measures(bench)
+        draft, names = Draft(bench.plan.policy.level), pictures.main_measures(bench)
         left_out = suspects(bench)
         variants = _variants(bench, left_out)
         scored = {RECIPE: _scored(bench, ledger, None)}
@@ -60,7 +60,7 @@ class WithoutLeaks:
             (
                 measured,
                 StripGroup(
-                    label=shown.in_words(measured),
+                    label=pictures.in_words(measured),
                     rows=tuple(
                         StripRow(
                             estimate=places[measured, name], label=_called(name), colour=_COLOURS.get(name, "fold")
@@ -74,7 +74,7 @@ class WithoutLeaks:
         ]
         return draft.write(
             _answer(bench, draft, places, losses, left_out, list(variants)[-1], len(rows[RECIPE])),
-            charts=shown.strips("The same folds, refitted from other features", groups),
+            charts=pictures.strips("The same folds, refitted from other features", groups),
             tables=tuple(_table(measured, list(rows), places, losses) for measured in names),
         )
 

@@ -7,18 +7,18 @@ from math import isfinite
 import numpy as np
 from numpy.typing import NDArray
 
-from brookfall.core import wording
-from brookfall.core.bench import Bench
-from brookfall.core.check import shown
+from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.fairness.audit import refuse_unprotected
-from brookfall.core.check.fairness.groups import cuts_of
-from brookfall.core.check.sense.influence import figure_of_influence, influence_needs
-from brookfall.core.exhibit import StripChart, TableView, Versus
+from brookfall.core.check.groups.audit import refuse_unprotected
+from brookfall.core.check.groups.protected_groups import cuts_of
+from brookfall.core.check.shared import pictures
+from brookfall.core.check.shared.feature_influence import figure_of_influence, influence_needs
+from brookfall.core.evidence.exhibit import StripChart, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import FlipReading, Need, Rows
-from brookfall.core.measure.figure import Figure, absent, few_units
-from brookfall.core.measure.interval import proportion, z_of
+from brookfall.core.foundation import wording
+from brookfall.core.measure.figure import Figure, Interval, absent, few_units, normal_ends
+from brookfall.core.measure.interval import proportion
 from brookfall.core.table.change import Bands
 from brookfall.core.table.infer import as_category
 
@@ -159,7 +159,7 @@ def _pairs(bench: Bench, draft: Draft, one: _Tried, read: NDArray[np.float64]) -
             rows.append((text(of), text(to), text(wording.count(n)), *cells))
     columns = ("from", "to", "rows", "prediction moves by" if number else "decisions that turn")
     title = f"Only {one.feature.replace('_', ' ')} changed, all else as it was"
-    chart = shown.ranking(title, "Prediction moves by" if number else "Decisions that turn", drawn, most=20)
+    chart = pictures.ranking(title, "Prediction moves by" if number else "Decisions that turn", drawn, most=20)
     turned = ("to selected", "to not selected") if binary else ()
     return TableView(title=title, columns=(*columns, *turned), rows=tuple(rows)), [chart] if drawn else []
 
@@ -170,7 +170,7 @@ def _mean_change(read: NDArray[np.float64], n: int) -> Figure:
         return absent(n, "no such row")
     if not isfinite(error) or error == 0:
         return Figure(value, n, note="it is the same for every row")
-    figure = Figure(value, n, "normal_mean", lambda level: (value - z_of(level) * error, value + z_of(level) * error))
+    figure = Figure(value, n, "normal_mean", Interval(normal_ends, value, error))
     return figure.marked(few=few_units(n))
 
 

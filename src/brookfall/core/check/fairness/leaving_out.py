@@ -1,19 +1,19 @@
 """Leaving out: the recipe refitted without protected columns, then without the strongest proxies too: what it costs in
 score, what it gains in parity."""
 
-from brookfall.core import wording
-from brookfall.core.bench import Bench, Deciding
-from brookfall.core.check import shown
+from brookfall.core.check.bench import Bench, Deciding
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.fairness.audit import refuse_unprotected
-from brookfall.core.check.fairness.parity import Both, both_of, farthest, followed, nearer
-from brookfall.core.check.fairness.proxies import STRONG, strongest
-from brookfall.core.errors import UserError
-from brookfall.core.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
+from brookfall.core.check.groups.audit import refuse_unprotected
+from brookfall.core.check.groups.parity_change import Both, both_of, farthest, followed, nearer
+from brookfall.core.check.groups.proxy_strength import STRONG, strongest
+from brookfall.core.check.shared import pictures
+from brookfall.core.evidence.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
-from brookfall.core.measure.compare import gain
-from brookfall.core.measure.measures import measure
+from brookfall.core.foundation import wording
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.measure.paired_tests import gain
+from brookfall.core.measure.registry import measure
 
 _SUBMITTED = "as submitted"
 _MOST_PROXIES = 3
@@ -95,10 +95,10 @@ def _cost(
     }
     rows = (
         StripRow(estimate=whole, label=_SUBMITTED, colour="recipe"),
-        *(StripRow(estimate=place, label=shown.cut(name), colour="fold") for name, place in places.items()),
+        *(StripRow(estimate=place, label=pictures.cut(name), colour="fold") for name, place in places.items()),
     )
-    strips = shown.strips(
-        "What leaving out costs in score", [(main, StripGroup(label=shown.in_words(main), rows=rows))]
+    strips = pictures.strips(
+        "What leaving out costs in score", [(main, StripGroup(label=pictures.in_words(main), rows=rows))]
     )
     body: list[tuple[Cell, ...]] = [(text(_SUBMITTED), at(whole), text("–"))]
     body += [(text(name), at(places[name]), at(costs[name])) for name in scored]
@@ -152,7 +152,7 @@ def _parity(
             one = next(each for each in every if _same(each, chosen) and _key(each) == key)
             place, change = _add(draft, criterion, name, one)
             word = nearer(draft.figure(before), draft.figure(change), level)
-            strip.append(StripRow(estimate=place, label=shown.cut(name), colour="fold"))
+            strip.append(StripRow(estimate=place, label=pictures.cut(name), colour="fold"))
             rows.append((text(one.words), text(name), at(place), at(change), text(word)))
             said.append((name, one, before, place, word))
         groups.append(StripGroup(label=chosen.words, rows=tuple(strip)))

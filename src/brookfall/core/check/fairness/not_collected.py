@@ -4,14 +4,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brookfall.core import wording
-from brookfall.core.bench import Bench
+from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.fairness.audit import Audited, Member, audited
-from brookfall.core.check.fairness.groups import Group, grounds_of
-from brookfall.core.exhibit import Cell, TableView, Versus
+from brookfall.core.check.groups.audit import Audited, Member, audited
+from brookfall.core.check.groups.protected_groups import Group, grounds_of
+from brookfall.core.evidence.exhibit import Cell, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
+from brookfall.core.foundation import wording
 from brookfall.core.judge.grounds import ground_of, missing_grounds
 from brookfall.core.measure.interval import proportion
 from brookfall.core.table.change import JoinSample

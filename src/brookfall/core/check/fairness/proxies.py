@@ -1,51 +1,37 @@
 """Proxies: features that go with a protected attribute, against what the model makes of them."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
-from itertools import combinations
 from math import sqrt
 
 import numpy as np
 
-from brookfall.core import wording
-from brookfall.core.bench import RECIPE, Bench
-from brookfall.core.check import shown
+from brookfall.core.check.bench import RECIPE, Bench
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.fairness.audit import refuse_unprotected
-from brookfall.core.check.fairness.groups import Ground, grounds_of
-from brookfall.core.check.sense.influence import figure_of_influence, influence_needs
-from brookfall.core.check.teller import telling
-from brookfall.core.digest import seed_from
-from brookfall.core.exhibit import MapPoint, ProxyMap, StripChart, TableView
+from brookfall.core.check.groups.audit import refuse_unprotected
+from brookfall.core.check.groups.protected_groups import Ground, grounds_of
+from brookfall.core.check.groups.proxy_strength import (
+    _MOST_LISTED,
+    STRONG,
+    Proxy,
+    _adjusted,
+    proxies_of,
+    some_rows,
+)
+from brookfall.core.check.shared import pictures
+from brookfall.core.check.shared.domain_classifier import telling
+from brookfall.core.check.shared.feature_influence import figure_of_influence, influence_needs
+from brookfall.core.evidence.exhibit import MapPoint, ProxyMap, StripChart, TableView
 from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import Need, Rows, ScoreReading
-from brookfall.core.measure.association import KIND_WORDS, Association, associate, binned_column
-from brookfall.core.measure.compare import holm
-from brookfall.core.measure.figure import FEW_EVENTS, FEW_ROWS, Figure, absent
-from brookfall.core.measure.measures import measure
+from brookfall.core.fit.request import Need, ScoreReading
+from brookfall.core.foundation import wording
+from brookfall.core.measure.association import KIND_WORDS
+from brookfall.core.measure.figure import FEW_EVENTS, FEW_ROWS, Figure, Interval, absent
+from brookfall.core.measure.registry import measure
 from brookfall.core.measure.scored import Scored
 from brookfall.core.resample.folds import Fold
-from brookfall.core.table.table import Column
 
-STRONG = 0.3
-"""An association from which a feature is called a proxy here (common practice: a medium one)."""
-_MOST_ROWS = 20_000
 _MOST_LEVELS = 6
 """Levels of an attribute that are predicted, the most frequent ones."""
-_MOST_LISTED = 60
-_MOST_PAIRED = 40
-"""Features of which every pair is looked at."""
-_MOST_CROSSED = 2_000
-"""Associations up to which features are also set against pairs of attributes."""
-
-
-@dataclass(frozen=True)
-class Proxy:
-    """A feature with how it goes with one attribute, or with a pair of them."""
-
-    feature: str
-    attribute: str
-    association: Association
 
 
 class Proxies:
@@ -104,118 +90,6 @@ class Proxies:
         tables = (_table(bench, found, points, p), _teller_table(bench, tellers))
         answer = _answer(bench, draft, points, tellers)
         return draft.write(answer, charts=(chart, *_teller_strip(draft, bench, tellers)), tables=tables)
-
-
-def proxies_of(bench: Bench, rows: Rows, *, crossing: bool = True) -> list[Proxy]:
-    """Every feature against every attribute, and, ``crossing``, against pairs of attributes where these are not too
-    many; the strongest first. A feature that is the attribute itself is left out."""
-    subject = bench.subject
-    grounds = [ground.take(rows) for ground in grounds_of(subject, bench.plan)]
-    columns = [subject.table.column(name).take(rows) for name in subject.features]
-    targets: list[tuple[str, tuple[str, ...], Column]] = [
-        (ground.name, (ground.name,), as_column(ground)) for ground in grounds
-    ]
-    pairs = list(combinations(grounds, 2))
-    if crossing and len(columns) * len(pairs) <= _MOST_CROSSED:
-        targets += [(f"{a.name} × {b.name}", (a.name, b.name), crossed(a, b)) for a, b in pairs]
-    found = [
-        Proxy(column.name, name, associate(column, target))
-        for name, parts, target in targets
-        for column in columns
-        if column.name not in parts
-    ]
-    return sorted(found, key=lambda one: -one.association.strength)
-
-
-def as_column(ground: Ground) -> Column:
-    """The groups of a ground as a category; a gap is none of them."""
-    codes = ground.codes.astype(np.int32)
-    if ground.gap is not None:
-        codes = np.where(codes == ground.gap, -1, codes).astype(np.int32)
-    return Column(ground.name, "category", codes, ground.levels)
-
-
-def crossed(one: Ground, other: Ground) -> Column:
-    """Two grounds as one category of their pairs of levels; a gap in either is a gap."""
-    levels = tuple(f"{a}, {b}" for a in one.levels for b in other.levels)
-    codes = one.codes * len(other.levels) + other.codes
-    gaps = np.zeros(len(codes), dtype=np.bool_)
-    for ground in (one, other):
-        if ground.gap is not None:
-            gaps |= ground.codes == ground.gap
-    name = f"{one.name} × {other.name}"
-    return Column(name, "category", np.where(gaps, -1, codes).astype(np.int32), levels)
-
-
-def strongest(bench: Bench) -> tuple[str, ...]:
-    """The features that go with a single attribute strongly enough to be called proxies, the strongest first.
-
-    Told on at most so many rows: more would say the same. Protected columns are none.
-    """
-    subject = bench.subject
-    found = [
-        (one.association.strength, one.feature)
-        for one in proxies_of(bench, some_rows(bench), crossing=False)
-        if one.feature not in subject.roles.protected
-    ]
-    return tuple(dict.fromkeys(feature for strength, feature in found if strength >= STRONG))
-
-
-def some_rows(bench: Bench) -> Rows:
-    """The rows in use, or so many of them, drawn by the plan's seed; sorted."""
-    rows = bench.subject.rows
-    if len(rows) <= _MOST_ROWS:
-        return rows
-    rng = np.random.default_rng(seed_from("proxies", bench.plan.seed))
-    return np.sort(rng.choice(rows, _MOST_ROWS, replace=False))
-
-
-@dataclass(frozen=True)
-class ProxyPair:
-    """Two features that together go with an attribute, beside what the stronger of them does alone.
-
-    All three are Cramér's V of the attribute with at most ten bins of a feature, or with their crossing.
-    """
-
-    features: tuple[str, str]
-    attribute: str
-    together: Figure
-    alone: float
-
-    @property
-    def gain(self) -> float:
-        return (self.together.value or 0.0) - self.alone
-
-
-def pairs_of(bench: Bench, most: int = 30) -> list[ProxyPair]:
-    """The pairs of features that go with an attribute by most more than either alone, of those that are proxies
-    together; told on at most 20 000 rows."""
-    subject, rows = bench.subject, some_rows(bench)
-    names = [name for name in subject.features if name not in subject.roles.protected][:_MOST_PAIRED]
-    binned = {name: binned_column(subject.table.column(name).take(rows)) for name in names}
-    found = []
-    for ground in grounds_of(subject, bench.plan):
-        target = as_column(ground.take(rows))
-        alone = {name: associate(column, target).strength for name, column in binned.items()}
-        for one, other in combinations(names, 2):
-            both = associate(_both(binned[one], binned[other]), target)
-            pair = ProxyPair((one, other), ground.name, both.figure, max(alone[one], alone[other]))
-            if both.strength >= STRONG:
-                found.append(pair)
-    return sorted(found, key=lambda pair: -pair.gain)[:most]
-
-
-def _both(one: Column, other: Column) -> Column:
-    codes = one.values.astype(np.int64) * len(other.levels) + other.values.astype(np.int64)
-    gaps = one.missing | other.missing
-    levels = tuple(f"{a}, {b}" for a in one.levels for b in other.levels)
-    return Column(f"{one.name} × {other.name}", "category", np.where(gaps, -1, codes).astype(np.int32), levels)
-
-
-def _adjusted(found: Sequence[Proxy]) -> list[float | None]:
-    known = [one.association.p for one in found if one.association.p is not None]
-    told = iter(holm(np.array(known)).tolist())
-    return [None if one.association.p is None else next(told) for one in found]
 
 
 # How well the attribute can be predicted from the features used.
@@ -289,18 +163,18 @@ def mean_of_folds(figures: Sequence[Figure]) -> Figure:
     [0.629, 0.771]
     """
     n = sum(one.n for one in figures)
-    known = [(one.value, one.bounds) for one in figures if one.value is not None and one.bounds is not None]
+    known = [one for one in figures if one.value is not None and one.bounds is not None]
     if not known or len(known) < len(figures):
         return absent(n, "in one fold it can't be computed" if figures else "no fold holds enough rows")
-    value = sum(one for one, _ in known) / len(known)
+    value = sum(one.value or 0.0 for one in known) / len(known)
+    return Figure(value, n, "mean_of_folds", Interval(_mean_ends, value, tuple(known)))
 
-    def bounds(level: float) -> tuple[float, float]:
-        ends = [(one, of(level)) for one, of in known]
-        down = sqrt(sum((one - end[0]) ** 2 for one, end in ends)) / len(known)
-        up = sqrt(sum((end[1] - one) ** 2 for one, end in ends)) / len(known)
-        return value - down, value + up
 
-    return Figure(value, n, "mean_of_folds", bounds)
+def _mean_ends(value: float, figures: tuple[Figure, ...], level: float) -> tuple[float, float]:
+    ends = [(one.value or 0.0, one.interval(level) or (0.0, 0.0)) for one in figures]
+    down = sqrt(sum((one - end[0]) ** 2 for one, end in ends)) / len(figures)
+    up = sqrt(sum((end[1] - one) ** 2 for one, end in ends)) / len(figures)
+    return value - down, value + up
 
 
 # What is shown.
@@ -358,7 +232,7 @@ def _teller_strip(draft: Draft, bench: Bench, tellers: dict[tuple[str, int], int
         (f"{name.replace('_', ' ')} {grounds[name].levels[level]}", place, "group")
         for (name, level), place in sorted(tellers.items(), key=lambda pair: -(draft.figure(pair[1]).value or 0.0))
     ]
-    return [shown.ranking("The attribute, predicted from the features used", "AUC", entries)] if entries else []
+    return [pictures.ranking("The attribute, predicted from the features used", "AUC", entries)] if entries else []
 
 
 def _answer(bench: Bench, draft: Draft, points: Sequence[MapPoint], tellers: dict[tuple[str, int], int]) -> str:

@@ -5,19 +5,20 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from brookfall.core import wording
-from brookfall.core.bench import OUT_OF_FOLD, RECIPE, SCORES, Bench
-from brookfall.core.check import shown
+from brookfall.core.check.bench import OUT_OF_FOLD, RECIPE, SCORES, Bench
 from brookfall.core.check.check import Draft, Written, at, not_applicable, text
-from brookfall.core.exhibit import StripChart, StripGroup, StripRow, TableView, Versus
+from brookfall.core.check.shared import pictures
+from brookfall.core.evidence.exhibit import StripChart, StripGroup, StripRow, TableView, Versus
+from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, WithoutItselfReading
-from brookfall.core.judge.limit import Limit, Standing, rows_to_settle
-from brookfall.core.measure.compare import gain
+from brookfall.core.foundation import wording
+from brookfall.core.judge.standing import rows_to_settle
 from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.interval import independent_difference
-from brookfall.core.measure.measures import LOWER_IS_BETTER, measure
+from brookfall.core.measure.paired_tests import gain
 from brookfall.core.measure.ranking import auc_gap_by_fold
+from brookfall.core.measure.registry import LOWER_IS_BETTER, measure
 from brookfall.core.measure.scored import AnyScored, Scored
 from brookfall.core.recipe.families import family_of, resolved_settings
 
@@ -118,12 +119,12 @@ def _judged_measure(bench: Bench) -> tuple[str, Limit]:
 
 
 def _drawn(bench: Bench) -> tuple[str, ...]:
-    return tuple(dict.fromkeys((_judged_measure(bench)[0], *shown.main_measures(bench))))
+    return tuple(dict.fromkeys((_judged_measure(bench)[0], *pictures.main_measures(bench))))
 
 
 def _names(bench: Bench) -> tuple[str, ...]:
     """The measures that are drawn, then every other one whose gap has a direction."""
-    others = (name for name in shown.MEASURES[bench.subject.outcome] if name not in _NO_GAP)
+    others = (name for name in pictures.MEASURES[bench.subject.outcome] if name not in _NO_GAP)
     return tuple(dict.fromkeys((*_drawn(bench), *others)))
 
 
@@ -178,7 +179,7 @@ def _strips(
         (
             name,
             StripGroup(
-                label=shown.in_words(name),
+                label=pictures.in_words(name),
                 rows=tuple(
                     StripRow(estimate=places[name, part], label=_called(sides, part), colour=_coloured(sides, part))
                     for part in sides.parts
@@ -188,7 +189,7 @@ def _strips(
         )
         for name in _drawn(bench)
     ]
-    return shown.strips(f"Training and unseen rows on one scale{shown.of_model(sides.model, bench)}", groups)
+    return pictures.strips(f"Training and unseen rows on one scale{pictures.of_model(sides.model, bench)}", groups)
 
 
 def _table(
@@ -196,7 +197,7 @@ def _table(
 ) -> TableView:
     title = "Training against each kind of unseen row; a gap is positive when training flatters"
     return TableView(
-        title=f"{title}{shown.of_model(sides.model, bench)}",
+        title=f"{title}{pictures.of_model(sides.model, bench)}",
         columns=(
             "measure",
             *(_called(sides, part) for part in sides.parts),
@@ -240,7 +241,7 @@ def _answer(
     gap = gaps[main, part]
     measured, standing = draft.figure(gap), draft.standing(gap)
     words = wording.measure_words(main)
-    named = shown.of_model(sides.model, bench)
+    named = pictures.of_model(sides.model, bench)
     said = (
         f"{wording.capital(words)}{named} is {wording.number(seen.value)} on training rows"
         f"{_FAIR.get(sides.seen, '')} and "

@@ -2,17 +2,17 @@
 
 import numpy as np
 
-from brookfall.core import wording
-from brookfall.core.bench import Bench
-from brookfall.core.check import shown
+from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.memory.spread import mean_of_draws, range_of_draws
-from brookfall.core.exhibit import StripGroup, StripRow, TableView
+from brookfall.core.check.shared import pictures
+from brookfall.core.evidence.exhibit import StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import FigureReading, Need, Rows, Wanted
+from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure, absent
-from brookfall.core.measure.measures import LOWER_IS_BETTER, measure
-from brookfall.core.resample.drawn import drawn_again
+from brookfall.core.measure.registry import LOWER_IS_BETTER, measure
+from brookfall.core.measure.spread_of_draws import mean_of_draws, range_of_draws
+from brookfall.core.resample.bootstrap import drawn_again
 
 _NEARLY_ALL = 0.99
 
@@ -28,7 +28,7 @@ class Optimism:
     refits = True
 
     def requests(self, bench: Bench) -> list[Need]:
-        wanted = tuple(Wanted(name) for name in shown.main_measures(bench))
+        wanted = tuple(Wanted(name) for name in pictures.main_measures(bench))
         rows = bench.cross_validated
         return [
             bench.training_need,
@@ -40,7 +40,7 @@ class Optimism:
         ]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
-        draft, names = Draft(bench.plan.policy.level), shown.main_measures(bench)
+        draft, names = Draft(bench.plan.policy.level), pictures.main_measures(bench)
         read = np.stack([ledger.scores(need) for need in self.requests(bench)[1:]])
         own, whole, apart = read[0::3], read[1::3], read[2::3]
         scored = bench.all_trained(ledger)
@@ -59,7 +59,7 @@ class Optimism:
             (
                 name,
                 StripGroup(
-                    label=shown.in_words(name),
+                    label=pictures.in_words(name),
                     rows=(
                         StripRow(estimate=apparent, label="on its own rows", colour="training"),
                         StripRow(estimate=fair, label="corrected", colour="out_of_fold"),
@@ -89,7 +89,7 @@ class Optimism:
                 f"rows that were not it is {wording.number(out.value)}. A recipe that memorises is to be read by these."
             )
         return draft.write(
-            answer, charts=shown.strips("In-sample, and corrected for optimism", groups), tables=(table,)
+            answer, charts=pictures.strips("In-sample, and corrected for optimism", groups), tables=(table,)
         )
 
 

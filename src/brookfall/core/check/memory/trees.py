@@ -4,14 +4,14 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from brookfall.core import wording
-from brookfall.core.bench import Bench
+from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.memory.tree_chart import marked, tree_chart, trees_need
-from brookfall.core.errors import UserError
-from brookfall.core.exhibit import TableView, TreeChart
+from brookfall.core.check.shared.tree_chart import marked, tree_chart, trees_need
+from brookfall.core.evidence.exhibit import TableView, TreeChart
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, SplitsReading
+from brookfall.core.foundation import wording
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.curves import Series
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.interval import proportion

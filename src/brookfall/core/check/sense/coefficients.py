@@ -6,23 +6,23 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from brookfall.core import wording
-from brookfall.core.bench import Bench
-from brookfall.core.check import shown
+from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.sense.prepared import prepared_of
-from brookfall.core.check.sense.signs import SIGNS, of_signs
-from brookfall.core.errors import UserError
-from brookfall.core.exhibit import Cell, TableView
+from brookfall.core.check.shared import pictures
+from brookfall.core.check.shared.design_matrix import prepared_of
+from brookfall.core.check.shared.expected_signs import SIGNS, of_signs
+from brookfall.core.evidence.exhibit import Cell, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.probe.coefficients import has_errors, kept_columns
-from brookfall.core.fit.probe.columns import own_columns
+from brookfall.core.fit.probe.prepared_columns import own_columns
 from brookfall.core.fit.request import CoefficientReading, Need, Rows
-from brookfall.core.measure.coefficient import Coefficients
-from brookfall.core.measure.compare import holm
-from brookfall.core.measure.figure import Figure
+from brookfall.core.foundation import wording
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.measure.figure import Figure, Interval, quantile_ends, turned_ends
+from brookfall.core.measure.paired_tests import holm
+from brookfall.core.measure.wald import Coefficients
 from brookfall.core.recipe.families import family_of
-from brookfall.core.resample.drawn import drawn_again
+from brookfall.core.resample.bootstrap import drawn_again
 
 _RATIO = {"logistic": "odds_ratio", "poisson": "rate_ratio", "gamma": "mean_ratio"}
 _FAR_REPEATED = 10.0
@@ -64,7 +64,7 @@ class CoefficientCheck:
         else:
             lines = _penalised(draft, bench, columns, np.stack([one[0] for one in read]))
         ranked = sorted((line for line in lines if line.name != "constant"), key=lambda line: -abs(line.spread))
-        strip = shown.ranking(
+        strip = pictures.ranking(
             "Coefficients, the one that moves the prediction most first",
             "Coefficient",
             [(line.words, line.place, "recipe") for line in ranked],
@@ -196,12 +196,7 @@ def _resampled(values: NDArray[np.float64], n: int) -> Figure:
     drawn = values[1:][np.isfinite(values[1:])]
     if len(drawn) < _FEWEST:
         return Figure(float(values[0]), n, note="its class is in too few resamples for an interval")
-
-    def bounds(level: float) -> tuple[float, float]:
-        low, high = np.percentile(drawn, [50 * (1 - level), 50 * (1 + level)])
-        return float(low), float(high)
-
-    return Figure(float(values[0]), n, "bootstrap", bounds)
+    return Figure(float(values[0]), n, "bootstrap", Interval(quantile_ends, drawn))
 
 
 def _table(bench: Bench, lines: list[_Line], columns: _Columns) -> TableView:
@@ -280,12 +275,7 @@ def _answer(bench: Bench, draft: Draft, lines: list[_Line], signs: list[tuple[st
 
 def _turned(figure: Figure) -> Figure:
     """The figure with its sign turned: what is lowered by."""
-    bounds = figure.bounds
-    if figure.value is None or bounds is None:
+    if figure.value is None or figure.bounds is None:
         return figure
-
-    def ends(level: float) -> tuple[float, float]:
-        low, high = bounds(level)
-        return -high, -low
-
+    ends = Interval(turned_ends, figure.bounds)
     return Figure(-figure.value, figure.n, figure.method, ends, figure.note, figure.few)

@@ -3,16 +3,16 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from brookfall.core import wording
-from brookfall.core.bench import Bench
-from brookfall.core.check import shown
+from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.exhibit import StripChart, TableView
+from brookfall.core.check.shared import pictures
+from brookfall.core.evidence.exhibit import StripChart, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.probe.sensitivity import DISTURBANCES, NOISE
 from brookfall.core.fit.request import Need, SensitivityReading
-from brookfall.core.measure.figure import Figure, absent, few_units
-from brookfall.core.measure.interval import proportion, z_of
+from brookfall.core.foundation import wording
+from brookfall.core.measure.figure import Figure, Interval, absent, few_units, normal_ends
+from brookfall.core.measure.interval import proportion
 
 _MOST_ROWS = 50_000
 _WORDS = {
@@ -65,9 +65,12 @@ def _figure(read: NDArray[np.float64], n: int, *, number: bool) -> Figure:
         return proportion(int(value), int(second)).marked(few=few_units(n))
     if not np.isfinite(second) or second == 0:
         return Figure(value, n, note="it is the same for every row")
-    return Figure(
-        value, n, "normal_mean", lambda level: (max(0.0, value - z_of(level) * second), value + z_of(level) * second)
-    )
+    return Figure(value, n, "normal_mean", Interval(_change_ends, value, second))
+
+
+def _change_ends(value: float, error: float, level: float) -> tuple[float, float]:
+    low, high = normal_ends(value, error, level)
+    return max(0.0, low), high
 
 
 def _strip(draft: Draft, places: dict[tuple[str, str], int], kind: str, *, number: bool) -> StripChart:
@@ -77,7 +80,7 @@ def _strip(draft: Draft, places: dict[tuple[str, str], int], kind: str, *, numbe
         if of == kind and draft.figure(place).value is not None
     ]
     mine.sort(key=lambda pair: -(draft.figure(pair[1]).value or 0.0))
-    return shown.ranking(
+    return pictures.ranking(
         wording.capital(_WORDS[kind]),
         "Mean change" if number else "Decisions changed",
         [(feature, place, "recipe") for feature, place in mine],

@@ -2,16 +2,16 @@
 
 import numpy as np
 
-from brookfall.core import wording
-from brookfall.core.bench import BASELINE, OUT_OF_FOLD, RECIPE, Bench
-from brookfall.core.check import shown
+from brookfall.core.check.bench import BASELINE, OUT_OF_FOLD, RECIPE, Bench
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.exhibit import StripChart, StripGroup, StripRow, TableView, Versus
+from brookfall.core.check.shared import pictures
+from brookfall.core.evidence.exhibit import StripChart, StripGroup, StripRow, TableView, Versus
+from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
-from brookfall.core.judge.limit import Standing
-from brookfall.core.measure.compare import gain
-from brookfall.core.measure.measures import measure
+from brookfall.core.foundation import wording
+from brookfall.core.measure.paired_tests import gain
+from brookfall.core.measure.registry import measure
 from brookfall.core.measure.scored import AnyScored
 
 
@@ -34,7 +34,7 @@ class Baseline:
             known = rows.known()
             learned, remark = _learned_from(bench, model, positions)
             rows, simple = rows.take(known, "known"), bench.baseline_scores(learned, positions[known])
-            names = shown.main_measures(bench)
+            names = pictures.main_measures(bench)
             ours, theirs, gains = {}, {}, {}
             for name in names:
                 ours[name] = draft.add(name, measure(name, rows), model=model, part=part)
@@ -51,7 +51,7 @@ class Baseline:
                     # The same answers, row for row, gain exactly nothing: that keeps "at least 0" and beats nobody.
                     standing=Standing.OUTSIDE if judged and gained.value == 0 else None,
                 )
-            named = shown.of_model(model, bench)
+            named = pictures.of_model(model, bench)
             strips.extend(_strips(bench, names, part, named, ours, theirs))
             tables.append(_table(names, len(rows), named, ours, theirs, gains))
             answers.append(_answer(bench, draft, len(rows), named, ours, theirs, gains) + remark)
@@ -89,7 +89,7 @@ def _strips(
         (
             name,
             StripGroup(
-                label=shown.in_words(name),
+                label=pictures.in_words(name),
                 rows=(
                     StripRow(estimate=ours[name], label="model", colour="recipe"),
                     StripRow(estimate=theirs[name], label=_simple(bench).removeprefix("the "), colour="baseline"),
@@ -98,7 +98,7 @@ def _strips(
         )
         for name in names
     ]
-    return shown.strips(f"The model{named} and {_simple(bench)}, {part} rows", groups)
+    return pictures.strips(f"The model{named} and {_simple(bench)}, {part} rows", groups)
 
 
 def _table(
@@ -143,6 +143,6 @@ def _answer(
     if second is None:
         return said
     return (
-        f"{said} {shown.in_words(second)} is {wording.number(draft.figure(ours[second]).value)} against "
+        f"{said} {pictures.in_words(second)} is {wording.number(draft.figure(ours[second]).value)} against "
         f"{wording.number(draft.figure(theirs[second]).value)} for always giving that answer."
     )

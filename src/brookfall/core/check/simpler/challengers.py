@@ -4,76 +4,22 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brookfall.core import wording
-from brookfall.core.bench import RECIPE, Bench, Deciding
-from brookfall.core.check import shown
+from brookfall.core.check.bench import RECIPE, Bench, Deciding
 from brookfall.core.check.check import Draft, Written, at, not_applicable, text
-from brookfall.core.check.simpler.better import Words, allowed, brackets_of, rank, told
-from brookfall.core.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
+from brookfall.core.check.shared import pictures
+from brookfall.core.check.shared.better_model import Words, allowed, brackets_of, rank, told
+from brookfall.core.check.shared.challengers import MAJORITY, Challenger, challengers_of
+from brookfall.core.evidence.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import FitFailedError, Ledger
-from brookfall.core.fit.request import Need, TunedReading, Tuning
-from brookfall.core.measure.compare import gain
-from brookfall.core.measure.measures import measure
+from brookfall.core.fit.request import Need
+from brookfall.core.foundation import wording
+from brookfall.core.measure.paired_tests import gain
+from brookfall.core.measure.registry import measure
 from brookfall.core.measure.scored import AnyScored, Scored
-from brookfall.core.recipe.families import families, resolved_settings
-from brookfall.core.recipe.recipe import Preprocess, Recipe
+from brookfall.core.recipe.families import families
 
-_MOST_ROWS: dict[str, int] = {"support_vectors": 3_000}
-"""Training rows beyond which a family takes too long to be fitted in every fold."""
-
-_MAJORITY = 0.5
 _OVERLAID = 3
 _OVERLAID_CURVES = ("roc", "gain", "lift")
-
-CHALLENGERS: tuple[tuple[str, dict[str, object], Preprocess], ...] = (
-    ("logistic", {"penalty": "l2"}, Preprocess(scale="standard")),
-    ("ridge", {}, Preprocess(scale="standard")),
-    ("tree", {}, Preprocess()),
-    ("forest", {}, Preprocess()),
-    ("gradient_boosting", {}, Preprocess(encode="ordinal")),
-    ("nearest_neighbours", {}, Preprocess(scale="standard")),
-    ("naive_bayes", {}, Preprocess()),
-    ("support_vectors", {}, Preprocess(scale="standard")),
-    ("adaboost", {}, Preprocess()),
-    ("neural_network", {}, Preprocess(scale="standard")),
-)
-"""Families with the settings that differ from their defaults, and how columns are prepared for each."""
-
-
-_TRIED: dict[str, tuple[dict[str, object], ...]] = {
-    "logistic": ({"strength": 100.0}, {"strength": 10.0}, {"strength": 1.0}, {"strength": 0.01}),
-    "ridge": ({"strength": 1000.0}, {"strength": 100.0}, {"strength": 10.0}, {"strength": 1.0}),
-    "tree": ({"rows_per_leaf": 100}, {"rows_per_leaf": 30}, {"rows_per_leaf": 10}, {"rows_per_leaf": 1}),
-    "forest": ({"rows_per_leaf": 20}, {"rows_per_leaf": 5}, {"rows_per_leaf": 1}),
-    "gradient_boosting": ({"depth": 1}, {"depth": 3}, {"leaves": 31}, {"leaves": 31, "learning_rate": 0.03}),
-    "nearest_neighbours": ({"k": 101}, {"k": 51}, {"k": 15}, {"k": 5}),
-    "support_vectors": ({"strength": 0.1}, {"strength": 1.0}, {"strength": 10.0}),
-    "adaboost": ({"depth": 1}, {"depth": 2}, {"depth": 3}),
-    "neural_network": ({"penalty": 1.0}, {"penalty": 0.0001}),
-}
-"""Settings that are tried where challengers are tuned, the simplest first; a family that is not here has none."""
-
-
-@dataclass(frozen=True)
-class Challenger:
-    """Another family: its recipe, and what is tuned of it, if anything is."""
-
-    recipe: Recipe
-    tuning: Tuning | None
-
-    @property
-    def family(self) -> str:
-        return self.recipe.family
-
-    def needs(self, bench: Bench) -> tuple[Need, ...]:
-        """The fits by which it is judged."""
-        return bench.deciding_needs_of(self.recipe, tuning=self.tuning)
-
-    def choices(self, bench: Bench) -> tuple[Need, ...]:
-        """What was chosen inside each of these fits; none where nothing is tuned."""
-        if self.tuning is None:
-            return ()
-        return tuple(Need(need.fit, TunedReading(need.fit.train)) for need in self.needs(bench))
 
 
 @dataclass(frozen=True)
@@ -126,7 +72,7 @@ class Challengers:
         ranked = sorted(whole, key=lambda one: rank(draft.figure(one[3]), main))
         overlay = _best_and_ours(ranked)
         colours = {words: "recipe" if name == RECIPE else f"model:{i}" for i, (name, words, _, _) in enumerate(overlay)}
-        curves, series = shown.curve_charts({words: rows for _, words, rows, _ in overlay}, colours=colours)
+        curves, series = pictures.curve_charts({words: rows for _, words, rows, _ in overlay}, colours=colours)
         overlaid = tuple(chart for chart in curves if _kind(chart.lines[0].series) in _OVERLAID_CURVES)
         return draft.write(
             _answer(bench, draft, ours, ran, submitted, places, gains) + _of_failed(failed),
@@ -135,26 +81,6 @@ class Challengers:
             tables=(_table(bench, ranked, gains, failed, ours, {one.family: one.chosen for one in ran}),),
             fit_seconds=_seconds(bench, ledger, ran),
         )
-
-
-def challengers_of(bench: Bench) -> list[Challenger]:
-    """What the submitted recipe is set against; not itself, nor what these rows are too many for."""
-    ours, outcome = bench.recipe, bench.subject.outcome
-    largest = max(len(need.fit.train) for need in bench.deciding_needs)
-    found = []
-    for family, settings, prepared in CHALLENGERS:
-        if outcome not in families()[family].outcomes or largest > _MOST_ROWS.get(family, largest):
-            continue
-        made = Recipe(family=family, settings=settings, preprocess=prepared, seed=ours.seed, threshold=_MAJORITY)
-        tuned = bench.plan.challengers == "tuned" and family in _TRIED
-        if not tuned and family == ours.family and resolved_settings(made) == resolved_settings(ours):
-            continue
-        found.append(Challenger(made, _tuning(family, bench.plan.main_measure) if tuned else None))
-    return found
-
-
-def _tuning(family: str, measure: str) -> Tuning:
-    return Tuning(tuple(tuple(settings.items()) for settings in _TRIED[family]), measure)
 
 
 def _ran(bench: Bench, ledger: Ledger) -> tuple[list[_Ran], dict[str, str]]:
@@ -167,7 +93,7 @@ def _ran(bench: Bench, ledger: Ledger) -> tuple[list[_Ran], dict[str, str]]:
         except FitFailedError as problem:
             failed[family] = str(problem)
             continue
-        rows = judged.scored.at(_MAJORITY) if isinstance(judged.scored, Scored) else judged.scored
+        rows = judged.scored.at(MAJORITY) if isinstance(judged.scored, Scored) else judged.scored
         seconds = float(np.mean([ledger.seconds(key) for key in sorted({need.fit.key for need in needs})]))
         ran.append(_Ran(family, families()[family].words, rows, seconds, _chosen(challenger, bench, ledger)))
     return ran, failed
@@ -209,7 +135,7 @@ def _strip(bench: Bench, draft: Draft, ranked: list[Entry], part: str) -> StripC
         for name, words, _, place in ranked
     )
     brackets = brackets_of([rows for _, _, rows, _ in ranked], main, draft.level)
-    group = StripGroup(label=shown.in_words(main), rows=rows, brackets=brackets)
+    group = StripGroup(label=pictures.in_words(main), rows=rows, brackets=brackets)
     title = f"Ranked on {part.replace('_', '-')} rows; a bracket joins those that can't be told apart"
     return StripChart(title=title, unit="", groups=(group,))
 

@@ -5,19 +5,20 @@ from math import sqrt
 import numpy as np
 from scipy.special import chdtri
 
-from brookfall.core import wording
-from brookfall.core.bench import OUT_OF_FOLD, RECIPE, Bench
-from brookfall.core.check import shown
+from brookfall.core.check.bench import OUT_OF_FOLD, RECIPE, Bench
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.check.unseen.whole import write_whole
-from brookfall.core.exhibit import RowsOf, StripChart, StripGroup, StripRow, TableView
+from brookfall.core.check.shared import pictures
+from brookfall.core.check.unseen.bootstrap_and_leave_one_out import write_whole
+from brookfall.core.evidence.exhibit import RowsOf, StripChart, StripGroup, StripRow, TableView
+from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
-from brookfall.core.judge.limit import Standing, rows_to_settle
-from brookfall.core.measure.compare import corrected_mean
-from brookfall.core.measure.figure import Figure, absent
+from brookfall.core.foundation import wording
+from brookfall.core.judge.standing import rows_to_settle
+from brookfall.core.measure.figure import Figure, Interval, absent
 from brookfall.core.measure.interval import z_of
-from brookfall.core.measure.measures import measure
+from brookfall.core.measure.paired_tests import corrected_mean
+from brookfall.core.measure.registry import measure
 from brookfall.core.measure.scored import Numbers
 
 _SHOWN_FOLDS = 50
@@ -39,7 +40,7 @@ class CrossValidation:
             return write_whole(bench, ledger)
         draft = Draft(bench.plan.policy.level)
         scored = bench.fold_scored(ledger)
-        names, main = shown.main_measures(bench), bench.plan.main_measure
+        names, main = pictures.main_measures(bench), bench.plan.main_measure
         first = sum(fold.repeat == 1 for fold in bench.folds)
         overlap = float(np.mean([len(fold.test) / len(fold.train) for fold in bench.folds]))
         figures = {name: [measure(name, rows) for rows in scored] for name in names}
@@ -63,7 +64,7 @@ class CrossValidation:
             for i, fold in enumerate(bench.folds)
         }
         strip = StripChart(
-            title=f"{shown.in_words(main)} in each fold of the first repeat, and over all",
+            title=f"{pictures.in_words(main)} in each fold of the first repeat, and over all",
             unit="",
             groups=(
                 StripGroup(
@@ -82,7 +83,7 @@ class CrossValidation:
         )
         pooled = bench.out_of_fold(ledger).scored
         title = "Confusion matrix added over the folds" + (" of the first repeat" if first < len(scored) else "")
-        matrix = shown.matrix(pooled, title, bench, RowsOf(model=RECIPE, part=OUT_OF_FOLD))
+        matrix = pictures.matrix(pooled, title, bench, RowsOf(model=RECIPE, part=OUT_OF_FOLD))
         summary = TableView(
             title=f"Over {bench.plan.cross_validation.words}",
             columns=("measure", "mean", "SD over folds", "SD against sampling alone"),
@@ -132,12 +133,12 @@ def _sd_ratio(figures: list[Figure]) -> Figure:
         return absent(n, "a fold has no interval to compare with")
     sampling = sqrt(float(np.mean(np.square(halves)))) / z_of(0.95)
     value, freedom = sd / sampling, len(figures) - 1
+    return Figure(value, n, "chi_square", Interval(_chi_square_ends, value, freedom))
 
-    def bounds(level: float) -> tuple[float, float]:
-        tail = (1 - level) / 2
-        return value * sqrt(freedom / chdtri(freedom, tail)), value * sqrt(freedom / chdtri(freedom, 1 - tail))
 
-    return Figure(value, n, "chi_square", bounds)
+def _chi_square_ends(value: float, freedom: int, level: float) -> tuple[float, float]:
+    tail = (1 - level) / 2
+    return value * sqrt(freedom / chdtri(freedom, tail)), value * sqrt(freedom / chdtri(freedom, 1 - tail))
 
 
 def _answer(bench: Bench, draft: Draft, n: int, mean: int, ratio: int) -> str:

@@ -2,14 +2,14 @@
 
 from collections.abc import Mapping
 
-from brookfall.core import wording
-from brookfall.core.bench import RECIPE, Bench
-from brookfall.core.check import shown
+from brookfall.core.check.bench import RECIPE, Bench
 from brookfall.core.check.check import Draft, Written, at, text
-from brookfall.core.exhibit import Cell, RowsOf, StripChart, StripGroup, StripRow, TableView
+from brookfall.core.check.shared import pictures
+from brookfall.core.evidence.exhibit import Cell, RowsOf, StripChart, StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
-from brookfall.core.measure.measures import class_measure, measure
+from brookfall.core.foundation import wording
+from brookfall.core.measure.registry import class_measure, measure
 from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses
 
 Place = tuple[str, str, str]
@@ -41,24 +41,26 @@ class Holdout:
                 part=part,
                 threshold=rows.threshold if isinstance(rows, Scored) else None,
             )
-            for name in shown.MEASURES[outcome]
+            for name in pictures.MEASURES[outcome]
             for model, parts in models.items()
             for part, rows in parts.items()
         }
         titled = {
-            f"{part}{shown.of_model(model, bench)}": rows
+            f"{part}{pictures.of_model(model, bench)}": rows
             for model, parts in models.items()
             for part, rows in parts.items()
         }
         sources = {
-            f"{part}{shown.of_model(model, bench)}": RowsOf(model=model, part=part)
+            f"{part}{pictures.of_model(model, bench)}": RowsOf(model=model, part=part)
             for model, parts in models.items()
             for part in parts
         }
-        lines, series = shown.curve_charts(titled, sources)
+        lines, series = pictures.curve_charts(titled, sources)
         unseen = {model: _unseen(parts) for model, parts in models.items()}
         matrices = [
-            shown.matrix(models[model][part], _matrix_title(bench, model, part), bench, RowsOf(model=model, part=part))
+            pictures.matrix(
+                models[model][part], _matrix_title(bench, model, part), bench, RowsOf(model=model, part=part)
+            )
             for model, part in unseen.items()
         ]
         by_class = [_by_class(draft, bench, model, part, models[model][part]) for model, part in unseen.items()]
@@ -86,11 +88,11 @@ def _strips(
         (
             name,
             StripGroup(
-                label=shown.in_words(name),
+                label=pictures.in_words(name),
                 rows=tuple(
                     StripRow(
                         estimate=places[name, model, part],
-                        label=f"{part}{shown.of_model(model, bench)}",
+                        label=f"{part}{pictures.of_model(model, bench)}",
                         colour=part if model == RECIPE else f"supplied:{part}",
                     )
                     for model, parts in models.items()
@@ -99,24 +101,24 @@ def _strips(
                 claim=claims.get(name),
             ),
         )
-        for name in shown.STRIP[bench.subject.outcome]
+        for name in pictures.STRIP[bench.subject.outcome]
     ]
-    return shown.strips("Each part on one scale", groups)
+    return pictures.strips("Each part on one scale", groups)
 
 
 def _matrix_title(bench: Bench, model: str, part: str) -> str:
     how = f", score ≥ {bench.subject.threshold:g}" if bench.subject.outcome == "binary" else ""
-    return f"Confusion matrix, {part} rows{how}{shown.of_model(model, bench)}"
+    return f"Confusion matrix, {part} rows{how}{pictures.of_model(model, bench)}"
 
 
 def _table(bench: Bench, models: Mapping[str, Mapping[str, AnyScored]], places: dict[Place, int]) -> TableView:
     columns = [(model, part) for model, parts in models.items() for part in parts]
     return TableView(
         title="All measures by part",
-        columns=("measure", *(f"{part}{shown.of_model(model, bench)}" for model, part in columns)),
+        columns=("measure", *(f"{part}{pictures.of_model(model, bench)}" for model, part in columns)),
         rows=tuple(
             (text(wording.measure_words(name)), *(at(places[name, model, part]) for model, part in columns))
-            for name in shown.MEASURES[bench.subject.outcome]
+            for name in pictures.MEASURES[bench.subject.outcome]
         ),
     )
 
@@ -128,12 +130,12 @@ def _by_class(draft: Draft, bench: Bench, model: str, part: str, rows: AnyScored
     for position, label in enumerate(rows.classes):
         cells = [
             at(draft.add(name, class_measure(name, rows, position), model=model, part=part, class_=label))
-            for name in shown.OF_A_CLASS
+            for name in pictures.OF_A_CLASS
         ]
         body.append((text(label), *cells))
     return TableView(
-        title=f"Class by class against the rest, {part} rows{shown.of_model(model, bench)}",
-        columns=("class", *(wording.measure_words(name) for name in shown.OF_A_CLASS)),
+        title=f"Class by class against the rest, {part} rows{pictures.of_model(model, bench)}",
+        columns=("class", *(wording.measure_words(name) for name in pictures.OF_A_CLASS)),
         rows=tuple(body),
     )
 

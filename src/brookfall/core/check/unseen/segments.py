@@ -6,17 +6,17 @@ from itertools import pairwise
 
 import numpy as np
 
-from brookfall.core import wording
-from brookfall.core.bench import Bench
-from brookfall.core.check import shown
+from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Draft, Written, at, not_applicable, text
-from brookfall.core.exhibit import Line, LineChart, TableView
+from brookfall.core.check.shared import pictures
+from brookfall.core.evidence.exhibit import Line, LineChart, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
+from brookfall.core.foundation import wording
 from brookfall.core.measure.curves import Series
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.interval import independent_difference
-from brookfall.core.measure.measures import LOWER_IS_BETTER, measure
+from brookfall.core.measure.registry import LOWER_IS_BETTER, measure
 from brookfall.core.measure.scored import AnyScored
 from brookfall.core.table.infer import as_category
 from brookfall.core.table.roles import times_of
@@ -76,8 +76,8 @@ class Segments:
         in_time = [_measured(draft, main, judged.scored, one, model, judged.part) for one in periods]
         series = _over_time(draft, in_time)
         entries = [(one.segment.words, one.here, judged.part) for one in ranked]
-        title = f"{shown.in_words(main)} by segment, the worst first"
-        charts = [shown.ranking(title, "Segments", [*entries[:_SHOWN], ("all rows", whole, "baseline")], _SHOWN + 1)]
+        title = f"{pictures.in_words(main)} by segment, the worst first"
+        charts = [pictures.ranking(title, "Segments", [*entries[:_SHOWN], ("all rows", whole, "baseline")], _SHOWN + 1)]
         return draft.write(
             _answer(draft, main, whole, ranked, level),
             charts=(*charts, *_time_chart(bench, main, series)),
@@ -225,5 +225,5 @@ def _time_chart(bench: Bench, main: str, series: Series) -> tuple[LineChart, ...
     if not series:
         return ()
     line = Line(series="segments:time", label="period", colour="test")
-    title = f"{shown.in_words(main)} by {bench.subject.roles.time}, in {len(series['x'])} periods of equal counts"
+    title = f"{pictures.in_words(main)} by {bench.subject.roles.time}, in {len(series['x'])} periods of equal counts"
     return (LineChart(title=title, x="period", y=wording.measure_words(main), lines=(line,)),)

@@ -9,10 +9,11 @@ from statsmodels.genmod.generalized_linear_model import GLM
 from statsmodels.tools.sm_exceptions import PerfectSeparationError, PerfectSeparationWarning
 
 from brookfall.core.fit.fitted import Fitted
-from brookfall.core.fit.probe.columns import columns_of
+from brookfall.core.fit.probe.prepared_columns import columns_of
 from brookfall.core.recipe.families import resolved_settings
-from brookfall.core.recipe.family.family import Matrix, Outcome
+from brookfall.core.recipe.family.family import Matrix
 from brookfall.core.recipe.recipe import Recipe
+from brookfall.core.table.outcome import Outcome
 
 Values = NDArray[np.float64]
 _REPEATS = 1e-9

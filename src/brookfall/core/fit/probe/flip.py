@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brookfall.core.fit.fitted import Fitted
-from brookfall.core.fit.probe.decided import decided
+from brookfall.core.fit.probe.decisions import decided
 from brookfall.core.fit.request import FlipReading
 
 Values = NDArray[np.float64]

@@ -3,10 +3,10 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from brookfall.core import digest
 from brookfall.core.fit.fitted import Fitted
-from brookfall.core.fit.probe.decided import decided
+from brookfall.core.fit.probe.decisions import decided
 from brookfall.core.fit.request import SensitivityReading
+from brookfall.core.foundation import digest
 from brookfall.core.recipe.family.family import Matrix
 
 Values = NDArray[np.float64]

@@ -6,10 +6,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brookfall.core.fit.fitted import Fitted
-from brookfall.core.fit.probe.columns import sources
+from brookfall.core.fit.probe.prepared_columns import sources
 from brookfall.core.fit.request import TreesReading
 from brookfall.core.recipe.family.family import Grown, Matrix
-from brookfall.core.target import Target
+from brookfall.core.table.target import Target
 
 Values = NDArray[np.float64]
 _LEAF = -1

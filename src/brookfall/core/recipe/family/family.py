@@ -8,10 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
+from brookfall.core.table.outcome import Outcome
+
 Estimator = Any
 """An unfitted scikit-learn estimator; the library ships no types."""
 
-Outcome = Literal["binary", "multiclass", "number", "choice"]
 CLASSES: frozenset[Outcome] = frozenset({"binary", "multiclass"})
 NUMBER: frozenset[Outcome] = frozenset({"number"})
 ANY = CLASSES | NUMBER

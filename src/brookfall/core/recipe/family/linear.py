@@ -34,7 +34,7 @@ from brookfall.core.recipe.family.family import (
     Strength,
     none_as_null,
 )
-from brookfall.core.recipe.family.many import many_logistic, many_squares
+from brookfall.core.recipe.family.many_outcomes import many_logistic, many_squares
 
 _STEPS = 10_000
 _ALONE = 1e-9

@@ -32,7 +32,7 @@ from brookfall.core.recipe.family.family import (
     Strength,
     Unlimited,
 )
-from brookfall.core.recipe.family.grown import binned_trees, each_tree, leafwise_trees, one_tree
+from brookfall.core.recipe.family.fitted_trees import binned_trees, each_tree, leafwise_trees, one_tree
 from brookfall.core.recipe.family.pruning import standing_nodes
 
 

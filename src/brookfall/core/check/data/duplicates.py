@@ -1,0 +1,81 @@
+"""Repeats: rows that stand there twice, that contradict each other, and that training and unseen rows share."""
+
+from brookfall.core.check.bench import Bench
+from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.shared.duplicate_rows import Repeated, Shared, repeats_of, shared_with_training
+from brookfall.core.evidence.exhibit import TableView, Versus
+from brookfall.core.evidence.limit import Limit, Standing
+from brookfall.core.fit.ledger import Ledger
+from brookfall.core.fit.request import Need
+from brookfall.core.foundation import wording
+from brookfall.core.measure.figure import Figure
+from brookfall.core.submission.subject import Subject
+
+_COUNTED = "counted, not estimated"
+_NONE_SHARED = Limit(at_most=0, ideal=0)
+
+
+class Repeats:
+    name = "repeats"
+    title = "Repeated and shared rows"
+    question = 1
+    source = "Exact counts; common practice."
+    refits = False
+
+    def requests(self, bench: Bench) -> list[Need]:  # noqa: ARG002 - needs no fit
+        return []
+
+    def evaluate(self, bench: Bench, ledger: Ledger) -> Written:  # noqa: ARG002 - needs no fit
+        subject = bench.subject
+        n = subject.table.n_rows
+        found = repeats_of(subject)
+        draft = Draft(bench.plan.policy.level)
+        counts = [
+            ("rows that repeat an earlier one", "repeated_share", len(found.repeated)),
+            ("rows whose features stand elsewhere with another outcome", "contradicted_share", len(found.contradicted)),
+        ]
+        rows = [
+            (
+                text(words),
+                at(draft.add(measure, _share(count, n), model="data", part="all")),
+                text(wording.count(count)),
+            )
+            for words, measure, count in counts
+        ]
+        shared = shared_with_training(bench)
+        for one in shared:
+            judged = one.names
+            place = draft.add(
+                one.measure,
+                _share(len(one.rows), one.n),
+                model="data",
+                part=one.part,
+                feature=one.column,
+                versus=Versus(part="training"),
+                limit=_NONE_SHARED if judged else None,
+                standing=(Standing.OUTSIDE if len(one.rows) else Standing.WITHIN) if judged else None,
+            )
+            rows.append((text(one.words), at(place), text(wording.count(len(one.rows)))))
+        table = TableView(title="Counted over all rows", columns=("what", "share", "rows"), rows=tuple(rows))
+        return draft.write(_answer(subject, found, shared), tables=(table,))
+
+
+def _share(count: int, n: int) -> Figure:
+    return Figure(count / n if n else None, n, note=_COUNTED)
+
+
+def _answer(subject: Subject, found: Repeated, shared: list[Shared]) -> str:
+    n = subject.table.n_rows
+    said = [
+        f"{wording.capital(wording.rows(len(found.repeated)))} of {wording.count(n)} repeat an earlier one, "
+        "identifiers aside."
+    ]
+    if len(found.contradicted):
+        said.append(
+            f"{wording.capital(wording.rows(len(found.contradicted)))} have the features of another row and another "
+            f"{subject.roles.target}: no model can be right on all of them."
+        )
+    said += [one.sentence for one in shared if len(one.rows) and (one.names or one.part == "test")]
+    if shared and not any(len(one.rows) for one in shared):
+        said.append("Training and unseen rows share none.")
+    return " ".join(said)

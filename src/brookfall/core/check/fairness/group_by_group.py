@@ -1,0 +1,481 @@
+"""Group by group: every ground on a page, every criterion in every group, against the reference."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from brookfall.core.check.bench import RECIPE, Bench
+from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.groups import group_wording
+from brookfall.core.check.groups.audit import (
+    Audited,
+    Compared,
+    Member,
+    audited,
+    beside,
+    compare,
+    members_of,
+    not_computed,
+    refuse_unprotected,
+    standings_of,
+    tell_p,
+    troubled,
+    widest,
+)
+from brookfall.core.check.groups.criteria import BESIDE, Kind, criteria_of
+from brookfall.core.check.groups.group_curves import curves_by_group
+from brookfall.core.check.groups.incompatible_criteria import Forced, forced_by
+from brookfall.core.check.groups.protected_groups import Ground
+from brookfall.core.evidence.exhibit import Cell, CriterionStrip, GroundChart, TableView, Versus
+from brookfall.core.evidence.limit import Standing
+from brookfall.core.fit.ledger import Ledger
+from brookfall.core.fit.request import Need
+from brookfall.core.foundation import wording
+from brookfall.core.foundation.digest import seed_from
+from brookfall.core.measure import power
+from brookfall.core.measure.curves import Series
+from brookfall.core.measure.figure import Figure, absent
+from brookfall.core.measure.group_spread import spread_figure
+from brookfall.core.measure.scored import Scored
+
+_DRAWS = 10_000
+_RATE = "selection_rate"
+_POINTS = 0.05
+"""The difference that the power table asks about."""
+
+Page = dict[str, list[Compared]]
+"""The comparisons of one ground on some rows, by measure, each over the groups, the reference first."""
+
+
+class ByGroup:
+    name = "groups"
+    title = "Group by group"
+    question = 6
+    source = (
+        "29 CFR 1607.4(D) (four-fifths rule); Hardt, Price & Srebro 2016; Chouldechova 2017; Newcombe 1998; Katz et "
+        "al. 1978; Koopman 1984; Holm 1979; Cohen 1988 (power)."
+    )
+    refits = False
+
+    def requests(self, bench: Bench) -> list[Need]:
+        refuse_unprotected(bench)
+        return [*bench.deciding_needs, *bench.holdout_needs]
+
+    def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
+        draft = Draft(bench.plan.policy.level)
+        pages: list[tuple[Audited, Ground, Page]] = []
+        for read in audited(bench, ledger):
+            pages.extend((read, ground, _page(bench, draft, read, ground)) for ground in read.grounds(bench))
+        flat = [one for _, _, page in pages for compared in page.values() for one in compared]
+        tell_p(draft, flat)
+        charts, series, tables = [], {}, []
+        forced: list[Forced] = []
+        for read, ground, page in pages:
+            chart, drawn = _chart(bench, draft, read, ground, page)
+            charts.append(chart)
+            series.update(drawn)
+            if isinstance(read.rows, Scored):
+                told = forced_by(bench.plan.harms, draft, read, _members(page))
+                forced.extend(told)
+                tables.extend(_tables(bench, draft, read, page, told))
+            else:
+                tables.append(_of_numbers(read, page))
+        for read in beside(bench, ledger):
+            for ground in read.grounds(bench):
+                _page(bench, draft, read, ground, judge=False)
+        number = bench.subject.outcome == "number"
+        answer = _number_answer(draft, flat) if number else _answer(draft, flat, pages, forced)
+        return draft.write(answer, charts=tuple(charts), series=series, tables=tuple(tables))
+
+
+def _page(bench: Bench, draft: Draft, read: Audited, ground: Ground, *, judge: bool = True) -> Page:
+    (members,) = members_of([ground], read.rows, 1, bench.plan.references)
+    return {
+        criterion.measure: compare(bench, draft, members, read, criterion, judge=judge)
+        for criterion in criteria_of(bench.subject.outcome)
+    }
+
+
+def _members(page: Page) -> list[Member]:
+    return [one.member for one in next(iter(page.values()))]
+
+
+# The picture.
+
+
+def _chart(
+    bench: Bench, draft: Draft, read: Audited, ground: Ground, page: Page
+) -> tuple[GroundChart, dict[str, Series]]:
+    members = _members(page)
+    curves, series = curves_by_group(read, ground.name, {one.group.levels: one.rows for one in members})
+    column = bench.subject.table.column(ground.name)
+    chart = GroundChart(
+        title=f"{_heading(ground.name)}, {read.words}",
+        attribute=ground.name,
+        groups=tuple(_called(one) for one in members),
+        sizes=tuple(len(one.group) for one in members),
+        strips=tuple(_strip(draft, compared) for compared in page.values()),
+        curves=curves,
+        cuts=ground.cuts,
+        levels=() if ground.cuts else column.levels,
+    )
+    return chart, series
+
+
+def _strip(draft: Draft, compared: list[Compared]) -> CriterionStrip:
+    criterion = compared[0].criterion
+    ends = [_on_scale(draft, one, kind, place) for one in compared for kind, place in one.judged(draft)]
+    return CriterionStrip(
+        measure=criterion.measure,
+        words=criterion.words,
+        rows=tuple(one.rate for one in compared),
+        kind=criterion.kinds[0][0],
+        against=tuple(one.by_kind.get(criterion.kinds[0][0]) for one in compared),
+        comparisons=tuple(tuple(place for _, place in one.judged(draft)) for one in compared),
+        settle=tuple(_settle(draft, one) for one in compared),
+        low=max((low for low, _ in ends if low is not None), default=None),
+        high=min((high for _, high in ends if high is not None), default=None),
+    )
+
+
+def _on_scale(draft: Draft, one: Compared, kind: Kind, place: int) -> tuple[float | None, float | None]:
+    """The limit of a comparison on the scale of the measure itself, as the reference's value sets it."""
+    limit = draft.limit(place)
+    if limit is None:
+        return None, None
+    if kind == "itself":
+        return limit.at_least, limit.at_most
+    usual = one.member.against.rate(one.criterion.measure).value
+    if usual is None:
+        return None, None
+    ends = (limit.at_least, limit.at_most)
+    low, high = (None if end is None else usual * end if kind == "ratio" else usual + end for end in ends)
+    return low, high
+
+
+def _settle(draft: Draft, one: Compared) -> int | None:
+    found = [group_wording.rows_of_group(draft, one, kind) for kind, _ in one.judged(draft)]
+    return next((rows for rows in found if rows is not None), None)
+
+
+# The numbers.
+
+
+def _tables(bench: Bench, draft: Draft, read: Audited, page: Page, forced: list[Forced]) -> list[TableView]:
+    of_kind = [
+        _selection(bench, draft, read, page),
+        _errors(draft, read, page),
+        _worth(draft, read, page),
+        _spreads(draft, read, page),
+        _power(draft, read, page),
+    ]
+    if forced:
+        of_kind.append(_forced(read, page, forced))
+    return of_kind
+
+
+def _selection(bench: Bench, draft: Draft, read: Audited, page: Page) -> TableView:
+    compared = page[_RATE]
+    # A group too small to judge is nobody's yardstick, unless all are.
+    large = [one for one in compared if not draft.figure(one.rate).few]
+    highest = max(large or compared, key=lambda one: draft.figure(one.rate).value or 0)
+    rows = []
+    for one in compared:
+        to_highest, chance = text("highest"), text("")
+        if one is not highest:
+            figure = _to_highest(one.member, highest.member)
+            to_highest = at(
+                _add(draft, read, one.member, "selection_rate_ratio", figure, Versus(group=highest.member.group.label))
+            )
+            share = by_chance(one.member, highest.member, bench.plan.seed)
+            known = Figure(share, len(one.member.group), note=f"no interval: simulated, {_DRAWS} pairs of groups")
+            _add(draft, read, one.member, "under_four_fifths_by_chance", known)
+            chance = text(wording.percent(share))
+        rows.append(
+            (
+                text(_called(one.member)),
+                at(one.rate),
+                _cell(one, "ratio"),
+                _p(one, "ratio"),
+                text(_four_fifths(draft, one)),
+                to_highest,
+                chance,
+            )
+        )
+    return TableView(
+        title="Selection and the four-fifths rule; the regulation compares with the highest rate",
+        about=_about(read, one.member),
+        columns=("group", "selected", "ratio to reference", "p", "says", "ratio to highest", "under 4/5 by chance"),
+        rows=tuple(rows),
+    )
+
+
+def _to_highest(member: Member, highest: Member) -> Figure:
+    figure = member.ratio_to(highest, _RATE)
+    return figure.noted("29 CFR 1607.4(D)") if figure.value is not None else figure
+
+
+def by_chance(member: Member, highest: Member, seed: int) -> float:
+    """How often two groups of these sizes with one equal rate would fall under four fifths."""
+    share, top = member.share(_RATE), highest.share(_RATE)
+    selected = round(share.value * share.n) + round(top.value * top.n)
+    return four_fifths_by_chance(selected, share.n, top.n, seed)
+
+
+def four_fifths_by_chance(selected: int, n: int, n_highest: int, seed: int) -> float:
+    """The share of 10 000 simulated pairs of groups of n and n_highest rows, both selected at the one rate that
+    ``selected`` of all these rows makes, of which one lies under four fifths of the other."""
+    rng = np.random.default_rng(seed_from("four fifths", seed, selected, n, n_highest))
+    rate = selected / (n + n_highest)
+    first, second = rng.binomial(n, rate, _DRAWS) / n, rng.binomial(n_highest, rate, _DRAWS) / n_highest
+    low, high = np.minimum(first, second), np.maximum(first, second)
+    return float(np.mean(low < group_wording.FOUR_FIFTHS * high))
+
+
+def _four_fifths(draft: Draft, one: Compared) -> str:
+    if "ratio" not in one.by_kind:
+        return "reference"
+    figure, told = draft.figure(one.by_kind["ratio"]), one.p.get("ratio")
+    return group_wording.four_fifths_words(figure, figure.p_of(1.0) if told is None else draft.figure(told).value)
+
+
+def _errors(draft: Draft, read: Audited, page: Page) -> TableView:
+    rows = []
+    for found, picked in zip(page["true_positive_rate"], page["false_positive_rate"], strict=True):
+        member = found.member
+        rows.append(
+            (
+                text(_called(member)),
+                at(_add(draft, read, member, "base_rate", member.rate("base_rate"))),
+                at(found.rate),
+                _cell(found, "difference"),
+                _p(found, "difference"),
+                _cell(found, "ratio"),
+                at(picked.rate),
+                _cell(picked, "difference"),
+                _p(picked, "difference"),
+            )
+        )
+    return TableView(
+        title="Errors: who is passed over (TPR), who is wrongly picked (FPR)",
+        about=_about(read, member),
+        columns=("group", "base rate", "TPR", "difference", "p", "ratio", "FPR", "difference ", "p "),
+        rows=tuple(rows),
+    )
+
+
+def _worth(draft: Draft, read: Audited, page: Page) -> TableView:
+    rows = []
+    for worth, slope, score in zip(
+        page["positive_predictive_value"], page["calibration_slope"], page["mean_score"], strict=True
+    ):
+        member = worth.member
+        told = {name: _add(draft, read, member, name, member.rate(name)) for name in BESIDE if name != "base_rate"}
+        rows.append(
+            (
+                text(_called(member)),
+                at(worth.rate),
+                _cell(worth, "ratio"),
+                _p(worth, "ratio"),
+                at(told["negative_predictive_value"]),
+                at(slope.rate),
+                at(told["calibration_intercept"]),
+                at(told["auc"]),
+                at(score.rate),
+            )
+        )
+    return TableView(
+        title="Worth of a prediction: what a selection and a score mean",
+        about=_about(read, member),
+        columns=("group", "PPV", "ratio", "p", "NPV", "slope", "intercept", "AUC", "mean score"),
+        rows=tuple(rows),
+    )
+
+
+def _spreads(draft: Draft, read: Audited, page: Page) -> TableView:
+    """The distance from the lowest to the highest group, which is positive even when all are alike."""
+    members, rows = _members(page), []
+    for measure in ("selection_rate", "true_positive_rate", "false_positive_rate", "positive_predictive_value"):
+        if read.rows.plain:
+            key = f"{read.rows.key}/{members[0].group.attributes[0]}"
+            figure = spread_figure(measure, np.stack([one.cells for one in members]), key)
+        else:
+            figure = absent(len(read.rows), "rows are weighted or come in groups, for which it is not resampled")
+        place = draft.add(
+            f"{measure}_spread",
+            figure,
+            model=read.model,
+            part=read.part,
+            class_=read.class_,
+            attribute=members[0].group.attributes[0],
+        )
+        rows.append((text(wording.measure_words(measure)), at(place), text(figure.note or "")))
+    return TableView(
+        title="From the lowest to the highest group, whoever is the reference",
+        about=_about(read, members[0]),
+        columns=("measure", "largest less smallest", "and with nothing there"),
+        rows=tuple(rows),
+    )
+
+
+def _power(draft: Draft, read: Audited, page: Page) -> TableView:
+    rows = [
+        (
+            text(_called(one.member)),
+            text(wording.count(len(one.member.group))),
+            *(text(cell) for cell in _told_power(draft, read, one)),
+        )
+        for one in page[_RATE]
+        if one.member.reference is not None
+    ]
+    return TableView(
+        title="What groups of this size could show: a difference of selection that shows in four of five samples",
+        about=_about(read, page[_RATE][0].member),
+        columns=("group", "rows", "smallest difference shown", "rows a group to show 5 points"),
+        rows=tuple(rows),
+    )
+
+
+def _told_power(draft: Draft, read: Audited, one: Compared) -> tuple[str, str]:
+    """The cells of the power table, their numbers among the estimates too."""
+    for measure, value in zip(
+        ("smallest_difference_shown", "rows_to_show_5_points"), _power_of(draft, one), strict=True
+    ):
+        note = "no interval: it follows from the sizes and the reference's rate" if value is not None else "none shows"
+        _add(draft, read, one.member, measure, Figure(value, len(one.member.group), note=note))
+    return _power_cells(draft, one)
+
+
+def _power_of(draft: Draft, one: Compared) -> tuple[float | None, int | None]:
+    """The smallest difference of selection that these rows show, and the rows a group that 5 points take."""
+    usual, ours = one.member.against.share(_RATE), one.member.share(_RATE)
+    if not 0 < usual.value < 1:
+        return None, None
+    smallest = power.smallest_shown(usual.value, ours.counts()[1], usual.counts()[1], draft.level)
+    return smallest, power.rows_to_show(usual.value, _POINTS, draft.level)
+
+
+def _power_cells(draft: Draft, one: Compared) -> tuple[str, str]:
+    smallest, needed = _power_of(draft, one)
+    if not 0 < one.member.against.share(_RATE).value < 1:
+        return "–", "–"
+    return (
+        "none" if smallest is None else f"{100 * smallest:.1f} points",
+        "–" if needed is None else wording.count(needed),
+    )
+
+
+def _forced(read: Audited, page: Page, forced: list[Forced]) -> TableView:
+    return TableView(
+        title=forced[0].sentence or "Base rates that are shown to differ, and what equal TPR and PPV would then force",
+        about=_about(read, _members(page)[0]),
+        columns=("group", "base rate", "difference to reference", "with equal TPR and PPV, the FPR is", "and selected"),
+        rows=tuple(
+            (
+                text(_called(one.member)),
+                at(one.base_rate),
+                at(one.difference),
+                text(f"{one.times_picked:.2f} times the reference's"),
+                text(f"{one.times_selected:.2f} times"),
+            )
+            for one in forced
+        ),
+    )
+
+
+def _of_numbers(read: Audited, page: Page) -> TableView:
+    columns: tuple[str, ...] = ("group",)
+    rows: list[tuple[Cell, ...]] = [(text(_called(member)),) for member in _members(page)]
+    for place, (measure, compared) in enumerate(page.items()):
+        columns = (*columns, wording.measure_words(measure), f"difference{' ' * place}")
+        rows = [(*row, at(one.rate), _cell(one, "difference")) for row, one in zip(rows, compared, strict=True)]
+    return TableView(
+        title="Predictions and their errors by group, in the outcome's own unit",
+        about=_about(read, _members(page)[0]),
+        columns=columns,
+        rows=tuple(rows),
+    )
+
+
+def _add(
+    draft: Draft, read: Audited, member: Member, measure: str, figure: Figure, versus: Versus | None = None
+) -> int:
+    return draft.add(measure, figure, versus=versus, **read.about(member.group))
+
+
+def _cell(one: Compared, kind: Kind) -> Cell:
+    return at(one.by_kind[kind]) if kind in one.by_kind else text("reference")
+
+
+def _p(one: Compared, kind: Kind) -> Cell:
+    return at(one.p[kind]) if kind in one.p else text("")
+
+
+def _called(member: Member) -> str:
+    return member.group.levels + (" (reference)" if member.reference is None else "")
+
+
+def _heading(attribute: str) -> str:
+    return wording.capital(attribute.replace("_", " "))
+
+
+def _about(read: Audited, member: Member) -> str:
+    """The title of the chart that a table belongs to."""
+    return f"{_heading(member.group.attributes[0])}, {read.words}"
+
+
+# The answer.
+
+
+def _number_answer(draft: Draft, flat: Sequence[Compared]) -> str:
+    said = []
+    for criterion in criteria_of("number"):
+        far = widest(draft, [one for one in flat if one.criterion is criterion], "difference")
+        if far is not None:
+            name = criterion.words[:1].lower() + criterion.words[1:]
+            said.append(
+                f"the {name} differs most with {far.member.group.words}: by "
+                f"{wording.figure(draft.figure(far.by_kind['difference']), draft.level)} from that with "
+                f"{far.member.against.group.words}"
+            )
+    if not said:
+        return "There is nothing to compare."
+    return f"{wording.capital('; '.join(said))}. The policy sets no limit on these, so none is judged."
+
+
+def _answer(
+    draft: Draft, flat: Sequence[Compared], pages: Sequence[tuple[Audited, Ground, Page]], forced: Sequence[Forced]
+) -> str:
+    standings = standings_of(draft, flat)
+    found = troubled(draft, flat)
+    said = [f"{group_wording.shown_of(draft, *found[0])}." if found else group_wording.nothing_shown(standings)]
+    said.append(group_wording.tally(standings, not_computed(draft, flat)))
+    if not found and Standing.UNSETTLED in standings:
+        said.append(_could_show(draft, pages))
+    clashes = [one.member.group.attributes[0].replace("_", " ") for one in forced if one.sentence]
+    if clashes:
+        named = wording.listed(list(dict.fromkeys(clashes)))
+        said.append(f"Base rates differ by {named}, so not all that the plan names can be avoided to the last.")
+    return " ".join(one for one in said if one)
+
+
+def _could_show(draft: Draft, pages: Sequence[tuple[Audited, Ground, Page]]) -> str:
+    """What groups of this size could show: of the smallest group that can be judged."""
+    judged = [
+        one
+        for read, _, page in pages
+        if read.model == RECIPE and _RATE in page
+        for one in page[_RATE]
+        if one.member.reference is not None and not one.member.rate(_RATE).few
+    ]
+    if not judged:
+        return ""
+    one = min(judged, key=lambda each: len(each.member.group))
+    smallest, needed = _power_cells(draft, one)
+    if "–" in (smallest, needed):
+        return ""
+    return (
+        f"With {wording.rows(len(one.member.group))} with {one.member.group.words}, the smallest group judged, a "
+        f"difference of selection under {smallest} would not show in four of five samples; a difference of 5 points "
+        f"takes {needed} rows a group."
+    )

@@ -1,0 +1,104 @@
+"""Over versions: the same audit of the version in use, beside the submitted one, on the same rows."""
+
+from brookfall.core.check.bench import Bench
+from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.groups.audit import refuse_unprotected
+from brookfall.core.check.groups.parity_change import Both, both_of, followed, nearer
+from brookfall.core.check.shared.in_use_fits import deciding_in_use, named_in_use, needs_in_use
+from brookfall.core.check.shared.swap_set import IN_USE
+from brookfall.core.evidence.exhibit import StripChart, StripGroup, StripRow, TableView, Versus
+from brookfall.core.fit.ledger import Ledger
+from brookfall.core.fit.request import Need
+from brookfall.core.foundation import wording
+
+
+class OverVersions:
+    name = "group_versions"
+    title = "Groups over versions"
+    question = 6
+    source = "Paired inside each group on the same rows (Newcombe 1998; Hall 1992); Zou & Donner 2008 between groups."
+    refits = True
+
+    def requests(self, bench: Bench) -> list[Need]:
+        refuse_unprotected(bench)
+        return [*bench.deciding_needs, *needs_in_use(bench)]
+
+    def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
+        draft = Draft(bench.plan.policy.level)
+        used = named_in_use(bench)
+        # What was in use comes first, so that a change is that from the old to the submitted version.
+        groups = both_of(bench, deciding_in_use(bench, ledger), bench.deciding(ledger))
+        charts, tables = [], []
+        told: list[tuple[str, Both, int, int, str]] = []
+        measures = followed(bench.subject.outcome, bench.plan)
+        level = 1 - (1 - draft.level) / max(1, len(measures) * len(groups))
+        for measure in measures:
+            strips, rows = [], []
+            for one in groups:
+                old, new, change, word = _add(draft, measure, one, level)
+                told.append((measure, one, old, new, word))
+                strips.append(
+                    StripGroup(
+                        label=one.words,
+                        rows=(
+                            StripRow(estimate=old, label=f"{used.version}, in use", colour="reference"),
+                            StripRow(estimate=new, label="submitted", colour="recipe"),
+                        ),
+                    )
+                )
+                rows.append((text(one.words), at(old), at(new), at(change), text(word)))
+            words = wording.measure_words(measure)
+            charts.append(
+                StripChart(
+                    title=f"Difference in {words} to the reference, both versions", unit="", groups=tuple(strips)
+                )
+            )
+            tables.append(
+                TableView(
+                    title=f"Parity of the {words} on the same rows, both versions refitted here",
+                    columns=(
+                        "group, against the reference",
+                        f"{used.version}, in use",
+                        "submitted",
+                        "changes by",
+                        "so it comes",
+                    ),
+                    rows=tuple(rows),
+                )
+            )
+        return draft.write(_answer(draft, used.version, told), charts=tuple(charts), tables=tuple(tables))
+
+
+def _add(draft: Draft, measure: str, one: Both, level: float) -> tuple[int, int, int, str]:
+    """The difference to the reference of the version in use, of the submitted one, and what it changes by."""
+    against = Versus(group=one.before.against.group.label)
+    part, class_, group = one.read.part, one.read.class_, one.before.group.label
+    name = f"{measure}_difference"
+    old = draft.add(
+        name, one.before.difference(measure), model=IN_USE, part=part, class_=class_, group=group, versus=against
+    )
+    new = draft.add(name, one.after.difference(measure), part=part, class_=class_, group=group, versus=against)
+    change = draft.add(
+        f"{name}_change", one.change(measure), part=part, class_=class_, group=group, versus=Versus(model=IN_USE)
+    )
+    return old, new, change, nearer(draft.figure(old), draft.figure(change), level)
+
+
+def _answer(draft: Draft, version: str, told: list[tuple[str, Both, int, int, str]]) -> str:
+    words = [word for *_, word in told]
+    counts = [f"{words.count(word)} {word}" for word in dict.fromkeys(sorted(words)) if word in words]
+    said = (
+        f"Against {version}, the version in use, of {len(told)} differences to the reference {wording.listed(counts)}."
+    )
+    moved = [one for one in told if one[-1] in ("farther from parity", "nearer to parity")]
+    if not moved:
+        return said
+    worse = [one for one in moved if one[-1] == "farther from parity"] or moved
+    measure, both, old, new, word = max(
+        worse, key=lambda one: abs((draft.figure(one[3]).value or 0.0) - (draft.figure(one[2]).value or 0.0))
+    )
+    return (
+        f"{said} The largest of those that come {word}: the difference in {wording.measure_words(measure)} of "
+        f"{both.words} goes from {wording.figure(draft.figure(old), draft.level)} to "
+        f"{wording.figure(draft.figure(new), draft.level)}."
+    )

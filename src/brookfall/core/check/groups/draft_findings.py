@@ -1,0 +1,203 @@
+"""Findings drafted from what is outside or near its limit: careful words to edit, from the exhibit's own estimates."""
+
+from collections.abc import Sequence
+
+from pydantic import BaseModel, ConfigDict
+
+from brookfall.core.check.groups.protected_groups import words_of
+from brookfall.core.evidence.exhibit import CombinationChart, Estimate, Exhibit
+from brookfall.core.evidence.limit import Standing
+from brookfall.core.foundation import wording
+from brookfall.core.plan.facts import HARM_WORDS
+from brookfall.core.plan.plan import Plan
+
+CHECKS = ("groups", "combinations")
+_MOST = 8
+_WHAT = {
+    "selection_rate": ("are selected", "rows"),
+    "true_positive_rate": ("are found", "rows that are truly positive"),
+    "false_positive_rate": ("are wrongly picked", "rows that are truly negative"),
+    "positive_predictive_value": ("are truly positive", "rows that are selected"),
+}
+_WHY = {
+    "selection_rate": (
+        "This group gets less of what a selection brings than the reference group.",
+        "This group gets more of what a selection brings than the reference group.",
+    ),
+    "true_positive_rate": (
+        "People of this group who should be found are passed over more often than those of the reference group.",
+        "People of the reference group who should be found are passed over more often than those of this one.",
+    ),
+    "false_positive_rate": (
+        "People of the reference group who should not be picked are picked more often than those of this one.",
+        "People of this group who should not be picked are picked more often than those of the reference group.",
+    ),
+    "positive_predictive_value": (
+        "A selection is right less often in this group than in the reference group.",
+        "A selection is right more often in this group than in the reference group.",
+    ),
+    "calibration_slope": (
+        "In this group the scores are more extreme than the outcomes bear out.",
+        "In this group the scores are less extreme than the outcomes would bear out.",
+    ),
+}
+"""What a lower value than the ideal comes to for people, and what a higher one does."""
+_ACTION = (
+    "Say where the difference comes from; show what the model does to this group without the features that make it, or "
+    "why it is needed and no less unequal way does as well."
+)
+
+
+class DraftedFinding(BaseModel):
+    """``group`` is the group that it is about, of the exhibit of that number; severity as in a finding, 1 to 4."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    exhibit: int
+    group: dict[str, str]
+    standing: Standing
+    severity: int
+    title: str
+    what: str
+    why: str
+    action: str
+
+
+def drafted_from(exhibit: Exhibit, plan: Plan) -> list[DraftedFinding]:
+    """A draft for every group with a comparison outside its limit, and for those near it after them; at most eight.
+
+    Groups that are worse off than either ground alone would make them come first.
+    """
+    if exhibit.check not in CHECKS or exhibit.state != "done":
+        return []
+    by_group: dict[tuple[tuple[str, str], ...], list[Estimate]] = {}
+    for one in exhibit.estimates:
+        if one.group and one.standing in (Standing.OUTSIDE, Standing.NEAR):
+            by_group.setdefault(tuple(one.group.items()), []).append(one)
+    worse = _worse(exhibit)
+    drafts = [
+        (tuple(group.values()) not in worse, _draft(exhibit, group, found, plan))
+        for group, found in ((dict(key), found) for key, found in by_group.items())
+    ]
+    drafts.sort(key=lambda pair: (pair[1].standing is not Standing.OUTSIDE, pair[0], -pair[1].severity))
+    return [draft for _, draft in drafts[:_MOST]]
+
+
+def _worse(exhibit: Exhibit) -> set[tuple[str, ...]]:
+    return {
+        group.levels
+        for chart in exhibit.charts
+        if isinstance(chart, CombinationChart)
+        for combination in chart.combinations
+        for group in combination.groups
+        if group.worse
+    }
+
+
+def _draft(exhibit: Exhibit, group: dict[str, str], found: Sequence[Estimate], plan: Plan) -> DraftedFinding:
+    outside = [one for one in found if one.standing is Standing.OUTSIDE] or list(found)
+    words = words_of(group)
+    measures = list(dict.fromkeys(_base(one.measure) for one in outside))
+    rests = _rests(exhibit, group, measures[0])
+    sentences = [_sentence(exhibit, one) for one in outside]
+    what = [
+        *dict.fromkeys(sentences),
+        *rests,
+        "These figures show a difference, not its cause.",
+    ]
+    standing = Standing.OUTSIDE if outside[0].standing is Standing.OUTSIDE else Standing.NEAR
+    reason = f" {plan.harm_reason}" if plan.harm_reason else ""
+    return DraftedFinding(
+        exhibit=exhibit.number,
+        group=group,
+        standing=standing,
+        severity=3 if standing is Standing.OUTSIDE else 2,
+        title=f"{wording.capital(words)}: {wording.listed([wording.measure_words(name) for name in measures])} "
+        f"{'outside' if standing is Standing.OUTSIDE else 'near'} the limit",
+        what=" ".join(what),
+        why=" ".join(
+            [*dict.fromkeys(_why(one) for one in outside if _base(one.measure) in _WHY), _harms(plan) + reason]
+        ),
+        action=_ACTION,
+    )
+
+
+def _why(one: Estimate) -> str:
+    ideal = one.limit.ideal if one.limit is not None and one.limit.ideal is not None else 0.0
+    lower, higher = _WHY[_base(one.measure)]
+    return lower if (one.value or 0.0) < ideal else higher
+
+
+def _harms(plan: Plan) -> str:
+    return f"The plan names as harms {wording.listed([HARM_WORDS[harm] for harm in plan.harms])}."
+
+
+def _base(measure: str) -> str:
+    for suffix in ("_ratio", "_difference"):
+        measure = measure.removesuffix(suffix)
+    return measure
+
+
+def _sentence(exhibit: Exhibit, one: Estimate) -> str:
+    """The rates on both sides, the comparison with its interval, and how it stands."""
+    name, words = _base(one.measure), words_of(one.group or {})
+    limit = "" if one.limit is None else f" ({one.limit.words})"
+    stands = "is outside the limit" if one.standing is Standing.OUTSIDE else "crosses the limit"
+    where = f"on the {(one.part or '').replace('_', '-')} rows" + (f", class {one.class_}" if one.class_ else "")
+    if one.versus is None or one.versus.group is None or name not in _WHAT:
+        value = f"the {wording.measure_words(one.measure)} is {_interval(one, 2)}"
+        return f"With {words}, {value} {where}; it {stands}{limit}."
+    own, other = (_rate(exhibit, one, name, group) for group in (one.group, one.versus.group))
+    kind = "ratio" if one.measure.endswith("_ratio") else "difference"
+    verb, among = _WHAT[name]
+    rates = (
+        ""
+        if own is None or other is None
+        else f"Of {wording.count(own.n)} {among} with {words}, {wording.percent(own.value)} {verb} {where}, against "
+        f"{wording.percent(other.value)} of {wording.count(other.n)} with {words_of(one.versus.group)}, the "
+        "reference. "
+    )
+    return f"{rates}The {kind} of {_interval(one, 2 if kind == 'ratio' else 3)} {stands}{limit}."
+
+
+def _rate(exhibit: Exhibit, like: Estimate, measure: str, group: dict[str, str] | None) -> Estimate | None:
+    return next(
+        (
+            one
+            for one in exhibit.estimates
+            if (one.measure, one.model, one.part, one.class_, one.group)
+            == (measure, like.model, like.part, like.class_, group)
+        ),
+        None,
+    )
+
+
+def _interval(one: Estimate, decimals: int) -> str:
+    ends = (
+        ""
+        if one.low is None or one.high is None
+        else f" [{wording.number(one.low, decimals)}, {wording.number(one.high, decimals)}]"
+    )
+    return f"{wording.number(one.value, decimals)}{ends}"
+
+
+def _rests(exhibit: Exhibit, group: dict[str, str], measure: str) -> list[str]:
+    """Against the others who share all levels but one, where that was shown."""
+    found = [
+        one
+        for one in exhibit.estimates
+        if one.measure == f"{measure}_difference"
+        and one.group == group
+        and one.versus is not None
+        and any(level.startswith("other than ") for level in (one.versus.group or {}).values())
+    ]
+    if not found:
+        return []
+    told = [
+        f"{_interval(one, 3)} against others with "
+        + words_of({n: level for n, level in (one.versus.group or {}).items() if not level.startswith("other than ")})
+        for one in found
+        if one.versus is not None
+    ]
+    name = wording.measure_words(measure)
+    return [f"By the {name} it differs from those who share all but one level too: {wording.listed(told)}."]

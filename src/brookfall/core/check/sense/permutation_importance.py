@@ -1,0 +1,100 @@
+"""Influence: what unseen rows lose when one feature's values change places."""
+
+from collections.abc import Mapping
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brookfall.core.check.bench import Bench
+from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.shared import pictures
+from brookfall.core.check.shared.feature_influence import MOST_ROWS, REPEATS, figure_of_influence, influence_needs
+from brookfall.core.check.shared.tree_chart import marked
+from brookfall.core.evidence.exhibit import TableView
+from brookfall.core.fit.ledger import Ledger
+from brookfall.core.fit.request import Need
+from brookfall.core.foundation import wording
+from brookfall.core.measure.figure import Figure
+
+
+class Influence:
+    name = "influence"
+    title = "Influence"
+    question = 7
+    source = "Breiman 2001; Fisher, Rudin & Dominici 2019 (from memory); intervals over rows and repeats together."
+    refits = True
+
+    def requests(self, bench: Bench) -> list[Need]:
+        return [*influence_needs(bench), bench.holdout]
+
+    def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
+        draft = Draft(bench.plan.policy.level)
+        losses, own = (ledger.scores(need) for need in self.requests(bench)[:2])
+        n = len(bench.some_unseen(MOST_ROWS))
+        few = bench.model_parts(ledger, "recipe")["test"].few
+        order = np.argsort(-losses[:, 0], kind="stable")
+        features = [bench.subject.features[place] for place in order]
+        places = [
+            draft.add("influence", figure_of_influence(losses[place], n).marked(few=few), part="unseen", feature=name)
+            for place, name in zip(order, features, strict=True)
+        ]
+        words, marks = wording.measure_words(bench.plan.main_measure), marked(bench)
+        strip = pictures.ranking(
+            f"What {words} of unseen rows loses when one feature's values change places",
+            f"Loss of {words}",
+            [(name, place, "recipe") for name, place in zip(features, places, strict=True)],
+        )
+        return draft.write(
+            _answer(draft, features, places, words, marks),
+            charts=(strip,),
+            tables=(_table(bench, draft, features, places, own[order], n, marks),),
+        )
+
+
+def _table(
+    bench: Bench,
+    draft: Draft,
+    features: list[str],
+    places: list[int],
+    own: NDArray[np.float64],
+    n: int,
+    marks: Mapping[str, str],
+) -> TableView:
+    has_own = bool(np.isfinite(own[:, 1]).any())
+    trained = len(bench.parts["training"])
+    rows = []
+    for name, place, read in zip(features, places, own, strict=True):
+        cells = [text(name), at(place)]
+        if has_own:
+            figure = Figure(float(read[1]), trained, note="the family's own, read off its training rows")
+            cells.append(at(draft.add("own_importance", figure, part="training", feature=name)))
+        rows.append((*cells, text(marks.get(name, "–"))))
+    return TableView(
+        title=f"Mean of {REPEATS} repeats on {wording.rows(n)} unseen",
+        columns=("feature", "loss when shuffled", *(("the model's own importance",) if has_own else ()), "look twice"),
+        rows=tuple(rows),
+    )
+
+
+def _answer(draft: Draft, features: list[str], places: list[int], words: str, marks: Mapping[str, str]) -> str:
+    said = []
+    first = draft.figure(places[0])
+    if first.value is None:
+        return f"The influence of features can't be said: {first.note}."
+    said.append(
+        f"Unseen rows lose most {words} when {features[0]} changes places: {wording.figure(first, draft.level)} on "
+        f"{wording.rows(first.n)}."
+    )
+    clear = [
+        name
+        for name, place in zip(features, places, strict=True)
+        if (interval := draft.figure(place).interval(draft.level)) is not None and interval[0] > 0
+    ]
+    said.append(
+        f"{wording.count(len(clear))} of {wording.count(len(features))} features have an influence that is told from "
+        "none."
+    )
+    leaning = [f"{name} ({marks[name]})" for name in clear if name in marks]
+    if leaning:
+        said.append(f"It leans on {wording.listed(leaning)}.")
+    return " ".join(said)

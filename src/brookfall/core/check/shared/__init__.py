@@ -1,0 +1,1 @@
+"""What the checks share: pictures, rankings, trees in words, leak suspects."""

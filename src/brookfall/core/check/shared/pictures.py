@@ -1,0 +1,198 @@
+"""What the checks show by kind of outcome: which measures, in what order, on which scale; and matrices and curves."""
+
+from collections.abc import Callable, Mapping, Sequence
+from typing import TypeVar
+
+from brookfall.core.check.bench import RECIPE, SCORES, Bench
+from brookfall.core.evidence.exhibit import Line, LineChart, MatrixChart, RowsOf, StripChart, StripGroup, StripRow
+from brookfall.core.foundation import wording
+from brookfall.core.measure import curves, multiclass
+from brookfall.core.measure.counts import confusion
+from brookfall.core.measure.curves import Series
+from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
+
+Rows = TypeVar("Rows", Scored, ScoredNumbers)
+
+MEASURES: dict[str, tuple[str, ...]] = {
+    "binary": (
+        "auc",
+        "accuracy",
+        "balanced_accuracy",
+        "recall",
+        "specificity",
+        "precision",
+        "negative_predictive_value",
+        "selection_rate",
+        "base_rate",
+        "f1",
+        "mcc",
+        "kappa",
+        "average_precision",
+        "ks",
+        "lift_at_20",
+        "brier",
+        "log_loss",
+        "calibration_slope",
+        "calibration_intercept",
+        "expected_calibration_error",
+        "mean_score",
+    ),
+    "multiclass": (
+        "balanced_accuracy",
+        "accuracy",
+        "auc",
+        "auc_ovr",
+        "precision",
+        "f1",
+        "specificity",
+        "kappa",
+        "mcc",
+        "brier",
+        "log_loss",
+        "expected_calibration_error",
+    ),
+    "number": ("r2", "rmse", "mae", "mse", "bias", "mean_score"),
+}
+"""Every measure set side by side over parts."""
+
+STRIP: dict[str, tuple[str, ...]] = {
+    "binary": ("auc", "accuracy", "recall", "precision", "brier"),
+    "multiclass": ("balanced_accuracy", "accuracy", "auc", "f1", "kappa"),
+    "number": ("r2", "rmse", "mae"),
+}
+_MAIN_THREE: dict[str, tuple[str, ...]] = {
+    "binary": ("auc", "accuracy", "brier"),
+    "multiclass": ("balanced_accuracy", "accuracy", "log_loss"),
+    "number": ("r2", "rmse", "mae"),
+}
+OF_A_CLASS = ("base_rate", "selection_rate", "recall", "precision", "f1", "auc", "average_precision")
+MODEL_WORDS = {RECIPE: "refitted here", SCORES: "supplied scores"}
+
+
+def main_measures(bench: Bench) -> tuple[str, ...]:
+    """The few measures that a comparison is made in, the plan's own first."""
+    main = bench.plan.main_measure
+    return tuple(dict.fromkeys((main, *_MAIN_THREE[bench.subject.outcome])))
+
+
+def of_model(model: str, bench: Bench) -> str:
+    """The model's name, in brackets, where there are several."""
+    return f" ({MODEL_WORDS[model]})" if len(bench.models) > 1 else ""
+
+
+def strips(title: str, groups: Sequence[tuple[str, StripGroup]]) -> tuple[StripChart, ...]:
+    """Groups of one measure each on strips, one a scale: shares of 1, the target's own unit, its square."""
+    scales: dict[str, list[StripGroup]] = {}
+    for measure, group in groups:
+        scales.setdefault(_scale(measure), []).append(group)
+    return tuple(StripChart(title=title, unit="", groups=tuple(found)) for found in scales.values())
+
+
+_LONGEST_LABEL = 26
+
+
+def ranking(title: str, heading: str, entries: Sequence[tuple[str, int, str]], most: int = 12) -> StripChart:
+    """A strip of the first so many entries under one heading: label, place of the estimate, colour."""
+    rows = tuple(StripRow(estimate=place, label=cut(label), colour=colour) for label, place, colour in entries[:most])
+    return StripChart(title=title, unit="", groups=(StripGroup(label=heading, rows=rows),))
+
+
+def cut(label: str) -> str:
+    """A label short enough to stand beside a strip."""
+    return label if len(label) <= _LONGEST_LABEL else f"{label[: _LONGEST_LABEL - 1]}…"
+
+
+def _scale(measure: str) -> str:
+    return {"mse": "square", "rmse": "unit", "mae": "unit", "bias": "unit", "mean_score": "unit"}.get(measure, "share")
+
+
+def matrix(rows: AnyScored, title: str, bench: Bench, of: RowsOf) -> MatrixChart | None:
+    """The confusion matrix of rows that have a decision; None for a number, or where none has."""
+    classes = bench.subject.target.classes
+    known, _ = rows.usable()
+    if isinstance(known, ScoredNumbers) or not len(known):
+        return None
+    if isinstance(known, ScoredClasses):
+        cells = multiclass.matrix(known)
+        counted = tuple(tuple(float(cell) for cell in row) for row in cells)
+    else:
+        found = confusion(known)
+        counted = ((found.tn, found.fp), (found.fn, found.tp))
+    return MatrixChart(title=title, classes=classes, cells=counted, rows=of, baseline=bench.most_frequent)
+
+
+def curve_charts(
+    parts: Mapping[str, AnyScored],
+    sources: Mapping[str, RowsOf] | None = None,
+    colours: Mapping[str, str] | None = None,
+) -> tuple[tuple[LineChart, ...], dict[str, Series]]:
+    """The curves of every part over each other, and their series; parts without both outcomes are left out.
+
+    ``sources`` say whose rows the parts are, so that the rows behind a bin can be looked at; ``colours`` are the names
+    of the lines' colours, where they are no parts.
+    """
+    known_sources = sources or {}
+    known = {name: rows.usable()[0] for name, rows in parts.items()}
+    binary = {name: rows for name, rows in known.items() if isinstance(rows, Scored) and rows.has_both}
+    numbers = {name: rows for name, rows in known.items() if isinstance(rows, ScoredNumbers) and len(rows) > 1}
+    charts: list[LineChart] = []
+    series: dict[str, Series] = {}
+
+    def add(kind: str, title: str, x: str, y: str, made: dict[str, Series], *, diagonal: bool = False) -> None:
+        if not made:
+            return
+        series.update({f"{kind}:{name}": columns for name, columns in made.items()})
+        lines = tuple(
+            Line(
+                series=f"{kind}:{name}",
+                label=name,
+                colour=(colours or {}).get(name) or _colour(name),
+                rows=known_sources.get(name) if "from" in columns else None,
+            )
+            for name, columns in made.items()
+        )
+        charts.append(LineChart(title=title, x=x, y=y, lines=lines, diagonal=diagonal))
+
+    add("roc", "ROC curve", "false positive rate", "true positive rate", _each(curves.roc, binary), diagonal=True)
+    add("precision_recall", "Precision by recall", "recall", "precision", _each(curves.precision_recall, binary))
+    probable = {name: rows for name, rows in binary.items() if rows.probable}
+    calibrated = _each(curves.calibration, probable)
+    add("calibration", "Calibration in ten bins", "mean score", "share of positives", calibrated, diagonal=True)
+    gained = _each(curves.cumulative_gain, binary)
+    add("gain", "Cumulative gain", "share of rows taken", "share of positives found", gained, diagonal=True)
+    add("lift", "Lift by depth", "share of rows taken", "lift", _each(curves.lift, binary))
+    add("error", "Error by threshold", "threshold", "error rate", _each(curves.error_by_threshold, binary))
+    histograms = {}
+    for name, rows in binary.items():
+        if name.startswith("test") or len(binary) == 1:
+            for positive, word in ((False, "negative"), (True, "positive")):
+                histograms[f"{name} {word}"] = curves.score_histogram(rows, positive)
+                if name in known_sources:
+                    whole = known_sources[name]
+                    known_sources = {**known_sources, f"{name} {word}": whole.model_copy(update={"outcome": word})}
+    add("scores", "Scores by outcome", "score", "share of rows of that outcome", histograms)
+    observed = _each(curves.predicted_observed, numbers)
+    add("observed", "Outcome by prediction, in deciles", "mean prediction", "mean outcome", observed, diagonal=True)
+    left = _each(curves.residuals, numbers)
+    add("residuals", "Mean error by prediction, in deciles", "mean prediction", "prediction − outcome", left)
+    return tuple(charts), series
+
+
+def _each(curve: Callable[[Rows], Series], parts: dict[str, Rows]) -> dict[str, Series]:
+    return {name: curve(rows) for name, rows in parts.items()}
+
+
+def _colour(name: str) -> str:
+    """Parts have colours of their own; outcomes and supplied scores are told apart by theirs."""
+    for word in ("negative", "positive"):
+        if name.endswith(word):
+            return word
+    return (
+        f"supplied:{name.split(' ', maxsplit=1)[0]}"
+        if name.endswith(f"({MODEL_WORDS[SCORES]})")
+        else name.split(" ", maxsplit=1)[0]
+    )
+
+
+def in_words(measure: str) -> str:
+    return wording.capital(wording.measure_words(measure))

@@ -1,0 +1,211 @@
+"""A fitted tree in words: what its nodes split on, who is in them, what each split gains."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.special import stdtrit
+
+from brookfall.core.check.bench import Bench
+from brookfall.core.check.shared.design_matrix import prepared_of
+from brookfall.core.evidence.exhibit import TreeChart, TreeColumn
+from brookfall.core.fit.ledger import Ledger
+from brookfall.core.fit.probe.prepared_columns import sources
+from brookfall.core.fit.probe.trees import Nodes, read_trees
+from brookfall.core.fit.request import FitRequest, Need, TreesReading
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.measure.association import associate
+from brookfall.core.measure.curves import Series
+from brookfall.core.measure.interval import wilson
+from brookfall.core.measure.scored import Numbers
+from brookfall.core.recipe.preprocess import Prepared, raw_matrix
+
+MOST_NODES = 20_000
+STRONG = 0.5
+"""From this association on, a feature is called a strong stand-in for what is protected (common practice)."""
+
+
+def trees_need(bench: Bench, fit: FitRequest) -> Need:
+    return Need(fit, TreesReading(bench.unseen, MOST_NODES))
+
+
+def tree_chart(
+    bench: Bench, ledger: Ledger, need: Need, title: str, marks: Mapping[str, str], one_of: int | None = None
+) -> tuple[TreeChart, dict[str, Series]]:
+    """The trees of a reading with their series, one a tree; ``marks`` are what ``marked`` gave."""
+    found = read_trees(ledger.scores(need))
+    prepared, _ = prepared_of(bench, need.fit)
+    names = tuple(f"tree:{number + 1}" for number in range(len(found)))
+    target = bench.subject.target
+    chart = TreeChart(
+        title=title,
+        trees=names,
+        columns=_columns(bench, prepared, marks),
+        outcome=target.positive if target.outcome == "binary" else bench.subject.roles.target,
+        classes=() if target.outcome == "number" else target.classes,
+        one_of=len(found) if one_of is None else one_of,
+    )
+    return chart, {name: series_of(nodes, prepared, target.outcome) for name, nodes in zip(names, found, strict=True)}
+
+
+def path_of(bench: Bench, ledger: Ledger, need: Need, tree: int, row: int) -> list[int]:
+    """The nodes that a row of the table passes in a tree of a reading, from the root to its leaf.
+
+    UserError where there is no such tree or row.
+    """
+    found = read_trees(ledger.scores(need))
+    table = bench.subject.table
+    if not (0 <= tree < len(found) and 0 <= row < table.n_rows):
+        raise UserError("There is no such tree or row.", todo=f"Rows are numbered from 1 to {table.n_rows}.")
+    nodes, (prepared, _) = found[tree], prepared_of(bench, need.fit)
+    values = prepared.transform(raw_matrix(table.select(need.fit.features).take(np.array([row]))))[0]
+    path = [0]
+    while nodes.left[path[-1]] >= 0:
+        at = path[-1]
+        path.append(int((nodes.left if values[nodes.column[at]] <= nodes.threshold[at] else nodes.right)[at]))
+    return path
+
+
+def _columns(bench: Bench, prepared: Prepared, marks: Mapping[str, str]) -> tuple[TreeColumn, ...]:
+    """Every prepared column in words, marked where it is protected or stands in for what is."""
+    features = bench.subject.table.select(bench.subject.features)
+    found = []
+    for words, source in zip(prepared.names(features), sources(prepared, features.names), strict=True):
+        column = features.columns[source]
+        if (" = " in words and words != column.name) or words.endswith(" is missing"):
+            kind = "level"
+        elif column.kind == "number":
+            kind = "number"
+        else:
+            kind = "code" if bench.recipe.preprocess.encode != "target" else "encoded"
+        found.append(
+            TreeColumn.model_validate(
+                {
+                    "words": words,
+                    "feature": column.name,
+                    "kind": kind,
+                    "levels": column.levels if kind == "code" else (),
+                    "mark": marks.get(column.name),
+                }
+            )
+        )
+    return tuple(found)
+
+
+def marked(bench: Bench) -> dict[str, str]:
+    """Features to look at twice, with the reason: protected ones, and those strongly associated with one that is."""
+    subject = bench.subject
+    table, rows = subject.table, subject.rows
+    found = {}
+    for name in subject.features:
+        if name in subject.roles.protected:
+            found[name] = "protected"
+            continue
+        own = table.column(name).take(rows)
+        pairs = [
+            (attribute, associate(own, table.column(attribute).take(rows)))
+            for attribute in subject.roles.protected
+            if attribute in table.names
+        ]
+        known = [(attribute, one.figure.value) for attribute, one in pairs if one.figure.value is not None]
+        if known:
+            attribute, value = max(known, key=lambda pair: abs(pair[1]))
+            if abs(value) >= STRONG:
+                found[name] = f"stands in for {attribute.replace('_', ' ')} ({value:.2f})"
+    return found
+
+
+def series_of(nodes: Nodes, prepared: Prepared, outcome: str) -> Series:
+    """A row for every node: see ``TreeChart``."""
+    seen, unseen = _side(nodes.training, outcome), _side(nodes.unseen, outcome)
+    return {
+        "left": _written(nodes.left),
+        "right": _written(nodes.right),
+        "column": _written(nodes.column),
+        "threshold": _written(_thresholds(nodes, prepared)),
+        "strength": _written(nodes.strength),
+        "training": _written(seen.rows),
+        "unseen": _written(unseen.rows),
+        "share": _written(seen.share),
+        "low": _written(seen.low),
+        "high": _written(seen.high),
+        "unseen_share": _written(unseen.share),
+        "unseen_low": _written(unseen.low),
+        "unseen_high": _written(unseen.high),
+        "gain": _written(_gains(nodes, nodes.training, outcome)),
+        "unseen_gain": _written(_gains(nodes, nodes.unseen, outcome)),
+        "answer": _written(seen.answer),
+    }
+
+
+def _written(values: np.ndarray[tuple[int], np.dtype[np.generic]]) -> list[float | None]:
+    # Six digits: no one reads more of a node.
+    found = np.array([float(f"{value:.6g}") for value in values.astype(np.float64)])
+    return [float(value) if known else None for value, known in zip(found, np.isfinite(found), strict=True)]
+
+
+@dataclass(frozen=True)
+class _Side:
+    """Rows, the drawn share (or mean) with its 95 % interval, and the most frequent outcome; shape (nodes,)."""
+
+    rows: Numbers
+    share: Numbers
+    low: Numbers
+    high: Numbers
+    answer: Numbers
+
+
+def _side(counts: Numbers, outcome: str) -> _Side:
+    with np.errstate(invalid="ignore", divide="ignore"):
+        if outcome == "number":
+            rows, mean = counts[:, 0], counts[:, 1] / counts[:, 0]
+            spread = np.maximum(counts[:, 2] / rows - mean**2, 0) * rows / (rows - 1)
+            half = stdtrit(np.maximum(rows - 1, 1), 0.975) * np.sqrt(spread / rows)
+            return _Side(rows, mean, mean - half, mean + half, np.full(len(rows), np.nan))
+        rows = counts.sum(axis=1)
+        # Of several classes the share that is drawn is that of the node's own answer.
+        hits = counts[:, 1] if outcome == "binary" else counts.max(axis=1)
+        share = hits / rows
+    ends = np.array([wilson(x, n, 0.95) if n else (np.nan, np.nan) for x, n in zip(hits, rows, strict=True)])
+    return _Side(rows, share, ends[:, 0], ends[:, 1], counts.argmax(axis=1).astype(np.float64))
+
+
+def _gains(nodes: Nodes, counts: Numbers, outcome: str) -> Numbers:
+    """What each split takes off the mean squared error (of shares: Gini), over all rows; NaN in leaves."""
+    rows, impurity = _impurity(counts, outcome)
+    found = np.full(len(counts), np.nan)
+    inner = nodes.left >= 0
+    left, right = nodes.left[inner], nodes.right[inner]
+    total = max(float(rows[0]), 1.0)
+    found[inner] = (rows[inner] * impurity[inner] - rows[left] * impurity[left] - rows[right] * impurity[right]) / total
+    return found
+
+
+def _impurity(counts: Numbers, outcome: str) -> tuple[Numbers, Numbers]:
+    if outcome == "number":
+        rows = counts[:, 0]
+        safe = np.maximum(rows, 1)
+        return rows, np.maximum(counts[:, 2] / safe - (counts[:, 1] / safe) ** 2, 0)
+    rows = counts.sum(axis=1)
+    shares = counts / np.maximum(rows, 1)[:, None]
+    return rows, np.where(rows > 0, 1 - (shares**2).sum(axis=1), 0.0)
+
+
+def _thresholds(nodes: Nodes, prepared: Prepared) -> Numbers:
+    """Thresholds in the data's own unit: numbers that were scaled are scaled back."""
+    if prepared.steps is None or "numbers" not in prepared.steps.named_transformers_:
+        return nodes.threshold
+    steps = prepared.steps.named_transformers_["numbers"]
+    scaler = getattr(steps, "steps", [("", None)])[-1][1]
+    if not hasattr(scaler, "inverse_transform") or not hasattr(scaler, "n_features_in_"):
+        return nodes.threshold
+    place = prepared.steps.output_indices_["numbers"]
+    found = nodes.threshold.copy()
+    mine = np.flatnonzero((nodes.column >= place.start) & (nodes.column < place.stop))
+    if not len(mine) or not hasattr(scaler, "scale_"):
+        return found
+    rows = np.zeros((len(mine), scaler.n_features_in_))
+    here = nodes.column[mine] - place.start
+    rows[np.arange(len(mine)), here] = nodes.threshold[mine]
+    found[mine] = scaler.inverse_transform(rows)[np.arange(len(mine)), here]
+    return found

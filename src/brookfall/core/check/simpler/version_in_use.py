@@ -1,0 +1,115 @@
+"""Against the version in use: both refitted, and judged on the same rows."""
+
+from collections.abc import Iterable
+
+from brookfall.core.check.bench import Bench, Deciding
+from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.shared import pictures
+from brookfall.core.check.shared.better_model import Words, allowed, told
+from brookfall.core.check.shared.in_use_fits import deciding_in_use, named_in_use, needs_in_use
+from brookfall.core.check.shared.swap_set import IN_USE, sides_of
+from brookfall.core.evidence.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
+from brookfall.core.fit.ledger import Ledger
+from brookfall.core.fit.request import Need
+from brookfall.core.foundation import wording
+from brookfall.core.measure.paired_tests import gain
+from brookfall.core.measure.registry import measure
+from brookfall.core.plan.plan import InUse
+
+_WORDS = Words(
+    plain="The submitted version has",
+    better="It does better than what it would replace",
+    worse="It does worse than what it would replace",
+    beyond="It does worse than what it would replace, by more than the limit",
+    alike="It does no better than what it would replace",
+)
+
+
+class AgainstInUse:
+    name = "in_use"
+    title = "Against the version in use"
+    question = 5
+    source = (
+        "Paired intervals on the same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992); swap set: common practice."
+    )
+    refits = True
+
+    def requests(self, bench: Bench) -> list[Need]:
+        return [*bench.deciding_needs, *needs_in_use(bench)]
+
+    def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
+        ours, theirs = bench.deciding(ledger), deciding_in_use(bench, ledger)
+        used, draft = named_in_use(bench), Draft(bench.plan.policy.level)
+        names = pictures.main_measures(bench)
+        new = {name: draft.add(name, measure(name, ours.scored), part=ours.part) for name in names}
+        old = {name: draft.add(name, measure(name, theirs.scored), model=IN_USE, part=ours.part) for name in names}
+        gains = {
+            name: draft.add(
+                f"{name}_difference",
+                gain(name, ours.scored, theirs.scored),
+                part=ours.part,
+                versus=Versus(model=IN_USE),
+                limit=allowed(bench) if name == bench.plan.main_measure else None,
+            )
+            for name in names
+        }
+        sides = sides_of(bench, draft, ours, theirs)
+        both = {"submitted": ours.scored, f"{used.version}, in use": theirs.scored}
+        colours = dict(zip(both, ("recipe", "reference"), strict=True))
+        curves, series = pictures.curve_charts(both, colours=colours)
+        overlaid = tuple(chart for chart in curves if chart.lines[0].series.startswith(("roc", "gain")))
+        strips = _strips(names, used, new, old)
+        return draft.write(
+            f"{_answer(bench, draft, used, ours, new, old, gains)} {sides.sentence}",
+            charts=(*strips, *sides.charts, *overlaid),
+            series={name: columns for name, columns in series.items() if name.startswith(("roc", "gain"))},
+            tables=(_table(names, used, ours, new, old, gains), *sides.tables),
+        )
+
+
+def _strips(names: Iterable[str], used: InUse, new: dict[str, int], old: dict[str, int]) -> tuple[StripChart, ...]:
+    groups = [
+        (
+            name,
+            StripGroup(
+                label=pictures.in_words(name),
+                rows=(
+                    StripRow(estimate=new[name], label="submitted", colour="recipe"),
+                    StripRow(estimate=old[name], label=f"{used.version}, in use", colour="reference"),
+                ),
+            ),
+        )
+        for name in names
+    ]
+    return pictures.strips("Both versions on the same rows", groups)
+
+
+def _table(
+    names: Iterable[str], used: InUse, ours: Deciding, new: dict[str, int], old: dict[str, int], gains: dict[str, int]
+) -> TableView:
+    rows: list[tuple[Cell, ...]] = [
+        (text(wording.measure_words(name)), at(new[name]), at(old[name]), at(gains[name])) for name in names
+    ]
+    return TableView(
+        title=f"On the same {wording.rows(len(ours.positions))} ({ours.part.replace('_', '-')}), both refitted here",
+        columns=("measure", "submitted", f"{used.version}, in use", "the submitted version is better by"),
+        rows=tuple(rows),
+    )
+
+
+def _answer(
+    bench: Bench,
+    draft: Draft,
+    used: InUse,
+    ours: Deciding,
+    new: dict[str, int],
+    old: dict[str, int],
+    gains: dict[str, int],
+) -> str:
+    main = bench.plan.main_measure
+    figures = (
+        f"{wording.measure_words(main)} {wording.figure(draft.figure(new[main]), draft.level)} against "
+        f"{wording.figure(draft.figure(old[main]), draft.level)} of {used.version}, the version in use, on "
+        f"{wording.rows(len(ours.positions))}"
+    )
+    return told(draft, gains[main], figures, _WORDS)

@@ -1,0 +1,1 @@
+"""The result types: estimates, charts, tables, exhibits."""

@@ -1,1 +1,0 @@
-"""What the data look like before anything is tested: how columns hang together, what is wrong, and where."""

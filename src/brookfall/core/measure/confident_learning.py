@@ -1,0 +1,145 @@
+"""Labels that the data themselves contradict: confident learning for classes, robust residuals for numbers.
+
+Northcutt, Jiang & Chuang 2021 (J. Artif. Intell. Res. 70:1373) for classes; for numbers the modified z score of the
+residuals beyond 3.5 (Iglewicz & Hoaglin 1993; from memory).
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brookfall.core.measure.figure import Figure, Interval, quantile_ends
+from brookfall.core.measure.scored import Codes, Numbers
+
+_FAR = 3.5
+_MAD_OF_A_NORMAL = 1.4826
+
+
+@dataclass(frozen=True)
+class Contradicted:
+    """Which of n rows are suspects, what each would rather be, and how strongly.
+
+    ``suggested`` (n,) is a class, or a number; ``margin`` (n,) is how much more probable the suggestion is than the
+    label (0 to 1), or the modified z score of a number's residual, signed. ``rows`` are the suspects' places, the
+    strongest first.
+    """
+
+    rows: NDArray[np.int64]
+    suggested: Numbers
+    margin: Numbers
+
+
+@dataclass(frozen=True)
+class Noise:
+    """Of K classes: ``joint`` (K, K) estimates the share of rows labelled i that are truly j, adding up to 1;
+    ``counts`` (K, K) the confident rows it rests on; ``thresholds`` (K,) how probable a class must be to count."""
+
+    joint: Numbers
+    counts: Codes
+    thresholds: Numbers
+
+    @property
+    def wrong(self) -> float:
+        """The estimated share of wrong labels."""
+        return float(1 - np.trace(self.joint))
+
+    @property
+    def labelled_given_true(self) -> Numbers:
+        """How rows truly of class j are labelled: column j adds up to 1; NaN where no row is estimated to be of j."""
+        of_true = self.joint.sum(axis=0)
+        return np.divide(self.joint, of_true, out=np.full_like(self.joint, np.nan), where=of_true > 0)
+
+
+def noise(labels: Codes, probabilities: Numbers) -> Noise:
+    """The confident joint of n labels (n,) and unseen probabilities (n, K), calibrated to the counts of the labels.
+
+    A class counts for a row when its probability reaches the mean probability of the class among rows labelled so;
+    of several the most probable one counts. A label that no row holds has no threshold, and counts for none.
+
+    >>> labels = np.array([0, 0, 0, 1, 1, 1])
+    >>> sure = np.array([0.9, 0.8, 0.1, 0.1, 0.2, 0.1])
+    >>> noise(labels, np.column_stack([sure, 1 - sure])).counts.tolist()
+    [[2, 1], [0, 2]]
+    """
+    classes = probabilities.shape[1]
+    held = np.bincount(labels, minlength=classes)
+    own = np.bincount(labels, probabilities[np.arange(len(labels)), labels], classes)
+    thresholds = np.divide(own, held, out=np.full(classes, np.inf), where=held > 0)
+    sure = probabilities >= thresholds - 1e-12
+    confident = sure.any(axis=1)
+    best = np.where(sure, probabilities, -1.0).argmax(axis=1)
+    counts = np.zeros((classes, classes), dtype=np.int64)
+    np.add.at(counts, (labels[confident], best[confident]), 1)
+    found = counts.sum(axis=1)
+    # A label with no confident row is taken at its word.
+    shares = np.divide(counts, found[:, None], out=np.eye(classes), where=found[:, None] > 0)
+    joint = shares * held[:, None] / len(labels)
+    return Noise(joint, counts, thresholds)
+
+
+def contradicted(labels: Codes, probabilities: Numbers) -> Contradicted:
+    """The rows that the confident joint counts off its diagonal, by how much more probable the other class is.
+
+    >>> labels = np.array([0, 0, 0, 1, 1, 1])
+    >>> sure = np.array([0.9, 0.8, 0.1, 0.1, 0.2, 0.1])
+    >>> contradicted(labels, np.column_stack([sure, 1 - sure])).rows.tolist()
+    [2]
+    """
+    thresholds = noise(labels, probabilities).thresholds
+    sure = probabilities >= thresholds - 1e-12
+    best = np.where(sure.any(axis=1), np.where(sure, probabilities, -1.0).argmax(axis=1), labels)
+    here = np.arange(len(labels))
+    margin = probabilities[here, best] - probabilities[here, labels]
+    suspects = np.flatnonzero(best != labels)
+    order = np.argsort(-margin[suspects], kind="stable")
+    return Contradicted(suspects[order], best.astype(np.float64), margin)
+
+
+def far_off(outcomes: Numbers, predictions: Numbers) -> Contradicted:
+    """The rows whose outcome lies further from an unseen prediction than 3.5 robust standard deviations; both (n,).
+
+    >>> outcomes = np.array([1.0, 2.0, 3.0, 4.0, 50.0])
+    >>> far_off(outcomes, np.array([1.1, 1.9, 3.1, 3.9, 5.0])).rows.tolist()
+    [4]
+    """
+    residuals = outcomes - predictions
+    centred = residuals - np.median(residuals)
+    spread = _MAD_OF_A_NORMAL * float(np.median(np.abs(centred)))
+    score = centred / spread if spread > 0 else np.zeros(len(residuals))
+    suspects = np.flatnonzero(np.abs(score) > _FAR)
+    order = np.argsort(-np.abs(score[suspects]), kind="stable")
+    return Contradicted(suspects[order], predictions, score)
+
+
+def as_classes(scores: Numbers) -> Numbers:
+    """Scores of a yes/no (n,) as the probabilities of its two classes (n, 2); of several classes as they are.
+
+    >>> as_classes(np.array([0.25])).tolist()
+    [[0.75, 0.25]]
+    """
+    return np.column_stack([1 - scores, scores]) if scores.ndim == 1 else scores
+
+
+def noise_resampled(found: Noise, n: int, seed: np.random.SeedSequence, draws: int = 1000) -> Figure:
+    """The share of wrong labels among n rows, with a percentile interval over resamples of the confident cells.
+
+    The thresholds stay as they are, so the interval is that of counting alone.
+
+    >>> labels = np.repeat([0, 1], 50)
+    >>> sure = np.where(np.arange(100) % 10 == 0, 0.1, 0.9)
+    >>> probabilities = np.column_stack([np.where(labels == 0, sure, 1 - sure), np.where(labels == 0, 1 - sure, sure)])
+    >>> figure = noise_resampled(noise(labels, probabilities), 100, np.random.SeedSequence(1))
+    >>> round(figure.value, 2), [round(end, 2) for end in figure.interval(0.95)]
+    (0.1, [0.05, 0.16])
+    """
+    classes = len(found.counts)
+    unsure = np.round(found.joint.sum(axis=1) * n).astype(np.int64) - found.counts.sum(axis=1)
+    cells = np.column_stack([found.counts, np.maximum(unsure, 0)]).ravel().astype(np.float64)
+    drawn = np.random.default_rng(seed).multinomial(n, cells / cells.sum(), draws).reshape(draws, classes, classes + 1)
+    sure, held = drawn[..., :classes], drawn.sum(axis=2)
+    total = sure.sum(axis=2)
+    right = np.diagonal(sure, axis1=1, axis2=2)
+    kept = np.divide(right, total, out=np.ones(total.shape), where=total > 0)
+    wrong = 1 - (kept * held).sum(axis=1) / n
+    return Figure(found.wrong, n, "bootstrap_cells", Interval(quantile_ends, wrong))

@@ -1,0 +1,118 @@
+"""A plan as facts in words: what a report lists, and what differs between two plans."""
+
+from brookfall.core.foundation import wording
+from brookfall.core.judge.policy import Policy
+from brookfall.core.plan.plan import CHECKS, Plan
+
+LIMITS = {
+    "alone": "what one column tells alone",
+    "psi": "the population stability index",
+    "gap": "the gap",
+    "gap_r2": "the gap in R²",
+    "capacity": "the capacity to memorise",
+    "shuffled_p": "p against shuffled outcomes",
+    "fold_sd_ratio": "the SD over folds, times sampling",
+    "percentile": "a claim's percentile among random splits",
+    "better_than_baseline": "the gain over the baseline",
+    "worse_than_challenger": "the difference to a challenger",
+    "group_ratio": "ratios of group rates",
+    "group_difference": "differences of group rates",
+    "group_slope": "the calibration slope in a group",
+}
+"""What each limit of a policy is a limit on."""
+
+HARM_WORDS = {
+    "unequal_shares": "unequal shares",
+    "passed_over": "being wrongly passed over",
+    "picked": "being wrongly picked",
+    "meaning": "a score that means different things",
+}
+"""What can go wrong for people, in the words of the plan."""
+
+_BY = {"rows": "row by row", "groups": "whole groups together", "time": "the earliest rows train"}
+
+
+def plan_facts(plan: Plan) -> dict[str, str]:
+    """Everything a plan sets, in words, by what it is about; in the order of the plan.
+
+    >>> from brookfall.core.plan.plan import standard_plan
+    >>> plan_facts(standard_plan(2, given_parts=False))["parts"]
+    '70 % training and 30 % test, outcomes in equal shares, row by row'
+    """
+    folds = plan.cross_validation
+    facts = {
+        "parts": _parts(plan),
+        "seed": str(plan.seed),
+        "cross-validation": folds.words + (", outcomes in equal shares" if folds.stratified else ""),
+        "random splits": str(plan.splits),
+        "shuffles": str(plan.shuffles),
+        "main measure": wording.measure_words(plan.main_measure),
+        "part that decides": plan.deciding_part.replace("_", "-" if plan.deciding_part == "out_of_fold" else " "),
+        "reference groups": _listed([f"{name}: {group}" for name, group in sorted(plan.references.items())], "largest"),
+        "harms that matter": wording.listed([HARM_WORDS[harm] for harm in plan.harms]),
+        "why these harms": plan.harm_reason or "not said",
+        "bands of protected numbers": _listed(
+            [f"{name} cut at {_cuts(cuts)}" for name, cuts in sorted(plan.bands.items())], "usual"
+        ),
+        "groups taken together": _listed(
+            [f"{name}: {_sets(sets)}" for name, sets in sorted(plan.merged.items())], "none"
+        ),
+        "worth of coefficients in": plan.ratio_to or "the first feature with an expected sign",
+        "challengers": "tuned inside the folds" if plan.challengers == "tuned" else "with their defaults",
+        "version in use": _in_use(plan),
+        "how the target came to be observed": plan.target_observed or "not recorded",
+    }
+    facts |= {f"check {check.replace('_', ' ')}": "on" if check in plan.checks else "off" for check in CHECKS}
+    return facts | _policy(plan.policy)
+
+
+def _cuts(cuts: tuple[float, ...]) -> str:
+    return wording.listed([f"{cut:g}" for cut in cuts])
+
+
+def _sets(sets: tuple[tuple[str, ...], ...]) -> str:
+    return "; ".join(" with ".join(one) for one in sets)
+
+
+def _in_use(plan: Plan) -> str:
+    used = plan.in_use
+    if used is None:
+        return "none named"
+    learns = "" if used.features is None else f", learning from {wording.listed(used.features)}"
+    settings = wording.listed([f"{name} {value}" for name, value in used.recipe.settings.items()])
+    prepared = ", ".join(f"{name} {value}" for name, value in used.recipe.preprocess.model_dump().items())
+    family = used.recipe.family.replace("_", " ")
+    details = "; ".join(one for one in (settings, prepared, f"threshold {used.recipe.threshold:g}") if one)
+    return f"{used.version}, {family} ({details}, seed {used.recipe.seed}){learns}"
+
+
+def _parts(plan: Plan) -> str:
+    if plan.parts.kind == "given":
+        return "as the data's own column names them"
+    shares = wording.listed([f"{share:g} % {part}" for part, share in plan.parts.by_part.items()])
+    return f"{shares}{', outcomes in equal shares' if plan.parts.stratified else ''}, {_BY[plan.parts.by]}"
+
+
+def _policy(policy: Policy) -> dict[str, str]:
+    facts = {"policy": f"{policy.name}, tier {policy.tier}", "level of intervals": f"{100 * policy.level:g} %"}
+    for name, words in LIMITS.items():
+        limit = getattr(policy, name)
+        ideal = "" if limit.ideal is None else f", ideally {limit.ideal:g}"
+        facts[f"limit on {words}"] = f"{limit.words}{ideal}"
+    return facts | {"grounds": _listed(list(policy.grounds), "none")}
+
+
+def _listed(words: list[str], none: str) -> str:
+    return ", ".join(words) or none
+
+
+def plan_changes(before: Plan, after: Plan) -> tuple[str, ...]:
+    """Every fact that differs, old and new, in the order of the plan; empty for plans that ask for the same.
+
+    >>> from brookfall.core.plan.plan import standard_plan
+    >>> plan = standard_plan(2, given_parts=False)
+    >>> plan_changes(plan, plan.model_copy(update={"seed": 7}))
+    ('seed: 20417 → 7',)
+    """
+    old, new = plan_facts(before), plan_facts(after)
+    return tuple(f"{about}: {old[about]} → {words}" for about, words in new.items() if old[about] != words)

@@ -1,0 +1,69 @@
+"""A plan as a YAML file, written and read."""
+
+import yaml
+from pydantic import ValidationError
+
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.plan.plan import MAIN_MEASURES, Plan, checks_of
+
+_MOST_CHARACTERS = 200_000
+
+
+def plan_to_yaml(plan: Plan) -> str:
+    """The plan's text, every field written out.
+
+    >>> from brookfall.core.plan.plan import standard_plan
+    >>> plan_to_yaml(standard_plan(2, given_parts=False)).splitlines()[0]
+    'seed: 20417'
+    """
+    return yaml.safe_dump(plan.model_dump(mode="json"), sort_keys=False, allow_unicode=True)
+
+
+def plan_from_yaml(text: str, file: str) -> Plan:
+    """The plan that the text asks for; UserError says which field can't be read and what may stand there.
+
+    >>> from brookfall.core.plan.plan import standard_plan
+    >>> plan = standard_plan(2, given_parts=False)
+    >>> plan_from_yaml(plan_to_yaml(plan), "plan.yaml") == plan
+    True
+    """
+    if len(text) > _MOST_CHARACTERS:
+        raise UserError("The file is too long for a plan.", todo="Choose a plan's own file.", file=file)
+    try:
+        read = yaml.safe_load(text)
+    except (yaml.YAMLError, RecursionError) as problem:
+        mark = getattr(problem, "problem_mark", None)
+        where = f", line {mark.line + 1}" if mark else ""
+        raise UserError(f"The plan is not YAML{where}.", todo=_TODO, file=file) from problem
+    if not isinstance(read, dict):
+        raise UserError("The file holds no plan.", todo=_TODO, file=file)
+    try:
+        return Plan.model_validate(read)
+    except ValidationError as problem:
+        first = problem.errors()[0]
+        field = ".".join(str(part) for part in first["loc"] if part not in ("shares", "given"))
+        message = first["msg"].removeprefix("Value error, ")
+        said = f"{field}: {message}" if field else message
+        raise UserError(f"The plan can't be read ({said}).", todo=_TODO, file=file) from problem
+
+
+_TODO = "See docs/formats for its names and kinds, or export a plan and change that."
+
+
+def fitting(plan: Plan, outcome: str, file: str) -> Plan:
+    """The plan without checks that the outcome does not have; UserError where it judges by a measure of another one.
+
+    >>> from brookfall.core.plan.plan import standard_plan
+    >>> fitting(standard_plan(2, given_parts=False), "binary", "plan.yaml").main_measure
+    'auc'
+    """
+    if plan.main_measure not in MAIN_MEASURES[outcome]:
+        raise UserError(
+            f"The plan judges by {plan.main_measure}, which a {outcome} outcome does not have.",
+            todo=f"Let it judge by one of {', '.join(MAIN_MEASURES[outcome])}.",
+            file=file,
+        )
+    checks = tuple(check for check in plan.checks if check in checks_of(outcome))
+    if not checks:
+        raise UserError(f"No check of the plan is for a {outcome} outcome.", todo="Choose another plan.", file=file)
+    return plan.model_copy(update={"checks": checks})

@@ -1,0 +1,195 @@
+"""Models side by side on rows that all of them have scored: ranked, bracketed, their curves overlaid."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from brookfall.core.check.bench import BASELINE, OUT_OF_FOLD, RECIPE, SCORES, Bench
+from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.shared import pictures
+from brookfall.core.check.shared.better_model import brackets_of, rank
+from brookfall.core.check.shared.challengers import challengers_of
+from brookfall.core.check.shared.swap_set import IN_USE
+from brookfall.core.evidence.exhibit import Cell, RowsOf, StripChart, StripGroup, StripRow, TableView
+from brookfall.core.fit.ledger import Ledger
+from brookfall.core.fit.request import Need, Rows
+from brookfall.core.foundation import wording
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.measure.registry import measure
+from brookfall.core.measure.scored import AnyScored
+from brookfall.core.plan.plan import MAIN_MEASURES
+from brookfall.core.recipe.families import families
+from brookfall.core.retest.rows_behind import needs_behind, scored_of
+
+_MOST = 12
+"""Models at once: more can be neither told apart by colour nor read."""
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A model that could be compared: its name in estimates, what it is called, the parts that it scores."""
+
+    name: str
+    words: str
+    parts: tuple[str, ...]
+
+
+def candidates(bench: Bench) -> tuple[Candidate, ...]:
+    """Every model there is of this case under its plan, the submitted one first.
+
+    >>> from brookfall.core.check.example import small_bench
+    >>> [one.name for one in candidates(small_bench())][:2]
+    ['recipe', 'baseline']
+    """
+    found = []
+    if RECIPE in bench.models:
+        found.append(Candidate(RECIPE, "as submitted", (OUT_OF_FOLD, *bench.parts)))
+    if SCORES in bench.models:
+        found.append(Candidate(SCORES, "supplied scores", tuple(bench.supplied_parts)))
+    found.append(Candidate(BASELINE, "baseline", (OUT_OF_FOLD, *bench.parts)))
+    if RECIPE not in bench.models:
+        return tuple(found)
+    deciding = (bench.plan.deciding_part,)
+    if bench.plan.in_use is not None:
+        found.append(Candidate(IN_USE, f"{bench.plan.in_use.version}, in use", deciding))
+    found += [Candidate(one.family, families()[one.family].words, deciding) for one in challengers_of(bench)]
+    return tuple(found)
+
+
+def needs_of(bench: Bench, candidate: Candidate, part: str) -> list[Need]:
+    """The fits whose readings score the part."""
+    return [] if candidate.name == BASELINE else needs_behind(bench, RowsOf(model=candidate.name, part=part))
+
+
+@dataclass(frozen=True)
+class _Entry:
+    candidate: Candidate
+    rows: AnyScored
+    seconds: float | None
+
+
+def compare_models(
+    bench: Bench, ledger: Ledger, chosen: Sequence[Candidate], part: str, main: str
+) -> tuple[Written, Rows]:
+    """The comparison as an exhibit's content, and the rows that all chosen models have scored.
+
+    UserError where fewer than two are chosen, too many, or no row has a score of each.
+    """
+    if not 2 <= len(chosen) <= _MOST:
+        raise UserError(f"{len(chosen)} models are chosen.", todo=f"Choose from 2 to {_MOST}.")
+    if main not in MAIN_MEASURES[bench.subject.outcome]:
+        raise UserError(f"There is no measure '{main}' of this outcome.", todo="Choose another measure.")
+    scored = {one.name: _scored(bench, ledger, one, part) for one in chosen if one.name != BASELINE}
+    common = _common(bench, part, scored)
+    entries = [_Entry(one, _on(bench, one, scored, common), _seconds(bench, ledger, one, part)) for one in chosen]
+    draft = Draft(bench.plan.policy.level)
+    places = {
+        one.candidate.name: draft.add(main, measure(main, one.rows), model=one.candidate.name, part=part)
+        for one in entries
+    }
+    ranked = sorted(entries, key=lambda one: rank(draft.figure(places[one.candidate.name]), main))
+    brackets = brackets_of([one.rows for one in ranked], main, draft.level)
+    colours = {one.candidate.words: f"model:{place}" for place, one in enumerate(entries)}
+    curves, series = pictures.curve_charts({one.candidate.words: one.rows for one in entries}, colours=colours)
+    kept = tuple(chart for chart in curves if chart.title not in ("Scores by outcome", "Error by threshold"))
+    strip = _strip(ranked, places, brackets, main, part, colours)
+    drawn = {line.series for chart in kept for line in chart.lines}
+    written = draft.write(
+        _answer(draft, ranked, places, brackets, main, part, len(common)),
+        charts=(strip, *kept),
+        series={name: columns for name, columns in series.items() if name in drawn},
+        tables=(_table(bench, draft, ranked, places, main, part),),
+    )
+    return written, common
+
+
+def _scored(bench: Bench, ledger: Ledger, one: Candidate, part: str) -> tuple[Rows, AnyScored]:
+    judged = scored_of(bench, ledger, RowsOf(model=one.name, part=part))
+    known = judged.scored.known()
+    return judged.positions[known], judged.scored.take(known, "known")
+
+
+def _common(bench: Bench, part: str, scored: Mapping[str, tuple[Rows, AnyScored]]) -> Rows:
+    every = [positions for positions, _ in scored.values()]
+    common = bench.cross_validated if part == OUT_OF_FOLD else bench.parts.get(part, bench.all_parts)
+    for place, positions in enumerate(every):
+        common = positions if place == 0 else np.intersect1d(common, positions)
+    if not len(common):
+        raise UserError("No row has a score of every chosen model.", todo="Choose others, or another part.")
+    return common
+
+
+def _on(bench: Bench, one: Candidate, scored: Mapping[str, tuple[Rows, AnyScored]], common: Rows) -> AnyScored:
+    if one.name == BASELINE:
+        return bench.baseline_scores(bench.parts["training"], common)
+    positions, rows = scored[one.name]
+    return rows.take(np.searchsorted(positions, common), "common")
+
+
+def _seconds(bench: Bench, ledger: Ledger, one: Candidate, part: str) -> float | None:
+    keys = sorted({need.fit.key for need in needs_of(bench, one, part)})
+    return float(np.mean([ledger.seconds(key) for key in keys])) if keys else None
+
+
+def _part_words(part: str) -> str:
+    return part.replace("_", "-")
+
+
+def _strip(
+    ranked: list[_Entry],
+    places: dict[str, int],
+    brackets: tuple[tuple[int, int], ...],
+    main: str,
+    part: str,
+    colours: dict[str, str],
+) -> StripChart:
+    rows = tuple(
+        StripRow(estimate=places[one.candidate.name], label=one.candidate.words, colour=colours[one.candidate.words])
+        for one in ranked
+    )
+    group = StripGroup(label=pictures.in_words(main), rows=rows, brackets=brackets)
+    title = f"Ranked on {_part_words(part)} rows; a bracket joins those that can't be told apart"
+    return StripChart(title=title, unit="", groups=(group,))
+
+
+def _table(bench: Bench, draft: Draft, ranked: list[_Entry], places: dict[str, int], main: str, part: str) -> TableView:
+    others = [name for name in pictures.main_measures(bench) if name != main]
+    rows: list[tuple[Cell, ...]] = []
+    for one in ranked:
+        name = one.candidate.name
+        more = [at(draft.add(other, measure(other, one.rows), model=name, part=part)) for other in others]
+        took = "–" if one.seconds is None else f"{one.seconds:.2f} s"
+        rows.append((text(one.candidate.words), at(places[name]), *more, text(took)))
+    return TableView(
+        title=f"On the same {wording.rows(len(ranked[0].rows))}",
+        columns=("model", wording.measure_words(main), *map(wording.measure_words, others), "a fit takes"),
+        rows=tuple(rows),
+    )
+
+
+def _answer(
+    draft: Draft,
+    ranked: list[_Entry],
+    places: dict[str, int],
+    brackets: tuple[tuple[int, int], ...],
+    main: str,
+    part: str,
+    n: int,
+) -> str:
+    first = ranked[0].candidate
+    figure = draft.figure(places[first.name])
+    words = wording.measure_words(main)
+    said = f"On the same {wording.count(n)} {_part_words(part)} rows"
+    if figure.value is None:
+        return f"{said} {words} can't be computed: {figure.note}."
+    said += f" {_named(first)} comes first by {words}, {wording.figure(figure, draft.level)}"
+    alike = max((last for start, last in brackets if start == 0), default=0)
+    if alike == 0:
+        return f"{said}; it is told apart from every other."
+    names = wording.listed([_named(one.candidate) for one in ranked[1 : alike + 1]])
+    return f"{said}; it can't be told apart from {names}."
+
+
+def _named(one: Candidate) -> str:
+    return "the submitted recipe" if one.name == RECIPE else one.words

@@ -1,0 +1,142 @@
+"""From a bench to exhibits: what a plan asks for, and each check's exhibit once its fits are there."""
+
+import time
+from collections import Counter
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+from brookfall.core.check.bench import Bench
+from brookfall.core.check.check import Check, Fits, Written, not_applicable, number_exhibit
+from brookfall.core.check.registry import CHECK_BY_NAME
+from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.fit.ledger import FitFailedError, Ledger, MemoryLedger
+from brookfall.core.fit.request import FitJob, Need, gather
+from brookfall.core.fit.run import run_fits
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.plan.plan import MAIN_MEASURES, checks_of
+
+NO_RECIPE = "This needs a recipe to refit, and none was submitted."
+NO_MODEL = "There is neither a recipe to refit nor a supplied score, so there is no model to test."
+
+Progress = Callable[[int, int], None]
+"""Called with fits done and fits needed."""
+
+
+@dataclass(frozen=True)
+class Asked:
+    """A check with the needs it stated, or the reason why it can't be carried out."""
+
+    number: int
+    check: Check
+    needs: tuple[Need, ...]
+    reason: str | None = None
+
+
+def ask(bench: Bench, numbers: Mapping[str, int] | None = None) -> tuple[Asked, ...]:
+    """The needs of every check of the plan. ``numbers`` are the exhibits' numbers by check; else they count from 1.
+
+    >>> from brookfall.core.check.example import small_bench
+    >>> bench = small_bench()
+    >>> [len(one.needs) for one in ask(bench)][4:8]
+    [1, 0, 1, 5]
+    """
+    given = numbers or {name: place for place, name in enumerate(bench.plan.checks, start=1)}
+    return tuple(_ask_one(given[name], CHECK_BY_NAME[name], bench) for name in bench.plan.checks)
+
+
+def _ask_one(number: int, check: Check, bench: Bench) -> Asked:
+    if not bench.models and check.question != 1:
+        return Asked(number, check, (), NO_MODEL)
+    if check.refits and bench.subject.recipe is None:
+        return Asked(number, check, (), NO_RECIPE)
+    if check.name not in checks_of(bench.subject.outcome):
+        return Asked(number, check, (), f"There is no such check for a {bench.subject.outcome} outcome.")
+    try:
+        _refuse_other_measures(bench)
+        return Asked(number, check, tuple(check.requests(bench)))
+    except UserError as problem:
+        return Asked(number, check, (), str(problem))
+
+
+def _refuse_other_measures(bench: Bench) -> None:
+    main, outcome = bench.plan.main_measure, bench.subject.outcome
+    if main not in MAIN_MEASURES[outcome]:
+        raise UserError(
+            f"The plan judges by {main}, which a {outcome} outcome does not have.",
+            todo=f"Choose one of {', '.join(MAIN_MEASURES[outcome])}.",
+        )
+
+
+def jobs_of(asked: tuple[Asked, ...]) -> tuple[FitJob, ...]:
+    """The distinct fits of all checks: what several ask for is made once.
+
+    >>> from brookfall.core.check.example import small_bench
+    >>> bench = small_bench()
+    >>> len(jobs_of(ask(bench)))
+    7
+    """
+    return gather([need for one in asked for need in one.needs])
+
+
+def evaluate(asked: Asked, bench: Bench, ledger: Ledger) -> Exhibit:
+    """The exhibit of one check. A failed fit makes a failed exhibit that says why; it is never silent.
+
+    >>> from brookfall.core.check.example import small_bench
+    >>> bench = small_bench()
+    >>> evaluate(ask(bench)[0], bench, MemoryLedger()).check
+    'profile'
+    """
+    started = time.perf_counter()
+    written = _written(asked, bench, ledger)
+    keys = tuple(dict.fromkeys(need.fit.key for need in asked.needs))
+    seconds = time.perf_counter() - started + sum(ledger.seconds(key) for key in keys)
+    fits = Fits(keys, seconds, _remarks(keys, ledger))
+    return number_exhibit(asked.check, asked.number, written, bench, bench.all_parts, fits)
+
+
+def _remarks(keys: tuple[str, ...], ledger: Ledger) -> tuple[str, ...]:
+    """What the fits warned of, each once, with how many of them did."""
+    counts = Counter(warning for key in keys for warning in set(ledger.warnings(key)))
+    return tuple(f"{count} of {len(keys)} fits warned: {warning}" for warning, count in sorted(counts.items()))
+
+
+def faulted(asked: Asked, bench: Bench) -> Exhibit:
+    """The exhibit of a check that a fault in Brookfall stopped: told plainly, the others go on.
+
+    >>> from brookfall.core.check.example import small_bench
+    >>> bench = small_bench()
+    >>> faulted(ask(bench)[0], bench).state
+    'failed'
+    """
+    written = Written("A fault in Brookfall stopped this check; it was logged.", (), None, state="failed")
+    keys = tuple(dict.fromkeys(need.fit.key for need in asked.needs))
+    return number_exhibit(asked.check, asked.number, written, bench, bench.all_parts, Fits(keys, 0.0))
+
+
+def _written(asked: Asked, bench: Bench, ledger: Ledger) -> Written:
+    if asked.reason:
+        return not_applicable(asked.reason)
+    try:
+        return asked.check.evaluate(bench, ledger)
+    except UserError as problem:
+        return not_applicable(str(problem))
+    except FitFailedError as problem:
+        return Written(f"A fit that this rests on failed: {problem}.", (), None, state="failed")
+
+
+def retest(bench: Bench, workers: int = 1, progress: Progress | None = None) -> tuple[Exhibit, ...]:
+    """Runs a whole plan in this process or in ``workers`` processes; the same bits either way.
+
+    >>> from brookfall.core.check.example import small_bench
+    >>> bench = small_bench()
+    >>> [exhibit.state for exhibit in retest(bench)][4:8]
+    ['done', 'not_applicable', 'done', 'done']
+    """
+    asked = ask(bench)
+    jobs = jobs_of(asked)
+    ledger = MemoryLedger()
+    for done, result in enumerate(run_fits(jobs, bench.subject, workers), start=1):
+        ledger.keep(result)
+        if progress:
+            progress(done, len(jobs))
+    return tuple(evaluate(one, bench, ledger) for one in asked)

@@ -1,0 +1,225 @@
+"""What is under test: rows, what their columns are for, the recipe, the supplied scores and the claims."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brookfall.core.measure.scored import AnyScored, Sampling, Scored, ScoredClasses, ScoredNumbers
+from brookfall.core.recipe.families import check_recipe
+from brookfall.core.recipe.preprocess import rows_with_gaps
+from brookfall.core.recipe.recipe import Recipe
+from brookfall.core.resample.strata import Layout
+from brookfall.core.submission.package import Package
+from brookfall.core.submission.predictions import Supplied, read_supplied
+from brookfall.core.submission.schema import Claim, Expectation, Submission
+from brookfall.core.table.change import Change, apply
+from brookfall.core.table.occasions import Choices, choices_of
+from brookfall.core.table.outcome import Outcome
+from brookfall.core.table.roles import Roles, check_roles, groups_of_rows, target_of, times_of, weights_of
+from brookfall.core.table.table import Column, Table
+from brookfall.core.table.target import Target
+
+
+@dataclass(frozen=True)
+class Subject:
+    """A table with its roles, a recipe to refit (None when there is none), and what is claimed.
+
+    ``file`` names the data in messages. ``supplied`` are the scores that the owner's own model gave, if any;
+    ``new_rows`` are files of later rows by name; ``changes`` made the table from the one that was submitted, whose rows
+    ``origins`` (n,), sorted, are still there (None: all).
+    """
+
+    table: Table
+    roles: Roles
+    recipe: Recipe | None
+    claims: tuple[Claim, ...]
+    file: str
+    outcome: Outcome = "binary"
+    supplied: Supplied | None = None
+    new_rows: Mapping[str, Table] = field(default_factory=dict)
+    changes: tuple[Change, ...] = ()
+    expectations: tuple[Expectation, ...] = ()
+    origins: NDArray[np.int64] | None = None
+
+    def submitted_rows(self, rows: NDArray[np.int64]) -> NDArray[np.int64]:
+        """Where rows of the table stand in the submitted one; same shape."""
+        return rows if self.origins is None else self.origins[rows]
+
+    def places_of(self, submitted: NDArray[np.int64]) -> NDArray[np.int64]:
+        """Where rows of the submitted table stand in this one; -1 where they were left out. Same shape."""
+        origins = np.arange(self.table.n_rows) if self.origins is None else self.origins
+        places = np.minimum(np.searchsorted(origins, submitted), len(origins) - 1)
+        return np.where(origins[places] == submitted, places, -1)
+
+    @cached_property
+    def features(self) -> tuple[str, ...]:
+        return self.roles.feature_names(self.table)
+
+    @cached_property
+    def target(self) -> Target:
+        """The outcome of every row; shape (n,)."""
+        return target_of(self.table, self.roles, self.outcome, self.file)
+
+    @cached_property
+    def choices(self) -> Choices | None:
+        """Of a choice, which rows stand side by side; None for every other outcome."""
+        return choices_of(self.table, self.roles, self.file) if self.outcome == "choice" else None
+
+    @cached_property
+    def weights(self) -> NDArray[np.float64] | None:
+        """What every row counts; shape (n,), None where all count once."""
+        return weights_of(self.table, self.roles, self.file)
+
+    @cached_property
+    def grouping(self) -> Column | None:
+        """The column whose equal values keep rows together; None where rows stand for themselves."""
+        return groups_of_rows(self.table, self.roles)
+
+    @cached_property
+    def clusters(self) -> NDArray[np.int64] | None:
+        """A code for each row's group, shape (n,); a row without one is a group of its own."""
+        column = self.grouping
+        if column is None:
+            return None
+        codes = column.values.astype(np.int64)
+        alone = np.flatnonzero(codes < 0)
+        codes[alone] = len(column.levels) + np.arange(len(alone))
+        return codes
+
+    @cached_property
+    def rows(self) -> NDArray[np.int64]:
+        """Positions of the rows in use: all of weight above 0, but those with a gap where the recipe drops them."""
+        used = np.ones(self.table.n_rows, dtype=bool) if self.choices is None else self.choices.available.copy()
+        if self.recipe is not None and self.recipe.preprocess.missing == "drop":
+            used &= ~rows_with_gaps(self.table.select(self.features))
+        if self.weights is not None:
+            used &= self.weights > 0
+        return np.flatnonzero(used if self.choices is None else _whole(self.choices, used))
+
+    def sampling(self, rows: NDArray[np.int64], key: str) -> Sampling:
+        """What rows count and which groups they come in, under a name."""
+        return Sampling(
+            key=key,
+            weights=None if self.weights is None else self.weights[rows],
+            clusters=None if self.clusters is None else self.clusters[rows],
+        )
+
+    def scored(
+        self,
+        rows: NDArray[np.int64],
+        scores: NDArray[np.float64] | None,
+        key: str,
+        labels: NDArray[np.int64] | None = None,
+        target: Target | None = None,
+    ) -> AnyScored:
+        """Rows (m,) with their outcomes and what a model said of them, ready to be measured.
+
+        ``scores`` (m,), or (m, classes) of several classes; ``labels`` are decisions that came with them. ``key`` names
+        rows and model, and seeds what is drawn; ``target`` are other outcomes than the data's. ValueError where a
+        yes/no or a number has no score.
+        """
+        target, common = target or self.target, self.sampling(rows, key)
+        if target.outcome == "multiclass":
+            decisions = _decisions(scores, labels, len(rows))
+            return ScoredClasses(
+                outcomes=target.codes[rows], decisions=decisions, classes=target.classes, scores=scores, **common
+            )
+        if scores is None:
+            raise ValueError("binary and number outcomes need scores")
+        if target.outcome == "number":
+            return ScoredNumbers(outcomes=target.numbers[rows], predictions=scores, **common)
+        decided = None if labels is None else labels == 1
+        return Scored(outcomes=target.hits[rows], scores=scores, threshold=self.threshold, given=decided, **common)
+
+    @property
+    def dropped(self) -> int:
+        return self.table.n_rows - len(self.rows)
+
+    @property
+    def threshold(self) -> float:
+        return self.recipe.threshold if self.recipe else 0.5
+
+    def layout(self, *, stratified: bool) -> Layout:
+        """The rows in use with what a split must respect."""
+        rows, column, times = self.rows, self.grouping, times_of(self.table, self.roles, self.file)
+        strata = self.target.strata if stratified else None
+        return Layout(
+            rows,
+            None if strata is None else strata[rows],
+            None if self.clusters is None else self.clusters[rows],
+            None if times is None else times[rows],
+            () if column is None else column.levels,
+        )
+
+
+@dataclass(frozen=True)
+class Submitted:
+    """What came in: the declaration, the rows under review, the tables beside them, the files of supplied scores."""
+
+    declared: Submission
+    table: Table
+    beside: Mapping[str, Table]
+    files: Mapping[str, bytes]
+
+
+def subject_from(came: Submitted, roles: Roles | None = None, changes: Sequence[Change] = ()) -> Subject:
+    """The subject of what was submitted, under its own roles or others, after changes to its table.
+
+    UserError when the roles don't fit the data, a change can't be made, or the outcome can't be tested here.
+    """
+    declared = came.declared
+    outcome = declared.model.outcome
+    data = declared.data[0]
+    chosen = roles or data.roles
+    changed = apply(came.table, changes, came.beside)
+    table = changed.table
+    check_roles(chosen, table, data.path)
+    target = target_of(table, chosen, outcome, data.path)
+    if declared.recipe is not None:
+        check_recipe(declared.recipe, outcome, "submission.yaml")
+    # Scores belong to the rows that were submitted; those of rows left out since go with them.
+    supplied = read_supplied(declared, came.files, came.table, data.roles, target)
+    subject = Subject(
+        table,
+        chosen,
+        declared.recipe,
+        declared.claims,
+        data.path,
+        outcome,
+        None if supplied is None else supplied.take(changed.rows),
+        {entry.name: came.beside[entry.name] for entry in declared.data if entry.kind == "new_rows"},
+        tuple(changes),
+        declared.expectations,
+        changed.rows if len(changed.rows) < came.table.n_rows else None,
+    )
+    # Read once here, so that what is wrong with them is said at the door.
+    _ = subject.target, subject.weights, subject.choices, times_of(table, chosen, data.path)
+    return subject
+
+
+def _whole(choices: Choices, used: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """The rows that can be used, less those of occasions whose choice can't be told from what is left of them.
+
+    An occasion goes as a whole when a row that could have been chosen is not used, for the choice was made among all.
+    """
+    spoilt = np.zeros(int(choices.occasion.max(initial=0)) + 1, dtype=np.bool_)
+    spoilt[choices.occasion[choices.available & ~used]] = True
+    return used & ~spoilt[choices.occasion]
+
+
+def subject_of(package: Package, roles: Roles | None = None, changes: Sequence[Change] = ()) -> Subject:
+    """The subject of a package, under its own roles or the reviewer's, and the reviewer's changes to its table."""
+    return subject_from(Submitted(package.submission, package.table, package.beside, package.files), roles, changes)
+
+
+def _decisions(scores: NDArray[np.float64] | None, labels: NDArray[np.int64] | None, n: int) -> NDArray[np.int64]:
+    """The decided class of each row: the label that was given, else the class of the highest score; -1 for none."""
+    if labels is not None:
+        return labels
+    if scores is None:
+        return np.full(n, -1, dtype=np.int64)
+    known = ~np.isnan(scores).any(axis=1)
+    return np.where(known, np.nan_to_num(scores).argmax(axis=1), -1)

@@ -1,0 +1,6 @@
+"""The kinds of outcome that a model can have."""
+
+from typing import Literal
+
+Outcome = Literal["binary", "multiclass", "number", "choice"]
+OUTCOMES: tuple[Outcome, ...] = ("binary", "multiclass", "number", "choice")

@@ -1,0 +1,202 @@
+"""What a worker does with a run: claim fits, make them, keep what was read; then write the exhibits."""
+
+import logging
+import os
+import socket
+import time
+from dataclasses import replace
+from functools import lru_cache
+
+from sqlalchemy import or_, select, update
+from sqlalchemy.exc import OperationalError
+from sqlalchemy.orm import Session
+
+from brookfall.core.check.bench import Bench
+from brookfall.core.fit.execute import FitResult, execute
+from brookfall.core.fit.request import FitJob
+from brookfall.core.fit.time_and_memory_limits import FitLimitError, limited
+from brookfall.core.retest.run import Asked, ask, evaluate, faulted, jobs_of
+from brookfall.desk.bench import bench_of, marks_of
+from brookfall.engine.heartbeat import heartbeat
+from brookfall.records import audit_log, ledger
+from brookfall.records.base import now
+from brookfall.records.cases import Case
+from brookfall.records.config import config
+from brookfall.records.database import transaction
+from brookfall.records.exhibits import put_exhibit
+from brookfall.records.runs import Fit, Run, RunCheck, RunFit
+
+_BATCH = 4
+_QUICK_SECONDS = 0.4
+_IDLE_SECONDS = 0.3
+
+_log = logging.getLogger(__name__)
+
+
+class Laid:
+    """A run laid out in this process: its bench, what each check asked, and its jobs by key."""
+
+    def __init__(self, bench: Bench, numbers: dict[str, int]) -> None:
+        self.bench = bench
+        self.asked: dict[int, Asked] = {one.number: one for one in ask(bench, numbers)}
+        self.jobs: dict[str, FitJob] = {job.fit.key: job for job in jobs_of(tuple(self.asked.values()))}
+
+
+@lru_cache(maxsize=4)
+def lay_out(run_id: int) -> Laid:
+    """The run as it is worked on in this process; kept, as the plan of a run does not change."""
+    with transaction() as session:
+        run = session.get_one(Run, run_id)
+        checks = select(RunCheck.name, RunCheck.number).where(RunCheck.run_id == run_id)
+        numbers = {name: number for name, number in session.execute(checks)}  # noqa: C416 - rows, not pairs
+        bench = bench_of(session, session.get_one(Case, run.case_id))
+        # A deviation that was opened since may have added checks, which are not of this run.
+        asked = tuple(check for check in bench.plan.checks if check in numbers)
+        plan = bench.plan.model_copy(update={"checks": asked})
+        return Laid(replace(bench, plan=plan, marks=marks_of(run)), numbers)
+
+
+def open_runs() -> list[int]:
+    """Sweeps up lost leases and names the running runs that have work nobody holds."""
+    try:
+        with transaction() as session:
+            ledger.sweep(session)
+            waiting = select(RunFit.run_id).join(Fit, Fit.key == RunFit.fit_key).where(Fit.state == "waiting")
+            checks = select(RunCheck.run_id).where(RunCheck.state == "waiting")
+            query = select(Run.id).where(Run.state == "running", or_(Run.id.in_(waiting), Run.id.in_(checks)))
+            return list(session.scalars(query))
+    except OperationalError as problem:
+        _log.warning("the database did not answer: %s", problem)
+        return []
+
+
+def work_on(run_id: int, seconds: float) -> bool:
+    """Makes fits and writes exhibits of a run for about so long; whether anything of it is left to be done.
+
+    A turn, not the whole run: looks and drafts of others, who wait for them, come in between.
+    """
+    worker = f"{socket.gethostname()}:{os.getpid()}"
+    end, fits = time.monotonic() + seconds, 1
+    while (began := time.monotonic()) < end:
+        # Exhibits first: what can be read already does not wait for the last fit of another check.
+        if _write_exhibit(run_id):
+            continue
+        if _make_fits(run_id, worker, fits):
+            # Small fits go by the handful; long ones one by one, so that a turn ends when it should.
+            fits = _BATCH if time.monotonic() - began < _QUICK_SECONDS else 1
+            continue
+        if not _others_at_work(run_id):
+            _finish(run_id)
+            return False
+        time.sleep(_IDLE_SECONDS)
+    return True
+
+
+def _make_fits(run_id: int, worker: str, count: int) -> bool:
+    with transaction() as session:
+        keys = ledger.claim(session, run_id, worker, count)
+    if not keys:
+        return False
+    laid = lay_out(run_id)
+    with heartbeat(lambda: _renew(keys, worker)):
+        results = [_execute(laid, key) for key in keys]
+    with transaction() as session:
+        for result in sorted(results, key=lambda result: result.fit):
+            ledger.settle(session, result)
+    return True
+
+
+def _execute(laid: Laid, key: str) -> FitResult:
+    job = laid.jobs[key]
+    started = time.monotonic()
+    try:
+        with limited(config().fit_seconds, config().fit_megabytes):
+            return execute(job, laid.bench.subject)
+    except FitLimitError as problem:
+        # The clock ran out just before or after the fit itself.
+        return FitResult(key, {}, time.monotonic() - started, failure=str(problem))
+
+
+def _renew(keys: list[str], worker: str) -> None:
+    with transaction() as session:
+        ledger.renew(session, keys, worker)
+
+
+def _write_exhibit(run_id: int) -> bool:
+    """Claims a check whose fits are all there, and writes its exhibit."""
+    with transaction() as session:
+        check = _claim_check(session, run_id)
+    if check is None:
+        return False
+    laid = lay_out(run_id)
+    asked = laid.asked[check.number]
+    try:
+        with heartbeat(lambda: _renew_check(check.id)):
+            with transaction() as session:
+                kept = ledger.load(session, asked.needs)
+            exhibit = evaluate(asked, laid.bench, kept)
+    except Exception:  # noqa: BLE001 - a fault of ours in one check must not end the others
+        _log.exception("run %s, check %s", run_id, check.name)
+        exhibit = faulted(asked, laid.bench)
+    with transaction() as session:
+        run = _locked_run(session, run_id)
+        mine = session.get_one(RunCheck, check.id, with_for_update=True)
+        if run.state == "running" and mine.state != "done":
+            put_exhibit(session, run.case_id, run.id, exhibit)
+            mine.state, mine.lease_until = "done", None
+    return True
+
+
+def _claim_check(session: Session, run_id: int) -> RunCheck | None:
+    if session.get_one(Run, run_id).state != "running":
+        return None
+    missing = ledger.unfinished(session, run_id)
+    waiting = select(RunCheck).where(RunCheck.run_id == run_id, RunCheck.state == "waiting")
+    for check in session.scalars(waiting.order_by(RunCheck.number).with_for_update(skip_locked=True)):
+        if not missing.intersection(check.fits):
+            check.state, check.lease_until = "leased", now() + ledger.LEASE
+            check.attempts += 1
+            return check
+    return None
+
+
+def _renew_check(check_id: int) -> None:
+    mine = update(RunCheck).where(RunCheck.id == check_id, RunCheck.state == "leased")
+    with transaction() as session:
+        session.execute(mine.values(lease_until=now() + ledger.LEASE))
+
+
+def _others_at_work(run_id: int) -> bool:
+    """Whether something of the run is still held by another worker, so that more may come free."""
+    with transaction() as session:
+        run = session.get_one(Run, run_id)
+        if run.state != "running":
+            return False
+        open_checks = session.scalars(
+            select(RunCheck.id).where(RunCheck.run_id == run_id, RunCheck.state.in_(("waiting", "leased")))
+        ).all()
+        return bool(open_checks)
+
+
+def _locked_run(session: Session, run_id: int) -> Run:
+    """The run, locked after its case: everybody locks in that order, so nobody waits in a circle."""
+    case_id = session.scalars(select(Run.case_id).where(Run.id == run_id)).one()
+    session.get_one(Case, case_id, with_for_update=True)
+    return session.get_one(Run, run_id, with_for_update=True)
+
+
+def _finish(run_id: int) -> None:
+    with transaction() as session:
+        run = _locked_run(session, run_id)
+        if run.state != "running":
+            return
+        run.state, run.finished = "done", now()
+        counted = ledger.tally(session, run_id)
+        audit_log.append(
+            session,
+            None,
+            "finished a run",
+            f"run {run_id}, {counted.done} fits",
+            case_id=run.case_id,
+            after={"fits": counted.needed},
+        )
