@@ -11,6 +11,7 @@ from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.limit import Limit
 from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure, absent
+from brookfall.core.measure.registry import words_of
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest.run import retest
 from brookfall.core.submission.package import package_from_files
@@ -132,9 +133,9 @@ def test_numbers_in_sentences() -> None:
     assert wording.listed([]) == ""
     assert wording.listed(["a"]) == "a"
     assert wording.listed(["a", "b", "c"]) == "a, b and c"
-    assert wording.measure_words("auc_gap") == "gap in AUC"
-    assert wording.measure_words("selection_rate_ratio") == "ratio of selection rate"
-    assert wording.measure_words("fold_sd_ratio") == "SD over folds, against sampling alone"
+    assert words_of("auc_gap") == "gap in AUC"
+    assert words_of("selection_rate_ratio") == "ratio of selection rate"
+    assert words_of("fold_sd_ratio") == "SD over folds, against sampling alone"
     assert wording.figure(absent(3, "only one class")) == "not computed (only one class)"
     assert wording.figure(Figure(0.5, 10, note="a single value")) == "0.500 (no interval: a single value)"
     assert wording.figure(Figure(0.5, 10, "m", lambda level: (-0.1, 1e308 * 10))) == "0.500 [−0.100, ∞]"

@@ -11,7 +11,7 @@ from sklearn.preprocessing import StandardScaler
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.evidence.exhibit import Estimate, Exhibit
-from brookfall.core.plan.plan import MAIN_MEASURES
+from brookfall.core.measure.registry import standard_measure
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest.run import retest
 from brookfall.core.submission.subject import Subject
@@ -67,7 +67,7 @@ NAMES = {"binary": ("auc", "accuracy", "kappa"), "multiclass": ("auc", "balanced
 
 
 def run(one: Subject, **changes: object) -> tuple[Bench, dict[str, Exhibit]]:
-    bench = Bench(one, small_plan(main_measure=MAIN_MEASURES[one.outcome][0], **changes))
+    bench = Bench(one, small_plan(main_measure=standard_measure(one.outcome), **changes))
     return bench, {exhibit.check: exhibit for exhibit in retest(bench)}
 
 

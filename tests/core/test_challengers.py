@@ -12,7 +12,8 @@ from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.execute import FitResult, execute
 from brookfall.core.fit.ledger import MemoryLedger
-from brookfall.core.plan.plan import MAIN_MEASURES, Plan
+from brookfall.core.measure.registry import standard_measure
+from brookfall.core.plan.plan import Plan
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest.run import ask, evaluate, jobs_of, retest
 from brookfall.core.submission.subject import Subject
@@ -84,7 +85,7 @@ def test_a_family_too_slow_for_so_many_rows_is_left_out() -> None:
 def test_a_number_has_challengers_of_its_own() -> None:
     data = frame(300).assign(y=lambda d: 3 * d["x"] - d["z"])
     of = subject_of_frame(data, "y", Recipe(family="linear"), "number", protected=("sex",), ignore=("day",))
-    r2 = exhibit(of, outcome="number", main_measure=MAIN_MEASURES["number"][0])
+    r2 = exhibit(of, outcome="number", main_measure=standard_measure("number"))
     assert r2.standing is Standing.WITHIN
     assert "naive Bayes" not in [row[0].text for row in r2.tables[0].rows]
     rmse = exhibit(of, outcome="number", main_measure="rmse")

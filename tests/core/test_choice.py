@@ -11,6 +11,7 @@ from brookfall.core.evidence.limit import Standing
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure import choice
 from brookfall.core.measure.choice import Picked, picked_from
+from brookfall.core.measure.registry import measure
 from brookfall.core.plan.plan import Plan, standard_plan
 from brookfall.core.recipe.family.choice import ConditionalLogit, Occasions
 from brookfall.core.retest.run import retest
@@ -221,15 +222,15 @@ def picked(m: int = 300, seed: int = 1) -> Picked:
 def test_measures_by_hand() -> None:
     rows = picked()
     chosen = rows.offered[np.arange(300), rows.picked]
-    assert choice.measure("log_likelihood", rows).value == pytest.approx(np.log(chosen).sum())
-    assert choice.measure("rho_squared", rows).value == pytest.approx(1 - np.log(chosen).sum() / (300 * np.log(1 / 3)))
-    assert choice.measure("mean_chosen_probability", rows).value == pytest.approx(chosen.mean())
-    assert choice.measure("hit_rate", rows).value == (rows.offered.argmax(axis=1) == rows.picked).mean()
+    assert measure("log_likelihood", rows).value == pytest.approx(np.log(chosen).sum())
+    assert measure("rho_squared", rows).value == pytest.approx(1 - np.log(chosen).sum() / (300 * np.log(1 / 3)))
+    assert measure("mean_chosen_probability", rows).value == pytest.approx(chosen.mean())
+    assert measure("hit_rate", rows).value == (rows.offered.argmax(axis=1) == rows.picked).mean()
     assert choice.share_difference(rows, 0).value == pytest.approx(
         rows.offered[:, 0].mean() - (rows.picked == 0).mean()
     )
     with pytest.raises(KeyError):
-        choice.measure("auc", rows)
+        measure("auc", rows)
 
 
 def test_simulated_choices_fall_where_it_is_said() -> None:
@@ -244,11 +245,11 @@ def test_simulated_choices_fall_where_it_is_said() -> None:
 
 def test_a_chosen_alternative_without_a_chance_has_no_likelihood() -> None:
     rows = picked_from("", np.array([0, 0]), np.array([0, 1]), 2, np.array([True, False]), np.array([0.0, 1.0]))
-    assert choice.measure("log_likelihood", rows).value is None
-    assert choice.measure("rho_squared", rows).value is None
-    assert choice.measure("hit_rate", rows).value == 0
+    assert measure("log_likelihood", rows).value is None
+    assert measure("rho_squared", rows).value is None
+    assert measure("hit_rate", rows).value == 0
 
 
 def test_ties_count_in_part() -> None:
     rows = picked_from("", np.array([0, 0]), np.array([0, 1]), 2, np.array([True, False]), np.array([0.5, 0.5]))
-    assert choice.measure("hit_rate", rows).value == 0.5
+    assert measure("hit_rate", rows).value == 0.5

@@ -12,8 +12,9 @@ from brookfall.core.evidence.exhibit import Estimate, Exhibit
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import MemoryLedger
 from brookfall.core.fit.run import run_fits
+from brookfall.core.measure.registry import standard_measure
 from brookfall.core.measure.scored import Scored
-from brookfall.core.plan.plan import MAIN_MEASURES, InUse, Plan, standard_plan
+from brookfall.core.plan.plan import InUse, Plan, standard_plan
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest.run import ask, evaluate, jobs_of, retest
 from tests.core import test_outcomes as made
@@ -123,7 +124,7 @@ def test_other_outcomes_say_how_far_they_differ(outcome: str, family: str) -> No
     measures = {e.measure for e in found.estimates}
     assert ("flipped" in measures) == (outcome == "multiclass")
     assert ("nearer" in measures) == (outcome == "number")
-    assert MAIN_MEASURES[outcome][0] in measures
+    assert standard_measure(outcome) in measures
     words = {"multiclass": "of the rows otherwise; of those", "number": "comes nearer on"}[outcome]
     assert words in found.answer
     assert all(e.low is not None or e.note for e in found.estimates)

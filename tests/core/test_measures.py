@@ -1,5 +1,6 @@
 """Measures at their edges: nothing, one row, ties, constants, empty cells, weights of 0, missing scores."""
 
+import pickle
 from dataclasses import replace
 
 import numpy as np
@@ -9,13 +10,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brookfall.core.measure import binary, curves, multiclass, number
-from brookfall.core.measure.bootstrap_632 import chance_loss, losses_of
+from brookfall.core.measure.counts import SHARES
 from brookfall.core.measure.figure import Figure, too_few
 from brookfall.core.measure.influence_function import effective_n
 from brookfall.core.measure.interval import Share, ratio_of_shares, share_of
 from brookfall.core.measure.paired_tests import paired
 from brookfall.core.measure.rank_measures import rank_draws, rank_value
-from brookfall.core.measure.registry import NAMES, flatters, linear, measure
+from brookfall.core.measure.registry import flatters, forms, linear, measure, names_for
 from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
 from tests.made import binary_rows, class_rows, number_rows, scored
 
@@ -52,7 +53,7 @@ def test_any_few_binary_rows_give_sound_figures(n: int, data: st.DataObject) -> 
     clusters = data.draw(st.sampled_from([None, "pairs"]))
     counted = np.array([0.0, 1.0, 2.5] * 4)[:n] if weights else None
     rows = scored(outcomes, scores, weights=counted, clusters=np.arange(n) // 2 if clusters else None)
-    for name in NAMES["binary"]:
+    for name in names_for("binary"):
         sound(measure(name, rows), n)
 
 
@@ -63,7 +64,7 @@ def test_any_few_rows_of_classes_give_sound_figures(n: int, data: st.DataObject)
     decisions = np.array(data.draw(st.lists(st.integers(-1, 2), min_size=n, max_size=n)), dtype=np.int64)
     certain = np.eye(3)[np.maximum(decisions, 0)] if data.draw(st.booleans()) else None
     rows = ScoredClasses(key="few", outcomes=outcomes, decisions=decisions, classes=("a", "b", "c"), scores=certain)
-    for name in NAMES["multiclass"]:
+    for name in names_for("multiclass"):
         sound(measure(name, rows), n)
 
 
@@ -72,7 +73,7 @@ def test_any_few_rows_of_classes_give_sound_figures(n: int, data: st.DataObject)
 def test_any_few_numbers_give_sound_figures(n: int, data: st.DataObject) -> None:
     values = st.lists(st.sampled_from([0.0, 1.0, -2.5, 1e6]), min_size=n, max_size=n)
     rows = ScoredNumbers(key="few", outcomes=np.array(data.draw(values)), predictions=np.array(data.draw(values)))
-    for name in NAMES["number"]:
+    for name in names_for("number"):
         sound(measure(name, rows), n)
 
 
@@ -81,10 +82,10 @@ def test_zero_weights_are_as_if_the_rows_were_not_there() -> None:
     assert rows.weights is not None
     kept = rows.weights > 0
     alone = rows.take(kept, "usable")
-    for name in NAMES["binary"]:
+    for name in names_for("binary"):
         first, second = measure(name, rows), measure(name, alone)
         assert first.value == second.value, name
-        assert first.n == second.n == int(kept.sum()) or name in binary.SHARES
+        assert first.n == second.n == int(kept.sum()) or name in SHARES
         assert first.interval(0.9) == second.interval(0.9), name
 
 
@@ -116,7 +117,7 @@ def test_influences_are_derivatives_in_the_weights(rows: AnyScored, names: tuple
 
 def test_equal_weights_are_no_weights() -> None:
     rows = binary_rows(5, n=150)
-    for name in NAMES["binary"]:
+    for name in names_for("binary"):
         plain, weighted = measure(name, rows), measure(name, replace(rows, weights=np.full(150, 2.0)))
         assert plain.value == pytest.approx(weighted.value), name
         first, second = plain.interval(0.95), weighted.interval(0.95)
@@ -289,12 +290,12 @@ def test_histograms_and_residuals_add_up() -> None:
 def test_the_loss_by_chance_is_the_mean_over_all_pairs(seed: int) -> None:
     numbers = number_rows(seed, n=40)
     gaps = numbers.predictions[:, None] - numbers.outcomes[None, :]
-    assert chance_loss("mse", numbers) == pytest.approx((gaps**2).mean())
-    assert chance_loss("mae", numbers) == pytest.approx(np.abs(gaps).mean())
+    assert number.square_by_chance(numbers) == pytest.approx((gaps**2).mean())
+    assert number.distance_by_chance(numbers) == pytest.approx(np.abs(gaps).mean())
     rows = binary_rows(seed, n=40)
-    assert chance_loss("brier", rows) == pytest.approx(((rows.scores[:, None] - rows.outcomes[None, :]) ** 2).mean())
-    assert chance_loss("error_rate", rows) == pytest.approx((rows.decisions[:, None] != rows.outcomes[None, :]).mean())
-    assert losses_of("brier", rows).mean() == pytest.approx(measure("brier", rows).value)
+    assert binary.brier_by_chance(rows) == pytest.approx(((rows.scores[:, None] - rows.outcomes[None, :]) ** 2).mean())
+    assert binary.error_by_chance(rows) == pytest.approx((rows.decisions[:, None] != rows.outcomes[None, :]).mean())
+    assert binary.brier_losses(rows).mean() == pytest.approx(measure("brier", rows).value)
 
 
 def test_what_flatters() -> None:
@@ -317,4 +318,40 @@ def test_the_matrix_of_classes_is_weighted() -> None:
     expected = reference.confusion_matrix(rows.outcomes, rows.decisions, sample_weight=rows.weights)
     assert multiclass.matrix(rows) == pytest.approx(expected)
     assert isinstance(rows.against_rest(1), Scored)
-    assert number.measure("mse", number_rows(1).take(np.zeros(90, dtype=bool), "none")).note == "no such row"
+    assert measure("mse", number_rows(1).take(np.zeros(90, dtype=bool), "none")).note == "no such row"
+
+
+def test_what_cannot_be_measured_is_named_at_the_door() -> None:
+    outcomes, scores = np.arange(60) % 2 == 0, np.linspace(0, 1, 60)
+    with pytest.raises(ValueError, match="scores has 59 rows and outcomes has 60"):
+        measure("auc", Scored(key="", outcomes=outcomes, scores=scores[1:], threshold=0.5))
+    with pytest.raises(ValueError, match="outcomes must be True or False"):
+        measure("auc", Scored(key="", outcomes=2 * outcomes.astype(np.int64), scores=scores, threshold=0.5))  # type: ignore[arg-type]
+    with pytest.raises(ValueError, match="scores must be finite"):
+        measure("auc", Scored(key="", outcomes=outcomes, scores=np.where(outcomes, np.inf, 0), threshold=0.5))
+    with pytest.raises(ValueError, match="weights must be finite"):
+        measure("auc", Scored(key="", outcomes=outcomes, scores=scores, threshold=0.5, weights=-np.ones(60)))
+    with pytest.raises(ValueError, match="places among the 2 classes"):
+        measure(
+            "accuracy",
+            ScoredClasses(key="", outcomes=np.arange(60) % 3, decisions=np.zeros(60, dtype=int), classes=("a", "b")),
+        )
+    with pytest.raises(ValueError, match="outcomes must be finite"):
+        measure("mae", ScoredNumbers(key="", outcomes=np.array([1.0, np.nan]), predictions=np.zeros(2)))
+    with pytest.raises(KeyError, match="measures are auc"):
+        measure("r2", binary_rows(1))
+
+
+@pytest.mark.parametrize(
+    ("rows", "names"),
+    [
+        (binary_rows(3), names_for("binary")),
+        (class_rows(3), tuple(forms("multiclass"))),
+        (number_rows(3), names_for("number")),
+    ],
+)
+def test_a_figure_is_plain_data(rows: AnyScored, names: tuple[str, ...]) -> None:
+    for name in names:
+        figure = measure(name, rows)
+        assert pickle.loads(pickle.dumps(figure)) == figure == measure(name, rows), name
+        assert "<function" not in repr(figure), name

@@ -198,7 +198,7 @@ def test_whole_groups_change_places_where_outcomes_are_constant_in_them() -> Non
 
 
 def test_capacity_runs_from_chance_to_perfect() -> None:
-    assert chance("balanced_accuracy", np.array([0.2, 0.3, 0.5])) == pytest.approx(1 / 3)
+    assert chance("balanced_accuracy", "multiclass", np.array([0.2, 0.3, 0.5])) == pytest.approx(1 / 3)
     assert capacity(np.array([0.2, 0.6, 1.0]), 0.6).tolist() == [0.0, 0.0, 1.0]
 
 

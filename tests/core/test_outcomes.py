@@ -11,7 +11,8 @@ import pytest
 from brookfall.core.check.bench import Bench
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.plan.plan import MAIN_MEASURES, Plan, standard_plan
+from brookfall.core.measure.registry import standard_measure
+from brookfall.core.plan.plan import Plan, standard_plan
 from brookfall.core.recipe.families import check_recipe, families
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest.run import ask, jobs_of, retest
@@ -58,7 +59,7 @@ def subject(outcome: str, recipe: dict[str, object] | None = None, **roles: obje
 
 
 def plan_for(outcome: str, **changes: object) -> Plan:
-    return small_plan(main_measure=MAIN_MEASURES[outcome][0], **changes)
+    return small_plan(main_measure=standard_measure(outcome), **changes)
 
 
 def exhibits(outcome: str, one: Subject | None = None, **changes: object) -> dict[str, Exhibit]:
@@ -217,7 +218,7 @@ def test_every_family_is_tested_on_every_outcome_it_has(family: str, outcome: st
     found = exhibits(outcome, one, checks=["holdout", "gap"])
     assert found["holdout"].state == "done", found["holdout"].answer
     assert found["gap"].state == "done"
-    main = MAIN_MEASURES[outcome][0]
+    main = standard_measure(outcome)
     value = next(e.value for e in found["holdout"].estimates if e.measure == main and e.part == "test")
     assert value is not None
     assert value > {"number": 0.2, "binary": 0.7, "multiclass": 0.5}[outcome]

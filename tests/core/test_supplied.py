@@ -7,7 +7,7 @@ import pytest
 from brookfall.core.check.bench import Bench
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.plan.plan import MAIN_MEASURES
+from brookfall.core.measure.registry import standard_measure
 from brookfall.core.retest.run import retest
 from brookfall.core.submission.package import Package, package_from_files
 from brookfall.core.submission.subject import subject_of
@@ -68,7 +68,7 @@ def opened(*args: object, **changes: object) -> Package:
 
 def exhibits(package: Package, **changes: object) -> dict[str, Exhibit]:
     outcome = package.submission.model.outcome
-    plan = small_plan(main_measure=MAIN_MEASURES[outcome][0], **changes)
+    plan = small_plan(main_measure=standard_measure(outcome), **changes)
     found = {e.check: e for e in retest(Bench(subject_of(package), plan))}
     assert all(e.state in ("done", "not_applicable") for e in found.values()), found
     return found

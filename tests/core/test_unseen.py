@@ -11,8 +11,8 @@ from brookfall.core.evidence.exhibit import Estimate, Exhibit
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.request import FigureReading, FitJob, ScoreReading, Wanted
-from brookfall.core.measure.registry import measure, measure_at
-from brookfall.core.plan.plan import MAIN_MEASURES, Plan, standard_plan
+from brookfall.core.measure.registry import measure, measure_at, standard_measure
+from brookfall.core.plan.plan import Plan, standard_plan
 from brookfall.core.recipe.recipe import Recipe, Split
 from brookfall.core.retest.run import ask, jobs_of, retest
 from brookfall.core.submission.schema import Claim
@@ -204,7 +204,7 @@ def test_a_number_is_measured_by_its_error() -> None:
     rng = np.random.default_rng(0)
     data = frame().assign(y=lambda d: 3 * d["x"] + rng.normal(size=len(d)) * np.where(d["zone"] == "north", 4, 1))
     made = subject_of_frame(data, "y", Recipe(family="linear"), "number", protected=("sex",), ignore=("day",))
-    found = exhibit(made, "segments", outcome="number", main_measure=MAIN_MEASURES["number"][0])
+    found = exhibit(made, "segments", outcome="number", main_measure=standard_measure("number"))
     assert found.answer.startswith("RMSE is worst where zone = north:")
 
 

@@ -6,19 +6,22 @@ from hypothesis import strategies as st
 
 from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure, absent
-from brookfall.core.measure.registry import NAMES
-from brookfall.core.plan.plan import MAIN_MEASURES, Folds
+from brookfall.core.measure.registry import forms, measures, words_of
+from brookfall.core.plan.plan import Folds
+from brookfall.core.table.outcome import OUTCOMES
 
 
-@pytest.mark.parametrize("name", sorted({name for names in NAMES.values() for name in names}))
+@pytest.mark.parametrize("name", list(measures()))
 def test_every_measure_has_words_without_underscores(name: str) -> None:
     for suffix in ("", "_gap", "_difference", "_ratio"):
-        assert "_" not in wording.measure_words(name + suffix)
+        assert "_" not in words_of(name + suffix)
 
 
-def test_every_main_measure_can_be_computed_for_its_outcome() -> None:
-    for outcome, names in MAIN_MEASURES.items():
-        assert set(names) <= set(NAMES[outcome])
+@pytest.mark.parametrize("outcome", OUTCOMES)
+def test_each_outcome_has_one_standard_measure_among_those_a_plan_may_judge_by(outcome: str) -> None:
+    standard = [name for name, form in forms(outcome).items() if form.standard]
+    assert len(standard) == 1
+    assert next(iter(forms(outcome, "plan"))) == standard[0]
 
 
 @given(st.floats(-1e6, 1e6), st.integers(0, 6))

@@ -10,8 +10,7 @@ from brookfall.core.check.check import Written
 from brookfall.core.fit.request import gather
 from brookfall.core.foundation import digest
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.foundation.wording import measure_words
-from brookfall.core.plan.plan import MAIN_MEASURES
+from brookfall.core.measure.registry import forms, words_of
 from brookfall.core.retest.compare_models import Candidate, candidates, compare_models, needs_of
 from brookfall.desk import people
 from brookfall.desk.bench import bench_of
@@ -46,7 +45,7 @@ def comparison(
     every = candidates(bench)
     parts = list(dict.fromkeys(name for one in every for name in one.parts))
     chosen_part = part if part in parts else next((p for p in (bench.plan.deciding_part,) if p in parts), parts[0])
-    measures = {name: measure_words(name) for name in MAIN_MEASURES[case.outcome]}
+    measures = {name: words_of(name) for name in forms(case.outcome, "plan")}
     chosen_measure = measure if measure in measures else bench.plan.main_measure
     missing = {one.name: _missing(session, bench, one, chosen_part) for one in every if chosen_part in one.parts}
     there = [one for one in every if missing.get(one.name) == 0]

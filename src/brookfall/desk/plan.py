@@ -5,9 +5,9 @@ from sqlalchemy.orm import Session
 from brookfall.core.check.bench import RECIPE, SCORES, Bench
 from brookfall.core.check.groups.ground_facts import grounds_before
 from brookfall.core.foundation.errors import StaleError, UserError
-from brookfall.core.foundation.wording import measure_words
 from brookfall.core.judge.grounds import missing_grounds
-from brookfall.core.plan.plan import MAIN_MEASURES, Plan, Shares, checks_of
+from brookfall.core.measure.registry import forms, words_of
+from brookfall.core.plan.plan import Plan, Shares, checks_of
 from brookfall.core.recipe.families import family_of
 from brookfall.core.retest.run import Asked, ask, jobs_of
 from brookfall.core.submission.schema import Submission
@@ -63,7 +63,7 @@ def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
         missing_grounds=missing_grounds(roles.protected, plan.policy.grounds),
         grounds=list(grounds_before(bench)) if bench else [],
         outcome=submission.model.outcome,
-        main_measures={name: measure_words(name) for name in MAIN_MEASURES.get(submission.model.outcome, ())},
+        main_measures={name: words_of(name) for name in forms(submission.model.outcome, "plan")},
         has_part_column=roles.part is not None,
         grouped=(roles.group or roles.occasion) is not None,
         timed=roles.time is not None,

@@ -1,8 +1,8 @@
 """A data file looked at before it is submitted: how it would be read, and what its columns would be taken for."""
 
-from brookfall.core.foundation.wording import measure_words
-from brookfall.core.measure.registry import NAMES
+from brookfall.core.measure.registry import names_for, words_of
 from brookfall.core.recipe.families import families
+from brookfall.core.table.outcome import OUTCOMES
 from brookfall.core.table.profile import profile_column
 from brookfall.core.table.read import read_file
 from brookfall.core.table.read_options import HowRead
@@ -42,9 +42,11 @@ def preview(data: bytes, file: str, how: HowRead, *, whole: bool) -> Preview:
 def vocabulary() -> Vocabulary:
     """The families and measures that a brief may name."""
     known = families().items()
-    measures = dict.fromkeys(name for names in NAMES.values() for name in names)
-    kinds = {name: [kind for kind, names in NAMES.items() if name in names] for name in measures}
+    kinds: dict[str, list[str]] = {}
+    for outcome in OUTCOMES:
+        for name in names_for(outcome):
+            kinds.setdefault(name, []).append(outcome)
     return Vocabulary(
         families=[Named(name=name, words=family.words, outcomes=sorted(family.outcomes)) for name, family in known],
-        measures=[Named(name=name, words=measure_words(name), outcomes=kinds[name]) for name in measures],
+        measures=[Named(name=name, words=words_of(name), outcomes=outcomes) for name, outcomes in kinds.items()],
     )

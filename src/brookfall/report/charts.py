@@ -22,7 +22,7 @@ from brookfall.core.evidence.exhibit import (
     ThresholdChart,
     TreeChart,
 )
-from brookfall.core.foundation.wording import measure_words
+from brookfall.core.measure.registry import words_of
 from brookfall.report import groups
 from brookfall.report.drawing import COLOURS, INK, MUTED, RULE, WIDTH, svg_of
 from brookfall.report.trees import top_of
@@ -165,7 +165,7 @@ def _dial(chart: DialChart, exhibit: Exhibit) -> str:
         axes.axvline(chart.simplest, color=INK, linewidth=0.9, linestyle=(0, (2, 2)))
         step = max(1, len(places) // 4)
         axes.set_xticks(places[::step], chart.points[::step])
-        _finish(axes, f"{chart.setting} (line: submitted, dashed: simplest as good)", measure_words(criterion))
+        _finish(axes, f"{chart.setting} (line: submitted, dashed: simplest as good)", words_of(criterion))
     return svg_of(figure)
 
 

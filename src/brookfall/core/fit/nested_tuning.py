@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from brookfall.core.fit.request import FitJob, FitRequest, Rows, ScoreReading
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.measure.registry import LOWER_IS_BETTER, measure
+from brookfall.core.measure.registry import lower_is_better, measure
 from brookfall.core.resample.folds import k_folds
 from brookfall.core.resample.parts import By
 from brookfall.core.submission.subject import Subject
@@ -52,7 +52,7 @@ def tune(fit: FitRequest, subject: Subject, scores: Scores) -> Tuned:
             found.append(measure(tuning.measure, subject.scored(fold.test, said, inner.key)).value)
         known = [value for value in found if value is not None]
         values.append(float(np.mean(known)) if known else np.nan)
-    signed = -np.array(values) if tuning.measure in LOWER_IS_BETTER else np.array(values)
+    signed = -np.array(values) if lower_is_better(tuning.measure) else np.array(values)
     if np.isnan(signed).all():
         raise ValueError(f"no settings that were tried have a value of {tuning.measure} on the inner folds")
     choice = int(np.nanargmax(signed))

@@ -16,44 +16,6 @@ class Measured(Protocol):
     def interval(self, level: float) -> tuple[float, float] | None: ...
 
 
-MEASURE_WORDS = {
-    "auc": "AUC",
-    "brier": "Brier score",
-    "mcc": "Matthews correlation",
-    "kappa": "kappa",
-    "f1": "F1",
-    "ks": "KS distance",
-    "true_positive_rate": "true positive rate",
-    "false_positive_rate": "false positive rate",
-    "positive_predictive_value": "positive predictive value",
-    "r2": "R²",
-    "mse": "mean squared error",
-    "rmse": "RMSE",
-    "mae": "mean absolute error",
-    "auc_ovr": "AUC, one against the rest",
-    "log_loss": "log loss",
-    "rho_squared": "ρ²",
-    "log_likelihood": "log-likelihood",
-    "mean_chosen_probability": "mean probability of the chosen",
-    "lift_at_20": "lift at 20 %",
-    "gain_at_20": "gain at 20 %",
-    "balanced_accuracy": "balanced accuracy",
-    "fold_sd_ratio": "SD over folds, against sampling alone",
-}
-
-
-def measure_words(name: str) -> str:
-    """A measure's name as the trade writes it.
-
-    >>> measure_words("auc_gap"), measure_words("r2")
-    ('gap in AUC', 'R²')
-    """
-    for suffix, word in (("_gap", "gap in"), ("_difference", "difference in"), ("_ratio", "ratio of")):
-        if name.endswith(suffix) and name not in MEASURE_WORDS:
-            return f"{word} {measure_words(name.removesuffix(suffix))}"
-    return MEASURE_WORDS.get(name, name.replace("_", " "))
-
-
 def number(value: float | None, decimals: int = 3) -> str:
     """A number with a true minus sign; an en dash for none.
 

@@ -1,25 +1,207 @@
-"""Every measure of a binary outcome, by name, with n and interval."""
+"""How measures are taken of a binary outcome, each with n, interval and influences."""
 
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 
-from brookfall.core.measure import calibration, rank_measures
-from brookfall.core.measure.counts import (
-    FUNCTIONS,
-    SHARES,
-    function_figure,
-    function_linear,
-    share_figure,
-    share_linear,
-)
-from brookfall.core.measure.figure import NO_ROW, NOT_PROBABILITIES, Figure, Interval, absent
+from brookfall.core.measure import rank_measures
+from brookfall.core.measure.counts import function_figure, function_linear, share_figure, share_linear
+from brookfall.core.measure.figure import Figure, Interval
 from brookfall.core.measure.influence_function import Linear, effective_n, figure_of, mean_of
 from brookfall.core.measure.interval import wilson
+from brookfall.core.measure.measure import Form, Shown
 from brookfall.core.measure.ranking import auc, auc_linear
-from brookfall.core.measure.scored import Numbers, Scored
+from brookfall.core.measure.scored import Numbers, Outcomes, Scored
 
 _CLIP = 1e-15
+FEW_TO_CALIBRATE = 20
+"""Events and non-events under which a recalibration is not judged: simulated in docs/coverage.md."""
+
+
+def share_form(
+    name: str,
+    *shown: Shown,
+    hits: Callable[[Scored], Outcomes] | None = None,
+    losses: Callable[[Scored], Numbers] | None = None,
+    chance_loss: Callable[[Scored], float] | None = None,
+    chance: Callable[[Numbers], float] | None = None,
+) -> Form:
+    """A share of rows among the four cells of the confusion matrix, by its name in ``counts.SHARES``."""
+    return Form(
+        partial(share_figure, name),
+        partial(share_linear, name),
+        few=_few_rows if name == "selection_rate" else few_events,
+        needs="decision",
+        hits=hits,
+        losses=losses,
+        chance_loss=chance_loss,
+        chance=chance,
+        shown=frozenset(shown),
+    )
+
+
+def function_form(name: str, *shown: Shown, chance: Callable[[Numbers], float] | None = None) -> Form:
+    """Any other function of the four cells, by its name in ``counts.FUNCTIONS``."""
+    return Form(
+        partial(function_figure, name),
+        partial(function_linear, name),
+        few=few_events,
+        needs="decision",
+        chance=chance,
+        shown=frozenset(shown),
+    )
+
+
+def rank_form(name: str, *shown: Shown) -> Form:
+    """A measure of the ranking that has no smooth influence, by its name in ``rank_measures.FORMULAS``."""
+    return Form(partial(rank_measures.rank_figure, name), few=few_events, shown=frozenset(shown))
+
+
+def gini(rows: Scored) -> Figure:
+    """Twice the AUC less one.
+
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> round(gini(rows).value, 4)
+    0.05
+    """
+    return auc(rows).mapped(_as_gini)
+
+
+def gini_linear(rows: Scored) -> Linear:
+    """The Gini coefficient with the influence of each row."""
+    area = auc_linear(rows)
+    return Linear(_as_gini(area.value), 2 * area.influence)
+
+
+def lift(rows: Scored) -> Figure:
+    """How many times the base rate is found in the first fifth of the rows.
+
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> round(lift(rows).value, 4)
+    1.0
+    """
+    return rank_measures.rank_figure("gain_at_20", rows).mapped(_as_lift)
+
+
+def ks(rows: Scored) -> Figure:
+    """The largest distance between the score distributions of the outcomes, with what chance alone would give.
+
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> round(ks(rows).value, 4)
+    0.05
+    """
+    figure = rank_measures.rank_figure("ks", rows)
+    return figure if figure.value is None else figure.noted(rank_measures.ks_by_chance(rows))
+
+
+def brier_losses(rows: Scored) -> Numbers:
+    """The squared distance of each probability from its outcome; shape (n,)."""
+    return (rows.scores - rows.outcomes) ** 2
+
+
+def brier(rows: Scored) -> Figure:
+    """The mean squared distance of the probability from the outcome.
+
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> round(brier(rows).value, 4)
+    0.2961
+    """
+    values = brier_losses(rows)
+    if np.ptp(values) == 0 and values[0] in (0.0, 1.0):
+        # Right, or wrong, with full confidence everywhere: bounded as a share of rows would be.
+        share, n = float(values[0]), min(effective_n(rows), float(len(rows)))
+        return Figure(share, len(rows), "wilson_edge", Interval(wilson, share * n, n))
+    return figure_of(mean_of(values, rows.counted), rows, 0.0, 1.0)
+
+
+def brier_linear(rows: Scored) -> Linear:
+    """The Brier score with the influence of each row."""
+    return mean_of(brier_losses(rows), rows.counted)
+
+
+def brier_by_chance(rows: Scored) -> float:
+    """The mean over all pairs of one row's outcome and another's probability.
+
+    >>> brier_by_chance(Scored(key="", outcomes=np.array([True, False]), scores=np.array([0.9, 0.2]), threshold=0.5))
+    0.375
+    """
+    share = rows.counted / rows.counted.sum()
+    mean, base = float(share @ rows.scores), float(share @ rows.outcomes)
+    return float(share @ rows.scores**2) - 2 * mean * base + base
+
+
+def log_loss_linear(rows: Scored) -> Linear:
+    """The mean of −ln of the probability of what happened, clipped at 1e-15, with the influence of each row.
+
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> round(log_loss_linear(rows).value, 4)
+    0.8119
+    """
+    p = np.clip(rows.scores, _CLIP, 1 - _CLIP)
+    return mean_of(-np.where(rows.outcomes, np.log(p), np.log1p(-p)), rows.counted)
+
+
+def log_loss(rows: Scored) -> Figure:
+    """The log loss with its interval."""
+    return figure_of(log_loss_linear(rows), rows, 0.0, np.inf)
+
+
+def mean_score_linear(rows: Scored) -> Linear:
+    """The mean of the scores with the influence of each row."""
+    return mean_of(rows.scores, rows.counted)
+
+
+def mean_score(rows: Scored) -> Figure:
+    """The mean of the scores with its interval."""
+    return figure_of(mean_score_linear(rows), rows)
+
+
+def wrong(rows: Scored) -> Numbers:
+    """1 where the decision is not the outcome; shape (n,)."""
+    return (rows.decisions != rows.outcomes).astype(np.float64)
+
+
+def right(rows: Scored) -> Outcomes:
+    """Where the decision is the outcome; shape (n,)."""
+    return np.asarray(rows.decisions == rows.outcomes)
+
+
+def not_right(rows: Scored) -> Outcomes:
+    """Where the decision is not the outcome; shape (n,)."""
+    return ~right(rows)
+
+
+def selected(rows: Scored) -> Outcomes:
+    """Where the decision is positive; shape (n,)."""
+    return rows.decisions
+
+
+def error_by_chance(rows: Scored) -> float:
+    """The error rate of decisions dealt out at random: over all pairs of one row's outcome and another's decision."""
+    share = rows.counted / rows.counted.sum()
+    true = np.bincount(rows.outcomes.astype(np.int64), share, 2)
+    decided = np.bincount(rows.decisions.astype(np.int64), share, 2)
+    return 1 - float(true @ decided)
+
+
+def few_events(rows: Scored) -> bool:
+    """Under 30 rows, or under 5 of either outcome.
+
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> few_events(rows), few_to_calibrate(rows.take(rows.scores > 0.5, "half"))
+    (False, True)
+    """
+    return rows.few_events
+
+
+def few_to_calibrate(rows: Scored) -> bool:
+    """Under 20 of either outcome."""
+    return rows.few_events or min(rows.events, len(rows) - rows.events) < FEW_TO_CALIBRATE
+
+
+def _few_rows(rows: Scored) -> bool:
+    return rows.few
 
 
 def _as_lift(gain: float) -> float:
@@ -28,115 +210,3 @@ def _as_lift(gain: float) -> float:
 
 def _as_gini(area: float) -> float:
     return 2 * area - 1
-
-
-FEW_TO_CALIBRATE = 20
-"""Events and non-events under which a recalibration is not judged: simulated in docs/coverage.md."""
-
-
-def _log_losses(rows: Scored) -> Numbers:
-    p = np.clip(rows.scores, _CLIP, 1 - _CLIP)
-    return -np.where(rows.outcomes, np.log(p), np.log1p(-p))
-
-
-_OF_ROWS: dict[str, Callable[[Scored], Numbers]] = {
-    "brier": lambda rows: (rows.scores - rows.outcomes) ** 2,
-    "log_loss": _log_losses,
-    "mean_score": lambda rows: rows.scores,
-}
-_OF_RANKS = frozenset({"average_precision", "ks", "gain_at_20", "lift_at_20"})
-PROBABILITIES = frozenset(
-    {"brier", "log_loss", "expected_calibration_error", "calibration_slope", "calibration_intercept"}
-)
-"""Measures that need scores that are probabilities."""
-
-NAMES = (
-    *SHARES,
-    *FUNCTIONS,
-    "auc",
-    "gini",
-    *sorted(_OF_RANKS),
-    *_OF_ROWS,
-    "expected_calibration_error",
-    "calibration_slope",
-    "calibration_intercept",
-)
-
-
-def measure(name: str, rows: Scored) -> Figure:
-    """The measure of that name on rows that all have a score and a weight above 0; n may be 0.
-
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> round(measure("log_loss", rows).value, 4)
-    0.8119
-    """
-    if not len(rows):
-        return absent(0, NO_ROW)
-    if name in SHARES:
-        return share_figure(name, rows)
-    if name in FUNCTIONS:
-        return function_figure(name, rows)
-    if name in PROBABILITIES and not rows.probable:
-        return absent(len(rows), NOT_PROBABILITIES)
-    if name in _OF_ROWS:
-        return _mean_figure(name, rows)
-    if name == "lift_at_20":
-        return rank_measures.rank_figure("gain_at_20", rows).mapped(_as_lift)
-    if name in _OF_RANKS:
-        figure = rank_measures.rank_figure(name, rows)
-        return figure.noted(rank_measures.ks_by_chance(rows)) if name == "ks" and figure.value is not None else figure
-    return _OTHERS[name](rows)
-
-
-_OTHERS: dict[str, Callable[[Scored], Figure]] = {
-    "auc": auc,
-    "gini": lambda rows: auc(rows).mapped(_as_gini),
-    "expected_calibration_error": calibration.expected_error,
-    "calibration_slope": calibration.slope,
-    "calibration_intercept": calibration.intercept,
-}
-
-
-def _mean_figure(name: str, rows: Scored) -> Figure:
-    values = _OF_ROWS[name](rows)
-    if name == "brier" and np.ptp(values) == 0 and values[0] in (0.0, 1.0):
-        # Right, or wrong, with full confidence everywhere: bounded as a share of rows would be.
-        share, n = float(values[0]), min(effective_n(rows), float(len(rows)))
-        return Figure(share, len(rows), "wilson_edge", Interval(wilson, share * n, n))
-    low, high = (-np.inf, np.inf) if name == "mean_score" else (0.0, 1.0 if name == "brier" else np.inf)
-    return figure_of(mean_of(values, rows.counted), rows, low, high)
-
-
-def linear(name: str, rows: Scored) -> Linear | None:
-    """The measure with the influence of each row, for paired comparisons; None when it has none.
-
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> linear("recall", rows).value, linear("ks", rows) is None
-    (0.5, True)
-    """
-    if name in SHARES:
-        return share_linear(name, rows)
-    if name in FUNCTIONS:
-        return function_linear(name, rows)
-    if name in _OF_ROWS:
-        return mean_of(_OF_ROWS[name](rows), rows.counted)
-    if name in ("auc", "gini"):
-        area = auc_linear(rows)
-        return area if name == "auc" else Linear(2 * area.value - 1, 2 * area.influence)
-    if name == "calibration_slope":
-        return calibration.slope_linear(rows)
-    return calibration.intercept_linear(rows) if name == "calibration_intercept" else None
-
-
-def few(name: str, rows: Scored) -> bool:
-    """Whether the rows are too few to judge: 30 rows, 5 of each outcome where it needs outcomes, 20 to calibrate.
-
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> few("recall", rows), few("calibration_slope", rows.take(rows.scores > 0.5, "half"))
-    (False, True)
-    """
-    if name in ("selection_rate", "mean_score"):
-        return rows.few
-    if name in ("calibration_slope", "calibration_intercept"):
-        return rows.few_events or min(rows.events, len(rows) - rows.events) < FEW_TO_CALIBRATE
-    return rows.few_events

@@ -2,37 +2,28 @@
 
 import numpy as np
 
+from brookfall.core.measure.registry import forms
 from brookfall.core.measure.scored import Numbers
 
-MEASURES: dict[str, tuple[str, ...]] = {
-    "binary": ("auc", "accuracy", "balanced_accuracy", "kappa", "mcc"),
-    "multiclass": ("balanced_accuracy", "accuracy", "auc", "kappa", "mcc"),
-    "number": ("r2",),
-}
-"""Measures with a value for chance and one for perfection, by kind of outcome; the first where another is asked for."""
 
-
-def scale_of(measure: str, outcome: str) -> str:
+def measure_of_capacity(measure: str, outcome: str) -> str:
     """The measure that capacity is read from: the one asked for, or else the first that has a chance value.
 
-    >>> scale_of("brier", "binary"), scale_of("accuracy", "binary")
+    >>> measure_of_capacity("brier", "binary"), measure_of_capacity("accuracy", "binary")
     ('auc', 'accuracy')
     """
-    known = MEASURES[outcome]
+    known = [name for name, form in forms(outcome).items() if form.chance is not None]
     return measure if measure in known else known[0]
 
 
-def chance(measure: str, shares: Numbers) -> float:
+def chance(measure: str, outcome: str, shares: Numbers) -> float:
     """What a guess without looking reaches; ``shares`` (K,) are those of the classes, empty for a number.
 
-    >>> chance("accuracy", np.array([0.7, 0.3])), chance("auc", np.array([0.7, 0.3])), chance("r2", np.array([]))
-    (0.7, 0.5, 0.0)
+    >>> chance("accuracy", "binary", np.array([0.7, 0.3])), chance("r2", "number", np.array([]))
+    (0.7, 0.0)
     """
-    if measure == "accuracy":
-        return float(shares.max())
-    if measure == "balanced_accuracy":
-        return 1 / len(shares)
-    return 0.5 if measure == "auc" else 0.0
+    by = forms(outcome)[measure].chance
+    return 0.0 if by is None else by(shares)
 
 
 def capacity(values: Numbers, at_chance: float) -> Numbers:

@@ -1,6 +1,7 @@
 """Measures of a choice: how probable was the alternative actually chosen. The unit is the occasion, not the row."""
 
 from dataclasses import dataclass
+from typing import ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,8 +11,7 @@ from brookfall.core.measure.figure import Figure, Interval, absent
 from brookfall.core.measure.influence_function import Linear, figure_of, mean_of, ratio_of
 from brookfall.core.measure.interval import share_of
 from brookfall.core.measure.scored import Codes, Numbers, Sampled
-
-NAMES = ("mean_chosen_probability", "hit_rate", "rho_squared", "log_likelihood")
+from brookfall.core.table.outcome import Outcome
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -26,8 +26,13 @@ class Picked(Sampled):
     there: NDArray[np.bool_]
     picked: Codes
 
+    outcome: ClassVar[Outcome] = "choice"
+
     def __len__(self) -> int:
         return len(self.picked)
+
+    def known(self) -> NDArray[np.bool_]:
+        return np.ones(len(self), dtype=np.bool_)
 
     @property
     def chosen(self) -> Numbers:
@@ -72,33 +77,42 @@ def picked_from(
     return Picked(key=key, offered=offered, there=there, picked=picked, clusters=groups)
 
 
-def measure(name: str, rows: Picked) -> Figure:
-    """The measure of that name over m occasions, with its interval; KeyError for another name.
-
-    ``log_likelihood`` is the sum over the occasions; ``rho_squared`` is 1 less its ratio to that of guessing evenly
-    (McFadden 1974). Both are −∞ where a chosen alternative had no chance, and then absent.
+def mean_chosen_probability(rows: Picked) -> Figure:
+    """The mean probability of the alternative actually chosen, over m occasions.
 
     >>> rows = picked_from("", np.array([0, 0]), np.array([0, 1]), 2, np.array([True, False]), np.array([0.8, 0.2]))
-    >>> measure("mean_chosen_probability", rows).value
+    >>> mean_chosen_probability(rows).value
     0.8
     """
-    m, counted = len(rows), np.ones(len(rows))
-    if name == "mean_chosen_probability":
-        return figure_of(mean_of(rows.chosen, counted), rows, 0.0, 1.0).marked(few=rows.few)
-    if name == "hit_rate":
-        hits = rows.hits
-        whole = bool(np.isin(hits, (0.0, 1.0)).all())
-        found = share_of(hits == 1, rows).figure() if whole else figure_of(mean_of(hits, counted), rows, 0.0, 1.0)
-        return found.marked(few=rows.few)
-    if name not in NAMES:
-        raise KeyError(f"'{name}' is not a measure of a choice; measures are {', '.join(NAMES)}")
+    return figure_of(mean_of(rows.chosen, np.ones(len(rows))), rows, 0.0, 1.0)
+
+
+def hit_rate(rows: Picked) -> Figure:
+    """The share of occasions on which the likeliest alternative was chosen; a part of 1 where several were."""
+    hits = rows.hits
+    if np.isin(hits, (0.0, 1.0)).all():
+        return share_of(hits == 1, rows).figure()
+    return figure_of(mean_of(hits, np.ones(len(rows))), rows, 0.0, 1.0)
+
+
+def log_likelihood(rows: Picked) -> Figure:
+    """The sum over the occasions of the log of the probability of the chosen; absent where one had no chance."""
     if (rows.chosen <= 0).any():
-        return absent(m, "a chosen alternative had a probability of 0")
-    reached = mean_of(np.log(rows.chosen), counted)
-    if name == "log_likelihood":
-        return figure_of(Linear(m * reached.value, m * reached.influence), rows, -np.inf, 0.0).marked(few=rows.few)
-    ratio = ratio_of(reached, mean_of(np.log(rows.evenly), counted))
-    return figure_of(Linear(1 - ratio.value, -ratio.influence), rows, -np.inf, 1.0).marked(few=rows.few)
+        return absent(len(rows), _NO_CHANCE)
+    m, reached = len(rows), mean_of(np.log(rows.chosen), np.ones(len(rows)))
+    return figure_of(Linear(m * reached.value, m * reached.influence), rows, -np.inf, 0.0)
+
+
+def rho_squared(rows: Picked) -> Figure:
+    """1 less the ratio of the log-likelihood to that of guessing evenly (McFadden 1974)."""
+    if (rows.chosen <= 0).any():
+        return absent(len(rows), _NO_CHANCE)
+    counted = np.ones(len(rows))
+    ratio = ratio_of(mean_of(np.log(rows.chosen), counted), mean_of(np.log(rows.evenly), counted))
+    return figure_of(Linear(1 - ratio.value, -ratio.influence), rows, -np.inf, 1.0)
+
+
+_NO_CHANCE = "a chosen alternative had a probability of 0"
 
 
 def observed_share(rows: Picked, place: int) -> Figure:

@@ -54,7 +54,9 @@ def _same(one: object, other: object) -> bool:
 
 
 def _shown(value: object) -> str:
-    return f"<{len(value)} values>" if isinstance(value, np.ndarray) else repr(value)
+    if isinstance(value, np.ndarray):
+        return f"<{len(value)} values>"
+    return value.__name__ if callable(value) and hasattr(value, "__name__") else repr(value)
 
 
 def normal_ends(value: float, error: float, level: float) -> tuple[float, float]:
@@ -70,8 +72,8 @@ def normal_ends(value: float, error: float, level: float) -> tuple[float, float]
 def quantile_ends(draws: NDArray[np.float64], level: float) -> tuple[float, float]:
     """The two quantiles of draws (draws,) between which that share of them lies (Efron & Tibshirani 1993).
 
-    >>> quantile_ends(np.arange(101.0), 0.9)
-    (5.0, 95.0)
+    >>> [round(end, 6) for end in quantile_ends(np.arange(101.0), 0.9)]
+    [5.0, 95.0]
     """
     low, high = np.quantile(draws, [(1 - level) / 2, (1 + level) / 2])
     return float(low), float(high)

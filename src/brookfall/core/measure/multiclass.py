@@ -1,26 +1,19 @@
-"""Every measure of an outcome with several classes, by name: over all classes (macro), or of one class."""
+"""How measures are taken of an outcome with several classes: over all classes (macro), or of the whole matrix."""
 
 from collections.abc import Callable
 from math import sqrt
 
 import numpy as np
 
-from brookfall.core.measure import binary
 from brookfall.core.measure.calibration import expected_error
-from brookfall.core.measure.counts import FUNCTIONS, NO_DENOMINATOR, SHARES, share_rows
-from brookfall.core.measure.figure import FEW_EVENTS, NOT_PROBABILITIES, Figure, Interval, absent
+from brookfall.core.measure.counts import NO_DENOMINATOR, function_linear, share_linear, share_rows
+from brookfall.core.measure.figure import FEW_EVENTS, Figure, Interval, absent
 from brookfall.core.measure.influence_function import Linear, figure_of, mean_of
 from brookfall.core.measure.interval import share_of
 from brookfall.core.measure.ranking import auc_linear
-from brookfall.core.measure.scored import Numbers, Scored, ScoredClasses
+from brookfall.core.measure.scored import Numbers, Outcomes, Scored, ScoredClasses
 
 _CLIP = 1e-15
-NO_SCORES = "no score for each class was given"
-
-_MACRO_SHARES = {"balanced_accuracy": "recall", "recall": "recall", "precision": "precision"}
-_MACRO_LINEAR = frozenset({"specificity", "f1"})
-PROBABILITIES = frozenset({"brier", "log_loss", "expected_calibration_error"})
-"""Measures that need scores that are probabilities."""
 
 
 def matrix(rows: ScoredClasses) -> Numbers:
@@ -35,74 +28,118 @@ def matrix(rows: ScoredClasses) -> Numbers:
     return cells.reshape(k, k).astype(np.float64)
 
 
-def measure(name: str, rows: ScoredClasses) -> Figure:
-    """The measure over all classes, on rows that all have a decision; n may be 0.
+def accuracy(rows: ScoredClasses) -> Figure:
+    """The share of rows decided as their class.
 
     >>> rows = ScoredClasses(key="", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c"))
-    >>> round(measure("kappa", rows).value, 4), measure("auc", rows).note
-    (-0.0, 'no score for each class was given')
-    """
-    n = len(rows)
-    if n == 0:
-        return absent(0, "no such row")
-    if name in ("accuracy", "error_rate"):
-        right = rows.decisions == rows.outcomes
-        return share_of(right if name == "accuracy" else ~right, rows).figure()
-    if name in _MACRO_SHARES:
-        return _macro_share(_MACRO_SHARES[name], rows)
-    if name in ("kappa", "mcc"):
-        found = _of_matrix(name, rows)
-        return absent(n, NO_DENOMINATOR) if found is None else figure_of(found, rows, -1, 1)
-    if name not in _MACRO_LINEAR and rows.scores is None:
-        return absent(n, NO_SCORES)
-    if name in PROBABILITIES and not rows.probable:
-        return absent(n, NOT_PROBABILITIES)
-    if name == "expected_calibration_error":
-        return expected_error(_top_label(rows))
-    found = linear(name, rows)
-    if found is None:
-        return absent(n, _empty_class(rows))
-    return figure_of(found, rows, *_RANGES.get(name, (0.0, 1.0)))
-
-
-_RANGES = {"log_loss": (0.0, np.inf), "brier": (0.0, 2.0)}
-
-
-def of_class(name: str, rows: ScoredClasses, position: int) -> Figure:
-    """A binary measure of one class against the rest.
-
-    >>> rows = ScoredClasses(key="", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c"))
-    >>> round(of_class("f1", rows, 1).value, 4)
-    0.3
-    """
-    alone = rows.against_rest(position)
-    if rows.scores is None and name not in SHARES and name not in FUNCTIONS:
-        return absent(len(rows), NO_SCORES)
-    return binary.measure(name, alone).marked(few=binary.few(name, alone))
-
-
-def linear(name: str, rows: ScoredClasses) -> Linear | None:
-    """The measure with the influence of each row; None where a class is empty or the measure has none.
-
-    >>> rows = ScoredClasses(key="", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c"))
-    >>> round(linear("balanced_accuracy", rows).value, 4)
+    >>> round(accuracy(rows).value, 4)
     0.3333
     """
-    if name in ("accuracy", "error_rate"):
-        right = (rows.decisions == rows.outcomes).astype(np.float64)
-        return mean_of(right if name == "accuracy" else 1 - right, rows.counted)
-    if name in ("kappa", "mcc"):
-        return _of_matrix(name, rows)
-    if name in _OF_ROWS:
-        return None if rows.scores is None else mean_of(_OF_ROWS[name](rows), rows.counted)
-    if name == "auc":
-        return _hand_till(rows)
-    if name == "auc_ovr":
-        return _macro(rows, lambda alone: auc_linear(alone) if alone.has_both else None)
-    if name in _MACRO_LINEAR or name in _MACRO_SHARES:
-        inner = _MACRO_SHARES.get(name, name)
-        return _macro(rows, lambda alone: _finite(binary.linear(inner, alone)))
-    return None
+    return share_of(right(rows), rows).figure()
+
+
+def error_rate(rows: ScoredClasses) -> Figure:
+    """The share of rows decided as another class."""
+    return share_of(not_right(rows), rows).figure()
+
+
+def right(rows: ScoredClasses) -> Outcomes:
+    """Where the decision is the outcome; shape (n,)."""
+    return np.asarray(rows.decisions == rows.outcomes)
+
+
+def not_right(rows: ScoredClasses) -> Outcomes:
+    """Where the decision is another class; shape (n,)."""
+    return ~right(rows)
+
+
+def wrong(rows: ScoredClasses) -> Numbers:
+    """1 where the decision is another class; shape (n,)."""
+    return not_right(rows).astype(np.float64)
+
+
+def accuracy_linear(rows: ScoredClasses) -> Linear:
+    """The accuracy with the influence of each row."""
+    return mean_of(right(rows).astype(np.float64), rows.counted)
+
+
+def error_linear(rows: ScoredClasses) -> Linear:
+    """The error rate with the influence of each row."""
+    return mean_of(1 - right(rows).astype(np.float64), rows.counted)
+
+
+def error_by_chance(rows: ScoredClasses) -> float:
+    """The error rate of decisions dealt out at random: over all pairs of one row's class and another's decision."""
+    share, k = rows.counted / rows.counted.sum(), len(rows.classes)
+    true, decided = (np.bincount(codes.astype(np.int64), share, k) for codes in (rows.outcomes, rows.decisions))
+    return 1 - float(true @ decided)
+
+
+def of_linear(linear: Callable[[ScoredClasses], Linear | None], low: float, high: float, rows: ScoredClasses) -> Figure:
+    """A smooth measure with Hall's interval inside its range; absent where a class is empty."""
+    found = linear(rows)
+    return absent(len(rows), _empty_class(rows)) if found is None else figure_of(found, rows, low, high)
+
+
+def macro_share(name: str, rows: ScoredClasses) -> Figure:
+    """The mean of one share per class: squares of the distances to Wilson's ends add up (Zou & Donner 2008).
+
+    >>> rows = ScoredClasses(key="", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c"))
+    >>> round(macro_share("recall", rows).value, 4)
+    0.3333
+    """
+    return _macro_share(name, rows)
+
+
+def macro_share_linear(name: str, rows: ScoredClasses) -> Linear | None:
+    """The mean over classes of a share of rows, with the influence of each row; None where a class is empty."""
+    return _macro(rows, lambda alone: _finite(share_linear(name, alone)))
+
+
+def macro_function_linear(name: str, rows: ScoredClasses) -> Linear | None:
+    """The mean over classes of a function of the four cells, with the influence of each row."""
+    return _macro(rows, lambda alone: _finite(function_linear(name, alone)))
+
+
+def of_matrix(name: str, rows: ScoredClasses) -> Figure:
+    """Cohen's kappa or Matthews' correlation of the whole matrix (Gorodkin 2004).
+
+    >>> rows = ScoredClasses(key="", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c"))
+    >>> round(of_matrix("kappa", rows).value, 4)
+    -0.0
+    """
+    found = of_matrix_linear(name, rows)
+    return absent(len(rows), NO_DENOMINATOR) if found is None else figure_of(found, rows, -1, 1)
+
+
+def of_matrix_linear(name: str, rows: ScoredClasses) -> Linear | None:
+    """Kappa or Matthews' correlation with the influence of each row; None where its denominator is 0."""
+    return _of_matrix(name, rows)
+
+
+def hand_till(rows: ScoredClasses) -> Linear | None:
+    """The mean over ordered pairs of classes of the AUC of the first one's score (Hand & Till 2001)."""
+    return _hand_till(rows)
+
+
+def one_against_rest(rows: ScoredClasses) -> Linear | None:
+    """The mean over classes of the AUC of a class's score against all others."""
+    return _macro(rows, lambda alone: auc_linear(alone) if alone.has_both else None)
+
+
+def log_loss(rows: ScoredClasses) -> Linear | None:
+    """The mean of −ln of the probability of the class that it was, clipped at 1e-15."""
+    return None if rows.scores is None else mean_of(_log_losses(rows), rows.counted)
+
+
+def brier(rows: ScoredClasses) -> Linear | None:
+    """The mean over rows of the summed squared distances of the probabilities from the class."""
+    return None if rows.scores is None else mean_of(_briers(rows), rows.counted)
+
+
+def expected_calibration_error(rows: ScoredClasses) -> Figure:
+    """That of the probability of the decided class."""
+    return expected_error(_top_label(rows))
 
 
 def _log_losses(rows: ScoredClasses) -> Numbers:
@@ -113,25 +150,6 @@ def _log_losses(rows: ScoredClasses) -> Numbers:
 def _briers(rows: ScoredClasses) -> Numbers:
     scores = rows.scores if rows.scores is not None else np.zeros((len(rows), len(rows.classes)))
     return ((scores - np.eye(len(rows.classes))[rows.outcomes]) ** 2).sum(axis=1)
-
-
-_OF_ROWS: dict[str, Callable[[ScoredClasses], Numbers]] = {"log_loss": _log_losses, "brier": _briers}
-
-NAMES = (
-    "accuracy",
-    "error_rate",
-    *_MACRO_SHARES,
-    "specificity",
-    "f1",
-    "kappa",
-    "mcc",
-    "auc",
-    "auc_ovr",
-    *_OF_ROWS,
-    "expected_calibration_error",
-)
-OF_A_CLASS = tuple(name for name in binary.NAMES if name not in ("calibration_slope", "calibration_intercept"))
-"""Measures that one class can have on its own."""
 
 
 def _finite(found: Linear | None) -> Linear | None:
@@ -243,13 +261,11 @@ def _empty_class(rows: ScoredClasses) -> str:
     return f"no row is {' or '.join(empty)}" if empty else NO_DENOMINATOR
 
 
-def few(name: str, rows: ScoredClasses) -> bool:
-    """Whether the rows are too few to judge: 30 rows, and 5 of every class where each class counts alike.
+def few_of_a_class(rows: ScoredClasses) -> bool:
+    """Under 30 rows, or under 5 of any class: for measures in which each class counts alike.
 
     >>> rows = ScoredClasses(key="", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c"))
-    >>> few("accuracy", rows), few("balanced_accuracy", rows.take(rows.outcomes < 2, "two"))
+    >>> few_of_a_class(rows), few_of_a_class(rows.take(rows.outcomes < 2, "two"))
     (False, True)
     """
-    counts = np.bincount(rows.outcomes, minlength=len(rows.classes))
-    whole = name in ("accuracy", "error_rate", "log_loss", "brier", "expected_calibration_error")
-    return rows.few or (not whole and int(counts.min()) < FEW_EVENTS)
+    return rows.few or int(np.bincount(rows.outcomes, minlength=len(rows.classes)).min()) < FEW_EVENTS

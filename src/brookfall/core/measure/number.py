@@ -1,74 +1,111 @@
-"""Every measure of a number outcome, by name, with n and interval. Errors are prediction minus outcome."""
+"""How measures are taken of a number outcome. Errors are prediction minus outcome."""
 
+from collections.abc import Callable
 from math import sqrt
 
 import numpy as np
 
 from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.influence_function import Linear, figure_of, mean_of, ratio_of
-from brookfall.core.measure.scored import ScoredNumbers
-
-NAMES = ("mse", "rmse", "mae", "r2", "bias", "mean_score")
+from brookfall.core.measure.scored import Numbers, ScoredNumbers
 
 
-def measure(name: str, rows: ScoredNumbers) -> Figure:
-    """The measure of that name on rows that all have a prediction; n may be 0.
+def of_linear(linear: Callable[[ScoredNumbers], Linear | None], low: float, high: float, rows: ScoredNumbers) -> Figure:
+    """A smooth measure with Hall's interval inside its range; absent where the outcome does not vary.
 
     >>> rows = ScoredNumbers(key="", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
-    >>> round(measure("rmse", rows).value, 4), measure("bias", rows).value
-    (1.291, -0.3333333333333333)
+    >>> of_linear(bias, -np.inf, np.inf, rows).value
+    -0.3333333333333333
     """
-    if not len(rows):
-        return absent(0, "no such row")
-    if name == "rmse":
-        return figure_of(_mse(rows), rows, 0.0).mapped(sqrt)
-    found = linear(name, rows)
+    found = linear(rows)
     if found is None:
         return absent(len(rows), "the outcome is the same in all rows")
-    low, high = {"mse": (0.0, np.inf), "mae": (0.0, np.inf), "r2": (-np.inf, 1.0)}.get(name, (-np.inf, np.inf))
     return figure_of(found, rows, low, high)
 
 
-def linear(name: str, rows: ScoredNumbers) -> Linear | None:
-    """The measure with the influence of each row; None when it has no value on these rows.
+def mse(rows: ScoredNumbers) -> Linear:
+    """The mean squared error with the influence of each row."""
+    return mean_of(squared_errors(rows), rows.counted)
+
+
+def rmse(rows: ScoredNumbers) -> Linear:
+    """The root of the mean squared error with the influence of each row."""
+    square = mse(rows)
+    root = sqrt(square.value)
+    return Linear(root, square.influence / (2 * root)) if root > 0 else square
+
+
+def rmse_figure(rows: ScoredNumbers) -> Figure:
+    """The root of the mean squared error; the ends of its interval are the roots of that one's.
+
+    >>> rows = ScoredNumbers(key="", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
+    >>> round(rmse_figure(rows).value, 4)
+    1.291
+    """
+    return figure_of(mse(rows), rows, 0.0).mapped(sqrt)
+
+
+def mae(rows: ScoredNumbers) -> Linear:
+    """The mean absolute error with the influence of each row.
 
     >>> rows = ScoredNumbers(key="doc", outcomes=np.arange(40.0), predictions=np.arange(40.0)[::-1] + 1)
-    >>> linear("mae", rows).value
+    >>> mae(rows).value
     20.0
     """
-    errors = rows.predictions - rows.outcomes
-    if name == "mse":
-        return _mse(rows)
-    if name == "rmse":
-        mse = _mse(rows)
-        root = sqrt(mse.value)
-        return Linear(root, mse.influence / (2 * root)) if root > 0 else mse
-    if name == "mae":
-        return mean_of(np.abs(errors), rows.counted)
-    if name == "r2":
-        return _r2(rows)
-    return mean_of(errors if name == "bias" else rows.predictions, rows.counted)
+    return mean_of(absolute_errors(rows), rows.counted)
 
 
-def _mse(rows: ScoredNumbers) -> Linear:
-    return mean_of((rows.predictions - rows.outcomes) ** 2, rows.counted)
+def bias(rows: ScoredNumbers) -> Linear:
+    """The mean of prediction less outcome with the influence of each row."""
+    return mean_of(rows.predictions - rows.outcomes, rows.counted)
 
 
-def _r2(rows: ScoredNumbers) -> Linear | None:
+def mean_prediction(rows: ScoredNumbers) -> Linear:
+    """The mean prediction with the influence of each row."""
+    return mean_of(rows.predictions, rows.counted)
+
+
+def r2(rows: ScoredNumbers) -> Linear | None:
+    """1 less the squared error over that of the mean outcome; None where the outcome does not vary."""
     mean = float(rows.counted @ rows.outcomes / rows.counted.sum())
     # The mean's own influence drops out: the spread about it is at its least.
     spread = mean_of((rows.outcomes - mean) ** 2, rows.counted)
     if spread.value <= 1e-12 * max(mean**2, 1e-300):
         return None
-    share = ratio_of(_mse(rows), spread)
+    share = ratio_of(mse(rows), spread)
     return Linear(1 - share.value, -share.influence)
 
 
-def few(name: str, rows: ScoredNumbers) -> bool:  # noqa: ARG001 - all measures of numbers need the same
-    """Whether the rows are too few to judge: under 30.
+def squared_errors(rows: ScoredNumbers) -> Numbers:
+    """The squared error of each row; shape (n,)."""
+    return (rows.predictions - rows.outcomes) ** 2
+
+
+def absolute_errors(rows: ScoredNumbers) -> Numbers:
+    """The absolute error of each row; shape (n,)."""
+    return np.abs(rows.predictions - rows.outcomes)
+
+
+def square_by_chance(rows: ScoredNumbers) -> float:
+    """The mean squared error over all pairs of one row's outcome and another's prediction."""
+    share = rows.counted / rows.counted.sum()
+    cross = float(share @ rows.predictions) * float(share @ rows.outcomes)
+    return float(share @ rows.predictions**2) - 2 * cross + float(share @ rows.outcomes**2)
+
+
+def distance_by_chance(rows: ScoredNumbers) -> float:
+    """The mean absolute error over all pairs of one row's outcome and another's prediction, from one sort.
 
     >>> rows = ScoredNumbers(key="doc", outcomes=np.arange(40.0), predictions=np.arange(40.0)[::-1] + 1)
-    >>> few("mae", rows)
-    False
+    >>> distance_by_chance(rows)
+    13.350000000000001
     """
-    return rows.few
+    share = rows.counted / rows.counted.sum()
+    order = np.argsort(rows.outcomes, kind="stable")
+    values, weights = rows.outcomes[order], share[order]
+    below = np.concatenate(([0.0], np.cumsum(weights)))
+    sums = np.concatenate(([0.0], np.cumsum(weights * values)))
+    place = np.searchsorted(values, rows.predictions)
+    left = rows.predictions * below[place] - sums[place]
+    right = (sums[-1] - sums[place]) - rows.predictions * (below[-1] - below[place])
+    return float(share @ (left + right))

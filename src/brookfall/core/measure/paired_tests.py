@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 from math import sqrt
-from typing import cast
 
 import numpy as np
 from scipy.special import bdtr, chdtrc, stdtr, stdtrit
@@ -11,8 +10,8 @@ from brookfall.core.measure import influence_function as influences
 from brookfall.core.measure.figure import Figure, Interval, absent
 from brookfall.core.measure.interval import paired_difference
 from brookfall.core.measure.ranking import auc_difference
-from brookfall.core.measure.registry import LOWER_IS_BETTER, linear, measure
-from brookfall.core.measure.scored import AnyScored, Numbers, Outcomes, Scored, ScoredNumbers
+from brookfall.core.measure.registry import forms, linear, lower_is_better, measure
+from brookfall.core.measure.scored import AnyScored, Numbers, Scored
 
 _EXACT_UNDER = 25
 
@@ -47,13 +46,13 @@ def gain(name: str, ours: AnyScored, theirs: AnyScored) -> Figure:
     >>> gain("error_rate", rows, rows.at(0.7)).value == paired("error_rate", rows.at(0.7), rows).value
     True
     """
-    return paired(name, theirs, ours) if name in LOWER_IS_BETTER else paired(name, ours, theirs)
+    return paired(name, theirs, ours) if lower_is_better(name) else paired(name, ours, theirs)
 
 
 def _paired(name: str, first: AnyScored, second: AnyScored) -> Figure:
-    plain = first.plain and not isinstance(first, ScoredNumbers)
-    if plain and name in ("accuracy", "error_rate", "selection_rate"):
-        a, b = _hits(name, first), _hits(name, second)
+    hits = forms(first.outcome)[name].hits
+    if first.plain and hits is not None:
+        a, b = hits(first), hits(second)
         cells = np.bincount(2 * a.astype(np.int64) + b, minlength=4)
         return paired_difference(int(cells[3]), int(cells[2]), int(cells[1]), int(cells[0]))
     if name == "auc" and isinstance(first, Scored) and isinstance(second, Scored):
@@ -62,15 +61,6 @@ def _paired(name: str, first: AnyScored, second: AnyScored) -> Figure:
     if ours is None or theirs is None:
         return absent(len(first), "this measure has no paired interval")
     return influences.figure_of(ours.minus(theirs), first)
-
-
-def _hits(name: str, rows: AnyScored) -> Outcomes:
-    if isinstance(rows, ScoredNumbers):
-        raise TypeError("numbers have no decisions")
-    if name == "selection_rate":
-        return cast("Outcomes", rows.decisions)
-    right = rows.decisions == rows.outcomes
-    return right if name == "accuracy" else ~right
 
 
 @dataclass(frozen=True)

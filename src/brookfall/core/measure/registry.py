@@ -1,59 +1,154 @@
-"""The one door to every measure: by name, on rows of any kind of outcome."""
+"""The one door to every measure: by name, on rows of any kind of outcome. Others are added by entry points."""
 
-from brookfall.core.measure import binary, choice, multiclass, number
+from functools import cache
+from importlib.metadata import entry_points
+
 from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.influence_function import Linear
-from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses
+from brookfall.core.measure.measure import Form, Measure, Scale, Shown
+from brookfall.core.measure.scored import AnyScored, Sampled, Scored, ScoredClasses
 
-NAMES: dict[str, tuple[str, ...]] = {
-    "binary": binary.NAMES,
-    "multiclass": tuple(dict.fromkeys((*multiclass.NAMES, *multiclass.OF_A_CLASS))),
-    "number": number.NAMES,
-    "choice": choice.NAMES,
+GROUP = "brookfall.measures"
+"""Entry points of this group are measures, or lists of them, of other packages."""
+
+
+@cache
+def measures() -> dict[str, Measure]:
+    """Every measure by name, in the order in which they are listed: our own, then those of other packages.
+
+    Raises
+    ------
+    ValueError
+        A package brings a measure of a name that is taken.
+
+    Examples
+    --------
+    >>> measures()["auc"].words
+    'AUC'
+    """
+    from brookfall.core.measure.built_in import MEASURES
+
+    found = {one.name: one for one in MEASURES}
+    for point in entry_points(group=GROUP):
+        brought = point.load()
+        for one in (brought,) if isinstance(brought, Measure) else tuple(brought):
+            if one.name in found:
+                raise ValueError(f"{point.value} brings a measure named {one.name}, and there is one already")
+            found[one.name] = one
+    return found
+
+
+def named(name: str) -> Measure:
+    """The measure of that name.
+
+    Raises
+    ------
+    KeyError
+        There is none, with the names that there are.
+    """
+    found = measures().get(name)
+    if found is None:
+        raise KeyError(f"'{name}' is not a measure; measures are {', '.join(measures())}")
+    return found
+
+
+def forms(outcome: str, shown: Shown | None = None) -> dict[str, Form]:
+    """The measures that a kind of outcome has and how they are taken, that of the standard plan first.
+
+    Parameters
+    ----------
+    outcome
+        The kind of outcome.
+    shown
+        Only those that stand there.
+
+    Examples
+    --------
+    >>> list(forms("number", "plan"))
+    ['r2', 'rmse', 'mae', 'mse']
+    """
+    found = {one.name: one.forms[outcome] for one in measures().values() if outcome in one.forms}
+    kept = [name for name, form in found.items() if shown is None or shown in form.shown]
+    return {name: found[name] for name in sorted(kept, key=lambda name: not found[name].standard)}
+
+
+def names_for(outcome: str) -> tuple[str, ...]:
+    """Every measure that can be claimed of an outcome; of several classes also those that one class alone can have.
+
+    >>> "true_positive_rate" in names_for("multiclass"), "true_positive_rate" in names_for("number")
+    (True, False)
+    """
+    single = (one.name for one in measures().values() if one.of_a_class) if outcome == "multiclass" else ()
+    return tuple(dict.fromkeys((*forms(outcome), *single)))
+
+
+def standard_measure(outcome: str) -> str:
+    """What the standard plan judges this kind of outcome by.
+
+    >>> standard_measure("binary"), standard_measure("multiclass")
+    ('auc', 'balanced_accuracy')
+    """
+    return next(iter(forms(outcome, "plan")))
+
+
+def words_of(name: str) -> str:
+    """A measure's name, or that of a comparison of it, as the trade writes it.
+
+    >>> words_of("auc_gap"), words_of("r2")
+    ('gap in AUC', 'R²')
+    """
+    found = measures().get(name)
+    if found is not None:
+        return found.words
+    for suffix, word in COMPARISON_WORDS.items():
+        if name.endswith(f"_{suffix}"):
+            return f"{word} {words_of(name.removesuffix(f'_{suffix}'))}"
+    return name.replace("_", " ")
+
+
+COMPARISON_WORDS = {
+    "gap": "gap in",
+    "difference": "difference in",
+    "ratio": "ratio of",
+    "change": "change of the",
+    "p_value": "p of the",
+    "p_value_holm": "p (Holm) of the",
 }
-"""Every measure that can be claimed or computed, by kind of outcome."""
-
-LOWER_IS_BETTER = frozenset(
-    {
-        "error_rate",
-        "log_loss",
-        "brier",
-        "false_positive_rate",
-        "false_negative_rate",
-        "expected_calibration_error",
-        "mse",
-        "rmse",
-        "mae",
-    }
-)
-"""Measures where a smaller value flatters the model."""
-
-IDEAL = {"bias": 0.0, "calibration_intercept": 0.0, "calibration_slope": 1.0}
-"""Measures where the value nearest to this flatters the model."""
+"""How a comparison is said of a measure."""
 
 
-def measure(name: str, rows: AnyScored) -> Figure:
-    """The measure of that name, with its interval and n; KeyError for a name that this outcome does not have.
+def measure(name: str, rows: Sampled) -> Figure:
+    """The measure of that name, with its interval and n.
 
     Rows without a score or of weight 0 are left out first, and the figure says how many had no score.
-    It is marked when the rows are too few to judge (``figure.too_few``).
+    It is marked when the rows are too few to judge.
 
+    Parameters
+    ----------
+    name
+        One of ``names_for`` the kind of outcome.
+    rows
+        The rows with their outcomes and what a model said of them.
+
+    Raises
+    ------
+    KeyError
+        This outcome does not have a measure of that name.
+    ValueError
+        The rows can't be measured: arrays of other lengths, outcomes that are no yes/no, an infinite score.
+
+    Examples
+    --------
     >>> import numpy as np
     >>> rows = Scored(key="doc", outcomes=np.arange(40) % 2 == 0, scores=np.full(40, 0.5), threshold=0.5)
     >>> measure("auc", rows).value, measure("accuracy", rows).n
     (0.5, 40)
     """
     known, remark = rows.usable()
-    if isinstance(known, Scored):
-        _refuse_unknown(name, binary.NAMES)
-        return _told(binary.measure(name, known), few=binary.few(name, known), remark=remark)
-    if isinstance(known, ScoredClasses):
-        if name not in multiclass.NAMES and name in multiclass.OF_A_CLASS:
-            return absent(len(known), "it belongs to one class, not to all of them")
-        _refuse_unknown(name, multiclass.NAMES)
-        return _told(multiclass.measure(name, known), few=multiclass.few(name, known), remark=remark)
-    _refuse_unknown(name, number.NAMES)
-    return _told(number.measure(name, known), few=number.few(name, known), remark=remark)
+    form = _form(name, rows.outcome)
+    if form is None:
+        return absent(len(known), "it belongs to one class, not to all of them")
+    return form.take(known).noted(remark)
 
 
 def measure_at(rows: AnyScored, name: str, threshold: float | None = None, class_: str | None = None) -> Figure:
@@ -81,7 +176,11 @@ def class_measure(name: str, rows: ScoredClasses, position: int) -> Figure:
     0.35
     """
     known, remark = rows.usable()
-    return multiclass.of_class(name, known, position).noted(remark)
+    form = _form(name, "binary")
+    lacking = None if form is None else known.lacks("decision" if form.needs == "decision" else "score")
+    if form is None or lacking is not None:
+        return absent(len(known), lacking or "one class alone does not have it").noted(remark)
+    return form.take(known.against_rest(position)).noted(remark)
 
 
 def linear(name: str, rows: AnyScored) -> Linear | None:
@@ -93,21 +192,37 @@ def linear(name: str, rows: AnyScored) -> Linear | None:
     >>> linear("bias", rows).value
     1.0000000000000009
     """
-    if isinstance(rows, Scored):
-        return binary.linear(name, rows)
-    if isinstance(rows, ScoredClasses):
-        return multiclass.linear(name, rows)
-    return number.linear(name, rows)
+    form = _form(name, rows.outcome)
+    return None if form is None or form.influence is None else form.influence(rows)
 
 
-def _refuse_unknown(name: str, names: tuple[str, ...]) -> None:
-    if name not in names:
-        raise KeyError(f"'{name}' is not a measure of this outcome; measures are {', '.join(names)}")
+def _form(name: str, outcome: str) -> Form | None:
+    """How it is taken; None where one class of several alone can have it; KeyError where this outcome has none."""
+    one = measures().get(name)
+    if one is not None and outcome in one.forms:
+        return one.forms[outcome]
+    if one is not None and outcome == "multiclass" and one.of_a_class:
+        return None
+    raise KeyError(f"'{name}' is not a measure of this outcome; measures are {', '.join(forms(outcome))}")
 
 
-def _told(figure: Figure, *, few: bool, remark: str | None) -> Figure:
-    marked = figure if figure.value is None else figure.marked(few=few)
-    return marked.noted(remark)
+def scale_of(name: str) -> Scale:
+    """What a strip of it is drawn on: shares of 1 where it is no measure with a unit of its own.
+
+    >>> scale_of("rmse"), scale_of("share_of_suspects")
+    ('unit', 'share')
+    """
+    one = measures().get(name)
+    return "share" if one is None else one.scale
+
+
+def lower_is_better(name: str) -> bool:
+    """Whether a smaller value flatters the model.
+
+    >>> lower_is_better("brier"), lower_is_better("auc")
+    (True, False)
+    """
+    return named(name).lower_is_better
 
 
 def flatters(name: str, claimed: float, found: float) -> bool:
@@ -116,6 +231,4 @@ def flatters(name: str, claimed: float, found: float) -> bool:
     >>> flatters("auc", 0.9, 0.8), flatters("rmse", 2.0, 3.0), flatters("calibration_slope", 0.7, 0.9)
     (True, True, False)
     """
-    if name in IDEAL:
-        return abs(claimed - IDEAL[name]) < abs(found - IDEAL[name])
-    return claimed < found if name in LOWER_IS_BETTER else claimed > found
+    return named(name).flatters(claimed, found)

@@ -4,11 +4,9 @@ import numpy as np
 
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.influence_function import figure_of, mean_of
+from brookfall.core.measure.registry import forms
 from brookfall.core.measure.scored import Numbers, Sampled
 from brookfall.core.table.target import Target
-
-SQUARED = {"binary": "brier", "multiclass": "brier", "number": "mse"}
-"""The squared loss of each kind of outcome: of the probabilities, or of the prediction."""
 
 
 def criteria(outcome: str) -> tuple[str, ...]:
@@ -17,7 +15,7 @@ def criteria(outcome: str) -> tuple[str, ...]:
     >>> criteria("binary"), criteria("number")
     (('brier', 'error_rate'), ('mse',))
     """
-    return (SQUARED[outcome],) if outcome == "number" else (SQUARED[outcome], "error_rate")
+    return tuple(forms(outcome, "dial"))
 
 
 def losses(

@@ -2,18 +2,23 @@
 
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Self, TypedDict
+from typing import ClassVar, Literal, Self, TypedDict
 
 import numpy as np
 from numpy.typing import NDArray
 
-from brookfall.core.measure.figure import few_units, too_few
+from brookfall.core.measure.figure import NOT_PROBABILITIES, few_units, too_few
+from brookfall.core.table.outcome import Outcome
 
 Numbers = NDArray[np.float64]
 Scores = NDArray[np.float64]
 Outcomes = NDArray[np.bool_]
 Codes = NDArray[np.int64]
 Chosen = NDArray[np.bool_] | NDArray[np.int64]
+Needs = Literal["decision", "score", "probability"]
+"""What a measure needs of a model."""
+
+NO_SCORES = "no score for each class was given"
 
 
 class Sampling(TypedDict):
@@ -33,6 +38,7 @@ class Sampled:
     the groups that rows come in; None when each row stands for itself.
     """
 
+    outcome: ClassVar[Outcome]
     key: str
     weights: Numbers | None = None
     clusters: Codes | None = None
@@ -74,8 +80,34 @@ class Sampled:
         """True where the model said something; shape (n,)."""
         raise NotImplementedError
 
+    def arrays(self) -> dict[str, NDArray[np.generic] | None]:
+        """What is held of every row, by the name of the argument; each of length n in its first dimension."""
+        return {"weights": self.weights, "clusters": self.clusters}
+
+    def lacks(self, needs: Needs) -> str | None:  # noqa: ARG002 - what is needed differs by outcome
+        """Why a measure that needs this of the model can't be taken; None where it can."""
+        return None
+
+    @cached_property
+    def _checked(self) -> bool:
+        """True; ValueError names the argument that can't be measured. Once for each set of rows."""
+        n = len(self)
+        for name, array in self.arrays().items():
+            if array is not None and len(array) != n:
+                raise ValueError(f"{name} has {len(array)} rows and outcomes has {n}; they must be of the same rows")
+        if self.weights is not None and not (np.isfinite(self.weights).all() and (self.weights >= 0).all()):
+            raise ValueError("weights must be finite and none below 0")
+        return True
+
     def usable(self) -> tuple[Self, str | None]:
-        """The rows that count and have a score, and what was left out, in words."""
+        """The rows that count and have a score, and what was left out, in words.
+
+        Raises
+        ------
+        ValueError
+            An argument is not of these rows, or holds what can't be measured; the message names it.
+        """
+        _ = self._checked
         known = self.known()
         silent = len(known) - int(known.sum())
         kept = known if self.weights is None else known & (self.weights > 0)
@@ -92,6 +124,7 @@ class Scored(Sampled):
     ``given`` are decisions that came with the scores; they are used instead of the threshold. NaN is no score.
     """
 
+    outcome: ClassVar[Outcome] = "binary"
     outcomes: Outcomes
     scores: Scores
     threshold: float
@@ -116,6 +149,20 @@ class Scored(Sampled):
     def probable(self) -> bool:
         """Whether the scores can be probabilities: none leaves 0 to 1."""
         return bool(((self.scores >= 0) & (self.scores <= 1)).all())
+
+    def arrays(self) -> dict[str, NDArray[np.generic] | None]:
+        return {"scores": self.scores, "given": self.given, **super().arrays()}
+
+    def lacks(self, needs: Needs) -> str | None:
+        return NOT_PROBABILITIES if needs == "probability" and not self.probable else None
+
+    @cached_property
+    def _checked(self) -> bool:
+        if self.outcomes.dtype != np.bool_:
+            raise ValueError(f"outcomes must be True or False in every row, not {self.outcomes.dtype} values")
+        if np.isinf(self.scores).any():
+            raise ValueError("scores must be finite; NaN stands for none")
+        return super()._checked
 
     @property
     def few_events(self) -> bool:
@@ -146,6 +193,7 @@ class ScoredClasses(Sampled):
     A decision of -1 is none.
     """
 
+    outcome: ClassVar[Outcome] = "multiclass"
     outcomes: Codes
     decisions: Codes
     classes: tuple[str, ...]
@@ -160,6 +208,25 @@ class ScoredClasses(Sampled):
         if self.scores is None:
             return False
         return bool(((self.scores >= 0) & (self.scores <= 1)).all() and np.allclose(self.scores.sum(axis=1), 1))
+
+    def arrays(self) -> dict[str, NDArray[np.generic] | None]:
+        return {"decisions": self.decisions, "scores": self.scores, **super().arrays()}
+
+    def lacks(self, needs: Needs) -> str | None:
+        if needs != "decision" and self.scores is None:
+            return NO_SCORES
+        return NOT_PROBABILITIES if needs == "probability" and not self.probable else None
+
+    @cached_property
+    def _checked(self) -> bool:
+        k = len(self.classes)
+        if self.scores is not None and self.scores.shape != (len(self), k):
+            raise ValueError(
+                f"scores has the shape {self.scores.shape}, and {len(self)} rows of {k} classes are needed"
+            )
+        if len(self) and not (self.outcomes.min() >= 0 and self.outcomes.max() < k):
+            raise ValueError(f"outcomes must be places among the {k} classes, from 0 to {k - 1}")
+        return super()._checked
 
     def known(self) -> NDArray[np.bool_]:
         return self.decisions >= 0
@@ -191,8 +258,18 @@ class ScoredClasses(Sampled):
 class ScoredNumbers(Sampled):
     """n rows of a number outcome and the model's predictions, both of shape (n,) in the target's unit."""
 
+    outcome: ClassVar[Outcome] = "number"
     outcomes: Numbers
     predictions: Numbers
+
+    def arrays(self) -> dict[str, NDArray[np.generic] | None]:
+        return {"predictions": self.predictions, **super().arrays()}
+
+    @cached_property
+    def _checked(self) -> bool:
+        if not np.isfinite(self.outcomes).all():
+            raise ValueError("outcomes must be finite numbers")
+        return super()._checked
 
     def __len__(self) -> int:
         return len(self.outcomes)

@@ -2,6 +2,7 @@
 
 from brookfall.core.foundation import wording
 from brookfall.core.judge.policy import Policy
+from brookfall.core.measure.registry import words_of
 from brookfall.core.plan.plan import CHECKS, Plan
 
 LIMITS = {
@@ -46,7 +47,7 @@ def plan_facts(plan: Plan) -> dict[str, str]:
         "cross-validation": folds.words + (", outcomes in equal shares" if folds.stratified else ""),
         "random splits": str(plan.splits),
         "shuffles": str(plan.shuffles),
-        "main measure": wording.measure_words(plan.main_measure),
+        "main measure": words_of(plan.main_measure),
         "part that decides": plan.deciding_part.replace("_", "-" if plan.deciding_part == "out_of_fold" else " "),
         "reference groups": _listed([f"{name}: {group}" for name, group in sorted(plan.references.items())], "largest"),
         "harms that matter": wording.listed([HARM_WORDS[harm] for harm in plan.harms]),

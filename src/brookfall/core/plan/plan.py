@@ -6,8 +6,10 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from brookfall.core.judge.policy import STANDARD_PLANS, Policy, default_policy
+from brookfall.core.measure.registry import standard_measure
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.resample.parts import By
+from brookfall.core.table.outcome import Outcome
 
 CHECKS = (
     "profile",
@@ -69,31 +71,6 @@ def checks_of(outcome: str) -> tuple[str, ...]:
     return _OF_A_CHOICE if outcome == "choice" else tuple(check for check in CHECKS if check != "choice")
 
 
-MAIN_MEASURES: dict[str, tuple[str, ...]] = {
-    "binary": ("auc", "accuracy", "balanced_accuracy", "kappa", "mcc", "f1", "log_loss", "brier"),
-    "multiclass": ("balanced_accuracy", "accuracy", "auc", "kappa", "mcc", "f1", "log_loss", "brier"),
-    "number": ("r2", "rmse", "mse", "mae"),
-    "choice": ("mean_chosen_probability", "hit_rate", "rho_squared"),
-}
-"""The measures that a plan may judge by, by kind of outcome; the first is the standard plan's."""
-
-MainMeasure = Literal[
-    "auc",
-    "accuracy",
-    "balanced_accuracy",
-    "kappa",
-    "mcc",
-    "f1",
-    "log_loss",
-    "brier",
-    "r2",
-    "rmse",
-    "mse",
-    "mae",
-    "mean_chosen_probability",
-    "hit_rate",
-    "rho_squared",
-]
 DecidingPart = Literal["out_of_fold", "validation", "test"]
 Harm = Literal["unequal_shares", "passed_over", "picked", "meaning"]
 USUAL_HARMS: tuple[Harm, ...] = ("unequal_shares", "passed_over", "picked")
@@ -199,7 +176,7 @@ class Plan(BaseModel):
     cross_validation: Folds
     splits: int = Field(default=100, ge=10, le=1000, description="random splits over which the measure is spread")
     shuffles: int = Field(default=50, ge=20, le=1000, description="shuffled outcomes, and resamples for optimism")
-    main_measure: MainMeasure = "auc"
+    main_measure: str = Field(default="auc", max_length=80, description="a measure that the outcome has")
     deciding_part: DecidingPart = "out_of_fold"
     references: dict[str, str] = Field(default_factory=dict, description="reference group by attribute; else largest")
     harms: tuple[Harm, ...] = Field(
@@ -283,7 +260,7 @@ DEFAULT_SEED = 20417
 def standard_plan(
     tier: int,
     *,
-    outcome: str = "binary",
+    outcome: Outcome = "binary",
     given_parts: bool,
     grouped: bool = False,
     policy: Policy | None = None,
@@ -311,7 +288,7 @@ def standard_plan(
         cross_validation=Folds(folds=standard.folds, repeats=standard.repeats, by=by),
         splits=standard.splits,
         shuffles=standard.shuffles,
-        main_measure=MAIN_MEASURES[outcome][0],
+        main_measure=standard_measure(outcome),
         challengers="tuned" if tier == _HIGH_STAKES else "default",
         in_use=in_use,
         checks=tuple(check for check in checks_of(outcome) if check not in left_out),

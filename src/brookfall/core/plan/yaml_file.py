@@ -4,7 +4,8 @@ import yaml
 from pydantic import ValidationError
 
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.plan.plan import MAIN_MEASURES, Plan, checks_of
+from brookfall.core.measure.registry import forms
+from brookfall.core.plan.plan import Plan, checks_of
 
 _MOST_CHARACTERS = 200_000
 
@@ -57,10 +58,10 @@ def fitting(plan: Plan, outcome: str, file: str) -> Plan:
     >>> fitting(standard_plan(2, given_parts=False), "binary", "plan.yaml").main_measure
     'auc'
     """
-    if plan.main_measure not in MAIN_MEASURES[outcome]:
+    if plan.main_measure not in forms(outcome, "plan"):
         raise UserError(
             f"The plan judges by {plan.main_measure}, which a {outcome} outcome does not have.",
-            todo=f"Let it judge by one of {', '.join(MAIN_MEASURES[outcome])}.",
+            todo=f"Let it judge by one of {', '.join(forms(outcome, 'plan'))}.",
             file=file,
         )
     checks = tuple(check for check in plan.checks if check in checks_of(outcome))

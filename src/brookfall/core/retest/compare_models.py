@@ -16,9 +16,8 @@ from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
 from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.measure.registry import measure
+from brookfall.core.measure.registry import forms, measure, words_of
 from brookfall.core.measure.scored import AnyScored
-from brookfall.core.plan.plan import MAIN_MEASURES
 from brookfall.core.recipe.families import families
 from brookfall.core.retest.rows_behind import needs_behind, scored_of
 
@@ -78,7 +77,7 @@ def compare_models(
     """
     if not 2 <= len(chosen) <= _MOST:
         raise UserError(f"{len(chosen)} models are chosen.", todo=f"Choose from 2 to {_MOST}.")
-    if main not in MAIN_MEASURES[bench.subject.outcome]:
+    if main not in forms(bench.subject.outcome, "plan"):
         raise UserError(f"There is no measure '{main}' of this outcome.", todo="Choose another measure.")
     scored = {one.name: _scored(bench, ledger, one, part) for one in chosen if one.name != BASELINE}
     common = _common(bench, part, scored)
@@ -163,7 +162,7 @@ def _table(bench: Bench, draft: Draft, ranked: list[_Entry], places: dict[str, i
         rows.append((text(one.candidate.words), at(places[name]), *more, text(took)))
     return TableView(
         title=f"On the same {wording.rows(len(ranked[0].rows))}",
-        columns=("model", wording.measure_words(main), *map(wording.measure_words, others), "a fit takes"),
+        columns=("model", words_of(main), *map(words_of, others), "a fit takes"),
         rows=tuple(rows),
     )
 
@@ -179,7 +178,7 @@ def _answer(
 ) -> str:
     first = ranked[0].candidate
     figure = draft.figure(places[first.name])
-    words = wording.measure_words(main)
+    words = words_of(main)
     said = f"On the same {wording.count(n)} {_part_words(part)} rows"
     if figure.value is None:
         return f"{said} {words} can't be computed: {figure.note}."

@@ -13,7 +13,8 @@ from brookfall.core.fit.ledger import FitFailedError, Ledger, MemoryLedger
 from brookfall.core.fit.request import FitJob, Need, gather
 from brookfall.core.fit.run import run_fits
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.plan.plan import MAIN_MEASURES, checks_of
+from brookfall.core.measure.registry import forms
+from brookfall.core.plan.plan import checks_of
 
 NO_RECIPE = "This needs a recipe to refit, and none was submitted."
 NO_MODEL = "There is neither a recipe to refit nor a supplied score, so there is no model to test."
@@ -60,10 +61,10 @@ def _ask_one(number: int, check: Check, bench: Bench) -> Asked:
 
 def _refuse_other_measures(bench: Bench) -> None:
     main, outcome = bench.plan.main_measure, bench.subject.outcome
-    if main not in MAIN_MEASURES[outcome]:
+    if main not in forms(outcome, "plan"):
         raise UserError(
             f"The plan judges by {main}, which a {outcome} outcome does not have.",
-            todo=f"Choose one of {', '.join(MAIN_MEASURES[outcome])}.",
+            todo=f"Choose one of {', '.join(forms(outcome, 'plan'))}.",
         )
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pydantic import BaseModel, ConfigDict
 
 from brookfall.core.foundation import wording
+from brookfall.core.measure.registry import words_of
 from brookfall.core.submission.schema import Claim, Submission
 from brookfall.core.table.roles import SINGLE, Roles
 
@@ -139,7 +140,7 @@ def _claims(before: tuple[Claim, ...], after: tuple[Claim, ...]) -> Iterator[str
 def _claim_words(claim: Claim) -> str:
     at = "" if claim.threshold is None else f" at {claim.threshold:g}"
     of = "" if claim.class_ is None else f" of {claim.class_}"
-    return f"{wording.measure_words(claim.measure)}{of}, {claim.where}{at}"
+    return f"{words_of(claim.measure)}{of}, {claim.where}{at}"
 
 
 def _value(value: object) -> str:

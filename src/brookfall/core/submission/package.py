@@ -9,7 +9,7 @@ from pydantic import ValidationError
 
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.foundation.progress import Progress, untold, within
-from brookfall.core.measure.registry import NAMES
+from brookfall.core.measure.registry import names_for
 from brookfall.core.recipe.families import check_recipe
 from brookfall.core.resample.part_names import part_name
 from brookfall.core.resample.parts import given_parts
@@ -192,7 +192,7 @@ def _check_target(submission: Submission, files: dict[str, bytes], table: Table)
 
 
 def _refuse_claims_of_another_outcome(submission: Submission) -> None:
-    names = NAMES[submission.model.outcome]
+    names = names_for(submission.model.outcome)
     for claim in submission.claims:
         if claim.measure not in names:
             raise UserError(

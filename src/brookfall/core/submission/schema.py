@@ -4,14 +4,12 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
-from brookfall.core.measure.registry import NAMES
+from brookfall.core.measure.registry import names_for
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.resample.part_names import part_name
+from brookfall.core.table.outcome import OUTCOMES, Outcome
 from brookfall.core.table.read_options import HowRead
 from brookfall.core.table.roles import Roles
-
-MEASURES = tuple(dict.fromkeys(name for names in NAMES.values() for name in names))
-"""Every measure that can be claimed, of any outcome."""
 
 
 class Declared(BaseModel):
@@ -24,7 +22,7 @@ class Model(Declared):
     name: str = Field(min_length=1, max_length=120)
     version: str = Field(min_length=1, max_length=40)
     tier: Literal[1, 2, 3]
-    outcome: Literal["binary", "multiclass", "number", "choice"]
+    outcome: Outcome
     purpose: str = Field(min_length=1)
     owner: str = Field(min_length=1, max_length=120)
     use: str | None = None
@@ -94,8 +92,9 @@ class Claim(Declared):
     @field_validator("measure")
     @classmethod
     def _known_measure(cls, measure: str) -> str:
-        if measure not in MEASURES:
-            raise ValueError(f"'{measure}' is not a measure; measures are {', '.join(MEASURES)}")
+        known = list(dict.fromkeys(name for outcome in OUTCOMES for name in names_for(outcome)))
+        if measure not in known:
+            raise ValueError(f"'{measure}' is not a measure; measures are {', '.join(known)}")
         return measure
 
     @field_validator("value")

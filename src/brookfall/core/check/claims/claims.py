@@ -17,7 +17,7 @@ from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.paired_tests import corrected_mean
-from brookfall.core.measure.registry import flatters, measure_at
+from brookfall.core.measure.registry import flatters, measure_at, words_of
 from brookfall.core.measure.scored import AnyScored
 from brookfall.core.plan.plan import Folds
 from brookfall.core.submission.schema import Claim
@@ -117,7 +117,7 @@ class Claims:
 
 def _named(claim: Claim) -> str:
     of_class = f" of {claim.class_}" if claim.class_ else ""
-    return f"{wording.measure_words(claim.measure)}{of_class}, {claim.where}"
+    return f"{words_of(claim.measure)}{of_class}, {claim.where}"
 
 
 def _recomputed(bench: Bench, ledger: Ledger, claim: Claim, level: float) -> list[tuple[str, _Recomputed]]:

@@ -24,7 +24,7 @@ from brookfall.core.measure.curves import Series
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.influence_function import Linear, figure_of, mean_of, ratio_of
 from brookfall.core.measure.interval import proportion
-from brookfall.core.measure.registry import measure
+from brookfall.core.measure.registry import measure, words_of
 from brookfall.core.measure.row_losses import losses
 from brookfall.core.measure.scored import AnyScored, Numbers, ScoredNumbers
 from brookfall.core.resample.folds import Fold
@@ -215,7 +215,7 @@ def _strip(changes: dict[str, _Change]) -> StripChart:
     first = next(iter(changes.values()))
     rows = [StripRow(estimate=first.before, label="all labels as given", colour="recipe")]
     rows += [StripRow(estimate=one.after, label=one.model, colour="challenger") for one in changes.values()]
-    words = wording.capital(wording.measure_words(first.error))
+    words = wording.capital(words_of(first.error))
     return StripChart(
         title="Unseen rows, their labels untouched, by what the recipe learned from",
         unit="",
@@ -230,7 +230,7 @@ def _said_of_labels(bench: Bench) -> str:
 
 
 def _change_table(changes: dict[str, _Change], n: int, said: str) -> TableView:
-    error = wording.measure_words(next(iter(changes.values())).error)
+    error = words_of(next(iter(changes.values())).error)
     return TableView(
         title=f"What cleaning the training rows changes on {wording.rows(n)} unseen, their labels untouched",
         columns=("training rows", f"{error}, all labels", f"{error}, so cleaned", "share of the error removed"),

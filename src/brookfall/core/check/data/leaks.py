@@ -12,6 +12,7 @@ from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure
+from brookfall.core.measure.registry import words_of
 from brookfall.core.plan.plan import Given
 from brookfall.core.submission.subject import Subject
 
@@ -49,13 +50,13 @@ class Leaks:
         found = list(zip(suspects, places, strict=True))
         strip = pictures.ranking(
             f"How well one column alone tells {subject.roles.target}, on rows it was not learned from",
-            wording.capital(wording.measure_words(suspects[0].measure)) if suspects else "",
+            wording.capital(words_of(suspects[0].measure)) if suspects else "",
             [(one.words, place, "data") for one, place in found],
         )
         table = TableView(
             title=f"Every feature by itself; {limit.words} is the limit",
             columns=("column", "measure", "by itself"),
-            rows=tuple((text(one.words), text(wording.measure_words(one.measure)), at(place)) for one, place in found),
+            rows=tuple((text(one.words), text(words_of(one.measure)), at(place)) for one, place in found),
         )
         answer = _answer(subject, draft, suspects, places, late)
         return draft.write(answer, charts=(strip,), tables=(table,))
@@ -83,14 +84,14 @@ def _answer(subject: Subject, draft: Draft, suspects: list[Suspect], places: lis
         said.append(
             f"By {'itself' if len(over) == 1 else 'themselves'}, {names} all but "
             f"{'decides' if len(over) == 1 else 'decide'} {subject.roles.target}: "
-            f"{wording.measure_words(first.measure)} of {first.words} is "
+            f"{words_of(first.measure)} of {first.words} is "
             f"{wording.figure(draft.figure(place), draft.level)}. Was it known when the score is needed?"
         )
     elif suspects:
         first = suspects[0]
         said.append(
             f"No column decides {subject.roles.target} by itself; the best, {first.words}, reaches "
-            f"{wording.measure_words(first.measure)} {wording.figure(draft.figure(places[0]), draft.level)} "
+            f"{words_of(first.measure)} {wording.figure(draft.figure(places[0]), draft.level)} "
             f"on {wording.rows(first.figure.n)}."
         )
     suspected = [f"{name} ({wording.count(count)} values)" for name, count in identifiers_among(subject)]

@@ -12,7 +12,7 @@ from brookfall.core.fit.request import Need, Rows, ScoreReading
 from brookfall.core.foundation import digest, wording
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.paired_tests import gain
-from brookfall.core.measure.registry import measure
+from brookfall.core.measure.registry import measure, words_of
 
 _ENOUGH = 20_000
 """Rows on which it is told which features are suspects; more would say the same."""
@@ -130,7 +130,7 @@ def _called(name: str) -> str:
 def _table(
     measured: str, models: list[str], places: dict[tuple[str, str], int], losses: dict[tuple[str, str], int]
 ) -> TableView:
-    words = wording.measure_words(measured)
+    words = words_of(measured)
     return TableView(
         title=f"{wording.capital(words)} by what the recipe learns from",
         columns=("", words, "better with the suspects by"),
@@ -155,7 +155,7 @@ def _answer(
     n: int,
 ) -> str:
     main = bench.plan.main_measure
-    words = wording.measure_words(main)
+    words = words_of(main)
     before, after = draft.figure(places[main, RECIPE]), draft.figure(places[main, together])
     lost = draft.figure(losses[main, together])
     lead = "Without " + wording.listed(list(left_out))

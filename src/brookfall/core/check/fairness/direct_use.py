@@ -19,6 +19,7 @@ from brookfall.core.fit.request import FlipReading, Need, Rows
 from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure, Interval, absent, few_units, normal_ends
 from brookfall.core.measure.interval import proportion
+from brookfall.core.measure.registry import words_of
 from brookfall.core.table.change import Bands
 from brookfall.core.table.infer import as_category
 
@@ -175,7 +176,7 @@ def _mean_change(read: NDArray[np.float64], n: int) -> Figure:
 
 
 def _first_table(bench: Bench, places: dict[str, tuple[int, int, float]]) -> TableView:
-    main = wording.measure_words(bench.plan.main_measure)
+    main = words_of(bench.plan.main_measure)
     number = bench.subject.outcome == "number"
     return TableView(
         title="Protected columns among the features",
@@ -212,5 +213,5 @@ def _answer(bench: Bench, draft: Draft, places: dict[str, tuple[int, int, float]
     return (
         f"The recipe learns from {names}, which {'are' if many else 'is'} protected. Another "
         f"{feature.replace('_', ' ')} alone{', more than the others,' if many else ''} {what}; without its order "
-        f"{wording.measure_words(bench.plan.main_measure)} loses {lost}."
+        f"{words_of(bench.plan.main_measure)} loses {lost}."
     )

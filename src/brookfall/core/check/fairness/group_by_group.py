@@ -36,6 +36,7 @@ from brookfall.core.measure import power
 from brookfall.core.measure.curves import Series
 from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.group_spread import spread_figure
+from brookfall.core.measure.registry import words_of
 from brookfall.core.measure.scored import Scored
 
 _DRAWS = 10_000
@@ -309,7 +310,7 @@ def _spreads(draft: Draft, read: Audited, page: Page) -> TableView:
             class_=read.class_,
             attribute=members[0].group.attributes[0],
         )
-        rows.append((text(wording.measure_words(measure)), at(place), text(figure.note or "")))
+        rows.append((text(words_of(measure)), at(place), text(figure.note or "")))
     return TableView(
         title="From the lowest to the highest group, whoever is the reference",
         about=_about(read, members[0]),
@@ -387,7 +388,7 @@ def _of_numbers(read: Audited, page: Page) -> TableView:
     columns: tuple[str, ...] = ("group",)
     rows: list[tuple[Cell, ...]] = [(text(_called(member)),) for member in _members(page)]
     for place, (measure, compared) in enumerate(page.items()):
-        columns = (*columns, wording.measure_words(measure), f"difference{' ' * place}")
+        columns = (*columns, words_of(measure), f"difference{' ' * place}")
         rows = [(*row, at(one.rate), _cell(one, "difference")) for row, one in zip(rows, compared, strict=True)]
     return TableView(
         title="Predictions and their errors by group, in the outcome's own unit",

@@ -24,7 +24,7 @@ from brookfall.core.check.groups.audit import (
     widest,
 )
 from brookfall.core.check.groups.criteria import Criterion, Kind, criteria_of
-from brookfall.core.check.groups.protected_groups import Group, words_of
+from brookfall.core.check.groups.protected_groups import Group, label_words
 from brookfall.core.evidence.exhibit import (
     Cell,
     Combination,
@@ -40,6 +40,7 @@ from brookfall.core.foundation import wording
 from brookfall.core.measure.counts import SHARES, share_from_cells
 from brookfall.core.measure.figure import FEW_ROWS, Figure
 from brookfall.core.measure.interval import independent_difference
+from brookfall.core.measure.registry import words_of
 
 _NOT_CROSSED = frozenset({"calibration_slope"})
 """What takes more rows than small groups have."""
@@ -269,7 +270,7 @@ def _worse_table(worse: list[Worse]) -> list[TableView]:
             rows=tuple(
                 (
                     text(one.compared.member.group.words),
-                    text(wording.measure_words(one.compared.criterion.measure)),
+                    text(words_of(one.compared.criterion.measure)),
                     at(one.compared.rate),
                     text(_other_words(one.compared.member.group, attribute)),
                     at(place),
@@ -284,7 +285,7 @@ def _worse_table(worse: list[Worse]) -> list[TableView]:
 def _other_words(group: Group, attribute: str) -> str:
     """Those who share all levels but one: ``others with sex female``."""
     shared = {name: level for name, level in group.label.items() if name != attribute}
-    return f"others with {words_of(shared)}"
+    return f"others with {label_words(shared)}"
 
 
 def _table(draft: Draft, flat: Sequence[Compared]) -> list[TableView]:
@@ -341,7 +342,7 @@ def _left_out_words(triples: int) -> str:
 def _worse_words(draft: Draft, worse: list[Worse]) -> str:
     one = worse[0]
     group, rate = one.compared.member.group, draft.figure(one.compared.rate)
-    name = wording.measure_words(one.compared.criterion.measure)
+    name = words_of(one.compared.criterion.measure)
     differences = sorted(
         (draft.figure(place) for place in one.rests.values()), key=lambda figure: abs(figure.value or 0.0)
     )

@@ -10,6 +10,7 @@ from brookfall.core.evidence.exhibit import StripChart, StripGroup, StripRow, Ta
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
+from brookfall.core.measure.registry import words_of
 
 
 class OverVersions:
@@ -47,7 +48,7 @@ class OverVersions:
                     )
                 )
                 rows.append((text(one.words), at(old), at(new), at(change), text(word)))
-            words = wording.measure_words(measure)
+            words = words_of(measure)
             charts.append(
                 StripChart(
                     title=f"Difference in {words} to the reference, both versions", unit="", groups=tuple(strips)
@@ -98,7 +99,7 @@ def _answer(draft: Draft, version: str, told: list[tuple[str, Both, int, int, st
         worse, key=lambda one: abs((draft.figure(one[3]).value or 0.0) - (draft.figure(one[2]).value or 0.0))
     )
     return (
-        f"{said} The largest of those that come {word}: the difference in {wording.measure_words(measure)} of "
+        f"{said} The largest of those that come {word}: the difference in {words_of(measure)} of "
         f"{both.words} goes from {wording.figure(draft.figure(old), draft.level)} to "
         f"{wording.figure(draft.figure(new), draft.level)}."
     )

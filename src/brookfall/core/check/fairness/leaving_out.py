@@ -13,7 +13,7 @@ from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.paired_tests import gain
-from brookfall.core.measure.registry import measure
+from brookfall.core.measure.registry import measure, words_of
 
 _SUBMITTED = "as submitted"
 _MOST_PROXIES = 3
@@ -102,7 +102,7 @@ def _cost(
     )
     body: list[tuple[Cell, ...]] = [(text(_SUBMITTED), at(whole), text("–"))]
     body += [(text(name), at(places[name]), at(costs[name])) for name in scored]
-    words = wording.measure_words(main)
+    words = words_of(main)
     table = TableView(title="Score", columns=("", words, "better as submitted by"), rows=tuple(body))
     return strips, table, costs
 
@@ -110,7 +110,7 @@ def _cost(
 def _cost_words(bench: Bench, draft: Draft, variants: Variants, costs: dict[str, int]) -> str:
     last = list(variants)[-1]
     figure = draft.figure(costs[last])
-    words = wording.measure_words(bench.plan.main_measure)
+    words = words_of(bench.plan.main_measure)
     gone = [name for name in bench.subject.features if name not in variants[last]]
     interval = figure.interval(draft.level)
     lead = f"Without {wording.listed(gone)}"
@@ -158,7 +158,7 @@ def _parity(
         groups.append(StripGroup(label=chosen.words, rows=tuple(strip)))
     if not groups:
         return [], [], ""
-    words = wording.measure_words(criterion)
+    words = words_of(criterion)
     chart = StripChart(title=f"Difference in {words} to the reference, group by group", unit="", groups=tuple(groups))
     table = TableView(
         title=f"What leaving out gains in parity of the {words}: of each ground the group farthest off as submitted",

@@ -14,6 +14,7 @@ from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
 from brookfall.core.judge.grounds import ground_of, missing_grounds
 from brookfall.core.measure.interval import proportion
+from brookfall.core.measure.registry import words_of
 from brookfall.core.table.change import JoinSample
 
 _JOIN = (
@@ -111,7 +112,7 @@ def _like_the_others(bench: Bench, draft: Draft, one: _Joined, read: Audited) ->
                 (f"{measure}_difference", member.difference(measure), member, Versus(group=other)),
             )
         )
-        rows.append((text(f"{wording.measure_words(measure)}, {read.words}"), at(ours), at(theirs), at(apart)))
+        rows.append((text(f"{words_of(measure)}, {read.words}"), at(ours), at(theirs), at(apart)))
     return rows
 
 

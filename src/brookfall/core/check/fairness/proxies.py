@@ -26,7 +26,7 @@ from brookfall.core.fit.request import Need, ScoreReading
 from brookfall.core.foundation import wording
 from brookfall.core.measure.association import KIND_WORDS
 from brookfall.core.measure.figure import FEW_EVENTS, FEW_ROWS, Figure, Interval, absent
-from brookfall.core.measure.registry import measure
+from brookfall.core.measure.registry import measure, words_of
 from brookfall.core.measure.scored import Scored
 from brookfall.core.resample.folds import Fold
 
@@ -194,7 +194,7 @@ def _influences(bench: Bench, draft: Draft, ledger: Ledger) -> dict[str, int]:
 
 
 def _table(bench: Bench, found: Sequence[Proxy], points: Sequence[MapPoint], p: Sequence[float | None]) -> TableView:
-    main = wording.measure_words(bench.plan.main_measure)
+    main = words_of(bench.plan.main_measure)
     listed = list(zip(found, points, p, strict=True))[:_MOST_LISTED]
     more = f", the {_MOST_LISTED} strongest of {len(found)}" if len(found) > _MOST_LISTED else ""
     return TableView(
@@ -277,7 +277,7 @@ def _proxy_words(bench: Bench, draft: Draft, single: Sequence[MapPoint]) -> str:
         interval = lost.interval(1 - (1 - draft.level) / len(names))
         leans = interval is not None and interval[0] > 0
         said += (
-            f", and the model leans on it: without its order {wording.measure_words(bench.plan.main_measure)} loses "
+            f", and the model leans on it: without its order {words_of(bench.plan.main_measure)} loses "
             f"{wording.figure(lost, draft.level)}"
             if leans
             else ", and the model is not shown to lean on it"

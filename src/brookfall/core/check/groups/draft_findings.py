@@ -4,10 +4,11 @@ from collections.abc import Sequence
 
 from pydantic import BaseModel, ConfigDict
 
-from brookfall.core.check.groups.protected_groups import words_of
+from brookfall.core.check.groups.protected_groups import label_words
 from brookfall.core.evidence.exhibit import CombinationChart, Estimate, Exhibit
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.foundation import wording
+from brookfall.core.measure.registry import words_of
 from brookfall.core.plan.facts import HARM_WORDS
 from brookfall.core.plan.plan import Plan
 
@@ -96,7 +97,7 @@ def _worse(exhibit: Exhibit) -> set[tuple[str, ...]]:
 
 def _draft(exhibit: Exhibit, group: dict[str, str], found: Sequence[Estimate], plan: Plan) -> DraftedFinding:
     outside = [one for one in found if one.standing is Standing.OUTSIDE] or list(found)
-    words = words_of(group)
+    words = label_words(group)
     measures = list(dict.fromkeys(_base(one.measure) for one in outside))
     rests = _rests(exhibit, group, measures[0])
     sentences = [_sentence(exhibit, one) for one in outside]
@@ -112,7 +113,7 @@ def _draft(exhibit: Exhibit, group: dict[str, str], found: Sequence[Estimate], p
         group=group,
         standing=standing,
         severity=3 if standing is Standing.OUTSIDE else 2,
-        title=f"{wording.capital(words)}: {wording.listed([wording.measure_words(name) for name in measures])} "
+        title=f"{wording.capital(words)}: {wording.listed([words_of(name) for name in measures])} "
         f"{'outside' if standing is Standing.OUTSIDE else 'near'} the limit",
         what=" ".join(what),
         why=" ".join(
@@ -140,12 +141,12 @@ def _base(measure: str) -> str:
 
 def _sentence(exhibit: Exhibit, one: Estimate) -> str:
     """The rates on both sides, the comparison with its interval, and how it stands."""
-    name, words = _base(one.measure), words_of(one.group or {})
+    name, words = _base(one.measure), label_words(one.group or {})
     limit = "" if one.limit is None else f" ({one.limit.words})"
     stands = "is outside the limit" if one.standing is Standing.OUTSIDE else "crosses the limit"
     where = f"on the {(one.part or '').replace('_', '-')} rows" + (f", class {one.class_}" if one.class_ else "")
     if one.versus is None or one.versus.group is None or name not in _WHAT:
-        value = f"the {wording.measure_words(one.measure)} is {_interval(one, 2)}"
+        value = f"the {words_of(one.measure)} is {_interval(one, 2)}"
         return f"With {words}, {value} {where}; it {stands}{limit}."
     own, other = (_rate(exhibit, one, name, group) for group in (one.group, one.versus.group))
     kind = "ratio" if one.measure.endswith("_ratio") else "difference"
@@ -154,7 +155,7 @@ def _sentence(exhibit: Exhibit, one: Estimate) -> str:
         ""
         if own is None or other is None
         else f"Of {wording.count(own.n)} {among} with {words}, {wording.percent(own.value)} {verb} {where}, against "
-        f"{wording.percent(other.value)} of {wording.count(other.n)} with {words_of(one.versus.group)}, the "
+        f"{wording.percent(other.value)} of {wording.count(other.n)} with {label_words(one.versus.group)}, the "
         "reference. "
     )
     return f"{rates}The {kind} of {_interval(one, 2 if kind == 'ratio' else 3)} {stands}{limit}."
@@ -195,9 +196,9 @@ def _rests(exhibit: Exhibit, group: dict[str, str], measure: str) -> list[str]:
         return []
     told = [
         f"{_interval(one, 3)} against others with "
-        + words_of({n: level for n, level in (one.versus.group or {}).items() if not level.startswith("other than ")})
+        + label_words({n: said for n, said in (one.versus.group or {}).items() if not said.startswith("other than ")})
         for one in found
         if one.versus is not None
     ]
-    name = wording.measure_words(measure)
+    name = words_of(measure)
     return [f"By the {name} it differs from those who share all but one level too: {wording.listed(told)}."]

@@ -9,6 +9,7 @@ from brookfall.core.evidence.limit import Standing
 from brookfall.core.foundation import wording
 from brookfall.core.judge.standing import rows_to_settle
 from brookfall.core.measure.figure import Figure
+from brookfall.core.measure.registry import words_of
 
 FOUR_FIFTHS = 0.8
 BEYOND_CHANCE = 0.05
@@ -28,7 +29,7 @@ def shown_of(draft: Draft, one: Compared, kind: Kind) -> str:
         None: "too few to judge",
     }[standing]
     if kind == "itself":
-        name = wording.measure_words(one.criterion.measure)
+        name = words_of(one.criterion.measure)
         return f"With {member.group.words}, the {name} is {wording.figure(figure, draft.level, 2)}; {how}"
     rate, usual = draft.figure(one.rate), member.against.rate(one.criterion.measure)
     word = "a ratio" if kind == "ratio" else "a difference"

@@ -119,7 +119,7 @@ class Group:
 
     @cached_property
     def words(self) -> str:
-        return words_of(self.label)
+        return label_words(self.label)
 
     @property
     def levels(self) -> str:
@@ -129,10 +129,10 @@ class Group:
         return len(self.members)
 
 
-def words_of(label: dict[str, str]) -> str:
+def label_words(label: dict[str, str]) -> str:
     """The levels of a group with their attributes, in words.
 
-    >>> words_of({"sex": "f", "age_band": "65+"})
+    >>> label_words({"sex": "f", "age_band": "65+"})
     'sex f and age band 65+'
     """
     return wording.listed([f"{attribute.replace('_', ' ')} {level}" for attribute, level in label.items()])

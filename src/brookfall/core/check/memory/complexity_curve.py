@@ -17,6 +17,7 @@ from brookfall.core.foundation import wording
 from brookfall.core.measure.curves import Series
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.influence_function import mean_of, variance
+from brookfall.core.measure.registry import words_of
 from brookfall.core.measure.row_losses import criteria, losses, mean_excess, mean_loss
 from brookfall.core.measure.scored import AnyScored, Numbers
 from brookfall.core.recipe.dials import Dialled
@@ -215,9 +216,7 @@ def _table(
 ) -> TableView:
     parts = ("training", OUT_OF_FOLD)
     columns = [
-        f"{wording.measure_words(name)}, {'training' if part == 'training' else 'unseen'}"
-        for name in names
-        for part in parts
+        f"{words_of(name)}, {'training' if part == 'training' else 'unseen'}" for name in names for part in parts
     ]
     return TableView(
         title=f"Along {dial.setting}: submitted, best on unseen rows, and the simplest within one standard error of it",
@@ -242,7 +241,7 @@ def _answer(
     excess: int | None,
 ) -> str:
     first = criteria(bench.subject.outcome)[0]
-    words = wording.measure_words(first)
+    words = words_of(first)
     ours = dial.values[dial.submitted].words
     unseen = draft.figure(places["submitted", OUT_OF_FOLD, first])
     said = [

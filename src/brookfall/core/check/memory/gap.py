@@ -18,15 +18,10 @@ from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.interval import independent_difference
 from brookfall.core.measure.paired_tests import gain
 from brookfall.core.measure.ranking import auc_gap_by_fold
-from brookfall.core.measure.registry import LOWER_IS_BETTER, measure
+from brookfall.core.measure.registry import forms, lower_is_better, measure, named, words_of
 from brookfall.core.measure.scored import AnyScored, Scored
 from brookfall.core.recipe.families import family_of, resolved_settings
 
-_NO_GAP = (
-    *("base_rate", "selection_rate", "mean_score", "bias"),
-    *("calibration_slope", "calibration_intercept", "expected_calibration_error"),
-)
-"""Measures in which more is neither better nor worse, or that chance alone makes larger than 0."""
 _ONE_PART = "The supplied scores are of one part alone, so training can't be set against unseen rows."
 
 
@@ -124,7 +119,7 @@ def _drawn(bench: Bench) -> tuple[str, ...]:
 
 def _names(bench: Bench) -> tuple[str, ...]:
     """The measures that are drawn, then every other one whose gap has a direction."""
-    others = (name for name in pictures.MEASURES[bench.subject.outcome] if name not in _NO_GAP)
+    others = (name for name in forms(bench.subject.outcome, "parts") if named(name).gap)
     return tuple(dict.fromkeys((*_drawn(bench), *others)))
 
 
@@ -152,7 +147,7 @@ def _measured(
 
 def _gap(name: str, sides: _Sides, part: str) -> Figure:
     """How much better training looks: positive when it flatters."""
-    lower = name in LOWER_IS_BETTER
+    lower = lower_is_better(name)
     if part != OUT_OF_FOLD or sides.same is None:
         seen, unseen = measure(name, sides.parts[sides.seen]), measure(name, sides.parts[part])
         return independent_difference(unseen, seen) if lower else independent_difference(seen, unseen)
@@ -168,7 +163,7 @@ def _unpaired(name: str, ours: AnyScored, theirs: AnyScored) -> Figure:
     seen, unseen = measure(name, ours), measure(name, theirs)
     if seen.value is None or unseen.value is None:
         return absent(unseen.n, seen.note or unseen.note or "one side can't be computed")
-    gap = unseen.value - seen.value if name in LOWER_IS_BETTER else seen.value - unseen.value
+    gap = unseen.value - seen.value if lower_is_better(name) else seen.value - unseen.value
     return Figure(gap, unseen.n, note="this measure has no interval for a difference on the same rows")
 
 
@@ -205,7 +200,7 @@ def _table(
         ),
         rows=tuple(
             (
-                text(wording.measure_words(name)),
+                text(words_of(name)),
                 *(at(places[name, part]) for part in sides.parts),
                 *(at(gaps[name, part]) for part in sides.unseen),
             )
@@ -240,7 +235,7 @@ def _answer(
     seen, unseen = draft.figure(places[main, sides.seen]), draft.figure(places[main, part])
     gap = gaps[main, part]
     measured, standing = draft.figure(gap), draft.standing(gap)
-    words = wording.measure_words(main)
+    words = words_of(main)
     named = pictures.of_model(sides.model, bench)
     said = (
         f"{wording.capital(words)}{named} is {wording.number(seen.value)} on training rows"

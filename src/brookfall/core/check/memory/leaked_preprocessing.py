@@ -11,7 +11,7 @@ from brookfall.core.fit.request import Need, Rows, ScoreReading
 from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.paired_tests import gain
-from brookfall.core.measure.registry import measure
+from brookfall.core.measure.registry import measure, words_of
 
 LEAKED = "prepared on all rows"
 
@@ -63,9 +63,7 @@ class Preparation:
         table = TableView(
             title=f"Prepared on training rows and on all rows; the same {wording.rows(len(honest.scored))} unseen",
             columns=("measure", "training rows only", "all rows", "gained by leaking"),
-            rows=tuple(
-                (text(wording.measure_words(name)), at(ours[name]), at(theirs[name]), at(gains[name])) for name in names
-            ),
+            rows=tuple((text(words_of(name)), at(ours[name]), at(theirs[name]), at(gains[name])) for name in names),
         )
         main = bench.plan.main_measure
         return draft.write(
@@ -104,7 +102,7 @@ def _scored(bench: Bench, ledger: Ledger, which: int) -> Deciding:
 
 
 def _answer(bench: Bench, draft: Draft, main: str, place: int) -> str:
-    gained, words = draft.figure(place), wording.measure_words(main)
+    gained, words = draft.figure(place), words_of(main)
     told = wording.listed(learned(bench))
     if gained.value is None:
         return f"What learning {told} from all rows gains can't be said: {gained.note}."

@@ -13,7 +13,7 @@ from brookfall.core.fit.request import FigureReading, Need, Rows, ScoreReading, 
 from brookfall.core.foundation import digest, wording
 from brookfall.core.measure.curves import Series
 from brookfall.core.measure.paired_tests import corrected_mean, gain
-from brookfall.core.measure.registry import measure
+from brookfall.core.measure.registry import measure, words_of
 from brookfall.core.measure.scored import AnyScored
 from brookfall.core.resample.folds import Fold
 
@@ -47,7 +47,7 @@ class Learning:
             part=OUT_OF_FOLD,
             versus=Versus(model=_model(before)),
         )
-        words = wording.measure_words(name)
+        words = words_of(name)
         series: dict[str, Series] = {
             "learning:training": {
                 "x": [float(step.rows) for step in steps],

@@ -10,7 +10,7 @@ from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import FigureReading, Need, Rows, Wanted
 from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure, absent
-from brookfall.core.measure.registry import LOWER_IS_BETTER, measure
+from brookfall.core.measure.registry import lower_is_better, measure, words_of
 from brookfall.core.measure.spread_of_draws import mean_of_draws, range_of_draws
 from brookfall.core.resample.bootstrap import drawn_again
 
@@ -46,7 +46,7 @@ class Optimism:
         scored = bench.all_trained(ledger)
         places = {}
         for column, name in enumerate(names):
-            sign = -1.0 if name in LOWER_IS_BETTER else 1.0
+            sign = -1.0 if lower_is_better(name) else 1.0
             apparent = measure(name, scored)
             optimism = mean_of_draws(sign * (own[:, column] - whole[:, column]), len(scored))
             places[name] = (
@@ -72,18 +72,16 @@ class Optimism:
         table = TableView(
             title=f"Over {len(own)} resamples of {wording.rows(len(scored))}",
             columns=("measure", "on its own rows", "optimism", "corrected", "rows not drawn: mean, and range of 95 %"),
-            rows=tuple(
-                (text(wording.measure_words(name)), *(at(place) for place in found)) for name, found in places.items()
-            ),
+            rows=tuple((text(words_of(name)), *(at(place) for place in found)) for name, found in places.items()),
         )
         main = bench.plan.main_measure
         apparent, optimism, fair, out = (draft.figure(place) for place in places[main])
         answer = (
-            f"{wording.capital(wording.measure_words(main))} on its own rows is {wording.number(apparent.value)}, of "
+            f"{wording.capital(words_of(main))} on its own rows is {wording.number(apparent.value)}, of "
             f"which {wording.figure(optimism, draft.level)} is optimism; corrected for it, it is "
             f"{wording.figure(fair, draft.level)}."
         )
-        if _is_too_small(fair, out, -1.0 if main in LOWER_IS_BETTER else 1.0):
+        if _is_too_small(fair, out, -1.0 if lower_is_better(main) else 1.0):
             answer += (
                 f" That correction is too small here: most rows it is measured on were among those drawn, and on the "
                 f"rows that were not it is {wording.number(out.value)}. A recipe that memorises is to be read by these."

@@ -13,9 +13,10 @@ from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import FigureReading, FitRequest, Need, Shuffles, Wanted
 from brookfall.core.foundation import wording
-from brookfall.core.measure.capacity import capacity, chance, scale_of
+from brookfall.core.measure.capacity import capacity, chance, measure_of_capacity
 from brookfall.core.measure.curves import Series
 from brookfall.core.measure.figure import Figure, absent
+from brookfall.core.measure.registry import words_of
 from brookfall.core.measure.scored import Numbers
 from brookfall.core.measure.spread_of_draws import mean_of_draws, range_of_draws
 from brookfall.core.recipe.families import family_of, resolved_settings
@@ -81,7 +82,7 @@ class _Asked:
 
     def __init__(self, bench: Bench) -> None:
         self._bench = bench
-        self.scale = scale_of(bench.plan.main_measure, bench.subject.outcome)
+        self.scale = measure_of_capacity(bench.plan.main_measure, bench.subject.outcome)
         self.family = family_of(bench.recipe)
         self.reason = self.family.by_construction(resolved_settings(bench.recipe))
 
@@ -158,7 +159,7 @@ def _read(bench: Bench, ledger: Ledger) -> _Found:
     counts = np.zeros(0)
     if target.outcome != "number":
         counts = np.bincount(target.codes[bench.cross_validated], minlength=len(target.classes)).astype(np.float64)
-    guess = chance(asked.scale, counts / counts.sum() if len(counts) else counts)
+    guess = chance(asked.scale, bench.subject.outcome, counts / counts.sum() if len(counts) else counts)
     plain = means[2] if readings > 2 else None
     return _Found(means[0], means[1], plain, float(true[0]), float(true[1]), guess, asked.blocks is not None)
 
@@ -201,7 +202,7 @@ def _strips(places: dict[str, int], scale: str) -> list[tuple[str, StripGroup]]:
 
 
 def _pictures(found: _Found, scale: str) -> tuple[tuple[LineChart, ...], dict[str, Series]]:
-    words = wording.measure_words(scale)
+    words = words_of(scale)
     charts, series = [], {}
     for name, label, values, observed in (
         ("seen", "its own rows", found.seen, found.observed_seen),
@@ -229,7 +230,7 @@ def _histogram(values: Numbers) -> Series:
 
 
 def _table(places: dict[str, int], scale: str, shuffles: int) -> TableView:
-    words = wording.measure_words(scale)
+    words = words_of(scale)
     rows = [
         (text(f"{words}, true outcomes"), at(places["seen"]), at(places["unseen"])),
         (
@@ -247,7 +248,7 @@ def _table(places: dict[str, int], scale: str, shuffles: int) -> TableView:
 
 
 def _answer(bench: Bench, draft: Draft, places: dict[str, int], found: _Found, scale: str) -> str:
-    words, level = wording.measure_words(scale), draft.level
+    words, level = words_of(scale), draft.level
     shuffled, unseen = draft.figure(places["shuffled seen"]), draft.figure(places["shuffled unseen"])
     reached, standing = draft.figure(places["capacity"]), draft.standing(places["capacity"])
     if shuffled.value is None or unseen.value is None:

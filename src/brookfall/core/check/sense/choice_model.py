@@ -18,6 +18,7 @@ from brookfall.core.measure import choice
 from brookfall.core.measure.choice import Picked
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.paired_tests import holm
+from brookfall.core.measure.registry import forms, words_of
 from brookfall.core.measure.wald import Coefficients
 from brookfall.core.recipe.families import resolved_settings
 from brookfall.core.table.occasions import Choices
@@ -49,9 +50,9 @@ class Choice:
         }
         parts = {part: _picked(bench, ledger, part) for part in bench.parts}
         fits = {
-            (part, name): draft.add(name, choice.measure(name, rows), part=part)
+            (part, name): draft.add(name, form.take(rows), part=part)
             for part, rows in parts.items()
-            for name in choice.NAMES
+            for name, form in forms("choice", "parts").items()
         }
         evenly = {
             part: draft.add("hit_rate", _even_guess(rows), model="baseline", part=part) for part, rows in parts.items()
@@ -223,12 +224,12 @@ def _coefficient_table(
 def _fit_table(parts: dict[str, Picked], fits: dict[tuple[str, str], int], evenly: dict[str, int]) -> TableView:
     return TableView(
         title="How probable the chosen alternative was; training stands beside unseen occasions",
-        columns=("part", "occasions", *(wording.measure_words(name) for name in choice.NAMES), "even guess"),
+        columns=("part", "occasions", *(words_of(name) for name in forms("choice", "parts")), "even guess"),
         rows=tuple(
             (
                 text(part),
                 text(wording.count(len(rows))),
-                *(at(fits[part, name]) for name in choice.NAMES),
+                *(at(fits[part, name]) for name in forms("choice", "parts")),
                 at(evenly[part]),
             )
             for part, rows in parts.items()

@@ -20,6 +20,7 @@ from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.figure import Figure, Interval, quantile_ends, turned_ends
 from brookfall.core.measure.paired_tests import holm
+from brookfall.core.measure.registry import words_of
 from brookfall.core.measure.wald import Coefficients
 from brookfall.core.recipe.families import family_of
 from brookfall.core.resample.bootstrap import drawn_again
@@ -217,7 +218,7 @@ def _table(bench: Bench, lines: list[_Line], columns: _Columns) -> TableView:
                 "SE",
                 "z",
                 "p",
-                *((wording.measure_words(ratio),) if ratio else ()),
+                *((words_of(ratio),) if ratio else ()),
                 "expected",
                 "VIF",
             ),

@@ -15,6 +15,7 @@ from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure
+from brookfall.core.measure.registry import words_of
 
 
 class Influence:
@@ -38,7 +39,7 @@ class Influence:
             draft.add("influence", figure_of_influence(losses[place], n).marked(few=few), part="unseen", feature=name)
             for place, name in zip(order, features, strict=True)
         ]
-        words, marks = wording.measure_words(bench.plan.main_measure), marked(bench)
+        words, marks = words_of(bench.plan.main_measure), marked(bench)
         strip = pictures.ranking(
             f"What {words} of unseen rows loses when one feature's values change places",
             f"Loss of {words}",

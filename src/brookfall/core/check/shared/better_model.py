@@ -10,16 +10,13 @@ from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.paired_tests import paired
-from brookfall.core.measure.registry import LOWER_IS_BETTER
+from brookfall.core.measure.registry import lower_is_better, named
 from brookfall.core.measure.scored import AnyScored
-
-_IN_UNITS = ("rmse", "mse", "mae")
-"""Measures in the target's own unit, of which a policy can't say how much is too much."""
 
 
 def allowed(bench: Bench) -> Limit | None:
-    """How much worse by the main measure the submitted model may be than another; None where no limit makes sense."""
-    return None if bench.plan.main_measure in _IN_UNITS else bench.plan.policy.worse_than_challenger
+    """How much worse by the main measure the submitted model may be than another; None where that is in its unit."""
+    return bench.plan.policy.worse_than_challenger if named(bench.plan.main_measure).scale == "share" else None
 
 
 def rank(figure: Figure, name: str) -> float:
@@ -30,7 +27,7 @@ def rank(figure: Figure, name: str) -> float:
     """
     if figure.value is None:
         return float("inf")
-    return figure.value if name in LOWER_IS_BETTER else -figure.value
+    return figure.value if lower_is_better(name) else -figure.value
 
 
 @dataclass(frozen=True)

@@ -9,70 +9,18 @@ from brookfall.core.foundation import wording
 from brookfall.core.measure import curves, multiclass
 from brookfall.core.measure.counts import confusion
 from brookfall.core.measure.curves import Series
+from brookfall.core.measure.registry import forms, scale_of, words_of
 from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
 
 Rows = TypeVar("Rows", Scored, ScoredNumbers)
 
-MEASURES: dict[str, tuple[str, ...]] = {
-    "binary": (
-        "auc",
-        "accuracy",
-        "balanced_accuracy",
-        "recall",
-        "specificity",
-        "precision",
-        "negative_predictive_value",
-        "selection_rate",
-        "base_rate",
-        "f1",
-        "mcc",
-        "kappa",
-        "average_precision",
-        "ks",
-        "lift_at_20",
-        "brier",
-        "log_loss",
-        "calibration_slope",
-        "calibration_intercept",
-        "expected_calibration_error",
-        "mean_score",
-    ),
-    "multiclass": (
-        "balanced_accuracy",
-        "accuracy",
-        "auc",
-        "auc_ovr",
-        "precision",
-        "f1",
-        "specificity",
-        "kappa",
-        "mcc",
-        "brier",
-        "log_loss",
-        "expected_calibration_error",
-    ),
-    "number": ("r2", "rmse", "mae", "mse", "bias", "mean_score"),
-}
-"""Every measure set side by side over parts."""
-
-STRIP: dict[str, tuple[str, ...]] = {
-    "binary": ("auc", "accuracy", "recall", "precision", "brier"),
-    "multiclass": ("balanced_accuracy", "accuracy", "auc", "f1", "kappa"),
-    "number": ("r2", "rmse", "mae"),
-}
-_MAIN_THREE: dict[str, tuple[str, ...]] = {
-    "binary": ("auc", "accuracy", "brier"),
-    "multiclass": ("balanced_accuracy", "accuracy", "log_loss"),
-    "number": ("r2", "rmse", "mae"),
-}
-OF_A_CLASS = ("base_rate", "selection_rate", "recall", "precision", "f1", "auc", "average_precision")
 MODEL_WORDS = {RECIPE: "refitted here", SCORES: "supplied scores"}
 
 
 def main_measures(bench: Bench) -> tuple[str, ...]:
     """The few measures that a comparison is made in, the plan's own first."""
     main = bench.plan.main_measure
-    return tuple(dict.fromkeys((main, *_MAIN_THREE[bench.subject.outcome])))
+    return tuple(dict.fromkeys((main, *forms(bench.subject.outcome, "brief"))))
 
 
 def of_model(model: str, bench: Bench) -> str:
@@ -84,7 +32,7 @@ def strips(title: str, groups: Sequence[tuple[str, StripGroup]]) -> tuple[StripC
     """Groups of one measure each on strips, one a scale: shares of 1, the target's own unit, its square."""
     scales: dict[str, list[StripGroup]] = {}
     for measure, group in groups:
-        scales.setdefault(_scale(measure), []).append(group)
+        scales.setdefault(scale_of(measure), []).append(group)
     return tuple(StripChart(title=title, unit="", groups=tuple(found)) for found in scales.values())
 
 
@@ -100,10 +48,6 @@ def ranking(title: str, heading: str, entries: Sequence[tuple[str, int, str]], m
 def cut(label: str) -> str:
     """A label short enough to stand beside a strip."""
     return label if len(label) <= _LONGEST_LABEL else f"{label[: _LONGEST_LABEL - 1]}…"
-
-
-def _scale(measure: str) -> str:
-    return {"mse": "square", "rmse": "unit", "mae": "unit", "bias": "unit", "mean_score": "unit"}.get(measure, "share")
 
 
 def matrix(rows: AnyScored, title: str, bench: Bench, of: RowsOf) -> MatrixChart | None:
@@ -195,4 +139,4 @@ def _colour(name: str) -> str:
 
 
 def in_words(measure: str) -> str:
-    return wording.capital(wording.measure_words(measure))
+    return wording.capital(words_of(measure))

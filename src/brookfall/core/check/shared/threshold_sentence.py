@@ -1,7 +1,7 @@
 """What a threshold decides on some rows, in a sentence with intervals; and its cost."""
 
 from brookfall.core.foundation import wording
-from brookfall.core.measure.registry import measure
+from brookfall.core.measure.registry import measure, words_of
 from brookfall.core.measure.scored import Scored
 
 _READ = ("recall", "precision", "selection_rate")
@@ -18,7 +18,7 @@ selection rate 0.500 [0.377, 0.623].'
     """
     known = rows.take(rows.known(), "scored")
     there = known.at(threshold)
-    figures = [f"{wording.measure_words(name)} {wording.figure(measure(name, there), level)}" for name in _READ]
+    figures = [f"{words_of(name)} {wording.figure(measure(name, there), level)}" for name in _READ]
     part_words = part.replace("_", "-")
     said = f"At a threshold of {threshold:g}, on {wording.count(len(known))} {part_words} rows: {', '.join(figures)}."
     if miss_cost is None:

@@ -11,7 +11,7 @@ from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
 from brookfall.core.foundation import wording
 from brookfall.core.measure.paired_tests import gain
-from brookfall.core.measure.registry import measure
+from brookfall.core.measure.registry import measure, words_of
 from brookfall.core.measure.scored import AnyScored
 
 
@@ -112,9 +112,7 @@ def _table(
     return TableView(
         title=f"On the same {wording.rows(n)}{named}; a gain is positive when the model is better",
         columns=("measure", "model", "baseline", "gain"),
-        rows=tuple(
-            (text(wording.measure_words(name)), at(ours[name]), at(theirs[name]), at(gains[name])) for name in names
-        ),
+        rows=tuple((text(words_of(name)), at(ours[name]), at(theirs[name]), at(gains[name])) for name in names),
     )
 
 
@@ -137,7 +135,7 @@ def _answer(
     }
     second = next((name for name in ("accuracy", "rmse") if name in ours and name != main), None)
     said = (
-        f"{openings[draft.standing(gains[main])]}: {wording.measure_words(main)} differs by "
+        f"{openings[draft.standing(gains[main])]}: {words_of(main)} differs by "
         f"{wording.figure(draft.figure(gains[main]), draft.level)} on {wording.rows(n)}."
     )
     if second is None:

@@ -14,7 +14,7 @@ from brookfall.core.fit.ledger import FitFailedError, Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
 from brookfall.core.measure.paired_tests import gain
-from brookfall.core.measure.registry import measure
+from brookfall.core.measure.registry import measure, words_of
 from brookfall.core.measure.scored import AnyScored, Scored
 from brookfall.core.recipe.families import families
 
@@ -163,7 +163,7 @@ def _table(
         title=f"On the same {wording.rows(len(ours.positions))}; challengers {how}, threshold 0.5",
         columns=(
             "model",
-            wording.measure_words(main),
+            words_of(main),
             "the submitted model is better by",
             *(("chosen most often, in so many fits",) if tuned else ()),
         ),
@@ -181,7 +181,7 @@ def _answer(
     gains: dict[str, int],
 ) -> str:
     main = bench.plan.main_measure
-    words = wording.measure_words(main)
+    words = words_of(main)
     ordered = sorted(ran, key=lambda one: rank(draft.figure(places[one.family]), main))
     wide = {one.family: draft.figure(gains[one.family]).interval(draft.wide_level) for one in ordered}
     lost = [one for one in ordered if (ends := wide[one.family]) and ends[1] < 0]

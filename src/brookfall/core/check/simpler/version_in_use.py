@@ -13,7 +13,7 @@ from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
 from brookfall.core.measure.paired_tests import gain
-from brookfall.core.measure.registry import measure
+from brookfall.core.measure.registry import measure, words_of
 from brookfall.core.plan.plan import InUse
 
 _WORDS = Words(
@@ -88,7 +88,7 @@ def _table(
     names: Iterable[str], used: InUse, ours: Deciding, new: dict[str, int], old: dict[str, int], gains: dict[str, int]
 ) -> TableView:
     rows: list[tuple[Cell, ...]] = [
-        (text(wording.measure_words(name)), at(new[name]), at(old[name]), at(gains[name])) for name in names
+        (text(words_of(name)), at(new[name]), at(old[name]), at(gains[name])) for name in names
     ]
     return TableView(
         title=f"On the same {wording.rows(len(ours.positions))} ({ours.part.replace('_', '-')}), both refitted here",
@@ -108,7 +108,7 @@ def _answer(
 ) -> str:
     main = bench.plan.main_measure
     figures = (
-        f"{wording.measure_words(main)} {wording.figure(draft.figure(new[main]), draft.level)} against "
+        f"{words_of(main)} {wording.figure(draft.figure(new[main]), draft.level)} against "
         f"{wording.figure(draft.figure(old[main]), draft.level)} of {used.version}, the version in use, on "
         f"{wording.rows(len(ours.positions))}"
     )

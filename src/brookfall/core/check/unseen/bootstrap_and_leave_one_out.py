@@ -1,6 +1,7 @@
 """Cross-validation without folds to compare: leave-one-out, pooled; and the bootstrap with .632 and .632+."""
 
-from dataclasses import replace
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from functools import partial
 from operator import mul
 
@@ -12,11 +13,12 @@ from brookfall.core.check.shared import pictures
 from brookfall.core.evidence.exhibit import RowsOf, StripChart, StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.foundation import wording
-from brookfall.core.measure.bootstrap_632 import LOSSES, chance_loss, losses_of, plus_632
+from brookfall.core.measure.bootstrap_632 import plus_632
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.influence_function import figure_of, mean_of
-from brookfall.core.measure.registry import measure
-from brookfall.core.measure.scored import Numbers
+from brookfall.core.measure.registry import forms, measure, words_of
+from brookfall.core.measure.scored import AnyScored, Numbers
+from brookfall.core.table.outcome import Outcome
 
 _POOLED = "pooled over all left-out rows, which for a ranking mixes the scores of different fits"
 
@@ -29,7 +31,7 @@ def write_whole(bench: Bench, ledger: Ledger) -> Written:
 def _pooled(bench: Bench, ledger: Ledger) -> Written:
     draft = Draft(bench.plan.policy.level)
     rows = bench.out_of_fold(ledger).scored
-    names = pictures.STRIP[bench.subject.outcome]
+    names = tuple(forms(bench.subject.outcome, "strip"))
     names = tuple(dict.fromkeys((bench.plan.main_measure, *names)))
     places = {}
     for name in names:
@@ -38,14 +40,14 @@ def _pooled(bench: Bench, ledger: Ledger) -> Written:
     table = TableView(
         title=f"Every one of {wording.rows(len(rows))} scored by a fit without it",
         columns=("measure", "left out"),
-        rows=tuple((text(wording.measure_words(name)), at(place)) for name, place in places.items()),
+        rows=tuple((text(words_of(name)), at(place)) for name, place in places.items()),
     )
     of = RowsOf(model=RECIPE, part=OUT_OF_FOLD)
     matrix = pictures.matrix(rows, "Confusion matrix of the left-out rows", bench, of)
     main = bench.plan.main_measure
     how = "by algebra, without refitting" if bench.by_algebra else f"by {wording.count(len(bench.folds))} fits"
     answer = (
-        f"With each of {wording.rows(len(rows))} left out in turn ({how}), {wording.measure_words(main)} is "
+        f"With each of {wording.rows(len(rows))} left out in turn ({how}), {words_of(main)} is "
         f"{wording.figure(draft.figure(places[main]), draft.level)}."
     )
     strips = _strips(places, "Left-out rows")
@@ -69,32 +71,49 @@ def _strips(places: dict[str, int], title: str) -> tuple[StripChart, ...]:
 def _bootstrap(bench: Bench, ledger: Ledger) -> Written:
     draft = Draft(bench.plan.policy.level)
     whole = bench.all_trained(ledger)
-    names = LOSSES[bench.subject.outcome]
     held = bench.fold_scored(ledger)
     body, places = [], {}
-    for name in names:
-        outside = _left_out_losses(bench, [losses_of(name, rows) for rows in held])
+    for name, form in _losses(bench.subject.outcome):
+        outside = _left_out_losses(bench, [form.losses(rows) for rows in held])
         known = np.isfinite(outside)
         among = whole.take(known, "drawn without")
         unseen = figure_of(mean_of(outside[known], among.counted), among, 0.0)
         seen = measure(name, whole)
-        blended, plus = _632(seen, unseen, chance_loss(name, whole))
+        blended, plus = _632(seen, unseen, form.chance_loss(whole))
         places[name] = draft.add(name, plus, part="out_of_bag")
         cells = [at(draft.add(name, seen, part="training")), at(draft.add(name, unseen, part="out_of_bag"))]
         cells += [at(draft.add(name, blended, part="out_of_bag")), at(places[name])]
-        body.append((text(wording.measure_words(name)), *cells))
+        body.append((text(words_of(name)), *cells))
     table = TableView(
         title=f"Over {bench.plan.cross_validation.words}",
         columns=("measure", "training rows", "rows not drawn", ".632", ".632+"),
         rows=tuple(body),
     )
-    first = names[0]
+    first = next(iter(places))
     answer = (
-        f"Over {bench.plan.cross_validation.words} of {wording.rows(len(whole))}, {wording.measure_words(first)} is "
+        f"Over {bench.plan.cross_validation.words} of {wording.rows(len(whole))}, {words_of(first)} is "
         f"{wording.figure(draft.figure(places[first]), draft.level)} by the .632+ rule; on its own training rows it "
         f"is {wording.number(measure(first, whole).value)}."
     )
     return draft.write(answer, charts=_strips(places, "Unseen rows, .632+"), tables=(table,))
+
+
+@dataclass(frozen=True)
+class _Loss:
+    """A measure that is the mean of a loss of each row: these losses, and their mean by chance."""
+
+    losses: Callable[[AnyScored], Numbers]
+    chance_loss: Callable[[AnyScored], float]
+
+
+def _losses(outcome: Outcome) -> list[tuple[str, _Loss]]:
+    """Every such measure of an outcome: the share of wrong decisions first, then the squared loss."""
+    found = [
+        (name, form.hits is None, "dial" not in form.shown, _Loss(form.losses, form.chance_loss))
+        for name, form in forms(outcome).items()
+        if form.losses is not None and form.chance_loss is not None
+    ]
+    return [(name, loss) for name, *_, loss in sorted(found, key=lambda one: one[1:3])]
 
 
 def _left_out_losses(bench: Bench, losses: list[Numbers]) -> Numbers:

@@ -18,7 +18,7 @@ from brookfall.core.judge.standing import rows_to_settle
 from brookfall.core.measure.figure import Figure, Interval, absent
 from brookfall.core.measure.interval import z_of
 from brookfall.core.measure.paired_tests import corrected_mean
-from brookfall.core.measure.registry import measure
+from brookfall.core.measure.registry import measure, words_of
 from brookfall.core.measure.scored import Numbers
 
 _SHOWN_FOLDS = 50
@@ -89,7 +89,7 @@ class CrossValidation:
             columns=("measure", "mean", "SD over folds", "SD against sampling alone"),
             rows=tuple(
                 (
-                    text(wording.measure_words(name)),
+                    text(words_of(name)),
                     at(means[name]),
                     text(wording.number(_sd(figures[name]), 4)),
                     at(ratios[name]),
@@ -99,7 +99,7 @@ class CrossValidation:
         )
         folds = TableView(
             title="Fold by fold",
-            columns=("fold", *(wording.measure_words(name) for name in names)),
+            columns=("fold", *(words_of(name) for name in names)),
             rows=tuple(
                 (text(f"{fold.repeat}.{fold.number}"), *(at(places[name, i]) for name in names))
                 for i, fold in enumerate(bench.folds)
@@ -143,7 +143,7 @@ def _chi_square_ends(value: float, freedom: int, level: float) -> tuple[float, f
 
 def _answer(bench: Bench, draft: Draft, n: int, mean: int, ratio: int) -> str:
     how = bench.plan.cross_validation
-    words = wording.measure_words(bench.plan.main_measure)
+    words = words_of(bench.plan.main_measure)
     sets = f"{len(bench.folds)} held-out folds" if how.kind == "k_fold" else f"{how.folds} random holdouts"
     each = f" ({how.folds} × {how.repeats})" if how.repeats > 1 else ""
     rows = wording.rows(n) if how.kind == "k_fold" else f"{wording.rows(len(bench.folds[0].test))} each"

@@ -9,7 +9,7 @@ from brookfall.core.evidence.exhibit import Cell, RowsOf, StripChart, StripGroup
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
-from brookfall.core.measure.registry import class_measure, measure
+from brookfall.core.measure.registry import class_measure, forms, measure, words_of
 from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses
 
 Place = tuple[str, str, str]
@@ -41,7 +41,7 @@ class Holdout:
                 part=part,
                 threshold=rows.threshold if isinstance(rows, Scored) else None,
             )
-            for name in pictures.MEASURES[outcome]
+            for name in forms(outcome, "parts")
             for model, parts in models.items()
             for part, rows in parts.items()
         }
@@ -101,7 +101,7 @@ def _strips(
                 claim=claims.get(name),
             ),
         )
-        for name in pictures.STRIP[bench.subject.outcome]
+        for name in forms(bench.subject.outcome, "strip")
     ]
     return pictures.strips("Each part on one scale", groups)
 
@@ -117,8 +117,8 @@ def _table(bench: Bench, models: Mapping[str, Mapping[str, AnyScored]], places: 
         title="All measures by part",
         columns=("measure", *(f"{part}{pictures.of_model(model, bench)}" for model, part in columns)),
         rows=tuple(
-            (text(wording.measure_words(name)), *(at(places[name, model, part]) for model, part in columns))
-            for name in pictures.MEASURES[bench.subject.outcome]
+            (text(words_of(name)), *(at(places[name, model, part]) for model, part in columns))
+            for name in forms(bench.subject.outcome, "parts")
         ),
     )
 
@@ -130,19 +130,19 @@ def _by_class(draft: Draft, bench: Bench, model: str, part: str, rows: AnyScored
     for position, label in enumerate(rows.classes):
         cells = [
             at(draft.add(name, class_measure(name, rows, position), model=model, part=part, class_=label))
-            for name in pictures.OF_A_CLASS
+            for name in forms("binary", "class")
         ]
         body.append((text(label), *cells))
     return TableView(
         title=f"Class by class against the rest, {part} rows{pictures.of_model(model, bench)}",
-        columns=("class", *(wording.measure_words(name) for name in pictures.OF_A_CLASS)),
+        columns=("class", *(words_of(name) for name in forms("binary", "class"))),
         rows=tuple(body),
     )
 
 
 def _answer(bench: Bench, draft: Draft, places: dict[Place, int], unseen: dict[str, str]) -> str:
     main = bench.plan.main_measure
-    words = wording.measure_words(main)
+    words = words_of(main)
     said: list[str] = []
     for model, part in unseen.items():
         figure = draft.figure(places[main, model, part])

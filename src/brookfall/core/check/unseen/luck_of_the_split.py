@@ -15,7 +15,7 @@ from brookfall.core.foundation import wording
 from brookfall.core.measure.curves import Series
 from brookfall.core.measure.figure import Figure, Interval, absent, quantile_ends
 from brookfall.core.measure.interval import wilson
-from brookfall.core.measure.registry import LOWER_IS_BETTER
+from brookfall.core.measure.registry import lower_is_better, words_of
 from brookfall.core.measure.scored import Numbers
 from brookfall.core.plan.plan import Shares
 from brookfall.core.resample.folds import Fold, random_splits
@@ -35,7 +35,7 @@ class _Spread:
     @property
     def words(self) -> str:
         of_class = f" of {self.wanted.class_}" if self.wanted.class_ else ""
-        return wording.measure_words(self.wanted.measure) + of_class
+        return words_of(self.wanted.measure) + of_class
 
 
 class Luck:
@@ -131,7 +131,7 @@ def _percentile(one: _Spread) -> Figure:
         return absent(len(one.values), "it has no value in some splits")
     decimals = len((one.claim or "").partition(".")[2])
     shown_values = np.round(kept, decimals)
-    beaten = shown_values > claimed if one.wanted.measure in LOWER_IS_BETTER else shown_values < claimed
+    beaten = shown_values > claimed if lower_is_better(one.wanted.measure) else shown_values < claimed
     below = float(beaten.sum()) + 0.5 * float((shown_values == claimed).sum())
     return Figure(100 * below / splits, splits, "wilson", Interval(_percentile_ends, below, splits))
 

@@ -16,7 +16,7 @@ from brookfall.core.foundation import wording
 from brookfall.core.measure.curves import Series
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.interval import independent_difference
-from brookfall.core.measure.registry import LOWER_IS_BETTER, measure
+from brookfall.core.measure.registry import lower_is_better, measure, words_of
 from brookfall.core.measure.scored import AnyScored
 from brookfall.core.table.infer import as_category
 from brookfall.core.table.roles import times_of
@@ -156,18 +156,18 @@ def _badness(draft: Draft, main: str, one: _Judged) -> tuple[bool, float]:
     figure = draft.figure(one.here)
     if figure.value is None or figure.few:
         return True, 0.0
-    return False, -figure.value if main in LOWER_IS_BETTER else figure.value
+    return False, -figure.value if lower_is_better(main) else figure.value
 
 
 def _clearly_worse(figure: Figure, main: str, level: float) -> bool:
     ends = figure.interval(level)
     if ends is None or figure.few:
         return False
-    return ends[0] > 0 if main in LOWER_IS_BETTER else ends[1] < 0
+    return ends[0] > 0 if lower_is_better(main) else ends[1] < 0
 
 
 def _answer(draft: Draft, main: str, whole: int, ranked: list[_Judged], level: float) -> str:
-    words = wording.measure_words(main)
+    words = words_of(main)
     judged = [one for one in ranked if not draft.figure(one.here).few and draft.figure(one.here).value is not None]
     small = len(ranked) - len(judged)
     few = f" {small} of {len(ranked)} segments are too small to judge." if small else ""
@@ -226,4 +226,4 @@ def _time_chart(bench: Bench, main: str, series: Series) -> tuple[LineChart, ...
         return ()
     line = Line(series="segments:time", label="period", colour="test")
     title = f"{pictures.in_words(main)} by {bench.subject.roles.time}, in {len(series['x'])} periods of equal counts"
-    return (LineChart(title=title, x="period", y=wording.measure_words(main), lines=(line,)),)
+    return (LineChart(title=title, x="period", y=words_of(main), lines=(line,)),)

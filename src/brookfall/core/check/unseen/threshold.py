@@ -10,7 +10,7 @@ from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.curves import Series, threshold_counts, threshold_grid
-from brookfall.core.measure.registry import measure
+from brookfall.core.measure.registry import measure, words_of
 from brookfall.core.measure.scored import Scored
 
 _MEASURES = ("recall", "precision", "specificity", "selection_rate", "accuracy")
@@ -69,7 +69,7 @@ class Threshold:
                 TableView(
                     title=f"At the submitted threshold of {rows.threshold:g}, {named}",
                     columns=("measure", judged.part.replace("_", "-")),
-                    rows=tuple((text(wording.measure_words(name)), at(place)) for name, place in places.items()),
+                    rows=tuple((text(words_of(name)), at(place)) for name, place in places.items()),
                 )
             )
             answers.append(_answer(draft, places, rows, pictures.of_model(model, bench)))

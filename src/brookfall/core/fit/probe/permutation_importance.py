@@ -11,7 +11,7 @@ from brookfall.core.fit.probe.prepared_columns import columns_of
 from brookfall.core.fit.request import InfluenceReading
 from brookfall.core.foundation import digest
 from brookfall.core.measure.influence_function import Linear, variance
-from brookfall.core.measure.registry import LOWER_IS_BETTER, linear, measure
+from brookfall.core.measure.registry import linear, lower_is_better, measure
 from brookfall.core.measure.scored import AnyScored
 from brookfall.core.recipe.family.family import Matrix
 
@@ -78,7 +78,7 @@ def _measured(fitted: Fitted, reading: InfluenceReading, scores: Values) -> tupl
     if found is None:
         value = measure(reading.measure, rows).value
         found = Linear(np.nan if value is None else value, np.full(len(rows), np.nan))
-    sign = -1.0 if reading.measure in LOWER_IS_BETTER else 1.0
+    sign = -1.0 if lower_is_better(reading.measure) else 1.0
     return rows, Linear(sign * found.value, sign * found.influence)
 
 

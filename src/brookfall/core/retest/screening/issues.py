@@ -9,6 +9,7 @@ from brookfall.core.check.shared.duplicate_rows import repeats_of
 from brookfall.core.check.shared.leak_suspects import alone, identifiers_among
 from brookfall.core.foundation import wording
 from brookfall.core.judge.grounds import ground_of
+from brookfall.core.measure.registry import words_of
 from brookfall.core.recipe.preprocess import rows_with_gaps
 from brookfall.core.retest.screening.issue import Action, Issue
 from brookfall.core.retest.screening.rows_of_issue import Alike, Gaps, InTwoParts, Says, rows_where
@@ -66,7 +67,7 @@ def _leaks(subject: Subject) -> Iterator[Issue]:
         if (suspect.figure.value or 0.0) <= _ALONE or suspect.feature in seen:
             continue
         seen.add(suspect.feature)
-        figure = f"{wording.measure_words(suspect.measure)} {wording.figure(suspect.figure)}"
+        figure = f"{words_of(suspect.measure)} {wording.figure(suspect.figure)}"
         yield Issue(
             about="leak",
             weight="serious",
