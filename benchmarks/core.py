@@ -27,6 +27,7 @@ from sklearn.tree import DecisionTreeClassifier
 from threadpoolctl import threadpool_limits
 
 from brookfall.core.check.bench import Bench
+from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.ledger import MemoryLedger
 from brookfall.core.fit.request import DialReading, FitJob, LeftOutReading, Reading
@@ -34,7 +35,6 @@ from brookfall.core.fit.run import run_fits
 from brookfall.core.measure import group_spread, rank_measures
 from brookfall.core.measure.registry import measure
 from brookfall.core.measure.scored import Scored
-from brookfall.core.plan.plan import standard_plan
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.resample.folds import k_folds
 from brookfall.core.retest.run import ask, evaluate, jobs_of

@@ -18,11 +18,11 @@ from brookfall.core.check.check import Draft
 from brookfall.core.check.groups.audit import Audited, compare, members_of, tell_p
 from brookfall.core.check.groups.criteria import OF_DECISIONS
 from brookfall.core.check.groups.protected_groups import Ground
+from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.measure.group_spread import resampled, spread
 from brookfall.core.measure.scored import Scored
-from brookfall.core.plan.plan import standard_plan
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest.run import retest
 from brookfall.core.submission.subject import Subject

@@ -18,11 +18,11 @@ from threadpoolctl import threadpool_limits
 
 from benchmarks.core import clocked, problem, subject_of
 from brookfall.core.check.bench import Bench
+from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.ledger import MemoryLedger
 from brookfall.core.fit.request import FitJob, InfluenceReading, ScoreReading
 from brookfall.core.measure.confident_learning import contradicted, noise
-from brookfall.core.plan.plan import standard_plan
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest.run import ask, evaluate, jobs_of
 from brookfall.core.submission.subject import Subject
@@ -144,10 +144,10 @@ def planted(share: float, apart: float, classes: int, seed: int) -> tuple[float,
     subject = Subject(table, Roles(target="y"), recipe, (), "planted", "multiclass")
     at = Bench(subject, standard_plan(2, outcome="multiclass", given_parts=False))
     scores = np.full((n, classes), np.nan)
-    for fold in at.long_folds:
+    for fold in at.split.long_folds:
         reading = ScoreReading(fold.test)
         scores[fold.test] = execute(FitJob(at.fit(fold.train), (reading,)), subject).readings[reading.key]
-    seen = at.cross_validated
+    seen = at.split.cross_validated
     found = contradicted(label[seen], scores[seen])
     planted_ = wrong[seen]
     first = found.rows[: int(planted_.sum())]

@@ -14,9 +14,9 @@ from pathlib import Path
 from urllib.request import HTTPCookieProcessor, OpenerDirector, Request, build_opener
 
 from brookfall.core.check.bench import Bench
+from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.fit.request import FitJob
 from brookfall.core.fit.run import run_fits
-from brookfall.core.plan.plan import standard_plan
 from brookfall.core.retest.run import ask, jobs_of, retest
 from brookfall.core.submission.package import package_from_files
 from brookfall.core.submission.subject import Subject, subject_of

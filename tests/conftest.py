@@ -9,8 +9,10 @@ import pytest
 import yaml
 
 from brookfall.core.check.bench import Bench
+from brookfall.core.check.registry import checks_of
 from brookfall.core.judge.policy import default_policy
-from brookfall.core.plan.plan import Folds, Plan, Shares, checks_of
+from brookfall.core.plan.plan import Plan
+from brookfall.core.resample.declared import Folds, Shares
 from brookfall.core.submission.package import Package, package_from_files
 from brookfall.core.submission.subject import Subject, subject_of
 from brookfall.launch.house import House

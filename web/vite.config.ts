@@ -2,7 +2,8 @@ import { brotliCompressSync } from "node:zlib";
 import { readFileSync, readdirSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import react from "@vitejs/plugin-react";
-import { defineConfig, type Plugin } from "vite";
+import type { Plugin } from "vite";
+import { defineConfig } from "vitest/config";
 
 /** Writes a brotli file beside every asset, so that the server never compresses while somebody waits. */
 function precompress(): Plugin {
@@ -20,5 +21,6 @@ function precompress(): Plugin {
 
 export default defineConfig({
   plugins: [react(), precompress()],
+  test: { setupFiles: ["src/testWords.ts"] },
   build: { chunkSizeWarningLimit: 900, assetsInlineLimit: 0 },
 });

@@ -85,7 +85,7 @@ def test_a_fit_over_its_limit_fails_and_the_next_is_made(stores: House, monkeypa
     monkeypatch.setattr(runs, "config", lambda: short)
     slow = Recipe(family="adaboost", settings={"trees": 3000, "depth": 6})
     bench = Bench(subject_of(package_from_files(files_of())), small_plan(checks=["holdout"]))
-    rows, test = bench.parts["training"], bench.parts["test"]
+    rows, test = bench.split.parts["training"], bench.split.parts["test"]
     jobs = [FitJob(bench.fit(rows, recipe), (ScoreReading(test),)) for recipe in (slow, bench.recipe)]
     laid = runs.Laid(bench, {"holdout": 1})
     laid.jobs.update({job.fit.key: job for job in jobs})

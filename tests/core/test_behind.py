@@ -117,7 +117,7 @@ def test_what_is_said_of_a_row_is_its_own_score(binary: tuple[Bench, MemoryLedge
 def test_out_of_fold_rows_are_those_outside_test(binary: tuple[Bench, MemoryLedger, dict[str, Exhibit]]) -> None:
     bench, ledger, _ = binary
     found = rows_behind(bench, ledger, Behind(model="recipe", part=OUT_OF_FOLD))
-    assert found.positions.tolist() == bench.cross_validated.tolist()
+    assert found.positions.tolist() == bench.split.cross_validated.tolist()
     assert len(needs_behind(bench, RowsOf(model="recipe", part=OUT_OF_FOLD))) == bench.plan.cross_validation.folds
 
 
@@ -178,7 +178,7 @@ def test_challengers_rows_are_of_the_deciding_part() -> None:
     bench = Bench(subject_of(package_from_files(files_of())), small_plan(checks=["challengers"]))
     ledger, _ = evidence(bench)
     found = rows_behind(bench, ledger, Behind(model="naive_bayes", part=OUT_OF_FOLD))
-    assert found.positions.tolist() == bench.cross_validated.tolist()
+    assert found.positions.tolist() == bench.split.cross_validated.tolist()
     with pytest.raises(UserError, match="out_of_fold rows alone"):
         rows_behind(bench, ledger, Behind(model="naive_bayes", part="test"))
 

@@ -80,8 +80,8 @@ def one_of(exhibit: Exhibit, **wanted: object) -> Estimate:
 @pytest.mark.parametrize("outcome", OUTCOMES)
 def test_holdout_is_a_fit_by_hand(outcome: str) -> None:
     bench, found = run(plain(outcome), checks=["holdout"])
-    for part, rows in bench.parts.items():
-        scores = fitted(outcome, bench.parts["training"], rows)
+    for part, rows in bench.split.parts.items():
+        scores = fitted(outcome, bench.split.parts["training"], rows)
         for name in NAMES[outcome]:
             estimate = one_of(found["holdout"], measure=name, part=part)
             assert estimate.value == pytest.approx(by_hand(name, outcome, rows, scores), abs=1e-4), (part, name)
@@ -94,7 +94,9 @@ def test_cross_validation_is_a_loop_by_hand(outcome: str) -> None:
     for name in set(NAMES[outcome]) & {"auc", "accuracy", "balanced_accuracy", "r2", "rmse"}:
         if outcome == "multiclass" and name == "auc":
             continue
-        values = [by_hand(name, outcome, fold.test, fitted(outcome, fold.train, fold.test)) for fold in bench.folds]
+        values = [
+            by_hand(name, outcome, fold.test, fitted(outcome, fold.train, fold.test)) for fold in bench.split.folds
+        ]
         mean = next(e for e in found["cross_validation"].estimates if e.measure == name and e.part == "out_of_fold")
         assert mean.value == pytest.approx(np.mean(values), abs=2e-4), name
         # Nadeau & Bengio 2003, written out.
@@ -108,7 +110,7 @@ def test_cross_validation_is_a_loop_by_hand(outcome: str) -> None:
 def test_the_gap_is_training_less_test(outcome: str) -> None:
     bench, found = run(plain(outcome), checks=["gap"])
     main = {"binary": "auc", "multiclass": "balanced_accuracy", "number": "r2"}[outcome]
-    train, test = bench.parts["training"], bench.parts["test"]
+    train, test = bench.split.parts["training"], bench.split.parts["test"]
     seen, unseen = (by_hand(main, outcome, rows, fitted(outcome, train, rows)) for rows in (train, test))
     gap = next(e for e in found["gap"].estimates if e.measure == f"{main}_gap" and e.versus and e.versus.part == "test")
     assert gap.value == pytest.approx(seen - unseen, abs=2e-4)
@@ -120,7 +122,7 @@ def test_the_gap_is_training_less_test(outcome: str) -> None:
 @pytest.mark.parametrize("outcome", OUTCOMES)
 def test_the_baseline_is_what_training_rows_say_most_or_on_average(outcome: str) -> None:
     bench, found = run(plain(outcome), checks=["baseline"])
-    train, test = bench.parts["training"], bench.parts["test"]
+    train, test = bench.split.parts["training"], bench.split.parts["test"]
     y = pd.Series(truth(outcome, train))
     name = "rmse" if outcome == "number" else "accuracy"
     theirs = one_of(found["baseline"], measure=name, model="baseline", part="test").value
@@ -132,11 +134,11 @@ def test_the_baseline_is_what_training_rows_say_most_or_on_average(outcome: str)
 
 def test_group_rates_are_those_of_a_cross_table() -> None:
     bench, found = run(plain("binary"), checks=["groups", "combinations"], deciding_part="test")
-    test = bench.parts["test"]
+    test = bench.split.parts["test"]
     frame = (
         people()
         .iloc[test]
-        .assign(chosen=fitted("binary", bench.parts["training"], test) >= 0.5, positive=truth("binary", test))
+        .assign(chosen=fitted("binary", bench.split.parts["training"], test) >= 0.5, positive=truth("binary", test))
     )
     rates = frame.groupby("sex")["chosen"].mean()
     for level, rate in rates.items():
@@ -154,9 +156,9 @@ def test_group_rates_are_those_of_a_cross_table() -> None:
 
 def test_group_errors_of_a_number_are_those_of_a_group_by() -> None:
     bench, found = run(plain("number"), checks=["groups"], deciding_part="test")
-    test = bench.parts["test"]
+    test = bench.split.parts["test"]
     frame = people().iloc[test]
-    off = fitted("number", bench.parts["training"], test) - frame["size"]
+    off = fitted("number", bench.split.parts["training"], test) - frame["size"]
     for level, chosen in frame.groupby("age").groups.items():
         assert one_of(found["groups"], measure="bias", group={"age": level}).value == pytest.approx(off[chosen].mean())
         size = one_of(found["groups"], measure="mae", group={"age": level})
@@ -167,7 +169,7 @@ def test_weighted_fits_and_measures_are_those_of_scikit_learn_with_sample_weight
     one = plain("binary", weight="weight")
     bench, found = run(one, checks=["holdout"])
     frame = people()
-    train, test = bench.parts["training"], bench.parts["test"]
+    train, test = bench.split.parts["training"], bench.split.parts["test"]
     scaler = StandardScaler().fit(frame[FEATURES].iloc[train])
     model = LogisticRegression(C=np.inf, tol=1e-8, max_iter=5000)
     model.fit(scaler.transform(frame[FEATURES].iloc[train]), truth("binary", train), frame["weight"].iloc[train])
@@ -179,9 +181,9 @@ def test_weighted_fits_and_measures_are_those_of_scikit_learn_with_sample_weight
 def test_a_bootstrap_by_hand_gives_the_632_rule() -> None:
     one = replace(plain("number"), recipe=Recipe.model_validate({"family": "linear", **SCALED}))
     bench, found = run(one, cross_validation={"kind": "bootstrap", "folds": 30}, checks=["cross_validation"])
-    rows = bench.cross_validated
+    rows = bench.split.cross_validated
     total, times = np.zeros(len(people())), np.zeros(len(people()))
-    for fold in bench.folds:
+    for fold in bench.split.folds:
         total[fold.test] += (fitted("number", fold.train, fold.test) - truth("number", fold.test)) ** 2
         times[fold.test] += 1
     unseen = (total[rows] / times[rows]).mean()

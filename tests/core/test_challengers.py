@@ -7,7 +7,6 @@ import pytest
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.shared.better_model import brackets_of
-from brookfall.core.check.shared.challengers import challengers_of
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.execute import FitResult, execute
@@ -53,7 +52,7 @@ def test_all_stand_on_the_same_rows(found: Exhibit) -> None:
 def test_the_submitted_folds_are_shared_and_not_fitted_twice() -> None:
     both = Plan.model_validate({**small().model_dump(), "checks": ("cross_validation", "challengers")})
     bench = Bench(subject(data=frame(300)), both)
-    assert len(jobs_of(ask(bench))) == 3 * (1 + len(challengers_of(bench)))
+    assert len(jobs_of(ask(bench))) == 3 * (1 + len(bench.challengers))
 
 
 def test_a_poor_model_is_beaten_by_more_than_the_limit() -> None:
@@ -69,15 +68,15 @@ def test_a_sound_model_is_no_worse(found: Exhibit) -> None:
 
 
 def test_itself_is_no_challenger() -> None:
-    names = {one.family for one in challengers_of(Bench(subject(), small()))}
+    names = {one.recipe.family for one in Bench(subject(), small()).challengers}
     assert "logistic" in names  # the penalised one is another model
     same = replace(subject(), recipe=Recipe(family="forest"))
-    assert "forest" not in {one.family for one in challengers_of(Bench(same, small()))}
+    assert "forest" not in {one.recipe.family for one in Bench(same, small()).challengers}
 
 
 def test_a_family_too_slow_for_so_many_rows_is_left_out() -> None:
     many = subject(data=frame(5200))
-    names = {one.family for one in challengers_of(Bench(many, small(cross_validation={"folds": 10, "repeats": 1})))}
+    names = {one.recipe.family for one in Bench(many, small(cross_validation={"folds": 10, "repeats": 1})).challengers}
     assert "support_vectors" not in names
     assert "forest" in names
 

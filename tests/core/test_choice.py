@@ -6,13 +6,14 @@ import numpy as np
 import pytest
 
 from brookfall.core.check.bench import Bench
+from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure import choice
 from brookfall.core.measure.choice import Picked, picked_from
 from brookfall.core.measure.registry import measure
-from brookfall.core.plan.plan import Plan, standard_plan
+from brookfall.core.plan.plan import Plan
 from brookfall.core.recipe.family.choice import ConditionalLogit, Occasions
 from brookfall.core.retest.run import retest
 from brookfall.core.submission.package import package_from_files
@@ -132,7 +133,7 @@ def test_parts_hold_whole_occasions() -> None:
     of = subject()
     bench = Bench(of, standard_plan(3, outcome="choice", given_parts=False, grouped=True))
     assert of.choices is not None
-    training, test = (set(of.choices.occasion[bench.parts[part]].tolist()) for part in ("training", "test"))
+    training, test = (set(of.choices.occasion[bench.split.parts[part]].tolist()) for part in ("training", "test"))
     assert not training & test
     assert len(training | test) == 120
 

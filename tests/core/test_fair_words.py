@@ -15,13 +15,14 @@ from brookfall.core.check.groups.incompatible_criteria import CLASHES, base_rate
 from brookfall.core.check.groups.parity_change import followed, nearer
 from brookfall.core.check.groups.protected_groups import Ground
 from brookfall.core.check.groups.proxy_strength import as_column, crossed
+from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.fit.request import FlipReading
 from brookfall.core.judge.standing import rows_to_settle, stand
 from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.interval import proportion
 from brookfall.core.plan.facts import HARM_WORDS, plan_facts
-from brookfall.core.plan.plan import Harm, standard_plan
+from brookfall.core.plan.plan import Harm
 from brookfall.core.recipe.recipe import Recipe
 from tests.made import read, subject_of_frame
 

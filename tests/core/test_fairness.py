@@ -225,13 +225,13 @@ def test_a_flip_counts_the_decisions_that_the_attribute_alone_turns() -> None:
     one = subject(frame, LOGISTIC, also_features=("sex",))
     found = exhibit_of(one, "direct_use")
     bench = bench_with(one, "direct_use")
-    rows = bench.unseen
-    as_is = scores_on(one, bench.parts["training"], rows) >= 0.5
+    rows = bench.split.unseen
+    as_is = scores_on(one, bench.split.parts["training"], rows) >= 0.5
     for start, end in (("f", "m"), ("m", "f")):
         swapped = frame.copy()
         swapped.loc[rows, "sex"] = end
         other = subject(swapped, LOGISTIC, also_features=("sex",))
-        flipped = scores_on(other, bench.parts["training"], rows) >= 0.5
+        flipped = scores_on(other, bench.split.parts["training"], rows) >= 0.5
         mine = (frame["sex"] == start).to_numpy()[rows]
         told = estimate(found, "flipped", group={"sex": start})
         assert told.value == pytest.approx((flipped != as_is)[mine].mean())
@@ -353,7 +353,7 @@ def test_along_the_threshold_every_group_is_counted() -> None:
     for chart in charts:
         columns = [found.series[name] for name in chart.groups]
         totals = [sum(series[cell][0] or 0 for cell in ("tp", "fp", "fn", "tn")) for series in columns]
-        assert sum(totals) == len(Bench(one, bench_with(one).plan).cross_validated)
+        assert sum(totals) == len(Bench(one, bench_with(one).plan).split.cross_validated)
     assert "by its value alone it would keep the limit" in found.answer
     assert "the farthest from 1" in found.answer
 

@@ -7,8 +7,10 @@ import yaml
 
 from brookfall.api.describe import DOCS, descriptions
 from brookfall.core.check.bench import Bench
+from brookfall.core.check.registry import checks_of
+from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.plan.plan import Plan, checks_of, standard_plan
+from brookfall.core.plan.plan import Plan
 from brookfall.core.resample.part_names import part_name
 from brookfall.core.retest.evidence_file import Evidence, evidence_of
 from brookfall.core.retest.run import retest

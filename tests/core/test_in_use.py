@@ -7,14 +7,14 @@ import numpy as np
 import pytest
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.shared.in_use_fits import deciding_in_use
+from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.evidence.exhibit import Estimate, Exhibit
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import MemoryLedger
 from brookfall.core.fit.run import run_fits
 from brookfall.core.measure.registry import standard_measure
 from brookfall.core.measure.scored import Scored
-from brookfall.core.plan.plan import InUse, Plan, standard_plan
+from brookfall.core.plan.plan import InUse, Plan
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest.run import ask, evaluate, jobs_of, retest
 from tests.core import test_outcomes as made
@@ -72,7 +72,7 @@ def test_the_swap_set_adds_up_and_its_rates_are_those_of_its_rows() -> None:
     for result in run_fits(jobs_of((asked,)), bench.subject, 1):
         ledger.keep(result)
     found = by_place(evaluate(asked, bench, ledger))
-    new, old = bench.deciding(ledger).scored, deciding_in_use(bench, ledger).scored
+    new, old = bench.deciding(ledger).scored, bench.in_use.scored(ledger, bench.plan.deciding_part).scored
     assert isinstance(new, Scored)
     assert isinstance(old, Scored)
     sets = {

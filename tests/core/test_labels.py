@@ -132,7 +132,7 @@ def test_planted_wrong_labels_are_found(outcome: str) -> None:
     found = check(of)
     series = found.series["suspects"]
     rows = np.array(series["row"], dtype=int)
-    seen = Bench(of, plan(main_measure="auc" if outcome == "binary" else "balanced_accuracy")).cross_validated
+    seen = Bench(of, plan(main_measure="auc" if outcome == "binary" else "balanced_accuracy")).split.cross_validated
     recall = np.isin(np.flatnonzero(wrong & np.isin(np.arange(N), seen)), rows).mean()
     assert recall > 0.65
     assert wrong[rows].mean() > 0.75
@@ -146,7 +146,7 @@ def test_planted_wrong_labels_are_found(outcome: str) -> None:
 def test_screening_sees_no_held_out_row_and_leaves_the_scored_rows_as_they_are() -> None:
     of, wrong = planted()
     bench = Bench(of, plan(main_measure="balanced_accuracy"))
-    fold = bench.long_folds[0]
+    fold = bench.split.long_folds[0]
     fit = replace(bench.fit(fold.train), screened=4)
 
     def scores(job: FitJob) -> Numbers:
@@ -164,7 +164,7 @@ def test_screening_sees_no_held_out_row_and_leaves_the_scored_rows_as_they_are()
     found = check(of)
     (before,) = [e for e in found.estimates if e.measure == "error_rate" and e.model == "recipe"]
     (after,) = [e for e in found.estimates if e.measure == "error_rate" and e.model == SCREENED]
-    assert before.n == after.n == len(bench.cross_validated)
+    assert before.n == after.n == len(bench.split.cross_validated)
 
 
 def test_marks_change_what_is_learned_and_nothing_that_is_scored() -> None:
@@ -260,7 +260,7 @@ def test_outcomes_far_off_are_suspects_of_a_number_and_can_be_corrected() -> Non
     of = numbers()
     found = check(of)
     rows = np.array(found.series["suspects"]["row"], dtype=int)
-    seen = set(Bench(of, plan(main_measure="r2")).cross_validated.tolist())
+    seen = set(Bench(of, plan(main_measure="r2")).split.cross_validated.tolist())
     assert {row for row in range(6) if row in seen} <= set(rows.tolist())
     assert "an outcome far from" in found.answer
     mark = LabelMark(row=0, verdict="corrected", label="1.5")

@@ -63,7 +63,7 @@ def test_a_thread_is_not_limited_and_breaks_nothing() -> None:
 def test_a_slow_fit_is_a_failed_one_with_its_reason() -> None:
     slow = Recipe(family="adaboost", settings={"trees": 2000, "depth": 5})
     bench = Bench(replace(subject(data=frame(3000)), recipe=slow), plan("holdout"))
-    job = FitJob(bench.fit(bench.parts["training"]), (ScoreReading(bench.parts["test"]),))
+    job = FitJob(bench.fit(bench.split.parts["training"]), (ScoreReading(bench.split.parts["test"]),))
     with limited(0.5, 0):
         result = execute(job, bench.subject)
     assert result.failure is not None
@@ -116,10 +116,10 @@ def test_trials_grow_along_the_power_they_show() -> None:
 
 def test_trial_fits_are_small_and_say_why_there_are_none() -> None:
     bench = Bench(subject(data=frame(3000)), plan("holdout"))
-    found = try_fit(bench.fit(bench.parts["training"]), bench.subject)
+    found = try_fit(bench.fit(bench.split.parts["training"]), bench.subject)
     assert found.rows == (300, 1200)
     assert all(seconds > 0 for seconds in found.seconds)
     few = Bench(subject(data=frame(200)), plan("holdout"))
-    assert try_fit(few.fit(few.parts["training"]), few.subject).rows == (140, 140)
+    assert try_fit(few.fit(few.split.parts["training"]), few.subject).rows == (140, 140)
     one_class = few.fit(np.flatnonzero(~few.subject.target.hits))
     assert try_fit(one_class, few.subject).failure == "the training rows hold only one class"

@@ -15,6 +15,7 @@ from sklearn.tree import DecisionTreeClassifier
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.memory.optimism import resamples
 from brookfall.core.check.memory.trees import Trees
+from brookfall.core.check.registry import checks_of
 from brookfall.core.check.shared import dial_fits
 from brookfall.core.check.shared.dial_fits import tree_need
 from brookfall.core.check.shared.tree_chart import path_of
@@ -25,7 +26,6 @@ from brookfall.core.fit.request import FigureReading, FitJob, Need, Shuffles, Wa
 from brookfall.core.fit.trial_fits import trial_key, try_fit
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.capacity import capacity, chance
-from brookfall.core.plan.plan import CHECKS
 from brookfall.core.recipe.dials import Facts, dialled
 from brookfall.core.recipe.families import family_of, resolved_settings
 from brookfall.core.recipe.family.family import Made
@@ -117,15 +117,17 @@ def test_a_forest_is_judged_out_of_bag_and_its_plain_score_shown() -> None:
 def test_a_shuffled_figure_is_that_of_a_fit_to_the_exchanged_outcomes(family: str) -> None:
     of = subject(family=family, settings={"depth": 3} if family == "tree" else {}, preprocess={"encode": "ordinal"})
     at = bench_with(of)
-    fold = at.short_folds[0]
-    shuffles = Shuffles(at.cross_validated, 11, 3, 2)
+    fold = at.split.short_folds[0]
+    shuffles = Shuffles(at.split.cross_validated, 11, 3, 2)
     fit = replace(at.fit(fold.train), shuffles=shuffles)
     reading = FigureReading(fold.test, (Wanted("auc"), Wanted("accuracy")))
     read = execute(FitJob(fit, (reading,)), of).readings[reading.key]
     raw = np.column_stack([of.table.column(name).values.astype(float) for name in of.features])
     for row, number in enumerate((3, 4)):
         hits = of.target.hits.copy()
-        hits[at.cross_validated] = hits[at.cross_validated[exchange(len(at.cross_validated), None, 11, number)]]
+        hits[at.split.cross_validated] = hits[
+            at.split.cross_validated[exchange(len(at.split.cross_validated), None, 11, number)]
+        ]
         plain = (
             DecisionTreeClassifier(max_depth=3, random_state=4)
             if family == "tree"
@@ -212,12 +214,12 @@ def test_every_pruning_comes_from_one_grown_tree_and_is_a_tree_grown_with_it() -
     dial = next(chart for chart in found.charts if isinstance(chart, DialChart))
     raw = np.column_stack([of.table.column(name).values.astype(float) for name in of.features])
     target = of.target
-    shares = np.bincount(target.codes[at.parts["training"]]) / len(at.parts["training"])
-    turned = dialled(at.recipe, Facts(len(at.parts["training"]), float(1 - (shares**2).sum())))
+    shares = np.bincount(target.codes[at.split.parts["training"]]) / len(at.split.parts["training"])
+    turned = dialled(at.recipe, Facts(len(at.split.parts["training"]), float(1 - (shares**2).sum())))
     assert turned is not None
     for place in range(0, len(dial.points), 7):
         losses, weights = [], []
-        for fold in at.long_folds:
+        for fold in at.split.long_folds:
             grown = DecisionTreeClassifier(random_state=4, ccp_alpha=turned.values[place].value or 0.0)
             scores = grown.fit(raw[fold.train], target.hits[fold.train]).predict_proba(raw[fold.test])[:, 1]
             losses.append(brier_score_loss(target.hits[fold.test], scores))
@@ -228,7 +230,7 @@ def test_every_pruning_comes_from_one_grown_tree_and_is_a_tree_grown_with_it() -
     assert found.standing == "outside"
     assert "is better on unseen rows" in found.answer
     # One fit a fold and one of the training part, whatever the number of values.
-    assert len(jobs_of(ask(at))) == len(at.long_folds) + 1
+    assert len(jobs_of(ask(at))) == len(at.split.long_folds) + 1
     assert dial.tree is not None
     assert len(dial.strengths) == len(dial.points)
 
@@ -314,11 +316,11 @@ def test_the_learning_curve_ends_where_five_folds_are() -> None:
     assert curve["x"] == sorted(curve["x"])
     at = bench_with(of)
     ledger = MemoryLedger()
-    for need in (five := bench_with(of, cross_validation={"folds": 5})).fold_needs:
+    for need in (five := bench_with(of, cross_validation={"folds": 5})).submitted.fold_needs:
         ledger.keep(execute(FitJob(need.fit, (need.reading,)), of))
-    rows = five.out_of_fold(ledger).scored
+    rows = five.submitted.out_of_fold(ledger).scored
     assert curve["y"][-1] == pytest.approx(roc_auc_score(rows.outcomes, rows.scores), abs=1e-9)  # type: ignore[union-attr]
-    assert len(at.cross_validated) * 0.8 == pytest.approx(curve["x"][-1], abs=1)
+    assert len(at.split.cross_validated) * 0.8 == pytest.approx(curve["x"][-1], abs=1)
     assert "The last quarter of them added" in found.answer
 
 
@@ -343,7 +345,7 @@ def test_optimism_is_the_mean_over_resamples_of_own_less_whole() -> None:
     at = bench_with(of)
     found = exhibit_of(of, "optimism")
     raw = np.column_stack([of.table.column(name).values.astype(float) for name in of.features])
-    hits, rows = of.target.hits, at.cross_validated
+    hits, rows = of.target.hits, at.split.cross_validated
     gains = []
     for drawn in resamples(at):
         plain = LogisticRegression(C=np.inf, tol=1e-10, max_iter=5000).fit(raw[drawn], hits[drawn])
@@ -383,15 +385,15 @@ def test_nodes_hold_the_rows_that_a_plain_walk_puts_there(outcome: str) -> None:
     at, _, found, chart = drawn(of)
     tree = found.series["tree:1"]
     left, training = np.array(tree["left"]), np.array(tree["training"])
-    assert training[0] == len(at.parts["training"])
-    assert tree["unseen"][0] == len(at.all_parts) - len(at.parts["training"])
+    assert training[0] == len(at.split.parts["training"])
+    assert tree["unseen"][0] == len(at.split.all_parts) - len(at.split.parts["training"])
     for node in np.flatnonzero(left >= 0):
         children = [int(left[node]), int(np.array(tree["right"])[node])]
         assert training[children].sum() == training[node]
         assert tree["gain"][node] is not None
         assert tree["gain"][node] > 0
     values = of.target.numbers if outcome == "number" else of.target.codes
-    root = values[at.parts["training"]]
+    root = values[at.split.parts["training"]]
     expected = root.mean() if outcome != "multiclass" else np.bincount(root).max() / len(root)
     assert tree["share"][0] == pytest.approx(expected, rel=1e-5)
     assert estimate(found, "leaves").value == (left < 0).sum()
@@ -472,8 +474,8 @@ def test_a_family_without_trees_says_so() -> None:
 def test_shuffles_read_nothing_but_figures() -> None:
     of = subject()
     at = bench_with(of)
-    need: Need = at.holdout
-    fit = replace(need.fit, shuffles=Shuffles(at.cross_validated, 1, 0, 1))
+    need: Need = at.submitted.holdout
+    fit = replace(need.fit, shuffles=Shuffles(at.split.cross_validated, 1, 0, 1))
     with pytest.raises(TypeError, match="only figures"):
         execute(FitJob(fit, (need.reading,)), of)
     assert fit.plain.key == need.fit.key
@@ -481,7 +483,7 @@ def test_shuffles_read_nothing_but_figures() -> None:
 
 
 def test_keys_of_readings_fit_the_ledger() -> None:
-    at = bench_with(subject(family="tree"), *(check for check in CHECKS if check not in ("choice", "in_use")))
+    at = bench_with(subject(family="tree"), *(check for check in checks_of("binary") if check != "in_use"))
     keys = {need.reading.key for one in ask(at) for need in one.needs}
     assert len({key.partition(":")[0] for key in keys}) >= 7
     assert max(len(key) for key in keys) <= 80
@@ -492,13 +494,13 @@ def test_keys_of_readings_fit_the_ledger() -> None:
 
 def test_of_many_unseen_rows_a_sample_is_drawn_by_the_plan_s_seed() -> None:
     at = bench_with(subject())
-    assert np.array_equal(at.some_unseen(10_000), at.unseen)
-    assert np.array_equal(at.unseen, np.setdiff1d(at.all_parts, at.parts["training"]))
-    few = at.some_unseen(50)
+    assert np.array_equal(at.split.some_unseen(10_000), at.split.unseen)
+    assert np.array_equal(at.split.unseen, np.setdiff1d(at.split.all_parts, at.split.parts["training"]))
+    few = at.split.some_unseen(50)
     assert len(few) == len(np.unique(few)) == 50
-    assert np.isin(few, at.unseen).all()
-    assert np.array_equal(few, bench_with(subject()).some_unseen(50))
-    assert not np.array_equal(few, bench_with(subject(), seed=12).some_unseen(50))
+    assert np.isin(few, at.split.unseen).all()
+    assert np.array_equal(few, bench_with(subject()).split.some_unseen(50))
+    assert not np.array_equal(few, bench_with(subject(), seed=12).split.some_unseen(50))
 
 
 def test_a_curve_over_too_many_rows_reads_some_of_each_fold(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -516,7 +518,7 @@ def test_a_curve_over_too_many_rows_reads_some_of_each_fold(monkeypatch: pytest.
 def test_a_shuffled_fit_is_tried_as_a_plain_one_and_counts_as_many() -> None:
     at = bench_with(subject(), "shuffled", "labels", "preparation")
     jobs = jobs_of(ask(at))
-    assert {trial_key(job.fit) for job in jobs} == {trial_key(at.holdout.fit)}
+    assert {trial_key(job.fit) for job in jobs} == {trial_key(at.submitted.holdout.fit)}
     assert sum(job.fit.times for job in jobs if job.fit.shuffles) == 5 * 20
     assert {job.fit.times for job in jobs if job.fit.screened} == {6}
     shuffled = next(job.fit for job in jobs if job.fit.shuffles)

@@ -9,10 +9,11 @@ import pandas as pd
 import pytest
 
 from brookfall.core.check.bench import Bench
+from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.registry import standard_measure
-from brookfall.core.plan.plan import Plan, standard_plan
+from brookfall.core.plan.plan import Plan
 from brookfall.core.recipe.families import check_recipe, families
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest.run import ask, jobs_of, retest
@@ -140,10 +141,10 @@ def test_groups_are_kept_together_and_widen_intervals(outcome: str) -> None:
     )
     bench = Bench(one, plan)
     houses = people()["house"].to_numpy()
-    held = [set(houses[rows]) for rows in bench.parts.values()]
+    held = [set(houses[rows]) for rows in bench.split.parts.values()]
     assert not held[0] & held[1]
     assert not (held[0] | held[1]) & held[2]
-    for fold in bench.folds:
+    for fold in bench.split.folds:
         assert not set(houses[fold.train]) & set(houses[fold.test])
     found = {e.check: e for e in retest(bench)}
     methods = {e.method for e in found["holdout"].estimates}
@@ -160,12 +161,12 @@ def test_by_time_the_latest_rows_are_unseen(outcome: str) -> None:
     )
     bench = Bench(subject(outcome, time="day"), plan)
     days = people()["day"].to_numpy()
-    assert days[bench.parts["training"]].max() < days[bench.parts["test"]].min()
+    assert days[bench.split.parts["training"]].max() < days[bench.split.parts["test"]].min()
     found = {e.check: e for e in retest(bench)}
     assert {e.state for name, e in found.items() if name not in ("claims", "threshold", "group_thresholds")} == {"done"}
     # The first block trains the first fold and is never held out.
-    assert len(bench.out_of_fold_needs) == 4
-    assert (bench.first_held < 0).sum() == pytest.approx(len(bench.cross_validated) / 5, abs=2)
+    assert len(bench.submitted.out_of_fold_needs) == 4
+    assert (bench.split.first_held < 0).sum() == pytest.approx(len(bench.split.cross_validated) / 5, abs=2)
 
 
 @pytest.mark.parametrize("kind", ["leave_one_out", "random_splits", "bootstrap"])
@@ -194,7 +195,7 @@ def test_leave_one_out_without_the_algebra_asks_for_a_fit_a_row() -> None:
     one = subject_of_frame(frame, "flag", Recipe(family="logistic"), "binary")
     plan = plan_for("binary", cross_validation={"kind": "leave_one_out"}, checks=["cross_validation"])
     bench = Bench(one, plan)
-    assert len(jobs_of(ask(bench))) == len(bench.cross_validated) == 32
+    assert len(jobs_of(ask(bench))) == len(bench.split.cross_validated) == 32
     (exhibit,) = retest(bench)
     assert "by 32 fits" in exhibit.answer
     swept = replace(one, recipe=Recipe(family="nearest_neighbours"))

@@ -6,14 +6,17 @@ import pytest
 from pydantic import BaseModel
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.reads import content_key, read_of
+from brookfall.core.check.reads import UndeclaredReadError, content_key
+from brookfall.core.check.registry import checks
+from brookfall.core.check.standard_plan import fitting, standard_plan
 from brookfall.core.evidence.limit import Limit
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.judge.policy import Policy
 from brookfall.core.plan.facts import plan_changes, plan_facts
-from brookfall.core.plan.plan import CHECKS, Folds, Given, InUse, Plan, Shares, standard_plan
-from brookfall.core.plan.yaml_file import fitting, plan_from_yaml, plan_to_yaml
+from brookfall.core.plan.plan import InUse, OwnChallenger, Plan
+from brookfall.core.plan.yaml_file import plan_from_yaml, plan_to_yaml
 from brookfall.core.recipe.recipe import Recipe
+from brookfall.core.resample.declared import Folds, Given, Shares
 from brookfall.core.retest.run import ask, retest
 from brookfall.core.submission.subject import Subject
 from tests.conftest import small_plan
@@ -38,8 +41,16 @@ OTHER: dict[str, object] = {
     "harm_reason": "A missed home may burn",
     "bands": {"age": (18.0, 65.0)},
     "merged": {"sex": (("f", "x"),)},
+    "own_challengers": (OwnChallenger(name="stump", recipe=Recipe(family="tree", settings={"leaves": 2})),),
+    "settings": {"a_check_of_another_package": {"rounds": 3}},
 }
-OTHER_POLICY: dict[str, object] = {"name": "House", "tier": 3, "level": 0.9, "grounds": ("sex",)}
+OTHER_POLICY: dict[str, object] = {
+    "limits": {"a_check_of_another_package": Limit(at_most=1)},
+    "name": "House",
+    "tier": 3,
+    "level": 0.9,
+    "grounds": ("sex",),
+}
 
 
 def fields(model: type[BaseModel]) -> list[str]:
@@ -124,7 +135,7 @@ def test_a_plan_for_another_outcome_is_fitted_or_refused() -> None:
     number = standard_plan(2, outcome="number", given_parts=False)
     with pytest.raises(UserError, match="judges by r2"):
         fitting(number, "binary", "plan.yaml")
-    whole = PLAN.model_copy(update={"checks": CHECKS})
+    whole = PLAN.model_copy(update={"checks": tuple(checks())})
     assert "choice" not in fitting(whole, "binary", "plan.yaml").checks
 
 
@@ -139,6 +150,7 @@ def changed_plans() -> list[tuple[str, Callable[[Plan], Plan]]]:
         "ratio_to",
         "in_use",
         "challengers",
+        "own_challengers",
         "target_observed",
     )
     found: list[tuple[str, Callable[[Plan], Plan]]] = [
@@ -154,22 +166,56 @@ def test_a_field_changes_no_exhibit_of_a_check_that_does_not_read_it(
 ) -> None:
     before = small_plan()
     after = change(before)
-    unread = tuple(check for check in before.checks if field not in read_of(check, after))
+    unread = tuple(check for check in before.checks if field not in checks()[check].reads.of_plan(check, after))
     assert unread
     old, new = (retest(Bench(subject, plan.model_copy(update={"checks": unread}))) for plan in (before, after))
     for one, other in zip(old, new, strict=True):
-        assert content_key(one.check, before, {}) == content_key(one.check, after, {})
+        assert content_key(checks()[one.check], before, {}, {}) == content_key(checks()[one.check], after, {}, {})
         blank = {"provenance": one.provenance}
         assert one == other.model_copy(update=blank)
 
 
 def test_a_field_that_a_check_reads_makes_its_content_another() -> None:
+    every = checks()
     for field, change in changed_plans():
-        if field not in ("policy.name", "policy.tier", "target_observed", "harm_reason"):
+        if field not in ("policy.name", "policy.tier", "target_observed", "harm_reason", "policy.limits"):
             changed = change(PLAN)
-            assert any(content_key(c, PLAN, {}) != content_key(c, changed, {}) for c in CHECKS), field
-    assert content_key("gap", PLAN, {"table": "a"}) != content_key("gap", PLAN, {"table": "b"})
-    assert content_key("gap", PLAN, {}) != content_key("baseline", PLAN, {})
+            assert any(content_key(c, PLAN, {}, {}) != content_key(c, changed, {}, {}) for c in every.values()), field
+    gap, baseline = every["gap"], every["baseline"]
+    assert content_key(gap, PLAN, {}, {"table": "a"}) != content_key(gap, PLAN, {}, {"table": "b"})
+    assert content_key(gap, PLAN, {}, {}) != content_key(baseline, PLAN, {}, {})
+    own = PLAN.model_copy(update={"settings": {"gap": {"rounds": 3}}})
+    assert content_key(gap, PLAN, {}, {}) != content_key(gap, own, {}, {})
+    assert content_key(baseline, PLAN, {}, {}) == content_key(baseline, own, {}, {})
+
+
+def test_a_role_that_a_check_does_not_read_leaves_its_content_as_it_was() -> None:
+    plain, marked = {"target": "y"}, {"target": "y", "protected": ["sex"]}
+    assert content_key(checks()["gap"], PLAN, plain, {}) == content_key(checks()["gap"], PLAN, marked, {})
+    assert content_key(checks()["groups"], PLAN, plain, {}) != content_key(checks()["groups"], PLAN, marked, {})
+    weighted = {"target": "y", "weight": "w"}
+    assert content_key(checks()["gap"], PLAN, plain, {}) != content_key(checks()["gap"], PLAN, weighted, {})
+    # Times split the rows where the plan splits by them, for every check.
+    by_time = PLAN.model_copy(update={"parts": Shares(training=50, test=50, by="time")})
+    timed = {"target": "y", "time": "day"}
+    assert content_key(checks()["gap"], by_time, plain, {}) != content_key(checks()["gap"], by_time, timed, {})
+
+
+def test_what_a_check_does_not_declare_can_not_be_reached(bench: Bench) -> None:
+    gap, groups, labels = (bench.for_check(checks()[name]) for name in ("gap", "groups", "labels"))
+    assert gap.plan.policy.gap == bench.plan.policy.gap
+    assert groups.subject.roles.protected == bench.subject.roles.protected
+    assert list(labels.marks) == []
+    with pytest.raises(UndeclaredReadError, match="gap reads harms of the plan and does not declare it"):
+        _ = gap.plan.harms
+    with pytest.raises(UndeclaredReadError, match="gap reads psi of the policy"):
+        _ = gap.plan.policy.psi
+    with pytest.raises(UndeclaredReadError, match="gap reads the role protected"):
+        _ = gap.subject.roles.protected
+    with pytest.raises(UndeclaredReadError, match="gap reads claims"):
+        _ = gap.subject.claims
+    with pytest.raises(UndeclaredReadError, match="the reviewer's marks"):
+        _ = list(gap.marks)
 
 
 def test_exhibits_keep_the_numbers_they_are_given(bench: Bench) -> None:

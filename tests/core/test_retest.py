@@ -78,10 +78,10 @@ def test_marking_a_ground_or_moving_the_threshold_costs_no_fit(bench: Bench) -> 
 
 def test_the_plans_seed_moves_splits_and_the_recipes_does_not(bench: Bench) -> None:
     other = Bench(bench.subject, small_plan(seed=12))
-    assert (other.parts["test"] != bench.parts["test"]).any()
+    assert (other.split.parts["test"] != bench.split.parts["test"]).any()
     recipe = bench.recipe.model_copy(update={"seed": 99})
     same = Bench(replace(bench.subject, recipe=recipe), bench.plan)
-    assert (same.parts["test"] == bench.parts["test"]).all()
+    assert (same.split.parts["test"] == bench.split.parts["test"]).all()
 
 
 def test_same_bits_with_one_worker_with_two_and_with_eight(bench: Bench) -> None:
@@ -156,7 +156,7 @@ def test_gaps_are_treated_as_asked(subject: Subject, missing: str) -> None:
     assert bench.subject.dropped == (11 if missing == "drop" else 0)
     (exhibit,) = retest(bench)
     assert exhibit.state == "done"
-    assert len(bench.all_parts) == 400 - bench.subject.dropped
+    assert len(bench.split.all_parts) == 400 - bench.subject.dropped
 
 
 def test_without_a_recipe_checks_say_so() -> None:

@@ -90,7 +90,7 @@ def test_estimates_are_of_maximum_likelihood_with_their_ratios() -> None:
     of = subject(preprocess={"encode": "ordinal"})
     at = bench_with(of)
     found = exhibit_of(of, "coefficients")
-    rows = at.parts["training"]
+    rows = at.split.parts["training"]
     raw = np.column_stack([of.table.column(name).values.astype(float) for name in of.features])[rows]
     plain = LogisticRegression(C=np.inf, tol=1e-12, max_iter=10_000).fit(raw, of.target.hits[rows])
     for name, expected in zip(of.features, plain.coef_[0], strict=True):
@@ -105,7 +105,7 @@ def test_inflation_is_that_of_statsmodels() -> None:
     of = subject("number", "linear", preprocess={"encode": "ordinal"})
     at = bench_with(of)
     found = exhibit_of(of, "coefficients")
-    rows = at.parts["training"]
+    rows = at.split.parts["training"]
     raw = np.column_stack([np.ones(len(rows)), *(of.table.column(n).values.astype(float)[rows] for n in of.features)])
     for place, name in enumerate(of.features, start=1):
         expected = variance_inflation_factor(raw, place)
@@ -143,7 +143,7 @@ def test_a_level_or_a_class_that_a_resample_lacks_breaks_nothing() -> None:
 def test_a_class_that_is_in_no_training_row_has_no_coefficient() -> None:
     of = subject("multiclass", settings={"penalty": "l2", "strength": 1})
     at = bench_with(of)
-    rows = at.parts["training"]
+    rows = at.split.parts["training"]
     some = rows[of.target.codes[rows] != of.target.classes.index("mid")]
     fit = at.fit(some)
     found = execute(FitJob(fit, (CoefficientReading(some),)), of).readings["coefficients"]
@@ -191,7 +191,7 @@ def test_a_family_without_coefficients_says_so() -> None:
 
 def read(of: Subject, reading: InfluenceReading | ShapeReading | SensitivityReading) -> np.ndarray:
     at = bench_with(of)
-    result = execute(FitJob(at.fit(at.parts["training"]), (reading,)), of)
+    result = execute(FitJob(at.fit(at.split.parts["training"]), (reading,)), of)
     assert result.failure is None, result.failure
     return result.readings[reading.key]
 
@@ -203,7 +203,7 @@ def plain_model(of: Subject, family: str):
         "logistic": LogisticRegression(C=np.inf, tol=1e-12, max_iter=10_000),
         "tree": DecisionTreeClassifier(max_depth=4, random_state=4),
     }[family]
-    train = at.parts["training"]
+    train = at.split.parts["training"]
     return raw, made.fit(raw[train], of.target.hits[train])
 
 
@@ -211,7 +211,7 @@ def plain_model(of: Subject, family: str):
 def test_influence_is_what_a_loop_over_shuffled_columns_finds(family: str) -> None:
     given_ = {"depth": 4} if family == "tree" else {}
     of = subject(family=family, settings=given_, preprocess={"encode": "ordinal"})
-    rows = bench_with(of).parts["test"]
+    rows = bench_with(of).split.parts["test"]
     reading = InfluenceReading(rows, "auc", 5, 77)
     found = read(of, reading)
     raw, model = plain_model(of, family)
@@ -256,7 +256,7 @@ def test_a_column_that_no_tree_splits_on_loses_exactly_nothing() -> None:
 
 def test_the_shape_is_the_partial_dependence_of_scikit_learn() -> None:
     of = subject(family="tree", settings={"depth": 4}, preprocess={"encode": "ordinal"})
-    rows = bench_with(of).parts["test"]
+    rows = bench_with(of).split.parts["test"]
     found = read(of, ShapeReading(rows, 3))
     raw, model = plain_model(of, "tree")
     for feature, name in enumerate(of.features):
@@ -305,9 +305,9 @@ def test_a_grid_is_sorted_within_the_values_and_short(values: list[float | None]
 def test_a_disturbed_column_changes_the_decisions_that_a_plain_loop_counts() -> None:
     of = subject(gaps=True, preprocess={"encode": "ordinal", "missing": "median"})
     at = bench_with(of)
-    rows = at.parts["test"]
+    rows = at.split.parts["test"]
     found = read(of, SensitivityReading(rows, 5))
-    train = at.parts["training"]
+    train = at.split.parts["training"]
     raw = np.column_stack([of.table.column(name).values.astype(float) for name in of.features])
     middle = np.nanmedian(raw[train, 1])
     filled = np.where(np.isnan(raw), middle, raw)
@@ -345,7 +345,7 @@ def test_prepared_columns_know_their_features() -> None:
     at = bench_with(of)
     from brookfall.core.check.shared.design_matrix import prepared_of
 
-    prepared, design = prepared_of(at, at.fit(at.parts["training"]))
+    prepared, design = prepared_of(at, at.fit(at.split.parts["training"]))
     names = prepared.names(of.table.select(of.features))
     found = sources(prepared, of.features)
     assert len(found) == len(names) == design.shape[1]

@@ -252,7 +252,7 @@ def refitted_scores(parts: pd.DataFrame) -> pd.DataFrame:
 
     bench = Bench(alone, small_plan())
     rows = np.arange(alone.table.n_rows)
-    job = FitJob(bench.fit(bench.given_parts["training"]), (ScoreReading(rows),))
+    job = FitJob(bench.fit(bench.split.given_parts["training"]), (ScoreReading(rows),))
     (scores,) = execute(job, alone).readings.values()
     return pd.DataFrame({"id": [f"r{i}" for i in rows], "p": scores})
 

@@ -9,8 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brookfall.core.check.groups.protected_groups import ground_as
+from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.plan.plan import standard_plan
 from brookfall.core.table.infer import as_category, column_from_text
 from brookfall.core.table.profile import profile_column
 from brookfall.core.table.read import read_table

@@ -9,7 +9,6 @@ from sklearn.model_selection import GridSearchCV, PredefinedSplit
 from sklearn.neighbors import KNeighborsClassifier
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.shared.challengers import challengers_of
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.request import FitJob, FitRequest, ScoreReading, TunedReading, Tuning
@@ -28,9 +27,9 @@ TRIED = tuple((("k", k),) for k in (101, 51, 15, 5, 1))
 
 
 def tuned(bench: Bench, tuning: Tuning, recipe: Recipe = NEAREST) -> tuple[FitRequest, dict[str, np.ndarray]]:
-    rows = bench.cross_validated
+    rows = bench.split.cross_validated
     fit = bench.fit(rows, recipe, tuning=tuning)
-    result = execute(FitJob(fit, (ScoreReading(bench.parts["test"]), TunedReading(rows))), bench.subject)
+    result = execute(FitJob(fit, (ScoreReading(bench.split.parts["test"]), TunedReading(rows))), bench.subject)
     assert result.failure is None, result.failure
     return fit, result.readings
 
@@ -40,7 +39,7 @@ def test_the_choice_is_that_of_a_search_over_the_same_inner_folds() -> None:
     bench = Bench(subject_of_frame(data, "y", Recipe(family="logistic"), positive="yes"), plan("challengers"))
     _, readings = tuned(bench, Tuning(TRIED, "auc"))
     found = readings["tuned"]
-    rows = bench.cross_validated
+    rows = bench.split.cross_validated
     layout = bench.subject.layout(stratified=True).within(rows)
     folds = k_folds(layout, 3, 1, NEAREST.seed)
     held = np.full(len(rows), -1)
@@ -55,7 +54,7 @@ def test_the_choice_is_that_of_a_search_over_the_same_inner_folds() -> None:
     assert int(found[0]) == search.best_index_
     # Fitted with the choice on all training rows: the same bits as that recipe fitted alone.
     chosen = Recipe(family="nearest_neighbours", seed=4, settings={"k": search.best_params_["n_neighbors"]})
-    test = bench.parts["test"]
+    test = bench.split.parts["test"]
     alone = execute(FitJob(bench.fit(rows, chosen), (ScoreReading(test),)), bench.subject)
     assert (readings[ScoreReading(test).key] == alone.readings[ScoreReading(test).key]).all()
 
@@ -64,12 +63,12 @@ def test_no_held_out_row_has_a_say() -> None:
     bench = Bench(subject(), plan("challengers"))
     _, before = tuned(bench, Tuning(TRIED, "log_loss"))
     data = frame()
-    test = bench.parts["test"]
+    test = bench.split.parts["test"]
     data.loc[test, "y"] = np.where(data.loc[test, "y"] == "yes", "no", "yes")
     other = Bench(subject(data=data), plan("challengers"))
     # The parts are stratified by the outcome; they are held fast to see what the held-out outcomes change.
     moved = replace(other)
-    moved.__dict__.update(parts=bench.parts, cross_validated=bench.cross_validated)
+    moved.__dict__.update(parts=bench.split.parts, cross_validated=bench.split.cross_validated)
     _, after = tuned(moved, Tuning(TRIED, "log_loss"))
     assert (before["tuned"] == after["tuned"]).all()
 
@@ -148,10 +147,10 @@ def test_tuned_challengers_ask_for_no_more_fits_than_default_ones() -> None:
     benches = [Bench(subject(), plan("challengers", challengers=how)) for how in ("default", "tuned")]
     counts = [len(jobs_of(ask(bench))) for bench in benches]
     assert counts[0] == counts[1]
-    assert all(one.tuning is None for one in challengers_of(benches[0]))
+    assert all(one.tuning is None for one in benches[0].challengers)
     # The submitted family, tuned, is a challenger too.
     ours = replace(benches[1].subject, recipe=Recipe(family="tree"))
-    assert "tree" in [one.family for one in challengers_of(Bench(ours, benches[1].plan))]
+    assert "tree" in [one.recipe.family for one in Bench(ours, benches[1].plan).challengers]
 
 
 def test_beating_the_first_of_the_challengers_is_not_said_of_all(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -7,12 +7,13 @@ import pandas as pd
 import pytest
 
 from brookfall.core.check.bench import Bench
+from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.evidence.exhibit import Estimate, Exhibit
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.request import FigureReading, FitJob, ScoreReading, Wanted
 from brookfall.core.measure.registry import measure, measure_at, standard_measure
-from brookfall.core.plan.plan import Plan, standard_plan
+from brookfall.core.plan.plan import Plan
 from brookfall.core.recipe.recipe import Recipe, Split
 from brookfall.core.retest.run import ask, jobs_of, retest
 from brookfall.core.submission.schema import Claim
@@ -64,10 +65,10 @@ def claim(value: str, name: str = "auc", **more: object) -> Claim:
 
 def test_a_figure_reading_is_the_measure_of_the_scores() -> None:
     bench = Bench(subject(), plan("luck"))
-    rows = bench.parts["test"]
+    rows = bench.split.parts["test"]
     wanted = (Wanted("auc"), Wanted("accuracy", 0.3), Wanted("brier"))
     figures, scores = FigureReading(rows, wanted), ScoreReading(rows)
-    read = execute(FitJob(bench.fit(bench.parts["training"]), (figures, scores)), bench.subject).readings
+    read = execute(FitJob(bench.fit(bench.split.parts["training"]), (figures, scores)), bench.subject).readings
     scored = bench.subject.scored(rows, read[scores.key], "x")
     assert read[figures.key].tolist() == [measure_at(scored, one.measure, one.threshold).value for one in wanted]
     assert FigureReading(rows, wanted[:1]).key != figures.key

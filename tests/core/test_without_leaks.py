@@ -45,10 +45,10 @@ def test_the_score_without_is_that_of_a_plain_fit_from_the_other_columns() -> No
     found = exhibit_of(of, "without_leaks")
     raw = np.column_stack([of.table.column(name).values.astype(float) for name in ("x", "z")])
     scores = np.full(N, np.nan)
-    for fold in at.long_folds:
+    for fold in at.split.long_folds:
         plain = LogisticRegression(C=np.inf, tol=1e-10, max_iter=5000).fit(raw[fold.train], of.target.hits[fold.train])
         scores[fold.test] = plain.predict_proba(raw[fold.test])[:, 1]
-    seen = at.cross_validated
+    seen = at.split.cross_validated
     expected = roc_auc_score(of.target.hits[seen], scores[seen])
     after = estimate(found, "auc", model="without closed")
     assert after.value == pytest.approx(expected, abs=1e-6)
@@ -133,8 +133,8 @@ def test_fits_with_all_features_are_those_of_the_other_checks() -> None:
     jobs = {job.fit.key for job in jobs_of(ask(at))}
     alone_ = {job.fit.key for job in jobs_of(ask(bench_with(of, "labels", cross_validation={"folds": 5})))}
     own = {job.fit.key for job in jobs_of(ask(bench_with(of, "without_leaks", cross_validation={"folds": 5})))}
-    assert len(own) == 2 * len(at.long_folds)
-    assert len(own & alone_) == len(at.long_folds)
+    assert len(own) == 2 * len(at.split.long_folds)
+    assert len(own & alone_) == len(at.split.long_folds)
     assert own <= jobs
 
 

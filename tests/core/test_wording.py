@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.registry import forms, measures, words_of
-from brookfall.core.plan.plan import Folds
+from brookfall.core.resample.declared import Folds
 from brookfall.core.table.outcome import OUTCOMES
 
 

@@ -155,17 +155,17 @@ def test_holdout_cross_validation_and_baseline_are_scikit_learns(name: str) -> N
     near = {"rel": 2e-4, "abs": 2e-4} if name == "breast cancer" else {"rel": 1e-9, "abs": 1e-9}
 
     # The same rows, fitted by scikit-learn.
-    train = bench.parts["training"]
+    train = bench.split.parts["training"]
     fitted = setting.estimator().fit(x[train], y[train])
     for part in ("training", "test"):
-        rows = bench.parts[part]
+        rows = bench.split.parts[part]
         ours = figures(holdout, part)
         expected = theirs(setting.outcome, fitted, x[rows], y[rows])
         assert {measure: ours[measure] for measure in expected} == pytest.approx(expected, **near), part
 
     # Every fold.
     main = bench.plan.main_measure
-    for fold in bench.folds:
+    for fold in bench.split.folds:
         again = setting.estimator().fit(x[fold.train], y[fold.train])
         expected = theirs(setting.outcome, again, x[fold.test], y[fold.test])[main]
         ours = next(e.value for e in folded.estimates if e.part == f"fold:{fold.number}" and e.measure == main)
@@ -177,11 +177,11 @@ def test_holdout_cross_validation_and_baseline_are_scikit_learns(name: str) -> N
     # The confusion matrix of the test part.
     if setting.outcome != "number":
         (matrix,) = (chart for chart in holdout.charts if isinstance(chart, MatrixChart))
-        rows = bench.parts["test"]
+        rows = bench.split.parts["test"]
         assert np.array(matrix.cells).tolist() == confusion_matrix(y[rows], fitted.predict(x[rows])).tolist()
 
     # The most frequent class, or the mean.
-    rows = bench.parts["test"]
+    rows = bench.split.parts["test"]
     dummy = DummyRegressor() if setting.outcome == "number" else DummyClassifier(strategy="most_frequent")
     simple = dummy.fit(x[train], y[train]).predict(x[rows])
     simpler = figures(baseline, "test", "baseline")

@@ -131,7 +131,7 @@ def test_influence_ranks_as_scikit_learns_permutation_importance() -> None:
     frame = x[chosen].assign(benign=y)
     subject = subject_of_frame(frame, "benign", Recipe(family="tree", settings={"depth": 4}), positive="1")
     bench = Bench(subject, small_plan())
-    train, rows = bench.parts["training"], bench.parts["test"]
+    train, rows = bench.split.parts["training"], bench.split.parts["test"]
     reading = InfluenceReading(rows, "accuracy", 30, 1)
     ours = execute(FitJob(bench.fit(train), (reading,)), subject).readings[reading.key]
     model = DecisionTreeClassifier(max_depth=4, random_state=0).fit(x[chosen].to_numpy()[train], y.to_numpy()[train])

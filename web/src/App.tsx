@@ -1,11 +1,12 @@
 /** Which screen stands at which address. */
 import Box from "@mui/material/Box";
 import { Navigate, Route, Routes } from "react-router";
-import { useMe } from "./api/queries";
+import { useMe, useVocabulary } from "./api/queries";
 import { Bar } from "./frame/Bar";
 import { CaseFrame } from "./frame/CaseFrame";
 import { KeysHelp } from "./frame/KeysHelp";
-import { Fetching } from "./parts/Said";
+import type { Schemas } from "./api/client";
+import { Fetching, Said } from "./parts/Said";
 import { Brief } from "./screens/Brief";
 import { Compare } from "./screens/Compare";
 import { Data } from "./screens/data/Data";
@@ -26,9 +27,17 @@ export function App() {
   const me = useMe();
   if (me.isPending) return <Fetching what="your session" />;
   if (!me.data) return <SignIn />;
+  return <Pages me={me.data} />;
+}
+
+/** What stands behind the sign-in, once it is known what this server calls things. */
+function Pages({ me }: { me: Schemas["PersonView"] }) {
+  const vocabulary = useVocabulary();
+  if (vocabulary.isPending) return <Fetching what="the words" />;
+  if (!vocabulary.data) return <Box sx={{ p: 3 }}><Said error={vocabulary.error} /></Box>;
   return (
     <Box sx={{ display: "flex", flexDirection: "column", height: "100vh" }}>
-      <Bar me={me.data} />
+      <Bar me={me} />
       <KeysHelp />
       <Routes>
         <Route path="/" element={<Docket />} />

@@ -58,6 +58,7 @@ export const theme = createTheme({
     h3: { fontFamily: SERIF, fontSize: 14.5, fontWeight: 560 },
     body1: { fontSize: 13.5, lineHeight: 1.45 },
     body2: { fontSize: 12, lineHeight: 1.45 },
+    caption: { fontSize: 12, lineHeight: 1.45 },
     button: { textTransform: "none", fontWeight: 550 },
   },
   components: {

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { count, day, ends, interval, measure, moment, number, percent, plural, seconds } from "./wording";
+import { count, day, ends, interval, measure, moment, number, percent, plural, questions, seconds } from "./wording";
 
 describe("numbers", () => {
   it("have a true minus sign and the decimals asked for", () => {
@@ -40,6 +40,11 @@ describe("words", () => {
   it("name measures as the trade does", () => {
     expect(measure("auc")).toBe("AUC");
     expect(measure("true_positive_rate")).toBe("true positive rate");
+    expect(measure("auc_gap")).toBe("gap in AUC");
+    expect(measure("never_heard_of")).toBe("never heard of");
+  });
+  it("of the seven questions come in their order", () => {
+    expect(questions().map((one) => `${one.number} ${one.short}`)).toEqual(["1 data", "2 claims"]);
   });
   it("tell days and moments in UTC, whatever the zone of the reader", () => {
     expect(day("2026-12-04")).toBe("4 Dec 2026");

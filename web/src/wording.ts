@@ -1,5 +1,5 @@
 /** How numbers, dates and names stand on the page. */
-import type { Estimate } from "./api/client";
+import type { Estimate, Schemas } from "./api/client";
 
 export const MINUS = "\u2212";
 
@@ -40,10 +40,40 @@ export function interval(e: Interval): string {
   return `${number(e.value)} ${ends(e)}`.trim();
 }
 
-const MEASURES: Record<string, string> = { auc: "AUC", brier: "Brier score", f1: "F1", mcc: "Matthews correlation", ks: "KS distance" };
+type Vocabulary = Schemas["Vocabulary"];
 
+let known: Vocabulary | null = null;
+
+/** What this server calls things; every page waits for it, so that it is there when a word is asked for. */
+export function learn(vocabulary: Vocabulary): void {
+  known = vocabulary;
+}
+
+/** A measure's name, or that of a comparison of it, as the trade writes it. */
 export function measure(name: string): string {
-  return MEASURES[name] ?? name.replaceAll("_", " ");
+  const found = known?.measures.find((one) => one.name === name);
+  if (found) return found.words;
+  const suffix = Object.keys(known?.comparisons ?? {}).find((one) => name.endsWith(`_${one}`));
+  if (suffix) return `${known?.comparisons[suffix] ?? ""} ${measure(name.slice(0, -suffix.length - 1))}`;
+  return name.replaceAll("_", " ");
+}
+
+/** The seven questions by number, in order. */
+export function questions(): { number: number; question: string; title: string; short: string }[] {
+  return Object.entries(known?.questions ?? {}).map(([number, question]) => ({ number: Number(number), question, title: known?.question_titles[number] ?? question, short: known?.short_questions[number] ?? "" }));
+}
+
+export const question = (number: number): string => known?.questions[String(number)] ?? "";
+export const outcome = (name: string): string => known?.outcomes[name] ?? name;
+export const severity = (number: number): string => known?.severities[String(number)] ?? "";
+export const severities = (): number[] => Object.keys(known?.severities ?? {}).map(Number);
+export const decision = (name: string): string => known?.decisions[name] ?? name.replaceAll("_", " ");
+export const decisions = (): [string, string][] => Object.entries(known?.decisions ?? {});
+export const standing = (name: string): string => known?.standings[name] ?? name;
+
+/** `a, b and c`. */
+export function listed(words: readonly string[]): string {
+  return words.length < 2 ? words.join("") : `${words.slice(0, -1).join(", ")} and ${words.at(-1)}`;
 }
 
 export function day(iso: string | null | undefined): string {
@@ -68,34 +98,3 @@ export function size(bytes: number): string {
 export function plural(n: number, one: string, many = `${one}s`): string {
   return `${count(n)} ${n === 1 ? one : many}`;
 }
-
-export const OUTCOMES: Record<string, string> = { binary: "yes/no", multiclass: "several-class", number: "number", choice: "choice" };
-
-export const QUESTIONS = [
-  "Is the data fit for use?",
-  "Do the claims reproduce?",
-  "Does it hold up on unseen rows?",
-  "Has it memorised its training rows?",
-  "Does it beat something simpler?",
-  "Does it treat people fairly?",
-  "Does it make sense?",
-] as const;
-
-export const SHORT_QUESTIONS = ["data", "claims", "unseen rows", "memory", "simpler", "fair", "sense"] as const;
-
-export const SEVERITIES = ["", "minor", "moderate", "serious", "critical"] as const;
-
-export const DECISIONS: Record<string, string> = {
-  approved: "Approved",
-  approved_with_conditions: "Approved with conditions",
-  returned_for_rework: "Returned for rework",
-  not_approved: "Not approved",
-};
-
-export const STANDING_WORDS: Record<string, string> = {
-  within: "within its limit",
-  near: "near its limit",
-  outside: "outside its limit",
-  unsettled: "unsettled: these rows can't tell",
-  none: "no limit set",
-};

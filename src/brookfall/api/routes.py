@@ -25,12 +25,12 @@ from brookfall.desk import (
     findings,
     notes,
     people,
-    preview,
     record,
     run,
     screening,
     submit,
     tokens,
+    vocabulary,
 )
 from brookfall.desk.decisions import Answer, Proposal
 from brookfall.desk.findings import FindingText
@@ -255,7 +255,7 @@ def post_case() -> CaseId:
 @login_required
 @shows
 def get_vocabulary() -> Vocabulary:
-    return preview.vocabulary()
+    return vocabulary.vocabulary()
 
 
 @api.get("/cases/<int:case_id>", responses={200: CaseView})

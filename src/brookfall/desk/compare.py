@@ -5,20 +5,21 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
+from brookfall.core.candidate.candidate import Candidate
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Written
 from brookfall.core.fit.request import gather
 from brookfall.core.foundation import digest
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.registry import forms, words_of
-from brookfall.core.retest.compare_models import Candidate, candidates, compare_models, needs_of
+from brookfall.core.retest.compare_models import best_of, compare_models
 from brookfall.desk import people
 from brookfall.desk.bench import bench_of
 from brookfall.desk.recent import LastFew
 from brookfall.desk.views import CandidateView, ComparisonView
 from brookfall.records import ledger
 from brookfall.records.cases import Case
-from brookfall.records.contents import contents_of
+from brookfall.records.contents import layout_key
 from brookfall.records.people import Person
 
 _AT_FIRST = 4
@@ -37,19 +38,22 @@ _KEPT: LastFew[_Compared] = LastFew(8)
 def comparison(
     session: Session, person: Person, case_id: int, part: str | None, measure: str | None, names: Sequence[str]
 ) -> ComparisonView:
-    """The chosen models side by side, by a measure on a part; by default the plan's own, and the first few models."""
+    """The chosen models side by side, by a measure on a part; by default the plan's own, and the best few."""
     case = people.case_for(session, person, case_id)
     if case.outcome == "choice":
         raise UserError("Models of a choice are not compared here.", todo="Its exhibit sets it against an even guess.")
     bench = bench_of(session, case)
-    every = candidates(bench)
+    every = [one for one in bench.candidates.values() if one.parts]
     parts = list(dict.fromkeys(name for one in every for name in one.parts))
     chosen_part = part if part in parts else next((p for p in (bench.plan.deciding_part,) if p in parts), parts[0])
     measures = {name: words_of(name) for name in forms(case.outcome, "plan")}
     chosen_measure = measure if measure in measures else bench.plan.main_measure
-    missing = {one.name: _missing(session, bench, one, chosen_part) for one in every if chosen_part in one.parts}
+    missing = {one.name: _missing(session, one, chosen_part) for one in every if chosen_part in one.parts}
     there = [one for one in every if missing.get(one.name) == 0]
-    chosen = [one for one in there if one.name in names] or there[:_AT_FIRST]
+    chosen = [one for one in there if one.name in names]
+    if not chosen:
+        kept = ledger.load(session, [need for one in there for need in one.needs(chosen_part)])
+        chosen = best_of(kept, there, chosen_part, chosen_measure, _AT_FIRST)
     compared, problem = None, None
     try:
         compared = _compared(session, case, bench, chosen, chosen_part, chosen_measure)
@@ -75,10 +79,10 @@ def comparison(
     )
 
 
-def _missing(session: Session, bench: Bench, one: Candidate, part: str) -> int:
+def _missing(session: Session, one: Candidate, part: str) -> int:
     """How many of its fits have not been made."""
     try:
-        return len(ledger.missing(session, gather(needs_of(bench, one, part))))
+        return len(ledger.missing(session, gather(list(one.needs(part)))))
     except UserError:
         return 1
 
@@ -87,11 +91,11 @@ def _compared(
     session: Session, case: Case, bench: Bench, chosen: list[Candidate], part: str, measure: str
 ) -> _Compared:
     names = [one.name for one in chosen]
-    key = digest.of_json([contents_of(case, ("rows", "in_use")), part, measure, names])
+    key = digest.of_json([layout_key(case), part, measure, names])
     return _KEPT.get(key, lambda: _compare(session, bench, chosen, part, measure))
 
 
 def _compare(session: Session, bench: Bench, chosen: list[Candidate], part: str, measure: str) -> _Compared:
-    kept = ledger.load(session, [need for one in chosen for need in needs_of(bench, one, part)])
+    kept = ledger.load(session, [need for one in chosen for need in one.needs(part)])
     written, rows = compare_models(bench, kept, chosen, part, measure)
     return _Compared(written, len(rows))

@@ -6,7 +6,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from brookfall.core.evidence.exhibit import QUESTIONS
+from brookfall.core.evidence.words import QUESTIONS
 from brookfall.core.foundation.errors import ForbiddenError, UserError
 from brookfall.desk import people
 from brookfall.desk.deviations import deviations_of

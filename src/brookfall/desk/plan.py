@@ -3,12 +3,16 @@
 from sqlalchemy.orm import Session
 
 from brookfall.core.check.bench import RECIPE, SCORES, Bench
-from brookfall.core.check.groups.ground_facts import grounds_before
+from brookfall.core.check.groups.ground_facts import ground_lines
+from brookfall.core.check.registry import checks
+from brookfall.core.check.sentence import About
+from brookfall.core.check.standard_plan import known_checks
 from brookfall.core.foundation.errors import StaleError, UserError
 from brookfall.core.judge.grounds import missing_grounds
 from brookfall.core.measure.registry import forms, words_of
-from brookfall.core.plan.plan import Plan, Shares, checks_of
+from brookfall.core.plan.plan import Plan
 from brookfall.core.recipe.families import family_of
+from brookfall.core.resample.declared import Shares
 from brookfall.core.retest.run import Asked, ask, jobs_of
 from brookfall.core.submission.schema import Submission
 from brookfall.core.table.roles import Roles
@@ -16,7 +20,7 @@ from brookfall.desk import people
 from brookfall.desk.bench import bench_of
 from brookfall.desk.deviations import close_deviation, deviations_of
 from brookfall.desk.versions import versions_to_compare
-from brookfall.desk.views import PlanView
+from brookfall.desk.views import PlanSentence, PlanView
 from brookfall.records import audit_log, ledger
 from brookfall.records.base import now
 from brookfall.records.cases import Case
@@ -35,7 +39,7 @@ def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
     asked: tuple[Asked, ...] = ()
     try:
         bench = bench_of(session, case)
-        sizes = {part: len(rows) for part, rows in bench.parts.items()}
+        sizes = {part: len(rows) for part, rows in bench.split.parts.items()}
         asked = ask(bench)
     except UserError as caught:
         problem, sizes = str(caught), {}
@@ -52,16 +56,10 @@ def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
         to_run=len(changed) if bench else None,
         shared=_shared(asked) if bench else None,
         sizes=sizes,
-        checks=list(checks_of(submission.model.outcome)),
-        features=list(bench.subject.features) if bench else [],
-        excluded={one.check.name: one.reason for one in asked if one.reason},
+        sentences=_sentences(session, case, plan, bench, asked),
         positive=_positive(roles, bench),
-        protected=list(roles.protected),
-        claims=len(submission.claims),
         owner_split=_owner_split(submission, roles),
-        versions=versions_to_compare(session, case.model, case.outcome, case.id),
         missing_grounds=missing_grounds(roles.protected, plan.policy.grounds),
-        grounds=list(grounds_before(bench)) if bench else [],
         outcome=submission.model.outcome,
         main_measures={name: words_of(name) for name in forms(submission.model.outcome, "plan")},
         has_part_column=roles.part is not None,
@@ -70,6 +68,37 @@ def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
         remarks=_remarks(roles, plan, bench),
         problem=problem,
     )
+
+
+def _sentences(
+    session: Session, case: Case, plan: Plan, bench: Bench | None, asked: tuple[Asked, ...]
+) -> list[PlanSentence]:
+    """Every check that this outcome has, as a sentence whose values can be set, in the order of the questions."""
+    roles, submission = Roles.model_validate(case.roles), Submission.model_validate(case.submission)
+    about = About(
+        plan=plan,
+        outcome=case.outcome,
+        positive=_positive(roles, bench),
+        claims=len(submission.claims),
+        protected=tuple(roles.protected),
+        features=bench.subject.features if bench else (),
+        timed=roles.time is not None,
+        versions=tuple(versions_to_compare(session, case.model, case.outcome, case.id)),
+        grounds=ground_lines(bench) if bench else (),
+    )
+    excluded = {one.check.name: one.reason for one in asked if one.reason}
+    return [
+        PlanSentence(
+            check=name,
+            title=check.title,
+            question=check.question,
+            on=name in plan.checks,
+            excluded=excluded.get(name),
+            sentence=check.sentence(about),
+        )
+        for name, check in checks().items()
+        if case.outcome in check.outcomes
+    ]
 
 
 def set_plan(session: Session, person: Person, case_id: int, plan: Plan, revision: int) -> PlanView:
@@ -81,7 +110,7 @@ def set_plan(session: Session, person: Person, case_id: int, plan: Plan, revisio
         raise StaleError(
             "The plan was changed since you opened this page.", todo="Nothing was overwritten; load the page again."
         )
-    before, after = case.plan, plan.model_dump(mode="json")
+    before, after = case.plan, known_checks(plan).model_dump(mode="json")
     if before != after:
         case.plan, case.plan_revision = after, revision + 1
         audit_log.append_change(session, person, "changed the plan", before, after, case_id=case.id)
@@ -92,7 +121,7 @@ def set_plan(session: Session, person: Person, case_id: int, plan: Plan, revisio
 def lock(session: Session, person: Person, case: Case) -> Bench:
     """Locks the plan if it is not yet, or anew after a deviation; UserError when it can't be carried out."""
     bench = bench_of(session, case)
-    _ = bench.parts
+    _ = bench.split.parts
     if case.deviating:
         close_deviation(session, person, case)
     if not case.plan_locked:

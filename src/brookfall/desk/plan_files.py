@@ -5,10 +5,11 @@ import re
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from brookfall.core.check.standard_plan import fitting
 from brookfall.core.foundation.errors import MissingError
 from brookfall.core.plan.facts import plan_changes
 from brookfall.core.plan.plan import Plan
-from brookfall.core.plan.yaml_file import fitting, plan_from_yaml, plan_to_yaml
+from brookfall.core.plan.yaml_file import plan_from_yaml, plan_to_yaml
 from brookfall.desk import people
 from brookfall.desk.views import ComparedPlan, OtherPlan
 from brookfall.records.cases import Case

@@ -1,12 +1,9 @@
 """A data file looked at before it is submitted: how it would be read, and what its columns would be taken for."""
 
-from brookfall.core.measure.registry import names_for, words_of
-from brookfall.core.recipe.families import families
-from brookfall.core.table.outcome import OUTCOMES
 from brookfall.core.table.profile import profile_column
 from brookfall.core.table.read import read_file
 from brookfall.core.table.read_options import HowRead
-from brookfall.desk.views import Named, Preview, PreviewColumn, Vocabulary
+from brookfall.desk.views import Preview, PreviewColumn
 
 _EXAMPLES = 3
 _LINE_ENDS = (b"\n", b"\r")
@@ -36,17 +33,4 @@ def preview(data: bytes, file: str, how: HowRead, *, whole: bool) -> Preview:
         rows=read.table.n_rows,
         whole=whole,
         columns=columns,
-    )
-
-
-def vocabulary() -> Vocabulary:
-    """The families and measures that a brief may name."""
-    known = families().items()
-    kinds: dict[str, list[str]] = {}
-    for outcome in OUTCOMES:
-        for name in names_for(outcome):
-            kinds.setdefault(name, []).append(outcome)
-    return Vocabulary(
-        families=[Named(name=name, words=family.words, outcomes=sorted(family.outcomes)) for name, family in known],
-        measures=[Named(name=name, words=words_of(name), outcomes=outcomes) for name, outcomes in kinds.items()],
     )

@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
+from brookfall.core.candidate.candidate import IN_USE
 from brookfall.core.check.bench import RECIPE, SCORES, Bench
-from brookfall.core.check.shared.swap_set import IN_USE
 from brookfall.core.check.shared.threshold_sentence import read_at
 from brookfall.core.evidence.exhibit import RowsOf
 from brookfall.core.foundation import digest, wording
@@ -27,7 +27,7 @@ from brookfall.desk.screening import in_order
 from brookfall.desk.views import BehindView, ChosenThreshold
 from brookfall.records import ledger
 from brookfall.records.cases import Case
-from brookfall.records.contents import contents_of
+from brookfall.records.contents import layout_key
 from brookfall.records.people import Person
 from brookfall.records.tables import get_table
 
@@ -110,7 +110,7 @@ def file_name(case: Case, of: str, form: str) -> str:
 
 
 def _found(session: Session, case: Case, behind: Behind) -> tuple[str, Found]:
-    key = digest.of_json([contents_of(case, ("rows",)), behind.model_dump(mode="json")])
+    key = digest.of_json([layout_key(case), behind.model_dump(mode="json")])
     return key, _FOUND.get(key, lambda: _find(session, case, behind))
 
 
@@ -149,7 +149,7 @@ def _order(table: Table, found: Found, whole: Table, sort: str | None, *, fallin
 
 def _title(behind: Behind) -> str:
     model = {RECIPE: "refitted here", SCORES: "supplied scores", IN_USE: "the version in use"}.get(behind.model)
-    named = model or families()[behind.model].words
+    named = model or (families()[behind.model].words if behind.model in families() else behind.model)
     said = [f"{behind.part.replace('_', '-')} rows ({named})"]
     if behind.outcome is not None:
         said.append(f"outcome {behind.outcome}")

@@ -5,9 +5,10 @@ from datetime import date
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.foundation.errors import ForbiddenError, UserError
 from brookfall.core.foundation.progress import Progress, untold, within
-from brookfall.core.plan.plan import InUse, standard_plan
+from brookfall.core.plan.plan import InUse
 from brookfall.core.submission.package import Package, package_from_files
 from brookfall.core.submission.schema import Submission
 from brookfall.core.submission.subject import subject_of

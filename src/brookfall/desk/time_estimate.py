@@ -70,7 +70,7 @@ def try_and_keep(case_id: int) -> None:
 def _missing_jobs(session: Session, case: Case) -> list[FitJob]:
     """The fits that are not made yet, of the checks that are to be run."""
     bench = bench_of(session, case)
-    _ = bench.parts
+    _ = bench.split.parts
     jobs = jobs_of(changed_checks(session, case, ask(bench)))
     keys = ledger.missing(session, jobs)
     return [job for job in jobs if job.fit.key in keys]

@@ -5,9 +5,9 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, JsonValue
 
-from brookfall.core.check.groups.ground_facts import GroundFacts
+from brookfall.core.check.sentence import Sentence
 from brookfall.core.evidence.exhibit import Chart, Estimate, Exhibit, TableView
-from brookfall.core.plan.plan import InUse, Plan
+from brookfall.core.plan.plan import Plan
 from brookfall.core.retest.screening.screen import Look
 from brookfall.core.submission.difference import VersionChange
 from brookfall.core.submission.label_marks import LabelMark
@@ -248,9 +248,39 @@ class Named(View):
     outcomes: list[str]
 
 
+class MeasureWords(Named):
+    """A measure as the pages need it: which way is better, what it is drawn on, its formula and source."""
+
+    better: str
+    scale: str
+    formula: str
+    source: str
+
+
+class CheckWords(View):
+    """A check: its heading, its question, what it does, its source."""
+
+    name: str
+    title: str
+    question: int
+    page: str
+    source: str
+
+
 class Vocabulary(View):
+    """Every word that a page says of measures, checks, standings, severities and decisions: as this server has them."""
+
     families: list[Named]
-    measures: list[Named]
+    measures: list[MeasureWords]
+    comparisons: dict[str, str]
+    checks: list[CheckWords]
+    questions: dict[str, str]
+    question_titles: dict[str, str]
+    short_questions: dict[str, str]
+    standings: dict[str, str]
+    severities: dict[str, str]
+    decisions: dict[str, str]
+    outcomes: dict[str, str]
 
 
 class LookView(View):
@@ -338,6 +368,18 @@ class DeviationView(View):
     said: list[str]
 
 
+class PlanSentence(View):
+    """A check in the plan: whether it is on, and what it does, with the values that can be set. ``excluded`` says why
+    it can't be carried out here."""
+
+    check: str
+    title: str
+    question: int
+    on: bool
+    excluded: str | None
+    sentence: Sentence
+
+
 class PlanView(View):
     """``pending`` fits are not yet made, ``to_run`` checks have no exhibit of this plan yet. ``locked`` is None while a
     deviation is open."""
@@ -352,16 +394,10 @@ class PlanView(View):
     to_run: int | None
     shared: int | None
     sizes: dict[str, int]
-    checks: list[str]
-    features: list[str]
-    excluded: dict[str, str]
+    sentences: list[PlanSentence]
     positive: str
-    protected: list[str]
-    claims: int
     owner_split: str | None
-    versions: list[InUse]
     missing_grounds: list[str]
-    grounds: list[GroundFacts]
     outcome: str
     main_measures: dict[str, str]
     has_part_column: bool

@@ -5,8 +5,11 @@ from collections.abc import Mapping, Sequence
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from brookfall.core.check.check import Check
 from brookfall.core.check.reads import content_key
+from brookfall.core.check.registry import checks as all_checks
 from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.foundation import digest
 from brookfall.core.foundation.environment import versions
 from brookfall.core.plan.plan import Plan
 from brookfall.core.retest.run import Asked
@@ -22,17 +25,23 @@ def contents_of(case: Case, checks: Sequence[str] | None = None) -> dict[str, st
     rest: dict[str, object] = {
         "package": case.package_sha256,
         "table": case.table_fingerprint,
-        "roles": case.roles,
         "changes": case.changes,
-        "added": case.added,
         "versions": versions(),
     }
-    # Only the label check reads what was said of labels; without a word of it all is as it was before there were marks.
-    marked = {**rest, "marks": case.label_marks} if case.label_marks else rest
-    return {
-        check: content_key(check, plan, marked if check == "labels" else rest)
-        for check in (plan.checks if checks is None else checks)
-    }
+
+    def content(check: Check) -> str:
+        beside = {**rest, **({"added": case.added} if "new_rows" in check.reads.subject else {})}
+        # Without a word of labels all is as it was before there were marks.
+        marked = {**beside, "marks": case.label_marks} if check.reads.marks and case.label_marks else beside
+        return content_key(check, plan, case.roles, marked)
+
+    known = (name for name in (plan.checks if checks is None else checks) if name in all_checks())
+    return {name: content(all_checks()[name]) for name in known}
+
+
+def layout_key(case: Case) -> str:
+    """Names how a case's rows are laid out and by what they are scored: table, roles, plan, program."""
+    return digest.of_json([case.package_sha256, case.table_fingerprint, case.roles, case.plan, versions()])
 
 
 def kept_exhibits(session: Session, case: Case, contents: Mapping[str, str]) -> dict[str, StoredExhibit]:

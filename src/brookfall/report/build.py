@@ -10,8 +10,9 @@ from pydantic import TypeAdapter
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from brookfall.core.evidence.exhibit import QUESTIONS, Estimate, Exhibit
+from brookfall.core.evidence.exhibit import Estimate, Exhibit
 from brookfall.core.evidence.limit import Standing
+from brookfall.core.evidence.words import DECISIONS, QUESTIONS, SEVERITIES
 from brookfall.core.foundation import wording
 from brookfall.core.judge.standing import worst
 from brookfall.core.plan.facts import plan_facts
@@ -34,14 +35,6 @@ from brookfall.report.charts import draw
 from brookfall.report.fonts import face_css
 
 Format = Literal["html", "pdf", "json"]
-
-SEVERITIES = {1: "Minor", 2: "Moderate", 3: "Serious", 4: "Critical"}
-DECISIONS = {
-    "approved": "Approved",
-    "approved_with_conditions": "Approved with conditions",
-    "returned_for_rework": "Returned for rework",
-    "not_approved": "Not approved",
-}
 
 
 @dataclass(frozen=True)
@@ -103,7 +96,7 @@ def _html(session: Session, case: Case, evidence: Evidence) -> str:
         charts={exhibit.number: [Markup(svg) for svg in draw(exhibit)] for exhibit in evidence.exhibits},  # noqa: S704 - drawn here
         findings=findings,
         decisions=decisions,
-        severities=SEVERITIES,
+        severities={number: words.capitalize() for number, words in SEVERITIES.items()},
         kinds=DECISIONS,
         files=session.scalars(select(SubmittedFile).where(SubmittedFile.case_id == case.id)).all(),
         locked_by=session.get(Person, case.plan_locked_by) if case.plan_locked_by else None,

@@ -1,4 +1,5 @@
 /** Every question the screens ask the server, and how long an answer is good. */
+import { learn } from "../wording";
 import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient, type UseMutationResult } from "@tanstack/react-query";
 import { ROWS_AT_ONCE } from "../parts/scrolling";
 import { markedWith } from "./marks";
@@ -225,7 +226,11 @@ export const useTake = () =>
   useAct(async (id: number) => told(await client.POST("/api/cases/{case_id}/take", at(id))), ["docket"], ["case"]);
 
 export const useVocabulary = () =>
-  useQuery({ queryKey: ["vocabulary"], staleTime: Infinity, queryFn: async () => told(await client.GET("/api/vocabulary")) });
+  useQuery({ queryKey: ["vocabulary"], staleTime: Infinity, queryFn: async () => {
+    const vocabulary = told(await client.GET("/api/vocabulary"));
+    learn(vocabulary);
+    return vocabulary;
+  } });
 
 export const useSaveRoles = (id: number) =>
   useAct(

@@ -1222,6 +1222,40 @@ export interface components {
             title: string;
         };
         /**
+         * CheckWords
+         * @description A check: its heading, its question, what it does, its source.
+         */
+        CheckWords: {
+            /** Name */
+            name: string;
+            /** Page */
+            page: string;
+            /** Question */
+            question: number;
+            /** Source */
+            source: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * ChoiceField
+         * @description One of several values; ``null`` takes the path out of the plan.
+         */
+        ChoiceField: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "choice";
+            /** Name */
+            name: string;
+            /** Options */
+            options: components["schemas"]["Option"][];
+            /** Path */
+            path: string[];
+            value: components["schemas"]["JsonValue"];
+        };
+        /**
          * ChosenThreshold
          * @description A threshold that the reviewer chose on a chart of an exhibit; ``miss_cost`` is a miss's cost in false alarms.
          */
@@ -2288,61 +2322,6 @@ export interface components {
             title: string;
         };
         /**
-         * GroundFacts
-         * @description A protected attribute as the plan takes it.
-         *
-         *     ``cuts`` lie between the bands of a number, ``levels`` are those of a category as the data have them. ``clash`` says
-         *     why the plan's harms can't all be avoided on these base rates; empty where nothing says so.
-         */
-        GroundFacts: {
-            /**
-             * Clash
-             * @default
-             */
-            clash: string;
-            /**
-             * Cuts
-             * @default null
-             */
-            cuts: number[] | null;
-            /** Groups */
-            groups: components["schemas"]["GroupFacts"][];
-            /**
-             * Levels
-             * @default []
-             */
-            levels: string[];
-            /** Name */
-            name: string;
-            /** Reference */
-            reference: string;
-        };
-        /**
-         * GroupFacts
-         * @description A group's rows, and of a yes/no outcome its base rate with a 95 % interval.
-         */
-        GroupFacts: {
-            /**
-             * Base Rate
-             * @default null
-             */
-            base_rate: number | null;
-            /**
-             * High
-             * @default null
-             */
-            high: number | null;
-            /** Level */
-            level: string;
-            /**
-             * Low
-             * @default null
-             */
-            low: number | null;
-            /** N */
-            n: number;
-        };
-        /**
          * GroupOfColumn
          * @description The rows of a group over the column's bins or levels, and the share that is missing with its 95 % interval.
          */
@@ -2542,6 +2521,27 @@ export interface components {
              * @enum {string}
              */
             verdict: "kept" | "wrong" | "corrected";
+        };
+        /**
+         * LevelsField
+         * @description Levels of a column that are taken as one: ``value`` holds sets of them, ``groups`` are what is left.
+         */
+        LevelsField: {
+            /** Groups */
+            groups: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "levels";
+            /** Levels */
+            levels: string[];
+            /** Name */
+            name: string;
+            /** Path */
+            path: string[];
+            /** Value */
+            value: string[][];
         };
         /**
          * Limit
@@ -2760,6 +2760,26 @@ export interface components {
             /** Take */
             take: boolean;
         };
+        /**
+         * MeasureWords
+         * @description A measure as the pages need it: which way is better, what it is drawn on, its formula and source.
+         */
+        MeasureWords: {
+            /** Better */
+            better: string;
+            /** Formula */
+            formula: string;
+            /** Name */
+            name: string;
+            /** Outcomes */
+            outcomes: string[];
+            /** Scale */
+            scale: string;
+            /** Source */
+            source: string;
+            /** Words */
+            words: string;
+        };
         /** Model */
         Model: {
             /** Name */
@@ -2838,6 +2858,79 @@ export interface components {
             token: components["schemas"]["TokenView"];
         };
         /**
+         * NumberField
+         * @description A number between bounds. ``turned``: what is shown has the other sign than what the plan keeps; at ``mirror`` the
+         *     same number with the other sign is put too.
+         */
+        NumberField: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "number";
+            /** Least */
+            least: number;
+            /**
+             * Mirror
+             * @default null
+             */
+            mirror: string[] | null;
+            /** Most */
+            most: number;
+            /** Name */
+            name: string;
+            /** Path */
+            path: string[];
+            /**
+             * Turned
+             * @default false
+             */
+            turned: boolean;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /** Value */
+            value: number;
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
+        };
+        /**
+         * NumbersField
+         * @description Numbers that rise, such as cuts between bands.
+         */
+        NumbersField: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "numbers";
+            /** Name */
+            name: string;
+            /** Path */
+            path: string[];
+            /** Value */
+            value: number[];
+        };
+        /**
+         * Option
+         * @description A value that may be chosen, and how it is said; ``follows`` is what is said where it is chosen.
+         */
+        Option: {
+            /**
+             * Follows
+             * @default
+             */
+            follows: string;
+            value: components["schemas"]["JsonValue"];
+            /** Words */
+            words: string;
+        };
+        /**
          * OtherPlan
          * @description Another case whose plan this one may be set beside; the model's own earlier versions come first.
          */
@@ -2853,6 +2946,15 @@ export interface components {
         };
         /** OtherPlans */
         OtherPlans: components["schemas"]["OtherPlan"][];
+        /**
+         * OwnChallenger
+         * @description A challenger of the reviewer's own: a recipe under a name by which estimates and charts call it.
+         */
+        OwnChallenger: {
+            /** Name */
+            name: string;
+            recipe: components["schemas"]["Recipe"];
+        };
         /**
          * PathView
          * @description The nodes that a row passes in a tree, from the root to its leaf, and what the row says of every feature.
@@ -2897,43 +2999,7 @@ export interface components {
             challengers: "default" | "tuned";
             /**
              * Checks
-             * @default [
-             *       "profile",
-             *       "association",
-             *       "leaks",
-             *       "without_leaks",
-             *       "repeats",
-             *       "shift",
-             *       "labels",
-             *       "claims",
-             *       "holdout",
-             *       "cross_validation",
-             *       "threshold",
-             *       "luck",
-             *       "segments",
-             *       "gap",
-             *       "shuffled",
-             *       "complexity",
-             *       "learning",
-             *       "preparation",
-             *       "optimism",
-             *       "trees",
-             *       "baseline",
-             *       "challengers",
-             *       "in_use",
-             *       "groups",
-             *       "combinations",
-             *       "direct_use",
-             *       "proxies",
-             *       "leaving_out",
-             *       "not_collected",
-             *       "group_thresholds",
-             *       "group_versions",
-             *       "coefficients",
-             *       "influence",
-             *       "shape",
-             *       "sensitivity"
-             *     ]
+             * @description the names of the checks that are on
              */
             checks: string[];
             cross_validation: components["schemas"]["Folds"];
@@ -2966,10 +3032,10 @@ export interface components {
             in_use: components["schemas"]["InUse"] | null;
             /**
              * Main Measure
+             * @description a measure that the outcome has
              * @default auc
-             * @enum {string}
              */
-            main_measure: "auc" | "accuracy" | "balanced_accuracy" | "kappa" | "mcc" | "f1" | "log_loss" | "brier" | "r2" | "rmse" | "mse" | "mae" | "mean_chosen_probability" | "hit_rate" | "rho_squared";
+            main_measure: string;
             /**
              * Merged
              * @description levels of a protected attribute that are taken as one group
@@ -2977,6 +3043,12 @@ export interface components {
             merged?: {
                 [key: string]: string[][];
             };
+            /**
+             * Own Challengers
+             * @description recipes of the reviewer's own that the submitted one is set against
+             * @default []
+             */
+            own_challengers: components["schemas"]["OwnChallenger"][];
             /** Parts */
             parts: components["schemas"]["Shares"] | components["schemas"]["Given"];
             policy: components["schemas"]["Policy"];
@@ -2995,6 +3067,15 @@ export interface components {
             };
             /** Seed */
             seed: number;
+            /**
+             * Settings
+             * @description settings of checks that have no field of their own here, by the check's name
+             */
+            settings?: {
+                [key: string]: {
+                    [key: string]: components["schemas"]["JsonValue"];
+                };
+            };
             /**
              * Shuffles
              * @description shuffled outcomes, and resamples for optimism
@@ -3031,27 +3112,52 @@ export interface components {
             text: string;
         };
         /**
+         * PlanLine
+         * @description A line of its own below or above a sentence.
+         */
+        PlanLine: {
+            /** Parts */
+            parts: (components["schemas"]["Words"] | components["schemas"]["NumberField"] | components["schemas"]["ChoiceField"] | components["schemas"]["SetField"] | components["schemas"]["TextField"] | components["schemas"]["NumbersField"] | components["schemas"]["LevelsField"] | components["schemas"]["RecipesField"])[];
+            /**
+             * Remark
+             * @default
+             */
+            remark: string;
+            /**
+             * Tone
+             * @default plain
+             * @enum {string}
+             */
+            tone: "plain" | "small" | "warning";
+        };
+        /**
+         * PlanSentence
+         * @description A check in the plan: whether it is on, and what it does, with the values that can be set. ``excluded`` says why
+         *     it can't be carried out here.
+         */
+        PlanSentence: {
+            /** Check */
+            check: string;
+            /** Excluded */
+            excluded: string | null;
+            /** On */
+            on: boolean;
+            /** Question */
+            question: number;
+            sentence: components["schemas"]["Sentence"];
+            /** Title */
+            title: string;
+        };
+        /**
          * PlanView
          * @description ``pending`` fits are not yet made, ``to_run`` checks have no exhibit of this plan yet. ``locked`` is None while a
          *     deviation is open.
          */
         PlanView: {
-            /** Checks */
-            checks: string[];
-            /** Claims */
-            claims: number;
             /** Deviations */
             deviations: components["schemas"]["DeviationView"][];
-            /** Excluded */
-            excluded: {
-                [key: string]: string;
-            };
-            /** Features */
-            features: string[];
             /** Fits */
             fits: number | null;
-            /** Grounds */
-            grounds: components["schemas"]["GroundFacts"][];
             /** Grouped */
             grouped: boolean;
             /** Has Part Column */
@@ -3077,12 +3183,12 @@ export interface components {
             positive: string;
             /** Problem */
             problem: string | null;
-            /** Protected */
-            protected: string[];
             /** Remarks */
             remarks: string[];
             /** Revision */
             revision: number;
+            /** Sentences */
+            sentences: components["schemas"]["PlanSentence"][];
             /** Shared */
             shared: number | null;
             /** Sizes */
@@ -3093,8 +3199,6 @@ export interface components {
             timed: boolean;
             /** To Run */
             to_run: number | null;
-            /** Versions */
-            versions: components["schemas"]["InUse"][];
         };
         /**
          * Policy
@@ -3190,6 +3294,13 @@ export interface components {
              * @default 0.95
              */
             level: number;
+            /**
+             * Limits
+             * @description limits of checks that have none of their own above, by the check's name
+             */
+            limits?: {
+                [key: string]: components["schemas"]["Limit"];
+            };
             /**
              * Name
              * @default Built-in policy
@@ -3556,6 +3667,27 @@ export interface components {
              */
             threshold: number;
         };
+        /**
+         * RecipesField
+         * @description Recipes under names of their own; each is a family with its settings and preprocessing.
+         */
+        RecipesField: {
+            /** Families */
+            families: components["schemas"]["Option"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "recipes";
+            /** Most */
+            most: number;
+            /** Name */
+            name: string;
+            /** Path */
+            path: string[];
+            /** Value */
+            value: components["schemas"]["JsonValue"][];
+        };
         /** RecordView */
         RecordView: {
             /** Entries */
@@ -3798,6 +3930,55 @@ export interface components {
             /** Words */
             words: string[];
         };
+        /**
+         * Sentence
+         * @description What a check does, said in a sentence, with its limit at the end of the line.
+         */
+        Sentence: {
+            /**
+             * After
+             * @default []
+             */
+            after: components["schemas"]["PlanLine"][];
+            /**
+             * Before
+             * @default []
+             */
+            before: components["schemas"]["PlanLine"][];
+            /** Limit */
+            limit: (components["schemas"]["Words"] | components["schemas"]["NumberField"] | components["schemas"]["ChoiceField"] | components["schemas"]["SetField"] | components["schemas"]["TextField"] | components["schemas"]["NumbersField"] | components["schemas"]["LevelsField"] | components["schemas"]["RecipesField"])[];
+            /** Parts */
+            parts: (components["schemas"]["Words"] | components["schemas"]["NumberField"] | components["schemas"]["ChoiceField"] | components["schemas"]["SetField"] | components["schemas"]["TextField"] | components["schemas"]["NumbersField"] | components["schemas"]["LevelsField"] | components["schemas"]["RecipesField"])[];
+        };
+        /**
+         * SetField
+         * @description Any of several values, at least one; ``so`` opens the sentence of what follows from those that are chosen.
+         */
+        SetField: {
+            /**
+             * End
+             * @default
+             */
+            end: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set";
+            /** Name */
+            name: string;
+            /** Options */
+            options: components["schemas"]["Option"][];
+            /** Path */
+            path: string[];
+            /**
+             * So
+             * @default
+             */
+            so: string;
+            /** Value */
+            value: string[];
+        };
         /** SeverityCount */
         SeverityCount: {
             /** Count */
@@ -4009,6 +4190,25 @@ export interface components {
             rows: components["schemas"]["Cell"][][];
             /** Title */
             title: string;
+        };
+        /** TextField */
+        TextField: {
+            /**
+             * Hint
+             * @default
+             */
+            hint: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "text";
+            /** Name */
+            name: string;
+            /** Path */
+            path: string[];
+            /** Value */
+            value: string;
         };
         /**
          * ThresholdChart
@@ -4228,12 +4428,59 @@ export interface components {
              */
             part: string | null;
         };
-        /** Vocabulary */
+        /**
+         * Vocabulary
+         * @description Every word that a page says of measures, checks, standings, severities and decisions: as this server has them.
+         */
         Vocabulary: {
+            /** Checks */
+            checks: components["schemas"]["CheckWords"][];
+            /** Comparisons */
+            comparisons: {
+                [key: string]: string;
+            };
+            /** Decisions */
+            decisions: {
+                [key: string]: string;
+            };
             /** Families */
             families: components["schemas"]["Named"][];
             /** Measures */
-            measures: components["schemas"]["Named"][];
+            measures: components["schemas"]["MeasureWords"][];
+            /** Outcomes */
+            outcomes: {
+                [key: string]: string;
+            };
+            /** Question Titles */
+            question_titles: {
+                [key: string]: string;
+            };
+            /** Questions */
+            questions: {
+                [key: string]: string;
+            };
+            /** Severities */
+            severities: {
+                [key: string]: string;
+            };
+            /** Short Questions */
+            short_questions: {
+                [key: string]: string;
+            };
+            /** Standings */
+            standings: {
+                [key: string]: string;
+            };
+        };
+        /** Words */
+        Words: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "words";
+            /** Text */
+            text: string;
         };
         /**
          * WordsAreMissing

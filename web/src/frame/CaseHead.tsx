@@ -6,7 +6,7 @@ import type { Case } from "../api/client";
 import { useTake } from "../api/queries";
 import { CourseNav } from "../marks/Course";
 import { Said } from "../parts/Said";
-import { day, OUTCOMES, plural } from "../wording";
+import { day, outcome, plural } from "../wording";
 
 interface CaseHeadProps {
   theCase: Case;
@@ -46,7 +46,7 @@ export function CaseHead({ theCase, small, onMargin }: CaseHeadProps) {
       <Box sx={{ px: 3, pt: 1.25, display: "flex", alignItems: "flex-end", gap: 2 }}>
         <Typography variant="h1">{title}</Typography>
         <Typography variant="body2" sx={{ color: "text.secondary" }}>
-          tier {theCase.tier} · {OUTCOMES[theCase.outcome]} outcome · from {theCase.owner} · {reviewIn(theCase)}{theCase.due ? ` · due ${day(theCase.due)}` : ""}
+          tier {theCase.tier} · {outcome(theCase.outcome)} outcome · from {theCase.owner} · {reviewIn(theCase)}{theCase.due ? ` · due ${day(theCase.due)}` : ""}
         </Typography>
         <Box sx={{ ml: "auto", display: "flex", gap: 1 }}>
           {theCase.may.take && <Button variant="contained" disabled={take.isPending} onClick={() => take.mutate(theCase.id)}>Take this case</Button>}

@@ -1,11 +1,11 @@
 /** Standing as a short horizontal line, the limit, and a sign: five forms that differ in outline; colour repeats them. */
 import { useTheme } from "@mui/material/styles";
-import { STANDING_WORDS } from "../wording";
+import { standing as standingWords } from "../wording";
 
 export function GaugeMark({ standing, label }: { standing: string | null | undefined; label?: string }) {
   const { vars } = useTheme();
   const kind = standing ?? "none";
-  const words = [label, STANDING_WORDS[kind]].filter(Boolean).join(": ");
+  const words = [label, standingWords(kind)].filter(Boolean).join(": ");
   return (
     <svg width={24} height={20} viewBox="0 0 24 20" role="img" aria-label={words} style={{ flex: "none", display: "block" }}>
       <title>{words}</title>

@@ -1,8 +1,8 @@
 /** Severity of a finding: one to four strokes. */
 import { useTheme } from "@mui/material/styles";
-import { SEVERITIES } from "../wording";
+import { severity as severityWords } from "../wording";
 
-export function Tally({ severity, label = SEVERITIES[severity] }: { severity: number; label?: string }) {
+export function Tally({ severity, label = severityWords(severity) }: { severity: number; label?: string }) {
   const { vars } = useTheme();
   return (
     <svg width={4 + severity * 5} height={14} role="img" aria-label={label} style={{ flex: "none" }}>

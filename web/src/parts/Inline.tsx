@@ -28,16 +28,17 @@ interface InlineNumberProps {
   max: number;
   disabled: boolean;
   unit?: string;
+  whole?: boolean;
   onSet: (value: number) => void;
 }
 
 /** Saved on Enter or on leaving; what is not a number in range is put back. */
-export function InlineNumber({ name, value, min, max, disabled, unit, onSet }: InlineNumberProps) {
+export function InlineNumber({ name, value, min, max, disabled, unit, whole, onSet }: InlineNumberProps) {
   const [text, setText] = useState(String(value));
   useEffect(() => setText(String(value)), [value]);
   const settle = () => {
     const wanted = Number(text.replace(",", "."));
-    if (text.trim() !== "" && Number.isFinite(wanted) && wanted >= min && wanted <= max) {
+    if (text.trim() !== "" && Number.isFinite(wanted) && wanted >= min && wanted <= max && (!whole || Number.isInteger(wanted))) {
       if (wanted !== value) onSet(wanted);
     } else setText(String(value));
   };

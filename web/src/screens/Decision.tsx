@@ -16,7 +16,7 @@ import { Tally } from "../marks/Tally";
 import { Fetching, Said } from "../parts/Said";
 import { SERIF } from "../theme";
 import { PastDeviation } from "./plan/Deviations";
-import { day, DECISIONS, moment } from "../wording";
+import { day, decision as decisionWords, decisions, moment } from "../wording";
 
 type Page = Schemas["DecisionPage"];
 type Kind = Schemas["Proposal"]["kind"];
@@ -62,7 +62,7 @@ function Proposed({ decision }: { decision: Schemas["DecisionView"] }) {
   const ends: Record<string, string> = { proposed: "It awaits a countersignature.", accepted: `Countersigned by ${decision.answered_by}, ${decision.answered ? moment(decision.answered) : ""}.`, sent_back: `Sent back by ${decision.answered_by}: ${decision.comment}` };
   return (
     <Box component="section" aria-label="Decision" sx={{ mb: 2, pl: 1.5, borderLeft: 3, borderColor: decision.state === "sent_back" ? "divider" : "primary.main" }}>
-      <Typography sx={{ fontFamily: SERIF, fontSize: 20 }}>{DECISIONS[decision.kind]}{decision.state === "accepted" ? "" : decision.state === "sent_back" ? ", sent back" : ", proposed"}.</Typography>
+      <Typography sx={{ fontFamily: SERIF, fontSize: 20 }}>{decisionWords(decision.kind)}{decision.state === "accepted" ? "" : decision.state === "sent_back" ? ", sent back" : ", proposed"}.</Typography>
       <Typography sx={{ whiteSpace: "pre-line" }}>{decision.reasons}</Typography>
       {decision.conditions.map((c) => <Box key={c.what}>Condition, by {day(c.due)}: {c.what}</Box>)}
       <Typography variant="body2" sx={{ color: "text.secondary" }}>Proposed and signed by {decision.proposed_by}, {moment(decision.proposed)}. {ends[decision.state]}</Typography>
@@ -98,7 +98,7 @@ function ProposeForm({ theCase, page }: { theCase: Case; page: Page }) {
       onSubmit={(event) => { event.preventDefault(); propose.mutate({ kind, reasons, despite, password, conditions: conditional ? conditions : [] }, { onSuccess: toTop }); }}>
       <Typography variant="h2">Propose a decision</Typography>
       <RadioGroup row value={kind} onChange={(_, value) => { setKind(value as Kind); if (value === "approved_with_conditions" && conditions.length === 0) setConditions([{ what: "", due: "" }]); }}>
-        {Object.entries(DECISIONS).map(([key, words]) => <FormControlLabel key={key} value={key} control={<Radio size="small" />} label={words} />)}
+        {decisions().map(([key, words]) => <FormControlLabel key={key} value={key} control={<Radio size="small" />} label={words} />)}
       </RadioGroup>
       {conditional && conditions.map((condition, i) => (
         <Box key={i} sx={{ display: "grid", gridTemplateColumns: "1fr 170px auto", gap: 1 }}>

@@ -17,7 +17,7 @@ import { GaugeMark } from "../marks/GaugeMark";
 import { Tally } from "../marks/Tally";
 import { Fetching, Said } from "../parts/Said";
 import { SERIF } from "../theme";
-import { day, OUTCOMES, QUESTIONS, SHORT_QUESTIONS } from "../wording";
+import { day, outcome, questions } from "../wording";
 
 const STATES = ["waiting", "in_review", "proposed", "decided"] as const;
 const STEP_PATHS = ["brief", "data", "plan", "evidence", "evidence", "decision", "report"];
@@ -50,7 +50,7 @@ export function Docket() {
         {STATES.map((state) => (
           <Filter key={state} on={wanted === state} words={`${state === "in_review" ? "In review" : state[0]?.toUpperCase() + state.slice(1)} ${all.filter((c) => c.state === state).length}`} onClick={() => setSearch({ state })} />
         ))}
-        <Box sx={{ ml: "auto" }}>seven questions: {SHORT_QUESTIONS.join(" · ")}</Box>
+        <Box sx={{ ml: "auto" }}>seven questions: {questions().map((one) => one.short).join(" · ")}</Box>
       </Box>
       <Said error={take.error} />
       <Table aria-label="Cases">
@@ -64,7 +64,7 @@ export function Docket() {
             <TableCell>course</TableCell>
             <TableCell>
               <Box sx={{ display: "grid", gridTemplateColumns: "repeat(7, 27px)", textAlign: "center" }}>
-                {SHORT_QUESTIONS.map((q, i) => <span key={q} title={QUESTIONS[i]}>{i + 1}</span>)}
+                {questions().map((one) => <span key={one.number} title={one.question}>{one.number}</span>)}
               </Box>
             </TableCell>
             <TableCell>findings</TableCell>
@@ -80,7 +80,7 @@ export function Docket() {
                   <Box component="span" sx={{ fontSize: 12, color: "text.secondary" }}>{c.version}</Box>
                 </Link>
               </TableCell>
-              <TableCell>{OUTCOMES[c.outcome]}, {c.tier}</TableCell>
+              <TableCell>{outcome(c.outcome)}, {c.tier}</TableCell>
               <TableCell>{c.owner}</TableCell>
               <TableCell>
                 {c.reviewer ?? (c.may_take ? (
@@ -117,8 +117,8 @@ function addressOf(c: CaseLine): string {
 export function Marks({ line }: { line: Pick<CaseLine, "marks"> }) {
   return (
     <Box sx={{ display: "grid", gridTemplateColumns: "repeat(7, 27px)", justifyItems: "center" }}>
-      {QUESTIONS.map((question, i) => {
-        const mark = line.marks.find((m) => m.question === i + 1);
+      {questions().map(({ number, question }) => {
+        const mark = line.marks.find((m) => m.question === number);
         return mark ? <GaugeMark key={question} standing={mark.standing} label={question} /> : <span key={question} />;
       })}
     </Box>

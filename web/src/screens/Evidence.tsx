@@ -13,14 +13,13 @@ import { useKeys } from "../frame/keys";
 import { useMarginOf } from "../frame/margin";
 import { GaugeMark } from "../marks/GaugeMark";
 import { Fetching, Said } from "../parts/Said";
-import { plural, QUESTIONS, seconds } from "../wording";
+import { plural, questions, seconds } from "../wording";
 import { Replay } from "./Replay";
 import { groupIn } from "../charts/groups/combinations";
 import { type ChosenThreshold } from "./Content";
 import { isChanged, NO_CHANGE, Regroup, type Regrouping } from "./Regroup";
 import { ExhibitView } from "./ExhibitView";
 
-const SHORT = ["Data fit for use?", "Claims reproduce?", "Holds on unseen rows?", "Memorised its rows?", "Beats something simpler?", "Treats people fairly?", "Makes sense?"] as const;
 
 export function Evidence() {
   const { theCase, openMargin } = useTheCase();
@@ -102,11 +101,11 @@ export function Evidence() {
 function Index({ theCase, run, chosen, onShow }: { theCase: Case; run: Run; chosen: number | null; onShow: (number: number) => void }) {
   return (
     <Box component="nav" aria-label="Exhibits" sx={{ borderRight: 1, borderColor: "divider", pl: 3, pr: 1.25, pt: 0.5, pb: 2 }}>
-      {QUESTIONS.map((question, i) => {
-        const checks = run.checks.filter((c) => c.question === i + 1);
+      {questions().map(({ number, question, title }) => {
+        const checks = run.checks.filter((c) => c.question === number);
         return (
           <Box key={question} component="section" aria-label={question}>
-            <Typography variant="h3" sx={{ fontSize: 13.5, mt: 1.1, mb: 0.25 }} title={question}>{i + 1} {SHORT[i]}</Typography>
+            <Typography variant="h3" sx={{ fontSize: 13.5, mt: 1.1, mb: 0.25 }} title={question}>{number} {title}</Typography>
             {checks.length === 0 && <Box sx={{ fontSize: 12, color: "brook.muted", pl: 3.25 }}>no check in the plan</Box>}
             {checks.map((check) => {
               const exhibit = run.exhibits.find((e) => e.number === check.number);

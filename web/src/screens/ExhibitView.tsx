@@ -7,7 +7,7 @@ import type { Estimate, Exhibit } from "../api/client";
 import { GaugeMark } from "../marks/GaugeMark";
 import { Kbd } from "../parts/Kbd";
 import { SERIF } from "../theme";
-import { plural, QUESTIONS, STANDING_WORDS } from "../wording";
+import { plural, question, standing } from "../wording";
 import { Content, type ChosenThreshold, type GroupHooks } from "./Content";
 
 interface ExhibitViewProps {
@@ -30,10 +30,10 @@ export function ExhibitView({ exhibit, mayFind, isAside, asTables, onFind, onAsi
     <article aria-label={`Exhibit ${exhibit.number}, ${exhibit.title}`}>
       <Box sx={{ display: "flex", alignItems: "center", gap: 1 }}>
         <Typography variant="h2" sx={{ fontSize: 14, fontWeight: 500, color: "text.secondary" }}>
-          {QUESTIONS[exhibit.question - 1]} · Exhibit {exhibit.number}, {exhibit.title.toLowerCase()}
+          {question(exhibit.question)} · Exhibit {exhibit.number}, {exhibit.title.toLowerCase()}
         </Typography>
         <GaugeMark standing={exhibit.standing} />
-        <Typography variant="body2" sx={{ color: "text.secondary" }}>{exhibit.state === "done" ? STANDING_WORDS[exhibit.standing ?? "none"] : exhibit.state.replace("_", " ")}</Typography>
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>{exhibit.state === "done" ? standing(exhibit.standing ?? "none") : exhibit.state.replace("_", " ")}</Typography>
       </Box>
       <Typography sx={{ fontFamily: SERIF, fontSize: 19, lineHeight: 1.34, fontWeight: 470, my: 1, maxWidth: 700 }}>{exhibit.answer}</Typography>
       {exhibit.provenance.remarks?.map((remark) => <Typography key={remark} sx={{ color: "brook.ochre", fontSize: 13, mb: 1 }}>{remark}</Typography>)}

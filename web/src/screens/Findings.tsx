@@ -17,7 +17,7 @@ import { Tally } from "../marks/Tally";
 import { Fetching, Said } from "../parts/Said";
 import { useUndo } from "../parts/undo";
 import { SERIF } from "../theme";
-import { day, SEVERITIES } from "../wording";
+import { day, severities, severity } from "../wording";
 
 const shape = z.object({
   severity: z.number().int().min(1).max(4),
@@ -114,7 +114,7 @@ export function FindingArticle({ caseId, finding, actions }: { caseId: number; f
       <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
         <Tally severity={finding.severity} />
         <Typography variant="h3" sx={{ fontSize: 16 }}>{finding.number}. {finding.title}</Typography>
-        <Typography variant="body2" sx={{ color: "text.secondary" }}>{finding.withdrawn ? "withdrawn" : SEVERITIES[finding.severity]}, by {finding.author}</Typography>
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>{finding.withdrawn ? "withdrawn" : severity(finding.severity)}, by {finding.author}</Typography>
         <Box sx={{ ml: "auto" }}>{actions}</Box>
       </Box>
       <Typography sx={{ whiteSpace: "pre-line", mt: 0.5 }}>{finding.what}</Typography>
@@ -197,7 +197,7 @@ function Desk({ theCase, from, group, chosen, edited, onClose }: DeskProps) {
       <Box sx={{ display: "grid", gridTemplateColumns: "170px 1fr", gap: 1.5 }}>
         <Controller control={control} name="severity" render={({ field }) => (
           <TextField select label="Severity" value={field.value} onChange={(event) => field.onChange(Number(event.target.value))}>
-            {[1, 2, 3, 4].map((s) => <MenuItem key={s} value={s}><Tally severity={s} />&nbsp;{SEVERITIES[s]}</MenuItem>)}
+            {severities().map((s) => <MenuItem key={s} value={s}><Tally severity={s} />&nbsp;{severity(s)}</MenuItem>)}
           </TextField>
         )} />
         <TextField label="Title" autoFocus error={!!errors.title} helperText={errors.title?.message} {...register("title")} />

@@ -1,9 +1,14 @@
 """What a check is, and the draft on which it writes its exhibit."""
 
+from abc import ABC, abstractmethod
 from dataclasses import dataclass, field
-from typing import Protocol
+from typing import ClassVar
+
+from pydantic import JsonValue
 
 from brookfall.core.check.bench import Bench
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence
 from brookfall.core.evidence.exhibit import (
     Cell,
     Chart,
@@ -21,25 +26,66 @@ from brookfall.core.fit.request import Need, Rows
 from brookfall.core.foundation import digest
 from brookfall.core.judge.standing import stand, worst
 from brookfall.core.measure.figure import Figure
+from brookfall.core.table.outcome import Outcome
+
+ALL_TIERS = frozenset({1, 2, 3})
+NOT_LIGHT = frozenset({1, 2})
+HIGH_STAKES = frozenset({1})
+ROWS_OF_THEIR_OWN: frozenset[Outcome] = frozenset({"binary", "multiclass", "number"})
+"""Outcomes of which every row stands for itself: all but a choice."""
+ANY_OUTCOME: frozenset[Outcome] = frozenset({*ROWS_OF_THEIR_OWN, "choice"})
 
 
-class Check(Protocol):
-    """One test of the model. ``source`` names the published method it follows."""
+class Check(ABC):
+    """One test of the model: what it asks for, what it computes, the answer it writes, its sentence in the plan.
 
-    name: str
-    title: str
-    question: int
-    source: str
-    refits: bool
-    """Whether it says anything only of what is fitted again here."""
+    A check is one file and its registration. Its docstring is its page of Methods.
 
-    def requests(self, bench: Bench) -> list[Need]:
+    Attributes
+    ----------
+    name, title, question
+        Its key in plans and evidence, its heading, the one of the seven questions that it answers.
+    source
+        The published method that it follows.
+    outcomes
+        The kinds of outcome that it is for.
+    tiers
+        The tiers whose standard plan has it; with ``needs_version`` only where there is a version in use.
+    refits
+        Whether it says anything only of what is fitted again here.
+    reads
+        What it reads beside the rows and what every check does.
+    """
+
+    name: ClassVar[str]
+    title: ClassVar[str]
+    question: ClassVar[int]
+    source: ClassVar[str]
+    outcomes: ClassVar[frozenset[Outcome]] = ROWS_OF_THEIR_OWN
+    tiers: ClassVar[frozenset[int]] = ALL_TIERS
+    needs_version: ClassVar[bool] = False
+    refits: ClassVar[bool] = False
+    reads: ClassVar[Reads] = Reads()
+
+    @abstractmethod
+    def sentence(self, about: About) -> Sentence:
+        """What it does under a plan, in a sentence whose values can be set, with its limit."""
+
+    def requests(self, bench: Bench) -> list[Need]:  # noqa: ARG002 - most that need no fit say nothing here
         """The fits and readings it needs; UserError when the plan can't be carried out on these rows."""
-        ...
+        return []
 
+    @abstractmethod
     def evaluate(self, bench: Bench, ledger: Ledger) -> "Written":
         """The exhibit's content from the readings."""
-        ...
+
+    def setting(self, bench: Bench, key: str, default: JsonValue) -> JsonValue:
+        """One of its own settings in the plan, or else the default."""
+        return bench.plan.settings.get(self.name, {}).get(key, default)
+
+    def limit(self, bench: Bench, default: Limit) -> Limit:
+        """Its own limit in the policy, or else the default."""
+        return bench.plan.policy.limits.get(self.name, default)
 
 
 @dataclass(frozen=True)
@@ -226,7 +272,7 @@ def number_exhibit(check: Check, number: int, written: Written, bench: Bench, ro
             recipe=recipe.model_dump(mode="json") if recipe else None,
             seconds=round(fits.seconds, 3),
             fit_seconds={model: round(seconds, 3) for model, seconds in written.fit_seconds.items()},
-            scheme=bench.scheme,
+            scheme=bench.split.words,
             source=check.source,
             remarks=fits.remarks,
         ),

@@ -1,7 +1,7 @@
 """A small made-up case for the examples in docstrings: 90 rows, one feature, a logistic recipe."""
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.plan.plan import standard_plan
+from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.submission.subject import Subject
 from brookfall.core.table.infer import column_from_text

@@ -1,65 +1,153 @@
-"""What of a plan each check reads, so that a change of the plan makes stale only what it can have changed."""
+"""What a check reads beside the rows: declared, so that a change makes stale only what it can have changed, and held
+to it, so that nothing else can be reached."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
 
 from brookfall.core.foundation import digest
 from brookfall.core.plan.plan import Plan
+from brookfall.core.table.roles import Roles
 
-_BY_GROUP = ("threshold", "groups", "combinations", "proxies", "leaving_out", "group_thresholds", "group_versions")
+if TYPE_CHECKING:
+    from brookfall.core.check.check import Check
 
-_READERS: dict[str, tuple[str, ...]] = {
-    "checks": (),
-    "splits": ("luck",),
-    "shuffles": ("shuffled", "optimism", "coefficients"),
-    "ratio_to": ("choice",),
-    "challengers": ("challengers",),
-    "in_use": ("in_use", "group_versions"),
-    "target_observed": (),
-    "references": ("groups", "combinations", "leaving_out", "group_thresholds", "group_versions"),
-    "harms": ("groups", "combinations", "leaving_out", "group_thresholds", "group_versions"),
-    "harm_reason": (),
-    "bands": _BY_GROUP,
-    "merged": _BY_GROUP,
-    "policy.name": (),
-    "policy.tier": (),
-    "policy.alone": ("leaks", "without_leaks"),
-    "policy.psi": ("shift",),
-    "policy.gap": ("gap",),
-    "policy.gap_r2": ("gap",),
-    "policy.capacity": ("shuffled",),
-    "policy.shuffled_p": ("shuffled",),
-    "policy.fold_sd_ratio": ("cross_validation",),
-    "policy.percentile": ("luck",),
-    "policy.better_than_baseline": ("baseline",),
-    "policy.worse_than_challenger": ("challengers", "in_use"),
-    "policy.group_ratio": ("groups", "combinations", "group_thresholds", "group_versions"),
-    "policy.group_difference": ("groups", "combinations", "group_thresholds", "group_versions"),
-    "policy.group_slope": ("groups", "group_versions"),
-}
-"""The checks that read a field of the plan; a field that is not here is read by all."""
+PLAN_OF_ALL = ("seed", "parts", "cross_validation", "main_measure", "deciding_part", "policy.level")
+"""Fields of the plan that every check reads: who trains, who is tested, by what is judged."""
+
+ROLES_OF_ALL = (
+    *("target", "positive", "weight", "group", "occasion", "alternative", "available", "part"),
+    *("features", "also_features", "ignore"),
+)
+_GUARDED_ROLES = ("protected", "identifier", "time", "naming", "named")
+_GUARDED_OF_SUBJECT = ("claims", "expectations", "new_rows")
+_NEVER_READ = ("checks", "target_observed", "harm_reason")
+"""Fields of the plan that change no exhibit."""
 
 
-def read_of(check: str, plan: Plan) -> dict[str, object]:
-    """The fields of the plan that can change this check's exhibit.
+class UndeclaredReadError(Exception):
+    """A check reached for what it did not declare that it reads: a fault of the check, whatever the case."""
 
-    >>> from brookfall.core.plan.plan import standard_plan
-    >>> plan = standard_plan(2, given_parts=False)
-    >>> other = plan.model_copy(update={"splits": 33})
-    >>> "splits" in read_of("luck", other), "splits" in read_of("gap", other)
-    (True, False)
+
+@dataclass(frozen=True)
+class Reads:
+    """What a check reads beside what every check does.
+
+    Parameters
+    ----------
+    plan
+        Fields of the plan; those of its policy as ``policy.gap``.
+    roles
+        Of ``protected``, ``identifier``, ``time``.
+    subject
+        Of ``claims``, ``expectations``, ``new_rows``.
+    marks
+        Whether it reads what the reviewer said of single labels.
     """
-    # What is as by default is left out: a field that plans get later, and that leaves all as it was, is no change.
-    whole = plan.model_dump(mode="json", exclude_defaults=True)
-    policy = whole.pop("policy", {})
-    fields = {**whole, **{f"policy.{name}": value for name, value in policy.items()}}
-    return {name: value for name, value in fields.items() if check in _READERS.get(name, (check,))}
+
+    plan: tuple[str, ...] = ()
+    roles: tuple[str, ...] = ()
+    subject: tuple[str, ...] = ()
+    marks: bool = False
+
+    def of_plan(self, check: str, plan: Plan) -> dict[str, object]:
+        """The fields of a plan that can change this check's exhibit.
+
+        What is as by default is left out: a field that plans get later, and that leaves all as it was, is no change.
+        """
+        whole = plan.model_dump(mode="json", exclude_defaults=True)
+        policy = whole.pop("policy", {})
+        settings = whole.pop("settings", {})
+        limits = policy.pop("limits", {})
+        fields = {**whole, **{f"policy.{name}": value for name, value in policy.items()}}
+        read = {name: value for name, value in fields.items() if name in (*PLAN_OF_ALL, *self.plan)}
+        mine = {"settings": settings.get(check), "limits": limits.get(check)}
+        return read | {name: value for name, value in mine.items() if value}
+
+    def of_roles(self, roles: Mapping[str, object]) -> dict[str, object]:
+        """The roles that can change this check's exhibit."""
+        known = {*ROLES_OF_ALL, *self.roles, *(("identifier",) if "naming" in self.roles else ())}
+        return {name: value for name, value in roles.items() if name in known and value not in (None, [], ())}
 
 
-def content_key(check: str, plan: Plan, rest: dict[str, object]) -> str:
-    """Names an exhibit by everything that can change it: what it reads of the plan, and ``rest``, what else it is of.
+def content_key(check: "Check", plan: Plan, roles: Mapping[str, object], rest: Mapping[str, object]) -> str:
+    """Names an exhibit by everything that can change it: what it reads of plan and roles, and ``rest``.
 
-    >>> from brookfall.core.plan.plan import standard_plan
-    >>> plan = standard_plan(2, given_parts=False)
+    >>> from brookfall.core.check.registry import checks
+    >>> from brookfall.core.check.standard_plan import standard_plan
+    >>> plan, gap = standard_plan(2, given_parts=False), checks()["gap"]
     >>> other = plan.model_copy(update={"splits": 77})
-    >>> content_key("gap", plan, {}) == content_key("gap", other, {})
+    >>> content_key(gap, plan, {}, {}) == content_key(gap, other, {}, {})
     True
     """
-    return digest.of_json({"check": check, "plan": read_of(check, plan), **rest})
+    by_time = "time" in (plan.cross_validation.by, getattr(plan.parts, "by", None))
+    read = check.reads.of_roles(roles) | ({"time": roles.get("time")} if by_time else {})
+    return digest.of_json({"check": check.name, "plan": check.reads.of_plan(check.name, plan), "roles": read, **rest})
+
+
+class PlanView:
+    """A plan of which only declared fields can be reached; UndeclaredReadError for others."""
+
+    def __init__(self, plan: Plan, check: "Check") -> None:
+        self._plan, self._check = plan, check
+
+    def __getattr__(self, name: str) -> Any:
+        if name == "policy":
+            return PolicyView(self._plan.policy, self._check)
+        if name in Plan.model_fields and name not in (*PLAN_OF_ALL, *self._check.reads.plan, "settings"):
+            raise UndeclaredReadError(f"{self._check.name} reads {name} of the plan and does not declare it")
+        return getattr(self._plan, name)
+
+
+class PolicyView:
+    """A policy of which only declared limits can be reached."""
+
+    def __init__(self, policy: object, check: "Check") -> None:
+        self._policy, self._check = policy, check
+
+    def __getattr__(self, name: str) -> Any:
+        known = f"policy.{name}" in (*PLAN_OF_ALL, *self._check.reads.plan) or name == "limits"
+        if name in type(self._policy).model_fields and not known:  # type: ignore[attr-defined]
+            raise UndeclaredReadError(f"{self._check.name} reads {name} of the policy and does not declare it")
+        return getattr(self._policy, name)
+
+
+class RolesView:
+    """Roles of columns of which only declared ones can be reached."""
+
+    def __init__(self, roles: Roles, check: "Check") -> None:
+        self._roles, self._check = roles, check
+
+    def __getattr__(self, name: str) -> Any:
+        if name in _GUARDED_ROLES and name not in self._check.reads.roles:
+            raise UndeclaredReadError(f"{self._check.name} reads the role {name} and does not declare it")
+        return getattr(self._roles, name)
+
+
+class SubjectView:
+    """A subject of which only what is declared can be reached; its rows, target and features always."""
+
+    def __init__(self, subject: object, check: "Check") -> None:
+        self._subject, self._check = subject, check
+
+    @property
+    def roles(self) -> Any:
+        return RolesView(self._subject.roles, self._check)  # type: ignore[attr-defined]
+
+    def __getattr__(self, name: str) -> Any:
+        if name in _GUARDED_OF_SUBJECT and name not in self._check.reads.subject:
+            raise UndeclaredReadError(f"{self._check.name} reads {name} and does not declare it")
+        return getattr(self._subject, name)
+
+
+class NoMarks:
+    """Marks that were not declared: whoever looks at them is told."""
+
+    def __init__(self, check: "Check") -> None:
+        self._check = check
+
+    def __iter__(self) -> Any:
+        raise UndeclaredReadError(f"{self._check.name} reads the reviewer's marks and does not declare it")
+
+    def __len__(self) -> int:
+        raise UndeclaredReadError(f"{self._check.name} reads the reviewer's marks and does not declare it")

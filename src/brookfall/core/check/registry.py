@@ -1,4 +1,7 @@
-"""Every check by name, in the order of the seven questions."""
+"""Every check by name, in the order of the seven questions. Others are added by entry points."""
+
+from functools import cache
+from importlib.metadata import entry_points
 
 from brookfall.core.check.check import Check
 from brookfall.core.check.claims.claims import Claims
@@ -37,9 +40,12 @@ from brookfall.core.check.unseen.holdout import Holdout
 from brookfall.core.check.unseen.luck_of_the_split import Luck
 from brookfall.core.check.unseen.segments import Segments
 from brookfall.core.check.unseen.threshold import Threshold
-from brookfall.core.plan.plan import CHECKS
+from brookfall.core.foundation.wording import capital
 
-_ALL: tuple[Check, ...] = (
+GROUP = "brookfall.checks"
+"""Entry points of this group are checks of other packages, as classes or made."""
+
+BUILT_IN: tuple[Check, ...] = (
     Profile(),
     WithTarget(),
     Leaks(),
@@ -78,26 +84,64 @@ _ALL: tuple[Check, ...] = (
     Choice(),
 )
 
-FORMER: dict[str, str] = {
-    "selection": "Selection",
-    "selection_pairs": "Selection, pairs",
-    "errors": "Errors",
-    "errors_pairs": "Errors, pairs",
+FORMER = {
+    "selection": ("Selection", "groups"),
+    "selection_pairs": ("Selection, pairs", "combinations"),
+    "errors": ("Errors", "groups"),
+    "errors_pairs": ("Errors, pairs", "combinations"),
 }
-"""Checks of question 6 that runs of an earlier program may hold, with their titles."""
+"""Names that plans, scripts and runs of an earlier program may still have: title, and what the check is called now."""
 
-CHECK_BY_NAME: dict[str, Check] = {check.name: check for check in _ALL}
+
+@cache
+def checks() -> dict[str, Check]:
+    """Every check by name: question by question our own, then those of other packages.
+
+    Raises
+    ------
+    ValueError
+        A package brings a check of a name that is taken.
+
+    Examples
+    --------
+    >>> list(checks())[:2]
+    ['profile', 'association']
+    """
+    found = {one.name: one for one in BUILT_IN}
+    for point in entry_points(group=GROUP):
+        brought = point.load()
+        one = brought() if isinstance(brought, type) else brought
+        if one.name in found:
+            raise ValueError(f"{point.value} brings a check named {one.name}, and there is one already")
+        found[one.name] = one
+    return dict(sorted(found.items(), key=lambda pair: pair[1].question))
+
+
+def checks_of(outcome: str) -> tuple[str, ...]:
+    """The names of the checks that there are for an outcome.
+
+    >>> checks_of("choice")[-1], "choice" in checks_of("binary")
+    ('choice', False)
+    """
+    return tuple(name for name, check in checks().items() if outcome in check.outcomes)
+
+
+def called_now(name: str) -> str:
+    """The name by which a check goes now.
+
+    >>> called_now("errors"), called_now("gap")
+    ('groups', 'gap')
+    """
+    return FORMER[name][1] if name in FORMER else name
 
 
 def title_of(name: str) -> tuple[str, int]:
-    """A check's title and question, of one that is no longer made too.
+    """A check's title and question, of one that is no longer made or not installed too.
 
-    >>> title_of("gap"), title_of("errors")
-    (('Gap', 4), ('Errors', 6))
+    >>> title_of("gap"), title_of("errors"), title_of("of_another_package")
+    (('Gap', 4), ('Errors', 6), ('Of another package', 7))
     """
-    check = CHECK_BY_NAME.get(name)
-    return (FORMER[name], 6) if check is None else (check.title, check.question)
-
-
-if tuple(CHECK_BY_NAME) != CHECKS:
-    raise RuntimeError("the plan's list of checks and the registry differ")
+    check = checks().get(name)
+    if check is not None:
+        return check.title, check.question
+    return (FORMER[name][0], 6) if name in FORMER else (capital(name.replace("_", " ")), 7)

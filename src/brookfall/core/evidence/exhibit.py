@@ -394,14 +394,3 @@ class Exhibit(Frozen):
     series: dict[str, dict[str, list[float | None]]] = Field(default_factory=dict)
     tables: tuple[TableView, ...] = ()
     provenance: Provenance
-
-
-QUESTIONS = {
-    1: "Is the data fit for use?",
-    2: "Do the claims reproduce?",
-    3: "Does it hold up on unseen rows?",
-    4: "Has it memorised its training rows?",
-    5: "Does it beat something simpler?",
-    6: "Does it treat people fairly?",
-    7: "Does it make sense?",
-}

@@ -15,6 +15,9 @@ from brookfall.core.table.outcome import Outcome
 
 Rows = NDArray[np.int64]
 
+PROGRAM = ("source", "versions")
+"""What of a fit's content says by which program it is made, not what was asked for."""
+
 
 @dataclass(frozen=True)
 class Tuning:
@@ -128,7 +131,13 @@ class FitRequest:
 
     @cached_property
     def key(self) -> str:
+        """Names the fit by everything that can change its result."""
         return digest.of_json(self.content)
+
+    @cached_property
+    def seed_key(self) -> str:
+        """Names the fit by what was asked for alone, so that no release moves what is drawn of it by chance."""
+        return digest.of_json({name: value for name, value in self.content.items() if name not in PROGRAM})
 
     @property
     def plain(self) -> "FitRequest":
@@ -386,7 +395,7 @@ def gather(needs: list[Need]) -> tuple[FitJob, ...]:
 
     >>> from brookfall.core.check.example import small_bench
     >>> bench = small_bench()
-    >>> len(gather([bench.holdout, bench.holdout]))
+    >>> len(gather([bench.submitted.holdout, bench.submitted.holdout]))
     1
     """
     fits: dict[str, FitRequest] = {}

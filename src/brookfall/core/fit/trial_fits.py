@@ -53,7 +53,7 @@ def try_fit(fit: FitRequest, subject: Subject) -> Trial:
 
     >>> from brookfall.core.check.example import small_bench
     >>> bench = small_bench()
-    >>> try_fit(bench.fit(bench.parts["training"]), bench.subject).failure is None
+    >>> try_fit(bench.fit(bench.split.parts["training"]), bench.subject).failure is None
     True
     """
     rng = np.random.default_rng(digest.seed_from("trial", fit.key))

@@ -26,6 +26,9 @@ class Policy(BaseModel):
     group_ratio: Limit = Limit(at_least=0.8, at_most=1.25, ideal=1)
     group_difference: Limit = Limit(at_least=-0.1, at_most=0.1, ideal=0)
     group_slope: Limit = Limit(at_least=0.8, at_most=1.25, ideal=1)
+    limits: dict[str, Limit] = Field(
+        default_factory=dict, description="limits of checks that have none of their own above, by the check's name"
+    )
     grounds: tuple[str, ...] = ("age", "disability", "ethnic group", "pregnancy", "religion", "sex")
 
 

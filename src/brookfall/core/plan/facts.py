@@ -3,7 +3,8 @@
 from brookfall.core.foundation import wording
 from brookfall.core.judge.policy import Policy
 from brookfall.core.measure.registry import words_of
-from brookfall.core.plan.plan import CHECKS, Plan
+from brookfall.core.plan.plan import Plan
+from brookfall.core.recipe.recipe import Recipe
 
 LIMITS = {
     "alone": "what one column tells alone",
@@ -36,7 +37,7 @@ _BY = {"rows": "row by row", "groups": "whole groups together", "time": "the ear
 def plan_facts(plan: Plan) -> dict[str, str]:
     """Everything a plan sets, in words, by what it is about; in the order of the plan.
 
-    >>> from brookfall.core.plan.plan import standard_plan
+    >>> from brookfall.core.check.standard_plan import standard_plan
     >>> plan_facts(standard_plan(2, given_parts=False))["parts"]
     '70 % training and 30 % test, outcomes in equal shares, row by row'
     """
@@ -63,7 +64,16 @@ def plan_facts(plan: Plan) -> dict[str, str]:
         "version in use": _in_use(plan),
         "how the target came to be observed": plan.target_observed or "not recorded",
     }
-    facts |= {f"check {check.replace('_', ' ')}": "on" if check in plan.checks else "off" for check in CHECKS}
+    if plan.own_challengers:
+        facts["challengers of the reviewer's own"] = wording.listed(
+            [f"{one.name} ({_recipe(one.recipe)})" for one in plan.own_challengers]
+        )
+    facts |= {
+        f"{check.replace('_', ' ')}, {key.replace('_', ' ')}": str(value)
+        for check, kept in sorted(plan.settings.items())
+        for key, value in sorted(kept.items())
+    }
+    facts |= {f"check {check.replace('_', ' ')}": "on" for check in plan.checks}
     return facts | _policy(plan.policy)
 
 
@@ -80,11 +90,14 @@ def _in_use(plan: Plan) -> str:
     if used is None:
         return "none named"
     learns = "" if used.features is None else f", learning from {wording.listed(used.features)}"
-    settings = wording.listed([f"{name} {value}" for name, value in used.recipe.settings.items()])
-    prepared = ", ".join(f"{name} {value}" for name, value in used.recipe.preprocess.model_dump().items())
-    family = used.recipe.family.replace("_", " ")
-    details = "; ".join(one for one in (settings, prepared, f"threshold {used.recipe.threshold:g}") if one)
-    return f"{used.version}, {family} ({details}, seed {used.recipe.seed}){learns}"
+    return f"{used.version}, {_recipe(used.recipe)}{learns}"
+
+
+def _recipe(recipe: Recipe) -> str:
+    settings = wording.listed([f"{name} {value}" for name, value in recipe.settings.items()])
+    prepared = ", ".join(f"{name} {value}" for name, value in recipe.preprocess.model_dump().items())
+    details = "; ".join(one for one in (settings, prepared, f"threshold {recipe.threshold:g}") if one)
+    return f"{recipe.family.replace('_', ' ')} ({details}, seed {recipe.seed})"
 
 
 def _parts(plan: Plan) -> str:
@@ -100,6 +113,7 @@ def _policy(policy: Policy) -> dict[str, str]:
         limit = getattr(policy, name)
         ideal = "" if limit.ideal is None else f", ideally {limit.ideal:g}"
         facts[f"limit on {words}"] = f"{limit.words}{ideal}"
+    facts |= {f"limit of {name.replace('_', ' ')}": limit.words for name, limit in sorted(policy.limits.items())}
     return facts | {"grounds": _listed(list(policy.grounds), "none")}
 
 
@@ -110,10 +124,19 @@ def _listed(words: list[str], none: str) -> str:
 def plan_changes(before: Plan, after: Plan) -> tuple[str, ...]:
     """Every fact that differs, old and new, in the order of the plan; empty for plans that ask for the same.
 
-    >>> from brookfall.core.plan.plan import standard_plan
+    >>> from brookfall.core.check.standard_plan import standard_plan
     >>> plan = standard_plan(2, given_parts=False)
     >>> plan_changes(plan, plan.model_copy(update={"seed": 7}))
     ('seed: 20417 → 7',)
     """
     old, new = plan_facts(before), plan_facts(after)
-    return tuple(f"{about}: {old[about]} → {words}" for about, words in new.items() if old[about] != words)
+    both = dict.fromkeys((*new, *old))
+    return tuple(
+        f"{about}: {old.get(about, _OFF)} → {new.get(about, _OFF)}"
+        for about in both
+        if old.get(about, _OFF) != new.get(about, _OFF)
+    )
+
+
+_OFF = "off"
+"""What is said of a check that a plan does not have."""

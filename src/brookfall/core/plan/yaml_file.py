@@ -4,8 +4,7 @@ import yaml
 from pydantic import ValidationError
 
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.measure.registry import forms
-from brookfall.core.plan.plan import Plan, checks_of
+from brookfall.core.plan.plan import Plan
 
 _MOST_CHARACTERS = 200_000
 
@@ -13,7 +12,7 @@ _MOST_CHARACTERS = 200_000
 def plan_to_yaml(plan: Plan) -> str:
     """The plan's text, every field written out.
 
-    >>> from brookfall.core.plan.plan import standard_plan
+    >>> from brookfall.core.check.standard_plan import standard_plan
     >>> plan_to_yaml(standard_plan(2, given_parts=False)).splitlines()[0]
     'seed: 20417'
     """
@@ -23,7 +22,7 @@ def plan_to_yaml(plan: Plan) -> str:
 def plan_from_yaml(text: str, file: str) -> Plan:
     """The plan that the text asks for; UserError says which field can't be read and what may stand there.
 
-    >>> from brookfall.core.plan.plan import standard_plan
+    >>> from brookfall.core.check.standard_plan import standard_plan
     >>> plan = standard_plan(2, given_parts=False)
     >>> plan_from_yaml(plan_to_yaml(plan), "plan.yaml") == plan
     True
@@ -49,22 +48,3 @@ def plan_from_yaml(text: str, file: str) -> Plan:
 
 
 _TODO = "See docs/formats for its names and kinds, or export a plan and change that."
-
-
-def fitting(plan: Plan, outcome: str, file: str) -> Plan:
-    """The plan without checks that the outcome does not have; UserError where it judges by a measure of another one.
-
-    >>> from brookfall.core.plan.plan import standard_plan
-    >>> fitting(standard_plan(2, given_parts=False), "binary", "plan.yaml").main_measure
-    'auc'
-    """
-    if plan.main_measure not in forms(outcome, "plan"):
-        raise UserError(
-            f"The plan judges by {plan.main_measure}, which a {outcome} outcome does not have.",
-            todo=f"Let it judge by one of {', '.join(forms(outcome, 'plan'))}.",
-            file=file,
-        )
-    checks = tuple(check for check in plan.checks if check in checks_of(outcome))
-    if not checks:
-        raise UserError(f"No check of the plan is for a {outcome} outcome.", todo="Choose another plan.", file=file)
-    return plan.model_copy(update={"checks": checks})

@@ -5,60 +5,22 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brookfall.core.candidate.baseline import Baseline
+from brookfall.core.candidate.candidate import Candidate
 from brookfall.core.check.bench import BASELINE, OUT_OF_FOLD, RECIPE, SCORES, Bench
 from brookfall.core.check.check import Draft, Written, at, text
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.better_model import brackets_of, rank
-from brookfall.core.check.shared.challengers import challengers_of
-from brookfall.core.check.shared.swap_set import IN_USE
-from brookfall.core.evidence.exhibit import Cell, RowsOf, StripChart, StripGroup, StripRow, TableView
-from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import Need, Rows
+from brookfall.core.evidence.exhibit import Cell, StripChart, StripGroup, StripRow, TableView
+from brookfall.core.fit.ledger import FitFailedError, Ledger
+from brookfall.core.fit.request import Rows
 from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.registry import forms, measure, words_of
 from brookfall.core.measure.scored import AnyScored
-from brookfall.core.recipe.families import families
-from brookfall.core.retest.rows_behind import needs_behind, scored_of
 
 _MOST = 12
 """Models at once: more can be neither told apart by colour nor read."""
-
-
-@dataclass(frozen=True)
-class Candidate:
-    """A model that could be compared: its name in estimates, what it is called, the parts that it scores."""
-
-    name: str
-    words: str
-    parts: tuple[str, ...]
-
-
-def candidates(bench: Bench) -> tuple[Candidate, ...]:
-    """Every model there is of this case under its plan, the submitted one first.
-
-    >>> from brookfall.core.check.example import small_bench
-    >>> [one.name for one in candidates(small_bench())][:2]
-    ['recipe', 'baseline']
-    """
-    found = []
-    if RECIPE in bench.models:
-        found.append(Candidate(RECIPE, "as submitted", (OUT_OF_FOLD, *bench.parts)))
-    if SCORES in bench.models:
-        found.append(Candidate(SCORES, "supplied scores", tuple(bench.supplied_parts)))
-    found.append(Candidate(BASELINE, "baseline", (OUT_OF_FOLD, *bench.parts)))
-    if RECIPE not in bench.models:
-        return tuple(found)
-    deciding = (bench.plan.deciding_part,)
-    if bench.plan.in_use is not None:
-        found.append(Candidate(IN_USE, f"{bench.plan.in_use.version}, in use", deciding))
-    found += [Candidate(one.family, families()[one.family].words, deciding) for one in challengers_of(bench)]
-    return tuple(found)
-
-
-def needs_of(bench: Bench, candidate: Candidate, part: str) -> list[Need]:
-    """The fits whose readings score the part."""
-    return [] if candidate.name == BASELINE else needs_behind(bench, RowsOf(model=candidate.name, part=part))
 
 
 @dataclass(frozen=True)
@@ -79,9 +41,9 @@ def compare_models(
         raise UserError(f"{len(chosen)} models are chosen.", todo=f"Choose from 2 to {_MOST}.")
     if main not in forms(bench.subject.outcome, "plan"):
         raise UserError(f"There is no measure '{main}' of this outcome.", todo="Choose another measure.")
-    scored = {one.name: _scored(bench, ledger, one, part) for one in chosen if one.name != BASELINE}
+    scored = {one.name: _scored(ledger, one, part) for one in chosen if one.name != BASELINE}
     common = _common(bench, part, scored)
-    entries = [_Entry(one, _on(bench, one, scored, common), _seconds(bench, ledger, one, part)) for one in chosen]
+    entries = [_Entry(one, _on(bench, one, scored, common), _seconds(ledger, one, part)) for one in chosen]
     draft = Draft(bench.plan.policy.level)
     places = {
         one.candidate.name: draft.add(main, measure(main, one.rows), model=one.candidate.name, part=part)
@@ -103,15 +65,33 @@ def compare_models(
     return written, common
 
 
-def _scored(bench: Bench, ledger: Ledger, one: Candidate, part: str) -> tuple[Rows, AnyScored]:
-    judged = scored_of(bench, ledger, RowsOf(model=one.name, part=part))
+def best_of(ledger: Ledger, candidates: Sequence[Candidate], part: str, main: str, most: int) -> list[Candidate]:
+    """The submitted models and the best of the others by a measure on a part, so many in all, in the order given.
+
+    A model whose fits failed is none of them.
+    """
+    submitted = [one for one in candidates if one.name in (RECIPE, SCORES)]
+    ranked: list[tuple[float, Candidate]] = []
+    for one in candidates:
+        if one not in submitted:
+            try:
+                ranked.append((rank(measure(main, one.scored(ledger, part).scored), main), one))
+            except FitFailedError:
+                continue
+    ranked.sort(key=lambda pair: pair[0])
+    kept = [*submitted, *(one for _, one in ranked)][: max(most, 2)]
+    return [one for one in candidates if one in kept]
+
+
+def _scored(ledger: Ledger, one: Candidate, part: str) -> tuple[Rows, AnyScored]:
+    judged = one.scored(ledger, part)
     known = judged.scored.known()
     return judged.positions[known], judged.scored.take(known, "known")
 
 
 def _common(bench: Bench, part: str, scored: Mapping[str, tuple[Rows, AnyScored]]) -> Rows:
     every = [positions for positions, _ in scored.values()]
-    common = bench.cross_validated if part == OUT_OF_FOLD else bench.parts.get(part, bench.all_parts)
+    common = bench.split.cross_validated if part == OUT_OF_FOLD else bench.split.parts.get(part, bench.split.all_parts)
     for place, positions in enumerate(every):
         common = positions if place == 0 else np.intersect1d(common, positions)
     if not len(common):
@@ -121,13 +101,13 @@ def _common(bench: Bench, part: str, scored: Mapping[str, tuple[Rows, AnyScored]
 
 def _on(bench: Bench, one: Candidate, scored: Mapping[str, tuple[Rows, AnyScored]], common: Rows) -> AnyScored:
     if one.name == BASELINE:
-        return bench.baseline_scores(bench.parts["training"], common)
+        return Baseline(bench.split).on(common)
     positions, rows = scored[one.name]
     return rows.take(np.searchsorted(positions, common), "common")
 
 
-def _seconds(bench: Bench, ledger: Ledger, one: Candidate, part: str) -> float | None:
-    keys = sorted({need.fit.key for need in needs_of(bench, one, part)})
+def _seconds(ledger: Ledger, one: Candidate, part: str) -> float | None:
+    keys = sorted({need.fit.key for need in one.needs(part)})
     return float(np.mean([ledger.seconds(key) for key in keys])) if keys else None
 
 
@@ -182,12 +162,16 @@ def _answer(
     said = f"On the same {wording.count(n)} {_part_words(part)} rows"
     if figure.value is None:
         return f"{said} {words} can't be computed: {figure.note}."
-    said += f" {_named(first)} comes first by {words}, {wording.figure(figure, draft.level)}"
+    said += f" {_named(first)} comes first of {len(ranked)} by {words}, {wording.figure(figure, draft.level)}"
     alike = max((last for start, last in brackets if start == 0), default=0)
     if alike == 0:
-        return f"{said}; it is told apart from every other."
+        return f"{said}; it is told apart from {_others(len(ranked) - 1)}."
     names = wording.listed([_named(one.candidate) for one in ranked[1 : alike + 1]])
     return f"{said}; it can't be told apart from {names}."
+
+
+def _others(count: int) -> str:
+    return "the other one shown" if count == 1 else f"each of the {count} others shown"
 
 
 def _named(one: Candidate) -> str:

@@ -6,10 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from brookfall.core.check.bench import OUT_OF_FOLD, RECIPE, SCORES, Bench, Deciding
-from brookfall.core.check.shared.challengers import Challenger, challengers_of
-from brookfall.core.check.shared.in_use_fits import deciding_in_use, needs_in_use
-from brookfall.core.check.shared.swap_set import IN_USE
+from brookfall.core.check.bench import Bench, ScoredPart
 from brookfall.core.evidence.exhibit import RowsOf
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
@@ -53,13 +50,7 @@ class Found:
 
 def needs_behind(bench: Bench, behind: RowsOf) -> list[Need]:
     """The fits whose readings say which rows these are; UserError where there is no such model or part."""
-    if behind.model == SCORES:
-        return []
-    if behind.model == IN_USE:
-        return needs_in_use(bench)
-    if behind.model == RECIPE:
-        return list(bench.out_of_fold_needs) if behind.part == OUT_OF_FOLD else bench.holdout_needs
-    return list(_challenger(bench, behind.model).needs(bench))
+    return list(bench.candidate(behind.model).needs(behind.part))
 
 
 def rows_behind(bench: Bench, ledger: Ledger, behind: Behind) -> Found:
@@ -81,39 +72,9 @@ def rows_behind(bench: Bench, ledger: Ledger, behind: Behind) -> Found:
     return Found(judged.positions[kept], _said(bench, rows.take(kept, "behind")))
 
 
-def scored_of(bench: Bench, ledger: Ledger, of: RowsOf) -> Deciding:
+def scored_of(bench: Bench, ledger: Ledger, of: RowsOf) -> ScoredPart:
     """The rows of a part with a model's scores; UserError where there is no such model or part."""
-    if of.model == IN_USE:
-        return _on_its_part(deciding_in_use(bench, ledger), of)
-    if of.model not in (RECIPE, SCORES):
-        return _of_challenger(bench, ledger, of)
-    if of.model not in bench.models:
-        raise UserError(f"There is no model called {of.model} here.", todo="Open the rows from an exhibit again.")
-    if of.model == RECIPE and of.part == OUT_OF_FOLD:
-        return bench.out_of_fold(ledger)
-    parts = bench.parts if of.model == RECIPE else bench.supplied_parts
-    if of.part not in parts:
-        raise UserError(f"No row is in a part named {of.part}.", todo=f"Parts are {', '.join(parts)}.")
-    rows = parts[of.part]
-    scored = bench.supplied(rows) if of.model == SCORES else bench.part_scores(ledger, bench.holdout, of.part)
-    return Deciding(of.part, rows, scored)
-
-
-def _of_challenger(bench: Bench, ledger: Ledger, of: RowsOf) -> Deciding:
-    return _on_its_part(bench.deciding_by(ledger, _challenger(bench, of.model).needs(bench)), of)
-
-
-def _on_its_part(judged: Deciding, of: RowsOf) -> Deciding:
-    if judged.part != of.part:
-        raise UserError(f"That model is scored on {judged.part} rows alone.", todo="Ask for that part.")
-    return judged
-
-
-def _challenger(bench: Bench, family: str) -> Challenger:
-    found = next((one for one in challengers_of(bench) if one.family == family), None)
-    if found is None:
-        raise UserError(f"There is no challenger called {family}.", todo="Open the rows from an exhibit again.")
-    return found
+    return bench.candidate(of.model).scored(ledger, of.part)
 
 
 def _is_of(bench: Bench, rows: AnyScored, outcome: str) -> NDArray[np.bool_]:

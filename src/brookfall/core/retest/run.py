@@ -7,14 +7,14 @@ from dataclasses import dataclass
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Check, Fits, Written, not_applicable, number_exhibit
-from brookfall.core.check.registry import CHECK_BY_NAME
+from brookfall.core.check.registry import checks
+from brookfall.core.check.standard_plan import known_checks
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.fit.ledger import FitFailedError, Ledger, MemoryLedger
 from brookfall.core.fit.request import FitJob, Need, gather
 from brookfall.core.fit.run import run_fits
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.registry import forms
-from brookfall.core.plan.plan import checks_of
 
 NO_RECIPE = "This needs a recipe to refit, and none was submitted."
 NO_MODEL = "There is neither a recipe to refit nor a supplied score, so there is no model to test."
@@ -41,8 +41,9 @@ def ask(bench: Bench, numbers: Mapping[str, int] | None = None) -> tuple[Asked, 
     >>> [len(one.needs) for one in ask(bench)][4:8]
     [1, 0, 1, 5]
     """
-    given = numbers or {name: place for place, name in enumerate(bench.plan.checks, start=1)}
-    return tuple(_ask_one(given[name], CHECK_BY_NAME[name], bench) for name in bench.plan.checks)
+    plan = known_checks(bench.plan)
+    given = numbers or {name: place for place, name in enumerate(plan.checks, start=1)}
+    return tuple(_ask_one(given[name], checks()[name], bench) for name in plan.checks)
 
 
 def _ask_one(number: int, check: Check, bench: Bench) -> Asked:
@@ -50,11 +51,11 @@ def _ask_one(number: int, check: Check, bench: Bench) -> Asked:
         return Asked(number, check, (), NO_MODEL)
     if check.refits and bench.subject.recipe is None:
         return Asked(number, check, (), NO_RECIPE)
-    if check.name not in checks_of(bench.subject.outcome):
+    if bench.subject.outcome not in check.outcomes:
         return Asked(number, check, (), f"There is no such check for a {bench.subject.outcome} outcome.")
     try:
         _refuse_other_measures(bench)
-        return Asked(number, check, tuple(check.requests(bench)))
+        return Asked(number, check, tuple(check.requests(bench.for_check(check))))
     except UserError as problem:
         return Asked(number, check, (), str(problem))
 
@@ -92,7 +93,7 @@ def evaluate(asked: Asked, bench: Bench, ledger: Ledger) -> Exhibit:
     keys = tuple(dict.fromkeys(need.fit.key for need in asked.needs))
     seconds = time.perf_counter() - started + sum(ledger.seconds(key) for key in keys)
     fits = Fits(keys, seconds, _remarks(keys, ledger))
-    return number_exhibit(asked.check, asked.number, written, bench, bench.all_parts, fits)
+    return number_exhibit(asked.check, asked.number, written, bench, bench.split.all_parts, fits)
 
 
 def _remarks(keys: tuple[str, ...], ledger: Ledger) -> tuple[str, ...]:
@@ -111,14 +112,14 @@ def faulted(asked: Asked, bench: Bench) -> Exhibit:
     """
     written = Written("A fault in Brookfall stopped this check; it was logged.", (), None, state="failed")
     keys = tuple(dict.fromkeys(need.fit.key for need in asked.needs))
-    return number_exhibit(asked.check, asked.number, written, bench, bench.all_parts, Fits(keys, 0.0))
+    return number_exhibit(asked.check, asked.number, written, bench, bench.split.all_parts, Fits(keys, 0.0))
 
 
 def _written(asked: Asked, bench: Bench, ledger: Ledger) -> Written:
     if asked.reason:
         return not_applicable(asked.reason)
     try:
-        return asked.check.evaluate(bench, ledger)
+        return asked.check.evaluate(bench.for_check(asked.check), ledger)
     except UserError as problem:
         return not_applicable(str(problem))
     except FitFailedError as problem:

@@ -29,7 +29,7 @@ class Subject:
 
     ``file`` names the data in messages. ``supplied`` are the scores that the owner's own model gave, if any;
     ``new_rows`` are files of later rows by name; ``changes`` made the table from the one that was submitted, whose rows
-    ``origins`` (n,), sorted, are still there (None: all).
+    ``origins`` (n,), sorted, are still there (None: all). ``artifact`` is the path of the fitted model, if one came.
     """
 
     table: Table
@@ -43,6 +43,7 @@ class Subject:
     changes: tuple[Change, ...] = ()
     expectations: tuple[Expectation, ...] = ()
     origins: NDArray[np.int64] | None = None
+    artifact: str | None = None
 
     def submitted_rows(self, rows: NDArray[np.int64]) -> NDArray[np.int64]:
         """Where rows of the table stand in the submitted one; same shape."""
@@ -57,6 +58,23 @@ class Subject:
     @cached_property
     def features(self) -> tuple[str, ...]:
         return self.roles.feature_names(self.table)
+
+    @property
+    def beside(self) -> tuple[str, str] | None:
+        """The columns of occasion and alternative of a choice; None for every other outcome."""
+        return None if self.choices is None else (str(self.roles.occasion), str(self.roles.alternative))
+
+    def seen_by(self, features: tuple[str, ...]) -> str:
+        """Fingerprint of the columns that a fit from these features can see: marking others costs no fit."""
+        if features not in self._seen:
+            weight = () if self.roles.weight is None else (self.roles.weight,)
+            seen = (*features, self.roles.target, *weight, *(self.beside or ()))
+            self._seen[features] = self.table.select(seen).fingerprint
+        return self._seen[features]
+
+    @cached_property
+    def _seen(self) -> dict[tuple[str, ...], str]:
+        return {}
 
     @cached_property
     def target(self) -> Target:
@@ -194,6 +212,7 @@ def subject_from(came: Submitted, roles: Roles | None = None, changes: Sequence[
         tuple(changes),
         declared.expectations,
         changed.rows if len(changed.rows) < came.table.n_rows else None,
+        None if declared.artifact is None else declared.artifact.path,
     )
     # Read once here, so that what is wrong with them is said at the door.
     _ = subject.target, subject.weights, subject.choices, times_of(table, chosen, data.path)

@@ -6,8 +6,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from brookfall.core.check.bench import RECIPE, SCORES, Bench
-from brookfall.core.check.check import Draft, Written, at, not_applicable, text
+from brookfall.core.check.check import Check, Draft, Written, at, not_applicable, text
 from brookfall.core.check.claims.score_agreement import agree, agree_needs, owner_parts
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.evidence.exhibit import Cell, StripGroup, StripRow, TableView, Verdict
 from brookfall.core.evidence.limit import Standing
@@ -19,7 +21,7 @@ from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.paired_tests import corrected_mean
 from brookfall.core.measure.registry import flatters, measure_at, words_of
 from brookfall.core.measure.scored import AnyScored
-from brookfall.core.plan.plan import Folds
+from brookfall.core.resample.declared import Folds
 from brookfall.core.submission.schema import Claim
 
 SEEDS = 20
@@ -46,12 +48,20 @@ class _Recomputed:
     exact: bool = False
 
 
-class Claims:
+class Claims(Check):
     name = "claims"
     title = "Claims"
     question = 2
     source = "Recomputed with the interval of each measure; the range of 20 seeds on the owner's own rows."
-    refits = False
+    reads = Reads(subject=("claims",))
+
+    def sentence(self, about: About) -> Sentence:
+        claims = "the claim" if about.claims == 1 else f"the {about.claims} claims"
+        return say(
+            f"Recompute {claims}; call one overstated when it lies beyond what these rows allow, in the direction that "
+            "flatters.",
+            "limit: none overstated",
+        )
 
     def requests(self, bench: Bench) -> list[Need]:
         if RECIPE not in bench.models:
@@ -142,7 +152,7 @@ def _on_supplied(bench: Bench, claim: Claim) -> _Recomputed:
         rows = parts[str(claim.part)]
     else:
         return _unchecked(f"no supplied score is of a part named {claim.part}")
-    figure = _measured(claim, bench.supplied(rows))
+    figure = _measured(claim, bench.supplied_scores.on(rows))
     if figure.value is None:
         return _unchecked(figure.note or "the measure has no value on these rows", figure)
     return _Recomputed(figure, f"the supplied scores of {wording.rows(len(rows))}", same_rows=True, exact=True)
@@ -155,7 +165,7 @@ def _measured(claim: Claim, rows: AnyScored) -> Figure:
 
 def _needs(bench: Bench, claim: Claim) -> Iterator[Need]:
     if claim.method == "cross_validation":
-        yield from (bench.fold_need(fold) for fold in bench.folds_as(_claimed_folds(bench, claim)))
+        yield from (bench.submitted.fold_need(fold) for fold in bench.split.folds_as(_claimed_folds(bench, claim)))
         return
     parts, same_rows = owner_parts(bench)
     if claim.part not in parts and claim.part not in (None, "all"):

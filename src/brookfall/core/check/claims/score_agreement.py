@@ -29,9 +29,9 @@ def owner_parts(bench: Bench) -> tuple[dict[str, Rows], bool]:
     """The owner's split as far as it is known, and whether its rows are exactly those the owner used."""
     subject, split = bench.subject, bench.recipe.split
     if subject.roles.part is not None:
-        return bench.given_parts, True
+        return bench.split.given_parts, True
     if split is None:
-        return bench.parts, False
+        return bench.split.parts, False
     shares = {"training": 1 - split.test, "test": split.test}
     return split_parts(subject.layout(stratified=split.stratified), shares, split.seed), False
 
@@ -63,7 +63,7 @@ def agree(bench: Bench, ledger: Ledger, draft: Draft) -> Agreed | None:
         common = np.intersect1d(rows, known)
         if len(common):
             ours = bench.scored(common, scores[np.searchsorted(known, common)], need.fit.key)
-            found[part] = agreement(ours, bench.supplied(common))
+            found[part] = agreement(ours, bench.supplied_scores.on(common))
     return Agreed(_sentence(bench, found, draft.level), _table(draft, found))
 
 

@@ -5,12 +5,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import ANY_OUTCOME, Check, Draft, Written, at, text
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.target_column import target_column
 from brookfall.core.evidence.exhibit import TableView
 from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
 from brookfall.core.measure.association import KIND_WORDS, Association, associate
 from brookfall.core.measure.figure import Figure
@@ -29,7 +29,7 @@ class Tied:
     p: float | None
 
 
-class WithTarget:
+class WithTarget(Check):
     name = "association"
     title = "Association with the target"
     question = 1
@@ -37,10 +37,10 @@ class WithTarget:
         "Pearson, with Hall 1992 on influence values; correlation ratio with noncentral F (Steiger 2004), or with Hall "
         "where it is clear; Cramér's V corrected (Bergsma 2013) with noncentral chi-square (Smithson 2003); Holm 1979."
     )
-    refits = False
+    outcomes = ANY_OUTCOME
 
-    def requests(self, bench: Bench) -> list[Need]:  # noqa: ARG002 - needs no fit
-        return []
+    def sentence(self, about: About) -> Sentence:  # noqa: ARG002 - the same under every plan
+        return say("Say how strongly each feature goes together with the target.")
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:  # noqa: ARG002 - needs no fit
         ties = ties_with_target(bench.subject)

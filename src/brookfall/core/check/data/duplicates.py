@@ -1,12 +1,13 @@
 """Repeats: rows that stand there twice, that contradict each other, and that training and unseen rows share."""
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import ANY_OUTCOME, Check, Draft, Written, at, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared.duplicate_rows import Repeated, Shared, repeats_of, shared_with_training
 from brookfall.core.evidence.exhibit import TableView, Versus
 from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure
 from brookfall.core.submission.subject import Subject
@@ -15,15 +16,19 @@ _COUNTED = "counted, not estimated"
 _NONE_SHARED = Limit(at_most=0, ideal=0)
 
 
-class Repeats:
+class Repeats(Check):
     name = "repeats"
     title = "Repeated and shared rows"
     question = 1
     source = "Exact counts; common practice."
-    refits = False
+    outcomes = ANY_OUTCOME
+    reads = Reads(roles=("identifier", "naming"))
 
-    def requests(self, bench: Bench) -> list[Need]:  # noqa: ARG002 - needs no fit
-        return []
+    def sentence(self, about: About) -> Sentence:  # noqa: ARG002 - the same under every plan
+        return say(
+            "Count rows that repeat or contradict another, and those that training and unseen rows share.",
+            "limit: no identifier or group shared",
+        )
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:  # noqa: ARG002 - needs no fit
         subject = bench.subject

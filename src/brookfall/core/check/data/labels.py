@@ -5,8 +5,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from brookfall.core.check.bench import OUT_OF_FOLD, Bench, Deciding
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.bench import OUT_OF_FOLD, Bench, ScoredPart
+from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.evidence.exhibit import StripChart, StripGroup, StripRow, SuspectList, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import FitRequest, Labels, Need, Rows, ScoreReading
@@ -37,7 +39,7 @@ _SURE = 0.98
 SCREENED, MARKED = "without suspects", "as marked"
 
 
-class LabelCheck:
+class LabelCheck(Check):
     name = "labels"
     title = "Labels"
     question = 1
@@ -46,15 +48,25 @@ class LabelCheck:
         "Hoaglin 1993, from memory); Hall 1992 for the share of the error removed."
     )
     refits = True
+    tiers = NOT_LIGHT
+    reads = Reads(marks=True)
+
+    def sentence(self, about: About) -> Sentence:  # noqa: ARG002 - the same under every plan
+        return say(
+            "Look for rows whose outcome the other rows contradict; refit without them, and as they were marked, with "
+            "the rows that are scored untouched."
+        )
 
     def requests(self, bench: Bench) -> list[Need]:
-        return [need for fold in bench.long_folds for need in _needs(bench, fold).values()]
+        return [need for fold in bench.split.long_folds for need in _needs(bench, fold).values()]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
-        needs = [_needs(bench, fold) for fold in bench.long_folds]
+        needs = [_needs(bench, fold) for fold in bench.split.long_folds]
         models = list(needs[0])
-        scored = {model: bench.together(ledger, bench.long_folds, [one[model] for one in needs]) for model in models}
+        scored = {
+            model: bench.held_out(ledger, bench.split.long_folds, [one[model] for one in needs]) for model in models
+        }
         plain = scored["recipe"]
         found, estimated = suspects_among(plain.scored)
         n = len(plain.positions)
@@ -155,7 +167,7 @@ class _Change:
 
 
 def _change(
-    draft: Draft, bench: Bench, plain: Deciding, other: Deciding, model: str, name: str, before: int
+    draft: Draft, bench: Bench, plain: ScoredPart, other: ScoredPart, model: str, name: str, before: int
 ) -> _Change:
     """The same unseen rows, labels untouched, scored by fits that learned from fewer or other labels."""
     removed = share_removed(_losses(bench, plain, name), _losses(bench, other, name), plain.scored)
@@ -168,7 +180,7 @@ def _change(
     )
 
 
-def _losses(bench: Bench, rows: Deciding, name: str) -> Numbers:
+def _losses(bench: Bench, rows: ScoredPart, name: str) -> Numbers:
     scored = rows.scored
     scores = scored.predictions if isinstance(scored, ScoredNumbers) else scored.scores
     if scores is None:
@@ -192,7 +204,7 @@ def share_removed(before: Numbers, after: Numbers, rows: AnyScored) -> Figure:
     return figure_of(Linear(1 - left.value, -left.influence), rows).marked(few=rows.few)
 
 
-def _listed(bench: Bench, rows: Deciding, found: Contradicted) -> Series:
+def _listed(bench: Bench, rows: ScoredPart, found: Contradicted) -> Series:
     """The suspects' rows, labels, suggestions, and how probable these are."""
     chosen, scored = found.rows[:_MOST_LISTED], rows.scored
     labels = scored.outcomes[chosen].astype(np.float64)

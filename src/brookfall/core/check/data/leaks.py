@@ -3,29 +3,36 @@
 import numpy as np
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import ANY_OUTCOME, Check, Draft, Written, at, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say, upper_limit
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.leak_suspects import Suspect, alone, identifiers_among
 from brookfall.core.evidence.exhibit import TableView
 from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.registry import words_of
-from brookfall.core.plan.plan import Given
+from brookfall.core.resample.declared import Given
 from brookfall.core.submission.subject import Subject
 
 
-class Leaks:
+class Leaks(Check):
     name = "leaks"
     title = "Leak suspects"
     question = 1
     source = "A single feature that all but decides the target: common practice. DeLong et al. 1988; Hall 1992."
-    refits = False
+    outcomes = ANY_OUTCOME
+    reads = Reads(plan=("policy.alone",), roles=("time",))
 
-    def requests(self, bench: Bench) -> list[Need]:  # noqa: ARG002 - needs no fit
-        return []
+    def sentence(self, about: About) -> Sentence:
+        return say(
+            "Look for what gives the answer away: one column that decides the target alone, gaps that do, identifiers, "
+            "dates.",
+            f"limit: {'R²' if about.number else 'AUC'} of one column ≤ {{alone}}",
+            alone=upper_limit(about, "alone", "Limit on what one column tells alone"),
+        )
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:  # noqa: ARG002 - needs no fit
         subject, limit = bench.subject, bench.plan.policy.alone
@@ -67,7 +74,9 @@ def _late(bench: Bench) -> Figure | None:
     layout = bench.subject.layout(stratified=False)
     if layout.times is None:
         return None
-    training, test = (layout.times[np.searchsorted(layout.rows, bench.parts[part])] for part in ("training", "test"))
+    training, test = (
+        layout.times[np.searchsorted(layout.rows, bench.split.parts[part])] for part in ("training", "test")
+    )
     return Figure(float((test < training.max()).mean()), len(test), note="counted, not estimated")
 
 

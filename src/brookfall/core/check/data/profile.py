@@ -3,10 +3,11 @@
 import numpy as np
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import ANY_OUTCOME, Check, Draft, Written, at, text
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.evidence.exhibit import TableView
 from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import Need, Rows
+from brookfall.core.fit.request import Rows
 from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.influence_function import figure_of, mean_of
@@ -17,15 +18,16 @@ from brookfall.core.table.occasions import Choices
 from brookfall.core.table.profile import profile_column
 
 
-class Profile:
+class Profile(Check):
     name = "profile"
     title = "Profile"
     question = 1
     source = "Counts; Wilson 1927 for shares of rows; Hall 1992 for means."
-    refits = False
+    outcomes = ANY_OUTCOME
 
-    def requests(self, bench: Bench) -> list[Need]:  # noqa: ARG002 - needs no fit
-        return []
+    def sentence(self, about: About) -> Sentence:
+        share = f"the share of {about.positive}" if about.positive else "the outcome"
+        return say(f"Describe the rows: gaps, repeats, and {share} in each part.")
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:  # noqa: ARG002 - needs no fit
         subject = bench.subject
@@ -36,7 +38,7 @@ class Profile:
         repeated = n - len(np.unique(matrix, axis=0))
         choices = subject.choices
         draft = Draft(bench.plan.policy.level)
-        parts = {"all": np.arange(n, dtype=np.int64), **bench.parts}
+        parts = {"all": np.arange(n, dtype=np.int64), **bench.split.parts}
         shown = {
             (part, label): draft.add(measure, figure, part=part, class_=class_)
             for part, rows in parts.items()

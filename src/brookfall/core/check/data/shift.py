@@ -6,7 +6,9 @@ from typing import TypedDict
 import numpy as np
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import ANY_OUTCOME, Check, Draft, Written, at, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say, upper_limit
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.domain_classifier import telling
 from brookfall.core.evidence.exhibit import TableView, Versus
@@ -19,7 +21,7 @@ from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.registry import measure
 from brookfall.core.measure.scored import Scored
 from brookfall.core.measure.shift import Shift, shift_of
-from brookfall.core.plan.plan import Shares
+from brookfall.core.resample.declared import Shares
 from brookfall.core.table.change import read_as
 from brookfall.core.table.table import Table
 
@@ -44,7 +46,7 @@ class Moved:
     shift: Shift
 
 
-class PartShift:
+class PartShift(Check):
     name = "shift"
     title = "Shift between parts"
     question = 1
@@ -52,7 +54,15 @@ class PartShift:
         "Population stability index with its chance level (Yurdakul & Naranjo 2020); Kolmogorov–Smirnov; chi-square; "
         "a model that tells the parts apart."
     )
-    refits = False
+    outcomes = ANY_OUTCOME
+    reads = Reads(plan=("policy.psi",), subject=("new_rows",))
+
+    def sentence(self, about: About) -> Sentence:
+        return say(
+            "Compare the parts, and any later rows, feature by feature; see if a model can tell them apart.",
+            "limit: PSI ≤ {psi}",
+            psi=upper_limit(about, "psi", "Limit on the population stability index", 10),
+        )
 
     def requests(self, bench: Bench) -> list[Need]:
         return [need for part in _unseen(bench) for need in _apart(bench, part)]
@@ -70,7 +80,7 @@ class PartShift:
                 feature=one.feature,
                 versus=_TRAINING,
                 # What differs between parts drawn here at random is chance, whatever its size.
-                limit=None if one.part in bench.parts and _drawn_at_random(bench) else limit,
+                limit=None if one.part in bench.split.parts and _drawn_at_random(bench) else limit,
             )
             for one in moved
         ]
@@ -111,8 +121,8 @@ class PartShift:
 
 def moves(bench: Bench) -> list[Moved]:
     """Every feature in every unseen part and file of new rows, the furthest moved first."""
-    subject, training = bench.subject, bench.parts["training"]
-    others: dict[str, Table] = {part: subject.table.take(bench.parts[part]) for part in _unseen(bench)}
+    subject, training = bench.subject, bench.split.parts["training"]
+    others: dict[str, Table] = {part: subject.table.take(bench.split.parts[part]) for part in _unseen(bench)}
     others |= dict(subject.new_rows)
     found = []
     for name in subject.features:
@@ -129,7 +139,7 @@ def _drawn_at_random(bench: Bench) -> bool:
 
 
 def _unseen(bench: Bench) -> list[str]:
-    return [part for part in bench.parts if part != "training"]
+    return [part for part in bench.split.parts if part != "training"]
 
 
 def _halves(bench: Bench, part: str) -> tuple[Rows, Rows]:
@@ -137,26 +147,26 @@ def _halves(bench: Bench, part: str) -> tuple[Rows, Rows]:
     rng = np.random.default_rng(seed_from(bench.plan.seed, "tell apart", part))
     learned, judged = [], []
     for name in ("training", part):
-        rows = rng.permutation(bench.parts[name])
+        rows = rng.permutation(bench.split.parts[name])
         learned.append(rows[: len(rows) // 2])
         judged.append(rows[len(rows) // 2 :])
     return np.sort(np.concatenate(learned)), np.sort(np.concatenate(judged))
 
 
 def _apart(bench: Bench, part: str) -> list[Need]:
-    if min(len(bench.parts[part]), len(bench.parts["training"])) < _LEAST:
+    if min(len(bench.split.parts[part]), len(bench.split.parts["training"])) < _LEAST:
         return []
     learned, judged = _halves(bench, part)
-    return [Need(telling(bench, learned, bench.parts[part]), ScoreReading(judged))]
+    return [Need(telling(bench, learned, bench.split.parts[part]), ScoreReading(judged))]
 
 
 def _told_apart(bench: Bench, ledger: Ledger, part: str) -> Figure:
     needs = _apart(bench, part)
     if not needs:
-        n = len(bench.parts[part]) + len(bench.parts["training"])
+        n = len(bench.split.parts[part]) + len(bench.split.parts["training"])
         return absent(n, f"under {_LEAST} rows in one of the parts")
     judged = needs[0].reading.rows
-    hits = np.isin(judged, bench.parts[part])
+    hits = np.isin(judged, bench.split.parts[part])
     rows = Scored(key=needs[0].fit.key, outcomes=hits, scores=ledger.scores(needs[0]), threshold=0.5)
     return measure("auc", rows)
 

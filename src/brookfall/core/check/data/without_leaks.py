@@ -2,8 +2,11 @@
 
 import numpy as np
 
-from brookfall.core.check.bench import BASELINE, OUT_OF_FOLD, RECIPE, Bench, Deciding
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.candidate.baseline import Baseline
+from brookfall.core.check.bench import BASELINE, OUT_OF_FOLD, RECIPE, Bench, ScoredPart
+from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.leak_suspects import alone, identifiers_among
 from brookfall.core.evidence.exhibit import StripGroup, StripRow, TableView, Versus
@@ -20,12 +23,20 @@ _MOST_ALONE = 5
 _TOGETHER = "without all suspects"
 
 
-class WithoutLeaks:
+class WithoutLeaks(Check):
     name = "without_leaks"
     title = "Without leak suspects"
     question = 1
     source = "Paired intervals on the same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992)."
     refits = True
+    tiers = NOT_LIGHT
+    reads = Reads(plan=("policy.alone",))
+
+    def sentence(self, about: About) -> Sentence:  # noqa: ARG002 - the same under every plan
+        return say(
+            "Refit the recipe without the features that give the answer away, and without identifiers; see what its "
+            "score becomes."
+        )
 
     def requests(self, bench: Bench) -> list[Need]:
         variants = _variants(bench, suspects(bench))
@@ -38,7 +49,7 @@ class WithoutLeaks:
         scored = {RECIPE: _scored(bench, ledger, None)}
         scored |= {name: _scored(bench, ledger, features) for name, features in variants.items()}
         rows = {name: one.scored for name, one in scored.items()}
-        rows[BASELINE] = bench.baseline_scores(bench.cross_validated, scored[RECIPE].positions)
+        rows[BASELINE] = Baseline(bench.split, bench.split.cross_validated).on(scored[RECIPE].positions)
         places = {
             (measured, name): draft.add(measured, measure(measured, one), model=name, part=OUT_OF_FOLD)
             for measured in names
@@ -109,15 +120,15 @@ def _variants(bench: Bench, left_out: tuple[str, ...]) -> dict[str, tuple[str, .
 
 
 def _needs(bench: Bench, features: tuple[str, ...] | None) -> list[Need]:
-    return [_need(bench, fold.train, fold.test, features) for fold in bench.long_folds]
+    return [_need(bench, fold.train, fold.test, features) for fold in bench.split.long_folds]
 
 
 def _need(bench: Bench, train: Rows, test: Rows, features: tuple[str, ...] | None) -> Need:
     return Need(bench.fit(train, features=features), ScoreReading(test))
 
 
-def _scored(bench: Bench, ledger: Ledger, features: tuple[str, ...] | None) -> Deciding:
-    return bench.together(ledger, bench.long_folds, _needs(bench, features))
+def _scored(bench: Bench, ledger: Ledger, features: tuple[str, ...] | None) -> ScoredPart:
+    return bench.held_out(ledger, bench.split.long_folds, _needs(bench, features))
 
 
 _COLOURS = {RECIPE: "recipe", BASELINE: "baseline"}

@@ -8,9 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
 from brookfall.core.check.groups.audit import refuse_unprotected
 from brookfall.core.check.groups.protected_groups import cuts_of
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.feature_influence import figure_of_influence, influence_needs
 from brookfall.core.evidence.exhibit import StripChart, TableView, Versus
@@ -41,20 +43,28 @@ class _Tried:
         return FlipReading(rows, self.feature, self.values, self.cuts, self.levels)
 
 
-class DirectUse:
+class DirectUse(Check):
     name = "direct_use"
     title = "Direct use"
     question = 6
     source = "Flip test: common practice; Wilson 1927 for the shares; influence as in question 7."
     refits = True
+    tiers = NOT_LIGHT
+    reads = Reads(plan=("bands", "policy.grounds"), roles=("protected",))
+
+    def sentence(self, about: About) -> Sentence:  # noqa: ARG002 - the same under every plan
+        return say(
+            "See what the recipe makes of protected columns among its features: change that column alone, and count "
+            "the decisions that turn."
+        )
 
     def requests(self, bench: Bench) -> list[Need]:
         refuse_unprotected(bench)
         tried = _tried(bench)
         if not tried:
             return []
-        rows = bench.some_unseen(_MOST_ROWS)
-        return [*(Need(bench.holdout.fit, one.reading(rows)) for one in tried), *influence_needs(bench)]
+        rows = bench.split.some_unseen(_MOST_ROWS)
+        return [*(Need(bench.submitted.holdout.fit, one.reading(rows)) for one in tried), *influence_needs(bench)]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
@@ -65,12 +75,12 @@ class DirectUse:
                 f"No protected column is among the features, so the recipe uses none of {named} directly. That alone "
                 "is not fairness: other columns may stand in for them."
             )
-        rows = bench.some_unseen(_MOST_ROWS)
+        rows = bench.split.some_unseen(_MOST_ROWS)
         of_influence, of_splits = influence_needs(bench)
         loss, splits = ledger.scores(of_influence), ledger.scores(of_splits)
         places, tables, charts = {}, [], []
         for one in tried:
-            read = ledger.scores(Need(bench.holdout.fit, one.reading(rows)))
+            read = ledger.scores(Need(bench.submitted.holdout.fit, one.reading(rows)))
             feature = bench.subject.features.index(one.feature)
             influence = draft.add(
                 "influence",

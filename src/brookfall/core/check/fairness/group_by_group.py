@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from brookfall.core.check.bench import RECIPE, Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import Check, Draft, Written, at, text
 from brookfall.core.check.groups import group_wording
 from brookfall.core.check.groups.audit import (
     Audited,
@@ -24,8 +24,11 @@ from brookfall.core.check.groups.audit import (
 )
 from brookfall.core.check.groups.criteria import BESIDE, Kind, criteria_of
 from brookfall.core.check.groups.group_curves import curves_by_group
+from brookfall.core.check.groups.group_sentence import group_sentence
 from brookfall.core.check.groups.incompatible_criteria import Forced, forced_by
 from brookfall.core.check.groups.protected_groups import Ground
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence
 from brookfall.core.evidence.exhibit import Cell, CriterionStrip, GroundChart, TableView, Versus
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
@@ -48,7 +51,7 @@ Page = dict[str, list[Compared]]
 """The comparisons of one ground on some rows, by measure, each over the groups, the reference first."""
 
 
-class ByGroup:
+class ByGroup(Check):
     name = "groups"
     title = "Group by group"
     question = 6
@@ -56,7 +59,22 @@ class ByGroup:
         "29 CFR 1607.4(D) (four-fifths rule); Hardt, Price & Srebro 2016; Chouldechova 2017; Newcombe 1998; Katz et "
         "al. 1978; Koopman 1984; Holm 1979; Cohen 1988 (power)."
     )
-    refits = False
+    reads = Reads(
+        plan=(
+            "references",
+            "harms",
+            "bands",
+            "merged",
+            "policy.group_ratio",
+            "policy.group_difference",
+            "policy.group_slope",
+            "policy.grounds",
+        ),
+        roles=("protected",),
+    )
+
+    def sentence(self, about: About) -> Sentence:
+        return group_sentence(about)
 
     def requests(self, bench: Bench) -> list[Need]:
         refuse_unprotected(bench)

@@ -7,7 +7,7 @@ from functools import cached_property
 import numpy as np
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import Check, Draft, Written, at, text
 from brookfall.core.check.groups import group_wording
 from brookfall.core.check.groups.audit import (
     Audited,
@@ -25,6 +25,8 @@ from brookfall.core.check.groups.audit import (
 )
 from brookfall.core.check.groups.criteria import Criterion, Kind, criteria_of
 from brookfall.core.check.groups.protected_groups import Group, label_words
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import NO_LIMIT, About, Sentence, say
 from brookfall.core.evidence.exhibit import (
     Cell,
     Combination,
@@ -88,12 +90,31 @@ class _Crossed:
         ]
 
 
-class Combined:
+class Combined(Check):
     name = "combinations"
     title = "Combinations"
     question = 6
     source = "Newcombe 1998; Katz et al. 1978; Koopman 1984; Holm 1979; intersection–union test (Berger 1982)."
-    refits = False
+    reads = Reads(
+        plan=(
+            "references",
+            "harms",
+            "bands",
+            "merged",
+            "policy.group_ratio",
+            "policy.group_difference",
+            "policy.group_slope",
+            "policy.grounds",
+        ),
+        roles=("protected",),
+    )
+
+    def sentence(self, about: About) -> Sentence:
+        return say(
+            "The same for every pair and every triple of grounds that has groups large enough; find who is worse off "
+            "than either ground alone would make them.",
+            NO_LIMIT if about.number else "the same limits",
+        )
 
     def requests(self, bench: Bench) -> list[Need]:
         refuse_unprotected(bench, 2)

@@ -3,9 +3,11 @@
 import numpy as np
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
 from brookfall.core.check.groups.audit import Audited, Member, audited, members_of, refuse_unprotected
 from brookfall.core.check.groups.protected_groups import Ground
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.evidence.exhibit import GroupThresholds, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
@@ -18,12 +20,27 @@ _NO_DECISION = "Only a binary outcome is decided by a threshold on one score."
 _RATE = "selection_rate"
 
 
-class ByThreshold:
+class ByThreshold(Check):
     name = "group_thresholds"
     title = "Threshold by group"
     question = 6
     source = "Counts along the threshold; at the submitted one Katz et al. 1978, Koopman 1984, Newcombe 1998."
-    refits = False
+    tiers = NOT_LIGHT
+    reads = Reads(
+        plan=(
+            "references",
+            "harms",
+            "bands",
+            "merged",
+            "policy.group_ratio",
+            "policy.group_difference",
+            "policy.grounds",
+        ),
+        roles=("protected",),
+    )
+
+    def sentence(self, about: About) -> Sentence:  # noqa: ARG002 - the same under every plan
+        return say("Show every group's rates along the threshold.")
 
     def requests(self, bench: Bench) -> list[Need]:
         refuse_unprotected(bench)

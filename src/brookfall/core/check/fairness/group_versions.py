@@ -1,11 +1,13 @@
 """Over versions: the same audit of the version in use, beside the submitted one, on the same rows."""
 
+from brookfall.core.candidate.candidate import IN_USE
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import Check, Draft, Written, at, text
 from brookfall.core.check.groups.audit import refuse_unprotected
+from brookfall.core.check.groups.criteria import GROUPS_OF_PLAN
 from brookfall.core.check.groups.parity_change import Both, both_of, followed, nearer
-from brookfall.core.check.shared.in_use_fits import deciding_in_use, named_in_use, needs_in_use
-from brookfall.core.check.shared.swap_set import IN_USE
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.evidence.exhibit import StripChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
@@ -13,22 +15,27 @@ from brookfall.core.foundation import wording
 from brookfall.core.measure.registry import words_of
 
 
-class OverVersions:
+class OverVersions(Check):
     name = "group_versions"
     title = "Groups over versions"
     question = 6
     source = "Paired inside each group on the same rows (Newcombe 1998; Hall 1992); Zou & Donner 2008 between groups."
     refits = True
+    needs_version = True
+    reads = Reads(plan=(*GROUPS_OF_PLAN, "in_use"), roles=("protected",))
+
+    def sentence(self, about: About) -> Sentence:  # noqa: ARG002 - the same under every plan
+        return say("Audit the version in use in the same way, on the same rows, beside this one.")
 
     def requests(self, bench: Bench) -> list[Need]:
         refuse_unprotected(bench)
-        return [*bench.deciding_needs, *needs_in_use(bench)]
+        return [*bench.deciding_needs, *bench.in_use.needs(bench.plan.deciding_part)]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
-        used = named_in_use(bench)
+        used = bench.named_in_use
         # What was in use comes first, so that a change is that from the old to the submitted version.
-        groups = both_of(bench, deciding_in_use(bench, ledger), bench.deciding(ledger))
+        groups = both_of(bench, bench.in_use.scored(ledger, bench.plan.deciding_part), bench.deciding(ledger))
         charts, tables = [], []
         told: list[tuple[str, Both, int, int, str]] = []
         measures = followed(bench.subject.outcome, bench.plan)

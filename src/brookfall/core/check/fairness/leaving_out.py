@@ -1,11 +1,17 @@
 """Leaving out: the recipe refitted without protected columns, then without the strongest proxies too: what it costs in
 score, what it gains in parity."""
 
-from brookfall.core.check.bench import Bench, Deciding
-from brookfall.core.check.check import Draft, Written, at, text
+from dataclasses import replace
+
+from brookfall.core.candidate.refitted import Refitted
+from brookfall.core.check.bench import Bench, ScoredPart
+from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
 from brookfall.core.check.groups.audit import refuse_unprotected
+from brookfall.core.check.groups.criteria import GROUPS_OF_PLAN
 from brookfall.core.check.groups.parity_change import Both, both_of, farthest, followed, nearer
 from brookfall.core.check.groups.proxy_strength import STRONG, strongest
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.evidence.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
@@ -17,25 +23,33 @@ from brookfall.core.measure.registry import measure, words_of
 
 _SUBMITTED = "as submitted"
 _MOST_PROXIES = 3
-Variants = dict[str, tuple[str, ...]]
+Variants = dict[str, Refitted]
 
 
-class LeavingOut:
+class LeavingOut(Check):
     name = "leaving_out"
     title = "Leaving out"
     question = 6
     source = "Paired intervals on the same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992; Zou & Donner 2008)."
     refits = True
+    tiers = NOT_LIGHT
+    reads = Reads(plan=GROUPS_OF_PLAN, roles=("protected",))
+
+    def sentence(self, about: About) -> Sentence:  # noqa: ARG002 - the same under every plan
+        return say(
+            "Refit without the protected columns, then without the strongest proxies too: what it costs in score, what "
+            "it gains in parity."
+        )
 
     def requests(self, bench: Bench) -> list[Need]:
         refuse_unprotected(bench)
-        others = [need for features in _variants(bench).values() for need in _needs(bench, features)]
+        others = [need for one in _variants(bench).values() for need in one.needs(bench.plan.deciding_part)]
         return [*bench.deciding_needs, *others]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
         variants, submitted = _variants(bench), bench.deciding(ledger)
-        scored = {name: bench.deciding_by(ledger, _needs(bench, features)) for name, features in variants.items()}
+        scored = {name: one.scored(ledger, bench.plan.deciding_part) for name, one in variants.items()}
         strips, score_table, costs = _cost(bench, draft, submitted, scored)
         parity = {name: both_of(bench, submitted, found) for name, found in scored.items()}
         tables, charts, said = [], [], []
@@ -49,11 +63,11 @@ class LeavingOut:
 
 
 def _variants(bench: Bench) -> Variants:
-    """Features that are left, by what was left out: the protected ones, the strongest proxy too, the strongest few."""
+    """The recipe refitted without columns: protected ones, the strongest proxy, the few strongest."""
     features = bench.subject.features
     protected = [name for name in features if name in bench.subject.roles.protected]
     proxies = strongest(bench)[:_MOST_PROXIES]
-    found: Variants = {}
+    found: dict[str, tuple[str, ...]] = {}
     if protected:
         found["without protected columns"] = tuple(name for name in features if name not in protected)
     for count in sorted({1, len(proxies)} if proxies else set()):
@@ -66,18 +80,14 @@ def _variants(bench: Bench) -> Variants:
             f"No protected column is among the features, and none goes with one by as much as {STRONG:g}.",
             todo="There is nothing to leave out.",
         )
-    return found
-
-
-def _needs(bench: Bench, features: tuple[str, ...]) -> tuple[Need, ...]:
-    return bench.deciding_needs_of(bench.recipe, features)
+    return {name: replace(bench.submitted, name=name, words=name, features=kept) for name, kept in found.items()}
 
 
 # What it costs in score.
 
 
 def _cost(
-    bench: Bench, draft: Draft, submitted: Deciding, scored: dict[str, Deciding]
+    bench: Bench, draft: Draft, submitted: ScoredPart, scored: dict[str, ScoredPart]
 ) -> tuple[tuple[StripChart, ...], TableView, dict[str, int]]:
     main = bench.plan.main_measure
     whole = draft.add(main, measure(main, submitted.scored), part=submitted.part)
@@ -111,7 +121,7 @@ def _cost_words(bench: Bench, draft: Draft, variants: Variants, costs: dict[str,
     last = list(variants)[-1]
     figure = draft.figure(costs[last])
     words = words_of(bench.plan.main_measure)
-    gone = [name for name in bench.subject.features if name not in variants[last]]
+    gone = [name for name in bench.subject.features if name not in (variants[last].features or ())]
     interval = figure.interval(draft.level)
     lead = f"Without {wording.listed(gone)}"
     if interval is None or figure.value is None:

@@ -5,9 +5,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
 from brookfall.core.check.groups.audit import Audited, Member, audited
+from brookfall.core.check.groups.criteria import GROUPS_OF_PLAN
 from brookfall.core.check.groups.protected_groups import Group, grounds_of
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.evidence.exhibit import Cell, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
@@ -30,12 +33,18 @@ class _Joined:
     sample: str
 
 
-class NotCollected:
+class NotCollected(Check):
     name = "not_collected"
     title = "Not collected"
     question = 6
     source = "The policy's own list of grounds; Wilson 1927; Newcombe 1998."
-    refits = False
+    tiers = NOT_LIGHT
+    reads = Reads(plan=GROUPS_OF_PLAN, roles=("protected",))
+
+    def sentence(self, about: About) -> Sentence:  # noqa: ARG002 - the same under every plan
+        return say(
+            "Say which grounds on the policy's list the data lack, and audit samples that were joined to have them."
+        )
 
     def requests(self, bench: Bench) -> list[Need]:
         return bench.deciding_needs if _joined(bench) else []

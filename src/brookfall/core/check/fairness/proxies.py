@@ -6,7 +6,7 @@ from math import sqrt
 import numpy as np
 
 from brookfall.core.check.bench import RECIPE, Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
 from brookfall.core.check.groups.audit import refuse_unprotected
 from brookfall.core.check.groups.protected_groups import Ground, grounds_of
 from brookfall.core.check.groups.proxy_strength import (
@@ -17,6 +17,8 @@ from brookfall.core.check.groups.proxy_strength import (
     proxies_of,
     some_rows,
 )
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.domain_classifier import telling
 from brookfall.core.check.shared.feature_influence import figure_of_influence, influence_needs
@@ -34,7 +36,7 @@ _MOST_LEVELS = 6
 """Levels of an attribute that are predicted, the most frequent ones."""
 
 
-class Proxies:
+class Proxies(Check):
     name = "proxies"
     title = "Proxies"
     question = 6
@@ -42,7 +44,14 @@ class Proxies:
         "Pearson's r, η, Cramér's V (Bergsma 2013); AUC of boosted trees that predict the attribute, out of fold "
         "(DeLong et al. 1988); influence as in question 7."
     )
-    refits = False
+    tiers = NOT_LIGHT
+    reads = Reads(plan=("bands", "merged", "policy.grounds"), roles=("protected",))
+
+    def sentence(self, about: About) -> Sentence:  # noqa: ARG002 - the same under every plan
+        return say(
+            "Look for features that stand in for a protected attribute, and for what the model makes of them; see if "
+            "the attribute can be predicted from the features."
+        )
 
     def requests(self, bench: Bench) -> list[Need]:
         refuse_unprotected(bench)
@@ -124,7 +133,7 @@ def _folds(bench: Bench, ground: Ground) -> list[Fold]:
     if ground.gap is not None:
         kept = kept[ground.codes[kept] != ground.gap]
     found = []
-    for fold in bench.short_folds:
+    for fold in bench.split.short_folds:
         train, test = np.intersect1d(fold.train, kept), np.intersect1d(fold.test, kept)
         found.append(Fold(fold.repeat, fold.number, train, test))
     return found

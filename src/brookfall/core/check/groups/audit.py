@@ -134,7 +134,7 @@ def beside(bench: Bench, ledger: Ledger) -> list[Audited]:
     """What is shown beside it: the recipe on the test part, where another part decides."""
     if RECIPE not in bench.models or bench.plan.deciding_part == "test":
         return []
-    return by_class(RECIPE, "test", bench.parts["test"], bench.part_scores(ledger, bench.holdout, "test"))
+    return by_class(RECIPE, "test", bench.split.parts["test"], bench.submitted.scored(ledger, "test").scored)
 
 
 def by_class(model: str, part: str, positions: Rows, rows: AnyScored) -> list[Audited]:

@@ -8,6 +8,9 @@ from brookfall.core.evidence.limit import Limit
 from brookfall.core.judge.policy import Policy
 from brookfall.core.plan.plan import Harm, Plan
 
+GROUPS_OF_PLAN = ("references", "harms", "bands", "merged", "policy.grounds")
+"""What of the plan says how groups are made and what they are judged by; a check of groups reads all of it."""
+
 Kind = Literal["ratio", "difference", "itself"]
 LimitName = Literal["group_ratio", "group_difference", "group_slope"]
 

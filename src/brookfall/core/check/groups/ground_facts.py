@@ -8,6 +8,8 @@ from brookfall.core.check.bench import Bench
 from brookfall.core.check.groups.audit import Member
 from brookfall.core.check.groups.incompatible_criteria import base_rates_apart, clash_words, clashing
 from brookfall.core.check.groups.protected_groups import Ground, grounds_of, groups_of, reference
+from brookfall.core.check.sentence import GroundLines
+from brookfall.core.foundation import wording
 from brookfall.core.measure.scored import Scored
 
 
@@ -50,6 +52,27 @@ def grounds_before(bench: Bench) -> tuple[GroundFacts, ...]:
     rows = bench.subject.rows
     grounds = (ground.take(rows) for ground in grounds_of(bench.subject, bench.plan))
     return tuple(_facts(bench, ground) for ground in grounds if len(rows))
+
+
+def ground_lines(bench: Bench) -> tuple[GroundLines, ...]:
+    """Every ground as the plan speaks of it."""
+    return tuple(
+        GroundLines(
+            name=one.name,
+            groups=tuple(group.level for group in one.groups),
+            reference=one.reference,
+            sizes=" · ".join(_size(group) for group in one.groups),
+            cuts=one.cuts,
+            levels=one.levels,
+            clash=one.clash,
+        )
+        for one in grounds_before(bench)
+    )
+
+
+def _size(group: GroupFacts) -> str:
+    rate = "" if group.base_rate is None else f" ({wording.percent(group.base_rate)})"
+    return f"{group.level} {wording.count(group.n)}{rate}"
 
 
 def _facts(bench: Bench, ground: Ground) -> GroundFacts:

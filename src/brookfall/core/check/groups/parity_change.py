@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from brookfall.core.check.bench import Bench, Deciding
+from brookfall.core.check.bench import Bench, ScoredPart
 from brookfall.core.check.groups.audit import Audited, Member, by_class, members_of
 from brookfall.core.check.groups.criteria import CRITERIA_OF_HARM, OF_NUMBERS
 from brookfall.core.measure.figure import Figure
@@ -41,7 +41,7 @@ def followed(outcome: str, plan: Plan) -> tuple[str, ...]:
     return tuple(CRITERIA_OF_HARM[harm][0] for harm in plan.harms)
 
 
-def both_of(bench: Bench, before: Deciding, after: Deciding) -> list[Both]:
+def both_of(bench: Bench, before: ScoredPart, after: ScoredPart) -> list[Both]:
     """Every group of every ground that is compared with another, under both models, class by class."""
     found: list[Both] = []
     ours = by_class("recipe", before.part, before.positions, before.scored)

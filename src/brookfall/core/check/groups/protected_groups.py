@@ -50,7 +50,7 @@ def grounds_of(subject: Subject, plan: Plan) -> tuple[Ground, ...]:
 def ground_as(column: Column, plan: Plan) -> Ground:
     """A column of n rows as a ground.
 
-    >>> from brookfall.core.plan.plan import standard_plan
+    >>> from brookfall.core.check.standard_plan import standard_plan
     >>> from brookfall.core.table.infer import column_from_text
     >>> plan = standard_plan(2, given_parts=False).model_copy(update={"bands": {"age": (40.0,)}})
     >>> ground = ground_as(column_from_text("age", ["39", "", "40"]), plan)

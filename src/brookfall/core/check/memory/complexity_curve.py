@@ -5,7 +5,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from brookfall.core.check.bench import OUT_OF_FOLD, Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.dial_fits import dial_folds, dial_needs, dial_of, training_fold, tree_need
 from brookfall.core.check.shared.tree_chart import marked, tree_chart
@@ -27,7 +29,7 @@ from brookfall.core.resample.folds import Fold
 _NO_MORE = Limit(at_most=0.0)
 
 
-class Complexity:
+class Complexity(Check):
     name = "complexity"
     title = "Complexity curve"
     question = 4
@@ -36,6 +38,14 @@ class Complexity:
         "over the simpler values."
     )
     refits = True
+    tiers = NOT_LIGHT
+    reads = Reads(roles=("protected",))
+
+    def sentence(self, about: About) -> Sentence:  # noqa: ARG002 - the same under every plan
+        return say(
+            "Turn the recipe's own dial from the simplest to the most complex, and see where unseen rows do best.",
+            "limit: no simpler value better by more than its interval",
+        )
 
     def requests(self, bench: Bench) -> list[Need]:
         dial = dial_of(bench)

@@ -6,7 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brookfall.core.check.bench import OUT_OF_FOLD, RECIPE, SCORES, Bench
-from brookfall.core.check.check import Draft, Written, at, not_applicable, text
+from brookfall.core.check.check import Check, Draft, Written, at, not_applicable, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say, upper_limit
 from brookfall.core.check.shared import pictures
 from brookfall.core.evidence.exhibit import StripChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.evidence.limit import Limit, Standing
@@ -42,18 +44,26 @@ class _Sides:
         return [part for part in self.parts if part not in ("training", self.seen)]
 
 
-class Gap:
+class Gap(Check):
     name = "gap"
     title = "Gap"
     question = 4
     source = "Newcombe 1998 (independent and paired differences); DeLong et al. 1988; Zou & Donner 2008; Hall 1992."
-    refits = False
+    reads = Reads(plan=("policy.gap", "policy.gap_r2"))
+
+    def sentence(self, about: About) -> Sentence:
+        of = "gap_r2" if about.number else "gap"
+        return say(
+            "Measure the gap between training rows, out-of-fold rows and test rows.",
+            f"limit: gap{' in R²' if about.number else ''} ≤ {{gap}}",
+            gap=upper_limit(about, of, f"Limit on the gap{' in R²' if about.number else ''}"),
+        )
 
     def requests(self, bench: Bench) -> list[Need]:
         if RECIPE not in bench.models:
             return []
         fair = [] if _interpolates(bench) is None else [_without_itself(bench)]
-        return [bench.holdout, *bench.out_of_fold_needs, *fair]
+        return [bench.submitted.holdout, *bench.submitted.out_of_fold_needs, *fair]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         found = [sides for model in bench.models if (sides := _sides(bench, ledger, model)) is not None]
@@ -76,7 +86,7 @@ def _sides(bench: Bench, ledger: Ledger, model: str) -> _Sides | None:
     parts = bench.model_parts(ledger, model)
     if model == SCORES:
         return _Sides(model, parts) if "training" in parts and len(parts) > 1 else None
-    unseen = bench.out_of_fold(ledger)
+    unseen = bench.submitted.out_of_fold(ledger)
     seen, at_seen, of_seen = _stands_for_training(bench, ledger, parts["training"])
     both = np.intersect1d(at_seen, unseen.positions)
     ours = of_seen.take(np.searchsorted(at_seen, both), "left out too")
@@ -85,19 +95,19 @@ def _sides(bench: Bench, ledger: Ledger, model: str) -> _Sides | None:
     ordered |= {part: rows for part, rows in parts.items() if part != "training"}
     folds = None
     if bench.plan.cross_validation.kind == "k_fold":
-        folds = bench.first_held[np.searchsorted(bench.cross_validated, both)]
+        folds = bench.split.first_held[np.searchsorted(bench.split.cross_validated, both)]
     return _Sides(model, ordered, (ours, theirs), folds, seen)
 
 
 def _without_itself(bench: Bench) -> Need:
     """Every training row as the holdout fit scores it without that row."""
-    fit = bench.holdout.fit
+    fit = bench.submitted.holdout.fit
     return Need(fit, WithoutItselfReading(fit.train))
 
 
 def _stands_for_training(bench: Bench, ledger: Ledger, plain: AnyScored) -> tuple[str, Rows, AnyScored]:
     """The part whose score is judged as that of training: its name, sorted positions, and rows with their scores."""
-    rows = bench.parts["training"]
+    rows = bench.split.parts["training"]
     if _interpolates(bench) is None:
         return "training", rows, plain
     need = _without_itself(bench)

@@ -2,8 +2,9 @@
 
 from dataclasses import replace
 
-from brookfall.core.check.bench import OUT_OF_FOLD, Bench, Deciding
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.bench import OUT_OF_FOLD, Bench, ScoredPart
+from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.evidence.exhibit import StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
@@ -16,12 +17,19 @@ from brookfall.core.measure.registry import measure, words_of
 LEAKED = "prepared on all rows"
 
 
-class Preparation:
+class Preparation(Check):
     name = "preparation"
     title = "Leaked preparation"
     question = 4
     source = "Paired intervals on the same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992)."
     refits = True
+    tiers = NOT_LIGHT
+
+    def sentence(self, about: About) -> Sentence:  # noqa: ARG002 - the same under every plan
+        return say(
+            "Learn scales, fillings and levels from all rows instead of training rows, and see what that leak "
+            "would gain."
+        )
 
     def requests(self, bench: Bench) -> list[Need]:
         if not learned(bench):
@@ -30,7 +38,7 @@ class Preparation:
                 "levels, no rare levels.",
                 todo="There is nothing that could leak.",
             )
-        return [need for fold in bench.long_folds for need in _pair(bench, fold.train, fold.test)]
+        return [need for fold in bench.split.long_folds for need in _pair(bench, fold.train, fold.test)]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
@@ -92,13 +100,13 @@ def _pair(bench: Bench, train: Rows, test: Rows) -> list[Need]:
     honest = bench.fit(train)
     return [
         Need(honest, ScoreReading(test)),
-        Need(replace(honest, prepared_on=bench.cross_validated), ScoreReading(test)),
+        Need(replace(honest, prepared_on=bench.split.cross_validated), ScoreReading(test)),
     ]
 
 
-def _scored(bench: Bench, ledger: Ledger, which: int) -> Deciding:
-    needs = [_pair(bench, fold.train, fold.test)[which] for fold in bench.long_folds]
-    return bench.together(ledger, bench.long_folds, needs)
+def _scored(bench: Bench, ledger: Ledger, which: int) -> ScoredPart:
+    needs = [_pair(bench, fold.train, fold.test)[which] for fold in bench.split.long_folds]
+    return bench.held_out(ledger, bench.split.long_folds, needs)
 
 
 def _answer(bench: Bench, draft: Draft, main: str, place: int) -> str:

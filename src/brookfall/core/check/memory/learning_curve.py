@@ -5,7 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from brookfall.core.check.bench import OUT_OF_FOLD, Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import HIGH_STAKES, Check, Draft, Written, at, text
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.evidence.exhibit import Line, LineChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
@@ -20,20 +21,24 @@ from brookfall.core.resample.folds import Fold
 _SHARES = (0.1, 0.2, 0.35, 0.5, 0.75, 1.0)
 
 
-class Learning:
+class Learning(Check):
     name = "learning"
     title = "Learning curve"
     question = 4
     source = "Common practice; Nadeau & Bengio 2003 for the mean over folds."
     refits = True
+    tiers = HIGH_STAKES
+
+    def sentence(self, about: About) -> Sentence:  # noqa: ARG002 - the same under every plan
+        return say("Learn from a tenth of the rows up to all, and see whether more would help.")
 
     def requests(self, bench: Bench) -> list[Need]:
-        return [need for fold in bench.short_folds for size in _SHARES for need in _needs(bench, fold, size)]
+        return [need for fold in bench.split.short_folds for size in _SHARES for need in _needs(bench, fold, size)]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft, name = Draft(bench.plan.policy.level), bench.plan.main_measure
         steps = [_step(bench, ledger, size) for size in _SHARES]
-        n, overlap = len(bench.cross_validated), 1 / (len(bench.short_folds) - 1)
+        n, overlap = len(bench.split.cross_validated), 1 / (len(bench.split.short_folds) - 1)
         seen = [
             draft.add(name, corrected_mean(step.seen, n, overlap), model=_model(step), part="training")
             for step in steps
@@ -130,8 +135,8 @@ def _some(bench: Bench, fold: Fold, size: float) -> Rows:
 
 
 def _step(bench: Bench, ledger: Ledger, size: float) -> _Step:
-    needs = [_needs(bench, fold, size) for fold in bench.short_folds]
-    rows = np.concatenate([fold.test for fold in bench.short_folds])
+    needs = [_needs(bench, fold, size) for fold in bench.split.short_folds]
+    rows = np.concatenate([fold.test for fold in bench.split.short_folds])
     order = np.argsort(rows, kind="stable")
     scores = np.concatenate([ledger.scores(unseen) for unseen, _ in needs])[order]
     seen = np.array([float(ledger.scores(own)[0]) for _, own in needs])

@@ -3,7 +3,9 @@
 import numpy as np
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import HIGH_STAKES, Check, Draft, Written, at, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.evidence.exhibit import StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
@@ -17,7 +19,7 @@ from brookfall.core.resample.bootstrap import drawn_again
 _NEARLY_ALL = 0.99
 
 
-class Optimism:
+class Optimism(Check):
     name = "optimism"
     title = "Optimism"
     question = 4
@@ -26,12 +28,17 @@ class Optimism:
         "memory)."
     )
     refits = True
+    tiers = HIGH_STAKES
+    reads = Reads(plan=("shuffles",))
+
+    def sentence(self, about: About) -> Sentence:
+        return say(f"Correct the score on its own rows for optimism, by {about.plan.shuffles} resamples.")
 
     def requests(self, bench: Bench) -> list[Need]:
         wanted = tuple(Wanted(name) for name in pictures.main_measures(bench))
-        rows = bench.cross_validated
+        rows = bench.split.cross_validated
         return [
-            bench.training_need,
+            bench.submitted.training_need,
             *(
                 Need(bench.fit(drawn), FigureReading(read, wanted))
                 for drawn in resamples(bench)
@@ -43,7 +50,7 @@ class Optimism:
         draft, names = Draft(bench.plan.policy.level), pictures.main_measures(bench)
         read = np.stack([ledger.scores(need) for need in self.requests(bench)[1:]])
         own, whole, apart = read[0::3], read[1::3], read[2::3]
-        scored = bench.all_trained(ledger)
+        scored = bench.submitted.all_trained(ledger)
         places = {}
         for column, name in enumerate(names):
             sign = -1.0 if lower_is_better(name) else 1.0
@@ -108,7 +115,7 @@ def _not_drawn(rows: Rows, drawn: Rows) -> Rows:
 
 def resamples(bench: Bench) -> list[Rows]:
     """The cross-validated rows drawn again, as often as the plan shuffles."""
-    rows, clusters = bench.cross_validated, bench.subject.clusters
+    rows, clusters = bench.split.cross_validated, bench.subject.clusters
     groups = None if clusters is None else clusters[rows]
     return drawn_again(rows, groups, "resample", bench.plan.seed, bench.plan.shuffles)
 

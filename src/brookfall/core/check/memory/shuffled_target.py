@@ -6,7 +6,9 @@ from functools import cached_property
 import numpy as np
 
 from brookfall.core.check.bench import OUT_OF_FOLD, Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, number_field, say, upper_limit
 from brookfall.core.check.shared import pictures
 from brookfall.core.evidence.exhibit import AxisMark, Line, LineChart, StripGroup, StripRow, TableView
 from brookfall.core.evidence.limit import Standing
@@ -28,21 +30,33 @@ _AT_ONCE, _ONE_BY_ONE = 25, 5
 _BINS = 12
 
 
-class Shuffled:
+class Shuffled(Check):
     name = "shuffled"
     title = "Shuffled target"
     question = 4
     source = "Ojala & Garriga 2010 (test 1); Phipson & Smyth 2010 for p."
     refits = True
+    tiers = NOT_LIGHT
+    reads = Reads(plan=("shuffles", "policy.capacity", "policy.shuffled_p"))
+
+    def sentence(self, about: About) -> Sentence:
+        return say(
+            "Shuffle the outcomes {shuffles} times and refit: what it still gets right on its own rows, it memorises; "
+            "what it gets right on unseen rows is chance.",
+            "limits: capacity ≤ {capacity}, p ≤ {p}",
+            shuffles=number_field(about.plan.shuffles, "Shuffles", ("shuffles",), 20, 1000),
+            capacity=upper_limit(about, "capacity", "Limit on the capacity to memorise"),
+            p=upper_limit(about, "shuffled_p", "Limit on p against shuffled outcomes"),
+        )
 
     def requests(self, bench: Bench) -> list[Need]:
         asked = _Asked(bench)
-        return [need for fold in bench.short_folds for need in (*asked.observed(fold), *asked.shuffled(fold))]
+        return [need for fold in bench.split.short_folds for need in (*asked.observed(fold), *asked.shuffled(fold))]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         found = _read(bench, ledger)
         draft, policy = Draft(bench.plan.policy.level), bench.plan.policy
-        trained, tested = len(bench.short_folds[0].train), len(bench.cross_validated)
+        trained, tested = len(bench.split.short_folds[0].train), len(bench.split.cross_validated)
         scale = _Asked(bench).scale
         reached = capacity(found.seen, found.chance)
         places = {
@@ -112,7 +126,7 @@ class _Asked:
             replace(
                 whole,
                 shuffles=Shuffles(
-                    bench.cross_validated, bench.plan.seed, first, min(at_once, count - first), self.blocks
+                    bench.split.cross_validated, bench.plan.seed, first, min(at_once, count - first), self.blocks
                 ),
             )
             for first in range(0, count, at_once)
@@ -121,7 +135,7 @@ class _Asked:
     @cached_property
     def blocks(self) -> np.ndarray[tuple[int], np.dtype[np.int64]] | None:
         """The groups that change places, where all rows of a group have one outcome."""
-        clusters, rows = self._bench.subject.clusters, self._bench.cross_validated
+        clusters, rows = self._bench.subject.clusters, self._bench.split.cross_validated
         if clusters is None or not constant_within(self._bench.subject.target.values[rows], clusters[rows]):
             return None
         return np.asarray(clusters[rows])
@@ -145,9 +159,9 @@ class _Found:
 
 def _read(bench: Bench, ledger: Ledger) -> _Found:
     asked = _Asked(bench)
-    readings = len(asked.readings(bench.short_folds[0]))
-    observed, shuffled = np.empty((len(bench.short_folds), readings)), []
-    for number, fold in enumerate(bench.short_folds):
+    readings = len(asked.readings(bench.split.short_folds[0]))
+    observed, shuffled = np.empty((len(bench.split.short_folds), readings)), []
+    for number, fold in enumerate(bench.split.short_folds):
         observed[number] = [float(ledger.scores(need)[0]) for need in asked.observed(fold)]
         of_fold = [
             [ledger.scores(Need(fit, reading))[:, 0] for reading in asked.readings(fold)] for fit in asked.fits(fold)
@@ -158,7 +172,9 @@ def _read(bench: Bench, ledger: Ledger) -> _Found:
     target = bench.subject.target
     counts = np.zeros(0)
     if target.outcome != "number":
-        counts = np.bincount(target.codes[bench.cross_validated], minlength=len(target.classes)).astype(np.float64)
+        counts = np.bincount(target.codes[bench.split.cross_validated], minlength=len(target.classes)).astype(
+            np.float64
+        )
     guess = chance(asked.scale, bench.subject.outcome, counts / counts.sum() if len(counts) else counts)
     plain = means[2] if readings > 2 else None
     return _Found(means[0], means[1], plain, float(true[0]), float(true[1]), guess, asked.blocks is not None)

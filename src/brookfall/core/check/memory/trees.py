@@ -5,7 +5,9 @@ from collections.abc import Mapping
 import numpy as np
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared.tree_chart import marked, tree_chart, trees_need
 from brookfall.core.evidence.exhibit import TableView, TreeChart
 from brookfall.core.fit.ledger import Ledger
@@ -21,19 +23,24 @@ _FEW_A_LEAF = 5
 _COUNTED = "counted, not estimated"
 
 
-class Trees:
+class Trees(Check):
     name = "trees"
     title = "Trees"
     question = 4
     source = "Breiman, Friedman, Olshen & Stone 1984 (pruning); Wilson 1927 for the shares of a node."
     refits = True
+    tiers = NOT_LIGHT
+    reads = Reads(roles=("protected",))
+
+    def sentence(self, about: About) -> Sentence:  # noqa: ARG002 - the same under every plan
+        return say("Draw the fitted tree, or any one of several, with training and unseen rows in every node.")
 
     def requests(self, bench: Bench) -> list[Need]:
         if family_of(bench.recipe).trees is None:
             raise UserError(
                 f"{wording.capital(family_of(bench.recipe).words)} has no trees.", todo="Nothing is missing."
             )
-        fit = bench.holdout.fit
+        fit = bench.submitted.holdout.fit
         return [trees_need(bench, fit), Need(fit, SplitsReading(fit.train))]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
@@ -68,7 +75,7 @@ def _anatomy(draft: Draft, tree: Series, bench: Bench) -> dict[str, int]:
     leaf = left < 0
     rows = np.array(tree["training"], dtype=np.float64)[leaf]
     unseen = np.array(tree["unseen"], dtype=np.float64)[leaf]
-    trained, n = len(bench.parts["training"]), len(bench.unseen)
+    trained, n = len(bench.split.parts["training"]), len(bench.split.unseen)
 
     def counted(name: str, value: float, of: int) -> int:
         return draft.add(name, Figure(float(value), of, note=_COUNTED), part="training")
@@ -109,7 +116,7 @@ def _anatomy_table(anatomy: dict[str, int], one_of: int) -> TableView:
 def _splits_table(
     draft: Draft, bench: Bench, splits: np.ndarray[tuple[int, int], np.dtype[np.float64]], marks: Mapping[str, str]
 ) -> TableView:
-    trained = len(bench.parts["training"])
+    trained = len(bench.split.parts["training"])
     order = np.argsort(-splits[:, 0], kind="stable")
     has_own = bool(np.isfinite(splits[:, 1]).any())
     rows = []

@@ -5,7 +5,9 @@ from collections.abc import Mapping
 import numpy as np
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import Check, Draft, Written, at, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, ChoiceField, Option, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.design_matrix import prepared_of
 from brookfall.core.check.shared.expected_signs import SIGNS, of_signs
@@ -24,17 +26,33 @@ from brookfall.core.recipe.families import resolved_settings
 from brookfall.core.table.occasions import Choices
 
 
-class Choice:
+class Choice(Check):
     name = "choice"
     title = "Choice"
     question = 7
     source = "McFadden 1974; delta method for ratios; Hall 1992 and Wilson 1927 over occasions; Holm 1979 for p."
     refits = True
+    outcomes = frozenset({"choice"})
+    reads = Reads(plan=("ratio_to",), subject=("expectations",))
+
+    def sentence(self, about: About) -> Sentence:
+        first = Option(value=None, words="the first feature with an expected sign")
+        return say(
+            "Fit the choice on training occasions; give every coefficient, what it is worth in {unit}, and what was "
+            "predicted and chosen on unseen occasions.",
+            "limit: no sign contrary to what is expected",
+            unit=ChoiceField(
+                name="Worth is given in",
+                path=("ratio_to",),
+                value=about.plan.ratio_to,
+                options=(first, *(Option(value=name, words=name) for name in about.features)),
+            ),
+        )
 
     def requests(self, bench: Bench) -> list[Need]:
         _refuse_split_occasions(bench)
-        fit = bench.holdout.fit
-        return [bench.holdout, Need(fit, CoefficientReading(fit.train))]
+        fit = bench.submitted.holdout.fit
+        return [bench.submitted.holdout, Need(fit, CoefficientReading(fit.train))]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
@@ -48,7 +66,7 @@ class Choice:
             for place, name in enumerate(found.names)
             if place != by and name in bench.subject.features
         }
-        parts = {part: _picked(bench, ledger, part) for part in bench.parts}
+        parts = {part: _picked(bench, ledger, part) for part in bench.split.parts}
         fits = {
             (part, name): draft.add(name, form.take(rows), part=part)
             for part, rows in parts.items()
@@ -73,8 +91,8 @@ class Choice:
 def _refuse_split_occasions(bench: Bench) -> None:
     """A model that has seen some alternatives of an occasion knows the choice among the others."""
     occasion = _choices(bench).occasion
-    seen = occasion[bench.parts["training"]]
-    for part, rows in bench.parts.items():
+    seen = occasion[bench.split.parts["training"]]
+    for part, rows in bench.split.parts.items():
         if part != "training" and np.isin(occasion[rows], seen).any():
             raise UserError(
                 f"Training and {part} rows share occasions, so the choice in them is known.",
@@ -91,9 +109,9 @@ def _choices(bench: Bench) -> Choices:
 
 def _coefficients(bench: Bench, ledger: Ledger) -> Coefficients:
     """What was read, under the names of the prepared columns and, after them, of the alternatives' constants."""
-    need = Need(bench.holdout.fit, CoefficientReading(bench.holdout.fit.train))
-    read, train = ledger.scores(need), bench.holdout.fit.train
-    prepared, _ = prepared_of(bench, bench.holdout.fit)
+    need = Need(bench.submitted.holdout.fit, CoefficientReading(bench.submitted.holdout.fit.train))
+    read, train = ledger.scores(need), bench.submitted.holdout.fit.train
+    prepared, _ = prepared_of(bench, bench.submitted.holdout.fit)
     names = prepared.names(bench.subject.table.select(bench.subject.features))
     choices = _choices(bench)
     if resolved_settings(bench.recipe).model_dump()["constants"]:
@@ -148,8 +166,8 @@ def _yardstick(bench: Bench, found: Coefficients) -> int:
 
 
 def _picked(bench: Bench, ledger: Ledger, part: str) -> Picked:
-    rows, choices = bench.parts[part], _choices(bench)
-    need = bench.holdout
+    rows, choices = bench.split.parts[part], _choices(bench)
+    need = bench.submitted.holdout
     scores = ledger.scores(need)[np.searchsorted(need.reading.rows, rows)]
     clusters = bench.subject.clusters
     return choice.picked_from(

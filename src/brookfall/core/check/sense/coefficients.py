@@ -7,7 +7,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import Check, Draft, Written, at, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.design_matrix import prepared_of
 from brookfall.core.check.shared.expected_signs import SIGNS, of_signs
@@ -30,7 +32,7 @@ _FAR_REPEATED = 10.0
 _FEWEST = 10
 
 
-class CoefficientCheck:
+class CoefficientCheck(Check):
     name = "coefficients"
     title = "Coefficients"
     question = 7
@@ -39,6 +41,14 @@ class CoefficientCheck:
         "1979 for p; percentile bootstrap where the fit is penalised; variance inflation: common practice."
     )
     refits = True
+    reads = Reads(plan=("shuffles",), subject=("expectations",))
+
+    def sentence(self, about: About) -> Sentence:
+        return say(
+            f"Give every coefficient with its interval ({about.plan.shuffles} resamples where the fit is penalised), "
+            "and its sign against what is expected.",
+            "limit: no sign contrary to what is expected",
+        )
 
     def requests(self, bench: Bench) -> list[Need]:
         family = family_of(bench.recipe)
@@ -46,12 +56,12 @@ class CoefficientCheck:
             raise UserError(
                 f"{wording.capital(family.words)} has no coefficients.", todo="Read its influence and shape."
             )
-        fit = bench.holdout.fit
+        fit = bench.submitted.holdout.fit
         needs = [Need(fit, CoefficientReading(fit.train))]
         if not has_errors(bench.recipe, bench.subject.outcome):
             needs += [
                 # Prepared as the whole part is, so that a level that a resample lacks has its column all the same.
-                Need(replace(bench.fit(rows), prepared_on=bench.parts["training"]), CoefficientReading(rows))
+                Need(replace(bench.fit(rows), prepared_on=bench.split.parts["training"]), CoefficientReading(rows))
                 for rows in _resamples(bench)
             ]
         return needs
@@ -77,7 +87,7 @@ class CoefficientCheck:
 
 def _resamples(bench: Bench) -> list[Rows]:
     """The training part drawn again, as often as the plan shuffles."""
-    rows, clusters = bench.parts["training"], bench.subject.clusters
+    rows, clusters = bench.split.parts["training"], bench.subject.clusters
     groups = None if clusters is None else clusters[rows]
     return drawn_again(rows, groups, "coefficients", bench.plan.seed, bench.plan.shuffles)
 
@@ -86,7 +96,7 @@ class _Columns:
     """The prepared columns of the training part, and which of them have a coefficient of their own."""
 
     def __init__(self, bench: Bench) -> None:
-        prepared, self.design = prepared_of(bench, bench.holdout.fit)
+        prepared, self.design = prepared_of(bench, bench.submitted.holdout.fit)
         features = bench.subject.table.select(bench.subject.features)
         self.names = prepared.names(features)
         self._own = own_columns(prepared, features.names)

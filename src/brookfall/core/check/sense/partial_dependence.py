@@ -6,7 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.expected_signs import SIGNS
 from brookfall.core.evidence.exhibit import Line, LineChart, TableView
@@ -22,7 +24,7 @@ from brookfall.core.table.table import Column
 _ROWS, _CURVES, _DRAWN = 300, 20, 6
 
 
-class Shape:
+class Shape(Check):
     name = "shape"
     title = "Shape"
     question = 7
@@ -31,9 +33,18 @@ class Shape:
         "memory)."
     )
     refits = True
+    tiers = NOT_LIGHT
+    reads = Reads(subject=("expectations",))
+
+    def sentence(self, about: About) -> Sentence:  # noqa: ARG002 - the same under every plan
+        return say(
+            "Move one feature after another over its range, and see how the prediction moves, on average and row by "
+            "row.",
+            "limit: no direction contrary to what is expected",
+        )
 
     def requests(self, bench: Bench) -> list[Need]:
-        return [Need(bench.holdout.fit, ShapeReading(_rows(bench), _CURVES))]
+        return [Need(bench.submitted.holdout.fit, ShapeReading(_rows(bench), _CURVES))]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
@@ -97,7 +108,7 @@ class _Move:
 
 def _rows(bench: Bench) -> Rows:
     """At most 300 unseen rows, drawn by the plan's seed; in random order, so that the first few are a sample too."""
-    return np.random.default_rng(digest.seed_from("shape", bench.plan.seed)).permutation(bench.unseen)[:_ROWS]
+    return np.random.default_rng(digest.seed_from("shape", bench.plan.seed)).permutation(bench.split.unseen)[:_ROWS]
 
 
 def _move(

@@ -6,7 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import Check, Draft, Written, at, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.feature_influence import MOST_ROWS, REPEATS, figure_of_influence, influence_needs
 from brookfall.core.check.shared.tree_chart import marked
@@ -18,20 +20,24 @@ from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.registry import words_of
 
 
-class Influence:
+class Influence(Check):
     name = "influence"
     title = "Influence"
     question = 7
     source = "Breiman 2001; Fisher, Rudin & Dominici 2019 (from memory); intervals over rows and repeats together."
     refits = True
+    reads = Reads(roles=("protected",))
+
+    def sentence(self, about: About) -> Sentence:  # noqa: ARG002 - the same under every plan
+        return say("Let one feature after another change places among unseen rows, and see what the score loses.")
 
     def requests(self, bench: Bench) -> list[Need]:
-        return [*influence_needs(bench), bench.holdout]
+        return [*influence_needs(bench), bench.submitted.holdout]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
         losses, own = (ledger.scores(need) for need in self.requests(bench)[:2])
-        n = len(bench.some_unseen(MOST_ROWS))
+        n = len(bench.split.some_unseen(MOST_ROWS))
         few = bench.model_parts(ledger, "recipe")["test"].few
         order = np.argsort(-losses[:, 0], kind="stable")
         features = [bench.subject.features[place] for place in order]
@@ -62,7 +68,7 @@ def _table(
     marks: Mapping[str, str],
 ) -> TableView:
     has_own = bool(np.isfinite(own[:, 1]).any())
-    trained = len(bench.parts["training"])
+    trained = len(bench.split.parts["training"])
     rows = []
     for name, place, read in zip(features, places, own, strict=True):
         cells = [text(name), at(place)]

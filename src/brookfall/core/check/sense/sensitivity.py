@@ -4,7 +4,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.evidence.exhibit import StripChart, TableView
 from brookfall.core.fit.ledger import Ledger
@@ -22,20 +23,27 @@ _WORDS = {
 }
 
 
-class Sensitivity:
+class Sensitivity(Check):
     name = "sensitivity"
     title = "Sensitivity"
     question = 7
     source = "Common practice; Wilson 1927 for the shares."
     refits = True
+    tiers = NOT_LIGHT
+
+    def sentence(self, about: About) -> Sentence:
+        seen = "see how far predictions move" if about.number else "count the decisions that change"
+        return say(f"Disturb one feature after another by a little noise, a gap, an extreme value, and {seen}.")
 
     def requests(self, bench: Bench) -> list[Need]:
-        return [Need(bench.holdout.fit, SensitivityReading(bench.some_unseen(_MOST_ROWS), bench.plan.seed))]
+        return [
+            Need(bench.submitted.holdout.fit, SensitivityReading(bench.split.some_unseen(_MOST_ROWS), bench.plan.seed))
+        ]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
         read = ledger.scores(self.requests(bench)[0])
-        number, n = bench.subject.outcome == "number", len(bench.some_unseen(_MOST_ROWS))
+        number, n = bench.subject.outcome == "number", len(bench.split.some_unseen(_MOST_ROWS))
         measure = "mean_change" if number else "changed_decisions"
         places = {
             (feature, kind): draft.add(
@@ -106,7 +114,7 @@ def _answer(bench: Bench, draft: Draft, places: dict[tuple[str, str], int], *, n
             else f"changes {wording.figure(figure.mapped(_percent), draft.level, 1)} % of decisions"
         )
         said.append(f"{wording.capital(_WORDS[kind])} in {feature} {amount}, more than in any other feature.")
-    n = len(bench.some_unseen(_MOST_ROWS))
+    n = len(bench.split.some_unseen(_MOST_ROWS))
     return (
         f"{' '.join(said)} All on {wording.rows(n)} unseen{unit and ', in the unit of' + unit}."
         if said

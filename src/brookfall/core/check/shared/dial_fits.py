@@ -19,7 +19,7 @@ _MOST_CELLS = 1_500_000
 
 def dial_of(bench: Bench) -> Dialled:
     """The dial; UserError where the family has none."""
-    target, rows = bench.subject.target, bench.parts["training"]
+    target, rows = bench.subject.target, bench.split.parts["training"]
     if target.outcome == "number":
         impurity = float(target.numbers[rows].var())
     else:
@@ -39,11 +39,11 @@ def dial_of(bench: Bench) -> Dialled:
 
 def training_fold(bench: Bench, dial: Dialled) -> Fold:
     """The training part, scored on itself."""
-    return _read(bench, dial, Fold(0, 0, bench.parts["training"], bench.parts["training"]))
+    return _read(bench, dial, Fold(0, 0, bench.split.parts["training"], bench.split.parts["training"]))
 
 
 def dial_folds(bench: Bench, dial: Dialled) -> list[Fold]:
-    return [_read(bench, dial, fold) for fold in bench.long_folds]
+    return [_read(bench, dial, fold) for fold in bench.split.long_folds]
 
 
 def _read(bench: Bench, dial: Dialled, fold: Fold) -> Fold:
@@ -78,4 +78,4 @@ def dial_needs(bench: Bench, dial: Dialled, fold: Fold) -> list[Need]:
 
 def tree_need(bench: Bench) -> Need:
     """The tree that the handle prunes: grown on the training part to its most complex."""
-    return trees_need(bench, most_complex(bench, dial_of(bench), bench.parts["training"]))
+    return trees_need(bench, most_complex(bench, dial_of(bench), bench.split.parts["training"]))

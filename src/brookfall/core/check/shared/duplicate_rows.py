@@ -69,11 +69,11 @@ def repeats_of(subject: Subject) -> Repeated:
 
 def shared_with_training(bench: Bench) -> list[Shared]:
     """What every unseen part shares with training: whole rows, then identifiers and groups."""
-    subject, training = bench.subject, bench.parts["training"]
+    subject, training = bench.subject, bench.split.parts["training"]
     table, roles = subject.table, subject.roles
     whole = group_of_each(table.select([*subject.features, roles.target]))
     found = []
-    for part, rows in bench.parts.items():
+    for part, rows in bench.split.parts.items():
         if part == "training":
             continue
         alike = rows[np.isin(whole[rows], whole[training])]

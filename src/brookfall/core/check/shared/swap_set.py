@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from brookfall.core.check.bench import Bench, Deciding
+from brookfall.core.check.bench import Bench, ScoredPart
 from brookfall.core.check.check import Draft, at, text
 from brookfall.core.check.shared import pictures
 from brookfall.core.evidence.exhibit import StripChart, TableView, Versus
@@ -33,7 +33,7 @@ class Sides:
     tables: tuple[TableView, ...] = ()
 
 
-def sides_of(bench: Bench, draft: Draft, ours: Deciding, theirs: Deciding) -> Sides:
+def sides_of(bench: Bench, draft: Draft, ours: ScoredPart, theirs: ScoredPart) -> Sides:
     """Who changes side; of numbers, how far predictions move and which version comes nearer."""
     new, old = ours.scored, theirs.scored
     if isinstance(new, Scored) and isinstance(old, Scored):

@@ -26,7 +26,7 @@ STRONG = 0.5
 
 
 def trees_need(bench: Bench, fit: FitRequest) -> Need:
-    return Need(fit, TreesReading(bench.unseen, MOST_NODES))
+    return Need(fit, TreesReading(bench.split.unseen, MOST_NODES))
 
 
 def tree_chart(

@@ -2,8 +2,11 @@
 
 import numpy as np
 
+from brookfall.core.candidate.baseline import Baseline as AlwaysTheSame
 from brookfall.core.check.bench import BASELINE, OUT_OF_FOLD, RECIPE, Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import Check, Draft, Written, at, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.evidence.exhibit import StripChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.evidence.limit import Standing
@@ -15,12 +18,16 @@ from brookfall.core.measure.registry import measure, words_of
 from brookfall.core.measure.scored import AnyScored
 
 
-class Baseline:
+class Baseline(Check):
     name = "baseline"
     title = "Baseline"
     question = 5
     source = "Newcombe 1998 (paired differences); DeLong et al. 1988; Hall 1992 on influence values."
-    refits = False
+    reads = Reads(plan=("policy.better_than_baseline",))
+
+    def sentence(self, about: About) -> Sentence:
+        against = "always predicting the mean" if about.number else "the most frequent answer"
+        return say(f"Set it against {against}, on the same rows.", "limit: better by more than its interval")
 
     def requests(self, bench: Bench) -> list[Need]:
         return bench.holdout_needs
@@ -33,7 +40,7 @@ class Baseline:
             part, positions, rows = _judged(bench, ledger, model)
             known = rows.known()
             learned, remark = _learned_from(bench, model, positions)
-            rows, simple = rows.take(known, "known"), bench.baseline_scores(learned, positions[known])
+            rows, simple = rows.take(known, "known"), AlwaysTheSame(bench.split, learned).on(positions[known])
             names = pictures.main_measures(bench)
             ours, theirs, gains = {}, {}, {}
             for name in names:
@@ -62,7 +69,7 @@ def _judged(bench: Bench, ledger: Ledger, model: str) -> tuple[str, Rows, AnySco
     """A holdout part: the baseline is learned once, from training rows."""
     if model == RECIPE:
         part = "test" if bench.plan.deciding_part == OUT_OF_FOLD else bench.plan.deciding_part
-        return part, bench.parts[part], bench.part_scores(ledger, bench.holdout, part)
+        return part, bench.split.parts[part], bench.submitted.scored(ledger, part).scored
     judged = bench.deciding(ledger, model)
     return judged.part, judged.positions, judged.scored
 
@@ -70,7 +77,7 @@ def _judged(bench: Bench, ledger: Ledger, model: str) -> tuple[str, Rows, AnySco
 def _learned_from(bench: Bench, model: str, positions: Rows) -> tuple[Rows, str]:
     """The rows that the baseline learns from, and what has to be said of them."""
     if model == RECIPE:
-        return bench.parts["training"], ""
+        return bench.split.parts["training"], ""
     owners = bench.supplied_parts.get("training")
     others = np.setdiff1d(bench.subject.rows, positions) if owners is None else owners
     if len(others):

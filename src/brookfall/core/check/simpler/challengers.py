@@ -4,18 +4,21 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brookfall.core.check.bench import RECIPE, Bench, Deciding
-from brookfall.core.check.check import Draft, Written, at, not_applicable, text
+from brookfall.core.candidate.refitted import Refitted
+from brookfall.core.check.bench import RECIPE, Bench, ScoredPart
+from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, not_applicable, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, ChoiceField, Option, RecipesField, Sentence, lower_limit, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.better_model import Words, allowed, brackets_of, rank, told
-from brookfall.core.check.shared.challengers import MAJORITY, Challenger, challengers_of
+from brookfall.core.check.shared.version_sentence import limit_to_challenger
 from brookfall.core.evidence.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import FitFailedError, Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
 from brookfall.core.measure.paired_tests import gain
 from brookfall.core.measure.registry import measure, words_of
-from brookfall.core.measure.scored import AnyScored, Scored
+from brookfall.core.measure.scored import AnyScored
 from brookfall.core.recipe.families import families
 
 _OVERLAID = 3
@@ -33,7 +36,7 @@ class _Ran:
     chosen: str
 
 
-class Challengers:
+class Challengers(Check):
     name = "challengers"
     title = "Challengers"
     question = 5
@@ -41,11 +44,42 @@ class Challengers:
         "Paired intervals on the same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992), simultaneous by Bonferroni."
     )
     refits = True
+    tiers = NOT_LIGHT
+    reads = Reads(plan=("challengers", "own_challengers", "policy.worse_than_challenger"))
+
+    def sentence(self, about: About) -> Sentence:
+        return say(
+            "Set it against other families {how}, on the same folds, and rank them; and against {own}.",
+            limit_to_challenger(about),
+            how=ChoiceField(
+                name="Challengers",
+                path=("challengers",),
+                value=about.plan.challengers,
+                options=(
+                    Option(value="default", words="with their own defaults"),
+                    Option(value="tuned", words="tuned inside the folds"),
+                ),
+            ),
+            own=RecipesField(
+                name="Challengers of your own",
+                path=("own_challengers",),
+                value=tuple(one.model_dump(mode="json") for one in about.plan.own_challengers),
+                families=tuple(
+                    Option(value=name, words=one.words)
+                    for name, one in families().items()
+                    if about.outcome in one.outcomes
+                ),
+                most=8,
+            ),
+            worse=lower_limit(
+                about, "worse_than_challenger", "Limit on being worse than a challenger", 1, least=-1, turned=True
+            ),
+        )
 
     def requests(self, bench: Bench) -> list[Need]:
         needs = list(bench.deciding_needs)
-        for challenger in challengers_of(bench):
-            needs += [*challenger.needs(bench), *challenger.choices(bench)]
+        for challenger in bench.challengers:
+            needs += [*challenger.needs(bench.plan.deciding_part), *challenger.choices(bench.plan.deciding_part)]
         return needs
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
@@ -84,26 +118,26 @@ class Challengers:
 
 
 def _ran(bench: Bench, ledger: Ledger) -> tuple[list[_Ran], dict[str, str]]:
-    """The challengers that were fitted, and why others failed, by family."""
+    """The challengers that were fitted, and why others failed, by what it is called."""
     ran, failed = [], {}
-    for challenger in challengers_of(bench):
-        family, needs = challenger.family, challenger.needs(bench)
+    part = bench.plan.deciding_part
+    for challenger in bench.challengers:
         try:
-            judged = bench.deciding_by(ledger, needs)
+            rows = challenger.scored(ledger, part).scored
         except FitFailedError as problem:
-            failed[family] = str(problem)
+            failed[challenger.words] = str(problem)
             continue
-        rows = judged.scored.at(MAJORITY) if isinstance(judged.scored, Scored) else judged.scored
-        seconds = float(np.mean([ledger.seconds(key) for key in sorted({need.fit.key for need in needs})]))
-        ran.append(_Ran(family, families()[family].words, rows, seconds, _chosen(challenger, bench, ledger)))
+        keys = sorted({need.fit.key for need in challenger.needs(part)})
+        seconds = float(np.mean([ledger.seconds(key) for key in keys]))
+        ran.append(_Ran(challenger.name, challenger.words, rows, seconds, _chosen(challenger, bench, ledger)))
     return ran, failed
 
 
-def _chosen(challenger: Challenger, bench: Bench, ledger: Ledger) -> str:
+def _chosen(challenger: Refitted, bench: Bench, ledger: Ledger) -> str:
     """The settings that were chosen most often, and in how many of the fits; nothing where nothing was tuned."""
     if challenger.tuning is None:
         return ""
-    places = [int(ledger.scores(need)[0]) for need in challenger.choices(bench)]
+    places = [int(ledger.scores(need)[0]) for need in challenger.choices(bench.plan.deciding_part)]
     most = int(np.bincount(places).argmax())
     settings = ", ".join(f"{name.replace('_', ' ')} {value}" for name, value in challenger.tuning.tried[most])
     return f"{settings} ({places.count(most)} of {len(places)})"
@@ -145,7 +179,7 @@ def _table(
     ranked: list[Entry],
     gains: dict[str, int],
     failed: dict[str, str],
-    ours: Deciding,
+    ours: ScoredPart,
     chosen: dict[str, str],
 ) -> TableView:
     main, tuned = bench.plan.main_measure, bench.plan.challengers == "tuned"
@@ -157,7 +191,7 @@ def _table(
     rows = [
         row(name, words, at(place), at(gains[name]) if name in gains else text("–")) for name, words, _, place in ranked
     ]
-    rows += [row(name, families()[name].words, text(f"failed: {why}"), text("–")) for name, why in failed.items()]
+    rows += [row(name, name, text(f"failed: {why}"), text("–")) for name, why in failed.items()]
     how = "tuned inside each fold's own rows" if tuned else "with their own defaults"
     return TableView(
         title=f"On the same {wording.rows(len(ours.positions))}; challengers {how}, threshold 0.5",
@@ -174,7 +208,7 @@ def _table(
 def _answer(
     bench: Bench,
     draft: Draft,
-    ours: Deciding,
+    ours: ScoredPart,
     ran: list[_Ran],
     submitted: int,
     places: dict[str, int],
@@ -211,5 +245,5 @@ def _answer(
 def _of_failed(failed: dict[str, str]) -> str:
     if not failed:
         return ""
-    names = wording.listed([families()[name].words for name in failed])
+    names = wording.listed(list(failed))
     return f" {wording.capital(names)} could not be fitted; the table says why."

@@ -2,12 +2,15 @@
 
 from collections.abc import Iterable
 
-from brookfall.core.check.bench import Bench, Deciding
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.candidate.candidate import IN_USE
+from brookfall.core.check.bench import Bench, ScoredPart
+from brookfall.core.check.check import Check, Draft, Written, at, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import NO_LIMIT, About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.better_model import Words, allowed, told
-from brookfall.core.check.shared.in_use_fits import deciding_in_use, named_in_use, needs_in_use
-from brookfall.core.check.shared.swap_set import IN_USE, sides_of
+from brookfall.core.check.shared.swap_set import sides_of
+from brookfall.core.check.shared.version_sentence import limit_to_challenger, version_field
 from brookfall.core.evidence.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
@@ -25,7 +28,7 @@ _WORDS = Words(
 )
 
 
-class AgainstInUse:
+class AgainstInUse(Check):
     name = "in_use"
     title = "Against the version in use"
     question = 5
@@ -33,13 +36,22 @@ class AgainstInUse:
         "Paired intervals on the same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992); swap set: common practice."
     )
     refits = True
+    needs_version = True
+    reads = Reads(plan=("in_use", "policy.worse_than_challenger"))
+
+    def sentence(self, about: About) -> Sentence:
+        return say(
+            "Set it against the version in use, {version}, refitted on the same rows, and look at who changes side.",
+            limit_to_challenger(about) if NO_LIMIT in limit_to_challenger(about) else "the same limit",
+            version=version_field(about),
+        )
 
     def requests(self, bench: Bench) -> list[Need]:
-        return [*bench.deciding_needs, *needs_in_use(bench)]
+        return [*bench.deciding_needs, *bench.in_use.needs(bench.plan.deciding_part)]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
-        ours, theirs = bench.deciding(ledger), deciding_in_use(bench, ledger)
-        used, draft = named_in_use(bench), Draft(bench.plan.policy.level)
+        ours, theirs = bench.deciding(ledger), bench.in_use.scored(ledger, bench.plan.deciding_part)
+        used, draft = bench.named_in_use, Draft(bench.plan.policy.level)
         names = pictures.main_measures(bench)
         new = {name: draft.add(name, measure(name, ours.scored), part=ours.part) for name in names}
         old = {name: draft.add(name, measure(name, theirs.scored), model=IN_USE, part=ours.part) for name in names}
@@ -85,7 +97,7 @@ def _strips(names: Iterable[str], used: InUse, new: dict[str, int], old: dict[st
 
 
 def _table(
-    names: Iterable[str], used: InUse, ours: Deciding, new: dict[str, int], old: dict[str, int], gains: dict[str, int]
+    names: Iterable[str], used: InUse, ours: ScoredPart, new: dict[str, int], old: dict[str, int], gains: dict[str, int]
 ) -> TableView:
     rows: list[tuple[Cell, ...]] = [
         (text(words_of(name)), at(new[name]), at(old[name]), at(gains[name])) for name in names
@@ -101,7 +113,7 @@ def _answer(
     bench: Bench,
     draft: Draft,
     used: InUse,
-    ours: Deciding,
+    ours: ScoredPart,
     new: dict[str, int],
     old: dict[str, int],
     gains: dict[str, int],

@@ -30,7 +30,7 @@ def write_whole(bench: Bench, ledger: Ledger) -> Written:
 
 def _pooled(bench: Bench, ledger: Ledger) -> Written:
     draft = Draft(bench.plan.policy.level)
-    rows = bench.out_of_fold(ledger).scored
+    rows = bench.submitted.out_of_fold(ledger).scored
     names = tuple(forms(bench.subject.outcome, "strip"))
     names = tuple(dict.fromkeys((bench.plan.main_measure, *names)))
     places = {}
@@ -45,7 +45,11 @@ def _pooled(bench: Bench, ledger: Ledger) -> Written:
     of = RowsOf(model=RECIPE, part=OUT_OF_FOLD)
     matrix = pictures.matrix(rows, "Confusion matrix of the left-out rows", bench, of)
     main = bench.plan.main_measure
-    how = "by algebra, without refitting" if bench.by_algebra else f"by {wording.count(len(bench.folds))} fits"
+    how = (
+        "by algebra, without refitting"
+        if bench.submitted.by_algebra
+        else f"by {wording.count(len(bench.split.folds))} fits"
+    )
     answer = (
         f"With each of {wording.rows(len(rows))} left out in turn ({how}), {words_of(main)} is "
         f"{wording.figure(draft.figure(places[main]), draft.level)}."
@@ -70,8 +74,8 @@ def _strips(places: dict[str, int], title: str) -> tuple[StripChart, ...]:
 
 def _bootstrap(bench: Bench, ledger: Ledger) -> Written:
     draft = Draft(bench.plan.policy.level)
-    whole = bench.all_trained(ledger)
-    held = bench.fold_scored(ledger)
+    whole = bench.submitted.all_trained(ledger)
+    held = bench.submitted.fold_scored(ledger)
     body, places = [], {}
     for name, form in _losses(bench.subject.outcome):
         outside = _left_out_losses(bench, [form.losses(rows) for rows in held])
@@ -118,9 +122,9 @@ def _losses(outcome: Outcome) -> list[tuple[str, _Loss]]:
 
 def _left_out_losses(bench: Bench, losses: list[Numbers]) -> Numbers:
     """The mean loss of each cross-validated row over the fits that did not draw it; NaN where all did."""
-    rows = bench.cross_validated
+    rows = bench.split.cross_validated
     total, times = np.zeros(len(rows)), np.zeros(len(rows))
-    for fold, found in zip(bench.folds, losses, strict=True):
+    for fold, found in zip(bench.split.folds, losses, strict=True):
         place = np.searchsorted(rows, fold.test)
         total[place] += found
         times[place] += 1

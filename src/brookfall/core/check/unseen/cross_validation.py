@@ -6,7 +6,9 @@ import numpy as np
 from scipy.special import chdtri
 
 from brookfall.core.check.bench import OUT_OF_FOLD, RECIPE, Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import Check, Draft, Written, at, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say, upper_limit
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.unseen.bootstrap_and_leave_one_out import write_whole
 from brookfall.core.evidence.exhibit import RowsOf, StripChart, StripGroup, StripRow, TableView
@@ -24,27 +26,35 @@ from brookfall.core.measure.scored import Numbers
 _SHOWN_FOLDS = 50
 
 
-class CrossValidation:
+class CrossValidation(Check):
     name = "cross_validation"
     title = "Cross-validation"
     question = 3
     source = "Nadeau & Bengio 2003; Bouckaert & Frank 2004; Efron & Tibshirani 1997 (.632 and .632+)."
     refits = True
+    reads = Reads(plan=("policy.fold_sd_ratio",), subject=("claims",))
+
+    def sentence(self, about: About) -> Sentence:
+        return say(
+            "Compare the folds; their spread, against what sampling alone gives, counts as unstable beyond its limit.",
+            "limit: SD ≤ {ratio} × sampling",
+            ratio=upper_limit(about, "fold_sd_ratio", "Limit on SD over folds, times sampling", 100),
+        )
 
     def requests(self, bench: Bench) -> list[Need]:
         kind = bench.plan.cross_validation.kind
-        return [*bench.fold_needs, *([bench.training_need] if kind == "bootstrap" else [])]
+        return [*bench.submitted.fold_needs, *([bench.submitted.training_need] if kind == "bootstrap" else [])]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         if bench.plan.cross_validation.kind in ("leave_one_out", "bootstrap"):
             return write_whole(bench, ledger)
         draft = Draft(bench.plan.policy.level)
-        scored = bench.fold_scored(ledger)
+        scored = bench.submitted.fold_scored(ledger)
         names, main = pictures.main_measures(bench), bench.plan.main_measure
-        first = sum(fold.repeat == 1 for fold in bench.folds)
-        overlap = float(np.mean([len(fold.test) / len(fold.train) for fold in bench.folds]))
+        first = sum(fold.repeat == 1 for fold in bench.split.folds)
+        overlap = float(np.mean([len(fold.test) / len(fold.train) for fold in bench.split.folds]))
         figures = {name: [measure(name, rows) for rows in scored] for name in names}
-        n = sum(len(fold.test) for fold in bench.folds[:first])
+        n = sum(len(fold.test) for fold in bench.split.folds[:first])
         means = {
             name: draft.add(name, corrected_mean(values_of(figures[name]), n, overlap), part=OUT_OF_FOLD)
             for name in names
@@ -61,7 +71,7 @@ class CrossValidation:
         places = {
             (name, i): draft.add(name, figures[name][i], part=f"fold:{fold.number}", repeat=fold.repeat)
             for name in names
-            for i, fold in enumerate(bench.folds)
+            for i, fold in enumerate(bench.split.folds)
         }
         strip = StripChart(
             title=f"{pictures.in_words(main)} in each fold of the first repeat, and over all",
@@ -81,7 +91,7 @@ class CrossValidation:
                 ),
             ),
         )
-        pooled = bench.out_of_fold(ledger).scored
+        pooled = bench.submitted.out_of_fold(ledger).scored
         title = "Confusion matrix added over the folds" + (" of the first repeat" if first < len(scored) else "")
         matrix = pictures.matrix(pooled, title, bench, RowsOf(model=RECIPE, part=OUT_OF_FOLD))
         summary = TableView(
@@ -102,7 +112,7 @@ class CrossValidation:
             columns=("fold", *(words_of(name) for name in names)),
             rows=tuple(
                 (text(f"{fold.repeat}.{fold.number}"), *(at(places[name, i]) for name in names))
-                for i, fold in enumerate(bench.folds)
+                for i, fold in enumerate(bench.split.folds)
             ),
         )
         charts = (strip,) if matrix is None else (strip, matrix)
@@ -144,9 +154,9 @@ def _chi_square_ends(value: float, freedom: int, level: float) -> tuple[float, f
 def _answer(bench: Bench, draft: Draft, n: int, mean: int, ratio: int) -> str:
     how = bench.plan.cross_validation
     words = words_of(bench.plan.main_measure)
-    sets = f"{len(bench.folds)} held-out folds" if how.kind == "k_fold" else f"{how.folds} random holdouts"
+    sets = f"{len(bench.split.folds)} held-out folds" if how.kind == "k_fold" else f"{how.folds} random holdouts"
     each = f" ({how.folds} × {how.repeats})" if how.repeats > 1 else ""
-    rows = wording.rows(n) if how.kind == "k_fold" else f"{wording.rows(len(bench.folds[0].test))} each"
+    rows = wording.rows(n) if how.kind == "k_fold" else f"{wording.rows(len(bench.split.folds[0].test))} each"
     spread = draft.figure(ratio)
     said = f"Over {sets}{each} of {rows}, {words} is {wording.figure(draft.figure(mean), draft.level)} on average."
     if spread.value is None:

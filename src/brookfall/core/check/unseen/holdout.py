@@ -3,7 +3,9 @@
 from collections.abc import Mapping
 
 from brookfall.core.check.bench import RECIPE, Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import Check, Draft, Written, at, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.evidence.exhibit import Cell, RowsOf, StripChart, StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
@@ -16,7 +18,7 @@ Place = tuple[str, str, str]
 """Measure, model, part."""
 
 
-class Holdout:
+class Holdout(Check):
     name = "holdout"
     title = "Holdout"
     question = 3
@@ -24,7 +26,11 @@ class Holdout:
         "Wilson 1927; DeLong, DeLong & Clarke-Pearson 1988; Hall 1992 on influence values; Cox 1958 (calibration); "
         "Hand & Till 2001."
     )
-    refits = False
+    reads = Reads(subject=("claims",))
+
+    def sentence(self, about: About) -> Sentence:
+        what = "errors by prediction" if about.number else "confusion matrix, curves"
+        return say(f"Set every part side by side: measures, {what}.")
 
     def requests(self, bench: Bench) -> list[Need]:
         return bench.holdout_needs
@@ -157,7 +163,7 @@ def _answer(bench: Bench, draft: Draft, places: dict[Place, int], unseen: dict[s
                 f"By the supplied scores of {wording.rows(figure.n)} ({part}), {words} is "
                 f"{wording.figure(figure, draft.level)}."
             )
-    share = len(bench.parts["training"]) / len(bench.all_parts)
+    share = len(bench.split.parts["training"]) / len(bench.split.all_parts)
     if RECIPE in unseen and not 0.5 <= share <= 0.8:
         said.append(
             f"Training holds {wording.percent(share, 0)} of the rows; between 50 % and 80 % is common practice."

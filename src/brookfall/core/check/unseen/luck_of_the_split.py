@@ -5,7 +5,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, number_field, say, upper_limit
 from brookfall.core.check.shared import pictures
 from brookfall.core.evidence.exhibit import Line, LineChart, StripGroup, StripRow, TableView
 from brookfall.core.evidence.limit import Standing
@@ -17,7 +19,7 @@ from brookfall.core.measure.figure import Figure, Interval, absent, quantile_end
 from brookfall.core.measure.interval import wilson
 from brookfall.core.measure.registry import lower_is_better, words_of
 from brookfall.core.measure.scored import Numbers
-from brookfall.core.plan.plan import Shares
+from brookfall.core.resample.declared import Shares
 from brookfall.core.resample.folds import Fold, random_splits
 from brookfall.core.resample.parts import By
 
@@ -38,12 +40,22 @@ class _Spread:
         return words_of(self.wanted.measure) + of_class
 
 
-class Luck:
+class Luck(Check):
     name = "luck"
     title = "Luck of the split"
     question = 3
     source = "Random holdouts of the claimed size (Picard & Cook 1984, from memory); Wilson 1927 for the percentile."
     refits = True
+    tiers = NOT_LIGHT
+    reads = Reads(plan=("splits", "policy.percentile"), subject=("claims",))
+
+    def sentence(self, about: About) -> Sentence:
+        return say(
+            "Split the rows at random {splits} times as the owner did, and see where the claim lies among the results.",
+            "limit: percentile ≤ {percentile}",
+            splits=number_field(about.plan.splits, "Random splits", ("splits",), 10, 1000),
+            percentile=upper_limit(about, "percentile", "Limit on the percentile of a claim", 100),
+        )
 
     def requests(self, bench: Bench) -> list[Need]:
         wanted = tuple(dict.fromkeys(one for one, _ in _asked(bench)))
@@ -111,7 +123,7 @@ def _splits(bench: Bench) -> tuple[Fold, ...]:
     by: By = "groups" if subject.clusters is not None else "rows"
     planned = not isinstance(bench.plan.parts, Shares) or bench.plan.parts.stratified
     stratified = recipe.split.stratified if recipe.split else planned
-    held = recipe.split.test if recipe.split else len(bench.parts["test"]) / len(bench.all_parts)
+    held = recipe.split.test if recipe.split else len(bench.split.parts["test"]) / len(bench.split.all_parts)
     return random_splits(subject.layout(stratified=stratified), bench.plan.splits, held, bench.plan.seed, by)
 
 

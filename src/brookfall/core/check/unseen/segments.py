@@ -7,7 +7,9 @@ from itertools import pairwise
 import numpy as np
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, not_applicable, text
+from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, not_applicable, text
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.evidence.exhibit import Line, LineChart, TableView
 from brookfall.core.fit.ledger import Ledger
@@ -50,12 +52,17 @@ class _Judged:
     against: int
 
 
-class Segments:
+class Segments(Check):
     name = "segments"
     title = "Segments"
     question = 3
     source = "Square and add of independent intervals (Zou & Donner 2008), simultaneous by Bonferroni."
-    refits = False
+    tiers = NOT_LIGHT
+    reads = Reads(roles=("protected", "time"))
+
+    def sentence(self, about: About) -> Sentence:
+        and_time = ", and by time" if about.timed else ""
+        return say(f"Measure every segment of the features that are not protected, the worst first{and_time}.")
 
     def requests(self, bench: Bench) -> list[Need]:
         return bench.deciding_needs

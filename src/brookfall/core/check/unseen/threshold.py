@@ -1,8 +1,10 @@
 """Threshold: every rate as a function of the threshold, groups included; nothing is fitted again to move it."""
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Draft, Written, at, text
+from brookfall.core.check.check import Check, Draft, Written, at, text
 from brookfall.core.check.groups.protected_groups import grounds_of, groups_of
+from brookfall.core.check.reads import Reads
+from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.evidence.exhibit import Chart, RowsOf, TableView, ThresholdChart
 from brookfall.core.fit.ledger import Ledger
@@ -17,12 +19,15 @@ _MEASURES = ("recall", "precision", "specificity", "selection_rate", "accuracy")
 _NO_DECISION = "Only a binary outcome is decided by a threshold on one score."
 
 
-class Threshold:
+class Threshold(Check):
     name = "threshold"
     title = "Threshold"
     question = 3
     source = "Wilson 1927 at the submitted threshold; counts elsewhere."
-    refits = False
+    reads = Reads(plan=("bands", "merged"), roles=("protected",))
+
+    def sentence(self, about: About) -> Sentence:  # noqa: ARG002 - the same under every plan
+        return say("Show what moving the threshold does, to every group too.")
 
     def requests(self, bench: Bench) -> list[Need]:
         if bench.subject.outcome != "binary":

@@ -1,0 +1,1 @@
+"""Candidates: all that can be scored on rows, behind one interface."""

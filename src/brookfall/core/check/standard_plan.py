@@ -1,0 +1,97 @@
+"""The standard plan of a tier: which checks it has follows from what each check says of itself."""
+
+from brookfall.core.check.registry import called_now, checks, checks_of
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.judge.policy import STANDARD_PLANS, Policy, default_policy
+from brookfall.core.measure.registry import forms, standard_measure
+from brookfall.core.plan.plan import InUse, Plan
+from brookfall.core.resample.declared import Folds, Given, Shares
+from brookfall.core.resample.parts import By
+
+DEFAULT_SEED = 20417
+_HIGH_STAKES = 1
+
+
+def standard_plan(
+    tier: int,
+    *,
+    outcome: str = "binary",
+    given_parts: bool,
+    grouped: bool = False,
+    policy: Policy | None = None,
+    in_use: InUse | None = None,
+) -> Plan:
+    """The standard plan of a tier and outcome; with a part column the data's own parts are used.
+
+    With a version in use the submitted one is set against it. Where a column groups rows, whole groups stay together:
+    a row must not be tested by its own group.
+
+    >>> plan = standard_plan(2, outcome="number", given_parts=False)
+    >>> plan.main_measure, plan.cross_validation.words
+    ('r2', '10 folds × 1')
+    """
+    standard = STANDARD_PLANS[tier]
+    by: By = "groups" if grouped else "rows"
+    return Plan(
+        seed=DEFAULT_SEED,
+        parts=Given() if given_parts else Shares(**standard.shares, by=by),
+        cross_validation=Folds(folds=standard.folds, repeats=standard.repeats, by=by),
+        splits=standard.splits,
+        shuffles=standard.shuffles,
+        main_measure=standard_measure(outcome),
+        challengers="tuned" if tier == _HIGH_STAKES else "default",
+        in_use=in_use,
+        checks=tuple(
+            name
+            for name in checks_of(outcome)
+            if tier in checks()[name].tiers and (in_use is not None or not checks()[name].needs_version)
+        ),
+        policy=policy or default_policy(tier),
+    )
+
+
+def known_checks(plan: Plan, file: str | None = None) -> Plan:
+    """The plan with its checks as they are called now and in the order of the questions.
+
+    Raises
+    ------
+    UserError
+        It names a check that there is not.
+
+    Examples
+    --------
+    >>> plan = standard_plan(2, given_parts=False)
+    >>> known_checks(plan.model_copy(update={"checks": ("gap", "errors", "holdout")})).checks
+    ('holdout', 'gap', 'groups')
+    """
+    named = {called_now(name) for name in plan.checks}
+    unknown = sorted(named - set(checks()))
+    if unknown:
+        raise UserError(f"'{unknown[0]}' is not a check.", todo=f"Checks are {', '.join(checks())}.", file=file)
+    return plan.model_copy(update={"checks": tuple(name for name in checks() if name in named)})
+
+
+def fitting(plan: Plan, outcome: str, file: str) -> Plan:
+    """The plan without checks that the outcome does not have.
+
+    Raises
+    ------
+    UserError
+        It judges by a measure of another outcome, names a check that there is not, or none that this outcome has.
+
+    Examples
+    --------
+    >>> fitting(standard_plan(2, given_parts=False), "binary", "plan.yaml").main_measure
+    'auc'
+    """
+    plan = known_checks(plan, file)
+    if plan.main_measure not in forms(outcome, "plan"):
+        raise UserError(
+            f"The plan judges by {plan.main_measure}, which a {outcome} outcome does not have.",
+            todo=f"Let it judge by one of {', '.join(forms(outcome, 'plan'))}.",
+            file=file,
+        )
+    kept = tuple(check for check in plan.checks if check in checks_of(outcome))
+    if not kept:
+        raise UserError(f"No check of the plan is for a {outcome} outcome.", todo="Choose another plan.", file=file)
+    return plan.model_copy(update={"checks": kept})

@@ -1,0 +1,44 @@
+"""The product's own words, said the same on every page, in the report and on the command line."""
+
+QUESTIONS = {
+    1: "Is the data fit for use?",
+    2: "Do the claims reproduce?",
+    3: "Does it hold up on unseen rows?",
+    4: "Has it memorised its training rows?",
+    5: "Does it beat something simpler?",
+    6: "Does it treat people fairly?",
+    7: "Does it make sense?",
+}
+"""The seven questions, in the order in which a reviewer reads them."""
+
+QUESTION_TITLES = {
+    1: "Data fit for use?",
+    2: "Claims reproduce?",
+    3: "Holds on unseen rows?",
+    4: "Memorised its rows?",
+    5: "Beats something simpler?",
+    6: "Treats people fairly?",
+    7: "Makes sense?",
+}
+"""The same where there is little room."""
+
+SHORT_QUESTIONS = {1: "data", 2: "claims", 3: "unseen rows", 4: "memory", 5: "simpler", 6: "fair", 7: "sense"}
+
+STANDINGS = {
+    "within": "within its limit",
+    "near": "near its limit",
+    "outside": "outside its limit",
+    "unsettled": "unsettled: these rows can't tell",
+    "none": "no limit set",
+}
+
+SEVERITIES = {1: "minor", 2: "moderate", 3: "serious", 4: "critical"}
+
+DECISIONS = {
+    "approved": "Approved",
+    "approved_with_conditions": "Approved with conditions",
+    "returned_for_rework": "Returned for rework",
+    "not_approved": "Not approved",
+}
+
+OUTCOMES = {"binary": "yes/no", "multiclass": "several-class", "number": "number", "choice": "choice"}

@@ -1,0 +1,145 @@
+"""The split of a subject's rows as a plan declares it: who trains, who is tested, by what seed."""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brookfall.core.fit.request import Rows
+from brookfall.core.foundation import digest
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.resample.declared import Folds, Given, Shares
+from brookfall.core.resample.folds import Fold, bootstraps, k_folds, leave_one_out, random_splits
+from brookfall.core.resample.parts import given_parts, split_parts
+from brookfall.core.submission.subject import Subject
+
+_SHORT, _MANY = 5, 10
+_ORDER = ("training", "validation", "test")
+
+
+@dataclass(frozen=True)
+class Split:
+    """Parts and folds of a subject's rows in use; UserError where they can't be made of these rows.
+
+    Parameters
+    ----------
+    subject
+        Whose rows are split.
+    declared
+        The parts: shares of the rows, or as the data's own column names them.
+    cross_validation
+        The folds over the rows outside test.
+    seed
+        Of parts and folds.
+    """
+
+    subject: Subject
+    declared: Shares | Given
+    cross_validation: Folds
+    seed: int
+
+    @cached_property
+    def parts(self) -> dict[str, Rows]:
+        """Part name to sorted row positions, training first."""
+        how = self.declared
+        if isinstance(how, Given):
+            return self.given_parts
+        return split_parts(self.subject.layout(stratified=how.stratified), how.by_part, self.seed, how.by)
+
+    @cached_property
+    def given_parts(self) -> dict[str, Rows]:
+        """The parts that the data's own column names; UserError when there is no training or no test."""
+        subject = self.subject
+        if subject.roles.part is None:
+            raise UserError(
+                "The plan takes the parts from a column, and no column has the role part.",
+                todo="Give a column that role, or split by shares.",
+                file=subject.file,
+            )
+        found = given_parts(subject.table, subject.roles.part)
+        parts = {name: np.intersect1d(rows, subject.rows) for name, rows in found.items()}
+        for name in ("training", "test"):
+            if name not in parts or not len(parts[name]):
+                raise UserError(
+                    f"No row is in the {name} part; parts named are {', '.join(found)}.",
+                    todo="Name rows of both training and test in that column, or split by shares.",
+                    file=subject.file,
+                    column=subject.roles.part,
+                )
+        return {name: parts[name] for name in (*_ORDER, *(n for n in parts if n not in _ORDER)) if name in parts}
+
+    @cached_property
+    def all_parts(self) -> Rows:
+        """Every row of a part; sorted."""
+        return np.sort(np.concatenate(list(self.parts.values())))
+
+    @cached_property
+    def cross_validated(self) -> Rows:
+        """The rows that cross-validation may see: all but the test part."""
+        return np.setdiff1d(self.all_parts, self.parts["test"])
+
+    @cached_property
+    def unseen(self) -> Rows:
+        """Every row of the parts that is not for training."""
+        return np.setdiff1d(self.all_parts, self.parts["training"])
+
+    def some_unseen(self, most: int) -> Rows:
+        """The unseen rows, or so many of them, drawn by the seed; sorted."""
+        if len(self.unseen) <= most:
+            return self.unseen
+        rng = np.random.default_rng(digest.seed_from("unseen", self.seed))
+        return np.sort(rng.choice(self.unseen, most, replace=False))
+
+    @cached_property
+    def folds(self) -> tuple[Fold, ...]:
+        """The folds that are declared."""
+        return self.folds_as(self.cross_validation)
+
+    def folds_as(self, how: Folds) -> tuple[Fold, ...]:
+        """The folds over the cross-validated rows, made in the way asked for."""
+        layout = self.subject.layout(stratified=how.stratified).within(self.cross_validated)
+        if how.kind == "leave_one_out":
+            return leave_one_out(layout)
+        if how.kind == "random_splits":
+            return random_splits(layout, how.folds, how.test / 100, self.seed, how.by)
+        if how.kind == "bootstrap":
+            return bootstraps(layout, how.folds, self.seed)
+        return k_folds(layout, how.folds, how.repeats, self.seed, how.by)
+
+    @cached_property
+    def short_folds(self) -> tuple[Fold, ...]:
+        """Five folds, for what is fitted again and again; the declared ones where they are five."""
+        how = self.cross_validation
+        return self.folds_as(Folds(folds=_SHORT, stratified=how.stratified, by=how.by))
+
+    @property
+    def long_folds(self) -> tuple[Fold, ...]:
+        """The folds behind every row's out-of-fold score, where they are few; else five."""
+        how = self.cross_validation
+        if how.kind != "k_fold" or how.folds > _MANY:
+            return self.short_folds
+        return tuple(fold for fold in self.folds if fold.repeat == 1)
+
+    @property
+    def first_repeat(self) -> int:
+        """How many of the folds hold out every row that any holds out: those of the first repeat."""
+        if self.cross_validation.kind == "k_fold":
+            return sum(fold.repeat == 1 for fold in self.folds)
+        return len(self.folds)
+
+    @cached_property
+    def first_held(self) -> NDArray[np.int64]:
+        """The place of the first fold that holds out each cross-validated row; -1 where none does."""
+        rows = self.cross_validated
+        held = np.full(len(rows), -1, dtype=np.int64)
+        for number in range(len(self.folds) - 1, -1, -1):
+            held[np.searchsorted(rows, self.folds[number].test)] = number
+        return held
+
+    @property
+    def words(self) -> str:
+        """How the rows were used, in words."""
+        sizes = " · ".join(f"{name} {len(rows)}" for name, rows in self.parts.items())
+        kind = "given by the data" if isinstance(self.declared, Given) else f"split here by {self.declared.by}"
+        return f"parts {kind}: {sizes} rows; {self.cross_validation.words} over the rows outside test"
