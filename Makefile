@@ -25,7 +25,7 @@ test: ## set up everything and pass all tests
 	@cd web && npm run --silent test
 	@scripts/test
 
-lint: setup ## ruff, mypy strict, import-linter, TypeScript strict, formats fresh
+lint: setup ## ruff, mypy strict, import-linter, TypeScript strict, ESLint, Prettier, formats fresh
 	@scripts/lint
 
 bench: setup ## measure speed, as ratios in one run; writes docs/benchmarks*.md

@@ -4,7 +4,8 @@ import numpy as np
 import pandas as pd
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.evidence.exhibit import Estimate, Exhibit
+from brookfall.core.evidence.estimate import Estimate
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.request import FitJob, Reading, ScoreReading
 from brookfall.core.measure.scored import Numbers, Scored, ScoredClasses, ScoredNumbers

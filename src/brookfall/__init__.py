@@ -1,3 +1,1 @@
 """Brookfall: independent re-testing of predictive models, with the evidence kept."""
-
-__version__ = "0.1.0"

@@ -1,6 +1,5 @@
 """The command line: the same core without the web, for scripts and for anyone who doubts the server."""
 
-import json
 import sys
 from pathlib import Path
 
@@ -9,11 +8,11 @@ from pydantic import ValidationError
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.standard_plan import known_checks, standard_plan
-from brookfall.core.foundation.environment import environment
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.plan.plan import Plan
 from brookfall.core.plan.yaml_file import plan_from_yaml, plan_to_yaml
-from brookfall.core.retest.evidence_file import OTHER_PROCESSOR, Evidence, differences, evidence_of
+from brookfall.core.retest.evidence_file import Evidence, evidence_of, read_evidence
+from brookfall.core.retest.evidence_replay import compared
 from brookfall.core.retest.run import retest as run_retest
 from brookfall.core.submission.added import with_added
 from brookfall.core.submission.package import Package, open_package
@@ -68,7 +67,7 @@ def retest(
 def replay(evidence_file: Path, package: Path, jobs: int, added: tuple[Path, ...]) -> None:
     """Refit everything in EVIDENCE_FILE from PACKAGE and compare bit for bit. Exit 1 says what differs."""
     try:
-        evidence = Evidence.model_validate(json.loads(evidence_file.read_text(encoding="utf-8")))
+        evidence = read_evidence(evidence_file.read_text(encoding="utf-8"))
     except (ValueError, ValidationError) as problem:
         click.echo(f"{evidence_file}: This is not an evidence file ({str(problem).splitlines()[0]}).", err=True)
         sys.exit(2)
@@ -82,20 +81,11 @@ def replay(evidence_file: Path, package: Path, jobs: int, added: tuple[Path, ...
     except UserError as problem:
         click.echo(str(problem), err=True)
         sys.exit(2)
-    found = differences(evidence.exhibits, again)
-    changed = sorted(name for name, was in evidence.environment.items() if environment().get(name) != was)
-    if found and changed:
-        found = differences(evidence.exhibits, again, OTHER_PROCESSOR)
-        if not found:
-            click.echo(f"Equal to {OTHER_PROCESSOR:g}, in another environment ({', '.join(changed)} differ).")
-            return
-        click.echo(f"The environment is another: {', '.join(changed)} differ.")
-    for difference in found:
-        click.echo(str(difference))
-    if found:
+    told = compared(evidence, again)
+    for line in told.lines:
+        click.echo(line)
+    if not told.same:
         sys.exit(1)
-    total = sum(len(exhibit.estimates) for exhibit in again)
-    click.echo(f"All {total} estimates of {len(again)} exhibits are the same, bit for bit.")
 
 
 @main.command()

@@ -81,7 +81,7 @@ def test_the_rows_as_files(run: tuple[Visitor, str]) -> None:
 
 
 BAD = [
-    ({"model": "recipe", "part": "nowhere"}, 422, "no row is in a part"),
+    ({"model": "recipe", "part": "nowhere"}, 422, "no scores of nowhere"),
     ({"model": "scores", "part": "test"}, 422, "no model called"),
     ({"model": "recipe"}, 422, "behind"),
     ({"model": "recipe", "part": "test", "score_from": "low"}, 422, "behind"),

@@ -6,6 +6,7 @@ import os
 import signal
 import time
 from collections.abc import Callable
+from typing import Any
 
 import pytest
 from flask import Flask
@@ -14,7 +15,8 @@ from sqlalchemy.exc import OperationalError
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.plan.plan import Plan
-from brookfall.core.retest.evidence_file import Evidence, differences
+from brookfall.core.retest.differences import differences
+from brookfall.core.retest.evidence_file import Evidence
 from brookfall.core.retest.run import ask, jobs_of, retest
 from brookfall.core.submission.package import package_from_files
 from brookfall.core.submission.subject import subject_of
@@ -40,6 +42,18 @@ def taken(visitor: SignIn, version: str, files: dict[str, bytes] | None = None) 
     iris = visitor("iris")
     assert iris.ask("POST", f"{base}/take").status_code == 200
     return iris, base
+
+
+def excluded_in(view: Any) -> dict[str, str]:
+    """Why checks can't be carried out here, by name, as the plan says it."""
+    return {one["check"]: one["excluded"] for one in view["sentences"] if one["excluded"]}
+
+
+def fields_of(view: Any, check: str) -> dict[str, Any]:
+    """Every value that can be set in the sentence of a check, by its name."""
+    (sentence,) = [one["sentence"] for one in view["sentences"] if one["check"] == check]
+    lines = [sentence["parts"], sentence["limit"], *(one["parts"] for one in (*sentence["before"], *sentence["after"]))]
+    return {part["name"]: part for parts in lines for part in parts if part["kind"] != "words"}
 
 
 def finished(visitor: Visitor, base: str, patience: float = 90) -> dict[str, object]:

@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from brookfall.launch.house import House
 from tests.api.conftest import Visitor
-from tests.api.test_case import finished, plan_of, taken
+from tests.api.test_case import fields_of, finished, plan_of, taken
 from tests.conftest import files_of, rows_csv
 
 SignIn = Callable[[str], Visitor]
@@ -15,7 +15,8 @@ def candidates(view: dict[str, object]) -> dict[str, dict[str, object]]:
 
 
 def test_what_has_been_fitted_can_be_compared(visitor: SignIn, workers: House) -> None:
-    iris, base = taken(visitor, "compared", files_of(csv=rows_csv(400, seed=41)))
+    model = {"name": "Compared", "version": "1", "tier": 3, "outcome": "binary", "purpose": "p", "owner": "o"}
+    iris, base = taken(visitor, "compared", files_of(csv=rows_csv(400, seed=41), model=model))
     before = iris.get(f"{base}/comparison")
     assert before["problem"] == "1 models are chosen. Choose from 2 to 12."
     assert candidates(before)["recipe"]["missing"] == 5
@@ -29,7 +30,7 @@ def test_what_has_been_fitted_can_be_compared(visitor: SignIn, workers: House) -
     view = iris.get(f"{base}/comparison?part=test&measure=accuracy")
     assert (view["part"], view["measure"], view["problem"]) == ("test", "accuracy", None)
     assert [one["name"] for one in view["candidates"] if one["chosen"]] == ["recipe", "baseline"]  # type: ignore[union-attr]
-    assert str(view["answer"]).startswith("On the same 120 test rows the submitted recipe comes first by accuracy")
+    assert str(view["answer"]).startswith("On the same 120 test rows the submitted recipe comes first of 2 by accuracy")
     out_of_fold = iris.get(f"{base}/comparison?models=recipe,baseline,tree")
     assert out_of_fold["part"] == "out_of_fold"
     assert not candidates(out_of_fold)["tree"]["chosen"]
@@ -46,7 +47,9 @@ def test_an_earlier_version_is_set_against_the_new_one(visitor: SignIn, workers:
     taken(visitor, "1", files_of(model=model, recipe=recipe))
     iris, base = taken(visitor, "2", files_of(model={**model, "version": "2"}))
     view = iris.get(f"{base}/plan")
-    assert [one["version"] for one in view["versions"]] == ["1"]  # type: ignore[union-attr]
+    versions = fields_of(view, "in_use")["Version in use"]
+    assert [one["words"] for one in versions["options"]] == ["none named", "1"]
+    assert versions["value"] == versions["options"][1]["value"]
     assert view["plan"]["in_use"]["recipe"]["settings"] == {"depth": "2"}  # type: ignore[index]
     assert view["plan"]["in_use"]["features"] == ["x", "z", "kind"]  # type: ignore[index]
     assert "in_use" in view["plan"]["checks"]  # type: ignore[index]

@@ -1,5 +1,6 @@
 """The fairness audit through the API: groups made otherwise, pairs of proxies, drafts of findings, the plan's harms."""
 
+import re
 from collections.abc import Callable
 from typing import Any
 
@@ -7,7 +8,7 @@ import pytest
 
 from brookfall.launch.house import House
 from tests.api.conftest import Visitor
-from tests.api.test_case import ran
+from tests.api.test_case import fields_of, ran
 from tests.conftest import files_of
 from tests.core.test_fairness import people
 
@@ -120,10 +121,12 @@ def test_pairs_of_proxies_are_given_on_request(run: tuple[Visitor, str]) -> None
 def test_the_plan_tells_groups_and_takes_harms_with_their_reason(run: tuple[Visitor, str]) -> None:
     iris, base = run
     view: Any = iris.get(f"{base}/plan")
-    grounds = {ground["name"]: ground for ground in view["grounds"]}
-    assert grounds["age"]["cuts"] == [25, 40, 65]
-    assert sum(group["n"] for group in grounds["sex"]["groups"]) == 2400
-    assert all(group["low"] < group["base_rate"] < group["high"] for group in grounds["sex"]["groups"])
+    assert fields_of(view, "groups")["Cuts between bands of age"]["value"] == [25, 40, 65]
+    (sentence,) = [one["sentence"] for one in view["sentences"] if one["check"] == "groups"]
+    sizes = [line["remark"] for line in sentence["after"] if line["parts"][0].get("text", "").startswith("sex")]
+    assert len(sizes) == 1
+    counted = re.findall(r"([\d\u202f]+) \([\d.]+\u00a0%, [\d.]+ to [\d.]+\)", sizes[0])
+    assert sum(int(one.replace("\u202f", "")) for one in counted) == 2400
     assert view["plan"]["harms"] == ["unequal_shares", "passed_over", "picked"]
     # Locked by now: harms are changed by a deviation, with its reason.
     refused = iris.ask(

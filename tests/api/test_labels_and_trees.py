@@ -9,7 +9,8 @@ import pyarrow.parquet as pq
 import pytest
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.retest.evidence_file import Evidence, differences
+from brookfall.core.retest.differences import differences
+from brookfall.core.retest.evidence_file import Evidence
 from brookfall.core.retest.run import retest
 from brookfall.core.submission.package import package_from_files
 from brookfall.core.submission.subject import subject_of

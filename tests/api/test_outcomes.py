@@ -7,14 +7,14 @@ import pytest
 from brookfall.core.check.bench import Bench
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.plan.plan import Plan
-from brookfall.core.retest.evidence_file import differences
+from brookfall.core.retest.differences import differences
 from brookfall.core.retest.run import retest
 from brookfall.core.submission.package import package_from_files
 from brookfall.core.submission.subject import subject_of
 from brookfall.demo import packages
 from brookfall.launch.house import House
 from tests.api.conftest import Visitor
-from tests.api.test_case import finished, plan_of, taken
+from tests.api.test_case import excluded_in, finished, plan_of, taken
 
 SignIn = Callable[[str], Visitor]
 FEW_FOLDS = {"folds": 3, "repeats": 1}
@@ -53,14 +53,14 @@ def test_the_server_gives_what_the_core_gives(
 def test_the_plan_says_what_will_not_run_and_why(visitor: SignIn) -> None:
     iris, base = taken(visitor, "why 1", packages.pump_failure())
     view = iris.get(f"{base}/plan")
-    excluded: dict[str, str] = view["excluded"]  # type: ignore[assignment]
+    excluded = excluded_in(view)
     assert "needs a recipe to refit" in excluded["cross_validation"]
     assert "No column is marked as protected" in excluded["groups"]
     remarks: list[str] = view["remarks"]  # type: ignore[assignment]
     assert any("supplied scores (1000 training · 490 test · 10 new pumps)" in remark for remark in remarks)
     iris, base = taken(visitor, "why 2", packages.turnout_time())
     view = iris.get(f"{base}/plan")
-    assert "threshold on one score" in view["excluded"]["threshold"]  # type: ignore[index]
+    assert "threshold on one score" in excluded_in(view)["threshold"]
     assert (view["grouped"], view["timed"], view["outcome"]) == (False, True, "number")
 
 
@@ -87,5 +87,4 @@ def test_a_plan_that_cannot_be_is_refused_with_what_is_wrong(visitor: SignIn) ->
         assert said in answer.text
     judged = iris.ask("PUT", f"{base}/plan", plan_of(iris, base, main_measure="auc"))
     assert judged.status_code == 200
-    excluded: dict[str, str] = iris.get(f"{base}/plan")["excluded"]  # type: ignore[assignment]
-    assert "judges by auc" in excluded["holdout"]
+    assert "judges by auc" in excluded_in(iris.get(f"{base}/plan"))["holdout"]

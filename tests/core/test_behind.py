@@ -11,7 +11,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brookfall.core.check.bench import OUT_OF_FOLD, Bench
-from brookfall.core.evidence.exhibit import Exhibit, LineChart, MatrixChart, RowsOf, ThresholdChart
+from brookfall.core.evidence.chart import LineChart, MatrixChart, RowsOf, ThresholdChart
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.fit.ledger import MemoryLedger
 from brookfall.core.fit.run import run_fits
 from brookfall.core.foundation.errors import UserError
@@ -128,9 +129,9 @@ def test_columns_of_the_same_name_stay_apart() -> None:
 
 
 BAD = [
-    (Behind(model="nobody", part="test"), "no challenger called nobody"),
+    (Behind(model="nobody", part="test"), "no model called nobody"),
     (Behind(model="scores", part="test"), "no model called scores"),
-    (Behind(model="recipe", part="next year"), "Parts are training, validation, test"),
+    (Behind(model="recipe", part="next year"), "Ask for out_of_fold or training or validation or test"),
     (Behind(model="recipe", part="test", outcome="maybe"), "Classes are no, yes"),
     (Behind(model="recipe", part="test", decided="maybe"), "Classes are no, yes"),
 ]
@@ -174,12 +175,12 @@ def test_numbers_by_their_prediction() -> None:
         rows_behind(bench, ledger, Behind(model="recipe", part="test", outcome="1"))
 
 
-def test_challengers_rows_are_of_the_deciding_part() -> None:
+def test_rows_behind_a_challenger_are_of_the_parts_it_was_fitted_for() -> None:
     bench = Bench(subject_of(package_from_files(files_of())), small_plan(checks=["challengers"]))
     ledger, _ = evidence(bench)
     found = rows_behind(bench, ledger, Behind(model="naive_bayes", part=OUT_OF_FOLD))
     assert found.positions.tolist() == bench.split.cross_validated.tolist()
-    with pytest.raises(UserError, match="out_of_fold rows alone"):
+    with pytest.raises(UserError, match="has not been fitted for the test rows"):
         rows_behind(bench, ledger, Behind(model="naive_bayes", part="test"))
 
 

@@ -10,7 +10,8 @@ from sklearn.linear_model import LinearRegression, LogisticRegression
 from sklearn.preprocessing import StandardScaler
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.evidence.exhibit import Estimate, Exhibit
+from brookfall.core.evidence.estimate import Estimate
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.measure.registry import standard_measure
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest.run import retest

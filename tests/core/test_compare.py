@@ -5,7 +5,7 @@ import pytest
 
 from brookfall.core.check.bench import BASELINE, OUT_OF_FOLD, Bench
 from brookfall.core.check.check import Written
-from brookfall.core.evidence.exhibit import StripChart
+from brookfall.core.evidence.chart import StripChart
 from brookfall.core.fit.ledger import MemoryLedger
 from brookfall.core.fit.request import Rows, gather
 from brookfall.core.fit.run import run_fits
@@ -46,19 +46,19 @@ def test_the_ranking_is_by_the_measure_and_the_answer_names_who_comes_first() ->
     on = bench()
     written, rows, ledger = compared(on, ["recipe", "baseline", "in_use", "naive_bayes"], OUT_OF_FOLD)
     assert rows.tolist() == on.split.cross_validated.tolist()
-    values = {e.model: e.value for e in written.estimates if e.measure == "auc"}
+    values = {e.model: e.value for e in written.estimates("comparison") if e.measure == "auc"}
     assert values["recipe"] == measure("auc", on.submitted.out_of_fold(ledger).scored).value
     assert values["baseline"] == 0.5
     strip = written.charts[0]
     assert isinstance(strip, StripChart)
-    ranked = [written.estimates[row.estimate].value or 0 for row in strip.groups[0].rows]
+    ranked = [written.estimates("comparison")[row.estimate].value or 0 for row in strip.groups[0].rows]
     assert ranked == sorted(ranked, reverse=True)
     assert len({row.colour for row in strip.groups[0].rows}) == 4
     assert written.answer.startswith("On the same 560 out-of-fold rows ")
     # Two that learn from the same columns can't be told apart; one that is blind to them can.
     assert "can't be told apart from" in written.answer
     assert "0.9, in use" not in written.answer
-    assert {e.n for e in written.estimates} == {560}
+    assert {e.n for e in written.estimates("comparison")} == {560}
     assert written.standing is None
 
 
@@ -77,7 +77,7 @@ def test_only_rows_that_all_have_scored_count() -> None:
     on = Bench(subject_of(package), made.plan_for("binary", checks=["holdout"], parts={"kind": "given"}))
     written, rows, _ = compared(on, ["recipe", "scores"], "test")
     assert len(rows) == 100
-    assert {e.n for e in written.estimates if e.measure == "auc"} == {100}
+    assert {e.n for e in written.estimates("comparison") if e.measure == "auc"} == {100}
 
 
 @pytest.mark.parametrize(("outcome", "main"), [("multiclass", "balanced_accuracy"), ("number", "r2")])
@@ -85,7 +85,7 @@ def test_other_outcomes(outcome: str, main: str) -> None:
     on = Bench(made.subject(outcome), made.plan_for(outcome, checks=["holdout"]))
     written, _, _ = compared(on, ["recipe", "baseline"], "test", main)
     assert "the submitted recipe comes first of 2" in written.answer
-    assert all(e.low is not None or e.note for e in written.estimates)
+    assert all(e.low is not None or e.note for e in written.estimates("comparison"))
 
 
 def test_too_few_too_many_and_none_in_common_are_told() -> None:

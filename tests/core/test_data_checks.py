@@ -41,7 +41,7 @@ def test_the_strongest_tie_comes_first_with_its_direction() -> None:
     assert (ties["x"] or 0) > 0.3
     assert "The strongest tie with y is that of x: r is 0." in found.answer
     assert "1 of 3 features" in found.answer
-    p = values(found, "p_value")
+    p = values(found, "association_p_value_holm")
     assert (p["x"] or 1) < 0.001 < (p["z"] or 0)
     assert all(estimate.value is None or estimate.low is not None or estimate.note for estimate in found.estimates)
 

@@ -12,7 +12,8 @@ from brookfall.core.check.groups.audit import members_of
 from brookfall.core.check.groups.draft_findings import drafted_from
 from brookfall.core.check.groups.protected_groups import Ground
 from brookfall.core.check.groups.proxy_strength import pairs_of, strongest
-from brookfall.core.evidence.exhibit import CombinationChart, Exhibit, GroundChart, GroupThresholds, ProxyMap
+from brookfall.core.evidence.chart import CombinationChart, GroundChart, GroupThresholds, ProxyMap
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.plan.plan import InUse
 from brookfall.core.recipe.recipe import Recipe
@@ -73,7 +74,7 @@ def test_a_planted_ground_is_outside_and_named_with_its_reference() -> None:
     assert {strip.measure for strip in drawn[0].strips} >= {"selection_rate", "true_positive_rate", "calibration_slope"}
     for chart in drawn:
         assert all(curve.lines[0].series in found.series for curve in chart.curves)
-        assert {table.title.split(" ")[0] for table in found.tables if table.about == chart.title} >= {
+        assert {table.title.split(" ")[0] for table in found.tables if table.about == chart.id} >= {
             "Selection",
             "Errors:",
         }
@@ -115,13 +116,15 @@ def test_harms_choose_what_is_judged_and_the_rest_is_shown() -> None:
 def test_every_judged_comparison_has_a_p_value_of_its_number() -> None:
     found = exhibit_of(subject(people()), "groups")
     judged = [one for one in found.estimates if one.limit]
-    told = [one for one in found.estimates if one.measure.endswith("_p_value")]
-    assert len(told) == len(judged)
-    alone = [float((one.note or "").rsplit(" ", 1)[1]) for one in told]
-    for one, p in zip(told, alone, strict=True):
+    alone = [one for one in found.estimates if one.measure.endswith("_p_value")]
+    together = [one for one in found.estimates if one.measure.endswith("_p_value_holm")]
+    assert len(alone) == len(together) == len(judged)
+    for one, holm in zip(alone, together, strict=True):
         assert one.value is not None
-        assert p - 5e-4 <= one.value <= 1
-        assert f"over {len(judged)} comparisons" in (one.note or "")
+        assert holm.value is not None
+        assert holm.measure == f"{one.measure}_holm"
+        assert one.value <= holm.value <= 1
+        assert f"over {len(judged)} comparisons" in (holm.note or "")
 
 
 def test_settling_takes_more_rows_than_there_are() -> None:

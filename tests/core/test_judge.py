@@ -59,12 +59,12 @@ def test_rows_to_settle_falls_with_the_square_root() -> None:
 def test_many_judged_estimates_widen_the_interval() -> None:
     draft = Draft(0.95)
     limit = Limit(at_most=0.5)
-    for _ in range(5):
-        draft.add("error_rate", proportion(40, 100), limit=limit)
+    for feature in "abcde":
+        draft.add("error_rate", proportion(40, 100), limit=limit, feature=feature)
     draft.add("error_rate", proportion(3, 100))
     assert draft.wide_level == pytest.approx(0.99)
-    first, *_, last = draft.estimates()
-    assert first.wide_low is not None
-    assert first.low is not None
-    assert first.wide_low < first.low
-    assert last.wide_low is None
+    first, *_, last = (drafted.said for drafted in draft.drafted())
+    assert first["wide_low"] is not None
+    assert first["low"] is not None
+    assert first["wide_low"] < first["low"]
+    assert last["wide_low"] is None

@@ -11,7 +11,8 @@ from pydantic import ValidationError
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.data.labels import MARKED, SCREENED, as_marked, share_removed
-from brookfall.core.evidence.exhibit import Exhibit, SuspectList
+from brookfall.core.evidence.chart import SuspectList
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.request import FitJob, ScoreReading
 from brookfall.core.fit.without_suspects import screened

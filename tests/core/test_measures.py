@@ -253,7 +253,7 @@ def test_gain_and_lift_end_where_everything_is_taken() -> None:
 
 def test_calibration_bins_hold_equal_counts_and_their_own_share() -> None:
     rows = binary_rows(13, n=500)
-    found = curves.calibration(rows)
+    found = curves.calibration(rows, 0.95)
     assert found["n"] == [50.0] * 10
     assert np.average(found["y"], weights=found["n"]) == pytest.approx(rows.outcomes.mean(), abs=1e-6)
     assert np.average(found["x"], weights=found["n"]) == pytest.approx(rows.scores.mean(), abs=1e-6)

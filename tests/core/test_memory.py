@@ -19,7 +19,8 @@ from brookfall.core.check.registry import checks_of
 from brookfall.core.check.shared import dial_fits
 from brookfall.core.check.shared.dial_fits import tree_need
 from brookfall.core.check.shared.tree_chart import path_of
-from brookfall.core.evidence.exhibit import DialChart, Exhibit, TreeChart
+from brookfall.core.evidence.chart import DialChart, TreeChart
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.ledger import MemoryLedger
 from brookfall.core.fit.request import FigureReading, FitJob, Need, Shuffles, Wanted

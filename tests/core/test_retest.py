@@ -15,7 +15,7 @@ from brookfall.core.fit.execute import execute
 from brookfall.core.fit.ledger import MemoryLedger
 from brookfall.core.recipe.families import families
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.retest.evidence_file import differences
+from brookfall.core.retest.differences import differences
 from brookfall.core.retest.run import ask, evaluate, jobs_of, retest
 from brookfall.core.submission.package import package_from_files
 from brookfall.core.submission.subject import Subject, subject_of

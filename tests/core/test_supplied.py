@@ -5,6 +5,7 @@ import pandas as pd
 import pytest
 
 from brookfall.core.check.bench import Bench
+from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.registry import standard_measure
@@ -311,3 +312,25 @@ def test_labels_without_scores_are_compared_by_decision() -> None:
     assert by_name["largest_score_difference"].value is None
     assert by_name["flipped"].value is not None
     assert "of the all rows" not in found["claims"].answer
+
+
+NO_FEATURE = ["sex", "age", "house", "day", "weight", "size", "kind", "flag", "part"]
+
+
+def test_scores_without_a_feature_are_a_model_too() -> None:
+    package = opened("binary", binary_scores(), BY_KEY, parted()[NO_FEATURE])
+    found = {one.check: one for one in retest(Bench(subject_of(package), standard_plan(1, given_parts=True)))}
+    assert {name for name, one in found.items() if one.state == "done"} >= {
+        "profile", "repeats", "holdout", "threshold", "baseline", "groups", "combinations",
+    }  # fmt: skip
+    assert all(one.state in ("done", "not_applicable") for one in found.values())
+    assert all(one.answer for one in found.values())
+    for name in ("association", "leaks", "proxies"):
+        assert found[name].answer == "This needs a feature, and no column is one."
+    assert "420 rows with no features" in found["profile"].answer
+    assert "have the features of another row" not in found["repeats"].answer
+
+
+def test_a_recipe_without_a_feature_is_still_refused() -> None:
+    with pytest.raises(UserError, match="No column is left to be a feature"):
+        opened("binary", binary_scores(), BY_KEY, parted()[NO_FEATURE], recipe=LOGISTIC)

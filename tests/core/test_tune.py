@@ -68,7 +68,7 @@ def test_no_held_out_row_has_a_say() -> None:
     other = Bench(subject(data=data), plan("challengers"))
     # The parts are stratified by the outcome; they are held fast to see what the held-out outcomes change.
     moved = replace(other)
-    moved.__dict__.update(parts=bench.split.parts, cross_validated=bench.split.cross_validated)
+    moved.split.__dict__.update(parts=bench.split.parts, cross_validated=bench.split.cross_validated)
     _, after = tuned(moved, Tuning(TRIED, "log_loss"))
     assert (before["tuned"] == after["tuned"]).all()
 

@@ -8,7 +8,8 @@ import pytest
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.standard_plan import standard_plan
-from brookfall.core.evidence.exhibit import Estimate, Exhibit
+from brookfall.core.evidence.estimate import Estimate
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.request import FigureReading, FitJob, ScoreReading, Wanted

@@ -39,7 +39,8 @@ from sklearn.preprocessing import StandardScaler
 from sklearn.tree import DecisionTreeClassifier
 
 from brookfall.core.check.bench import OUT_OF_FOLD, Bench
-from brookfall.core.evidence.exhibit import Exhibit, MatrixChart
+from brookfall.core.evidence.chart import MatrixChart
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.plan.plan import Plan
 from brookfall.core.recipe.recipe import Preprocess, Recipe
 from brookfall.core.retest.run import retest

@@ -65,7 +65,7 @@ def test_migration_can_be_repeated(stores: House) -> None:
     migrate()
     migrate()
     with create_engine(config().owner_url).connect() as connection:
-        assert connection.execute(text("SELECT version_num FROM alembic_version")).scalar() == "0009"
+        assert connection.execute(text("SELECT version_num FROM alembic_version")).scalar() == "0010"
 
 
 def test_matrices_kept_before_are_rewritten(session: Session, run: Run, bench: Bench) -> None:

@@ -7,7 +7,8 @@ from xml.etree import ElementTree
 import pytest
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.evidence.exhibit import Exhibit, MatrixChart
+from brookfall.core.evidence.chart import MatrixChart
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.retest.run import retest
 from brookfall.report.charts import COLOURS, draw
 from brookfall.report.fonts import chart_fonts, face_css

@@ -4,7 +4,8 @@ from xml.etree import ElementTree
 
 import pytest
 
-from brookfall.core.evidence.exhibit import CombinationChart, Exhibit, GroundChart, GroupThresholds, ProxyMap
+from brookfall.core.evidence.chart import CombinationChart, GroundChart, GroupThresholds, ProxyMap
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.retest.run import retest
 from brookfall.report.charts import draw
 from tests.core.test_fairness import people, with_proxy

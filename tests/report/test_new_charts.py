@@ -4,17 +4,8 @@ import re
 
 import pytest
 
-from brookfall.core.evidence.exhibit import (
-    AxisMark,
-    Chart,
-    DialChart,
-    Exhibit,
-    Line,
-    LineChart,
-    Provenance,
-    SuspectList,
-    TreeChart,
-)
+from brookfall.core.evidence.chart import AxisMark, Chart, DialChart, Line, LineChart, SuspectList, TreeChart
+from brookfall.core.evidence.exhibit import Exhibit, Provenance
 from brookfall.report.charts import draw
 from brookfall.report.trees import chart_of
 from tests.report.test_trees import CHART, COLUMNS

@@ -4,7 +4,7 @@ import re
 
 import pytest
 
-from brookfall.core.evidence.exhibit import TreeChart, TreeColumn
+from brookfall.core.evidence.chart import TreeChart, TreeColumn
 from brookfall.report.trees import condition, rows_of, top_of
 
 COLUMNS = {

@@ -11,9 +11,9 @@ export function number(value: number | null | undefined, decimals = 3): string {
 }
 
 /** An estimate's value; a p value too small for three decimals is said to be so. */
-export function valueOf(estimate: Pick<Estimate, "measure" | "value">): string {
-  const { measure: name, value } = estimate;
-  return name.endsWith("p_value") && value !== null && value < 0.0005 ? "<\u202f0.001" : number(value);
+export function valueOf(estimate: Pick<Estimate, "comparison" | "value">): string {
+  const { comparison, value } = estimate;
+  return (comparison === "p_value" || comparison === "p_value_holm") && value !== null && value < 0.0005 ? "<\u202f0.001" : number(value);
 }
 
 export function count(n: number): string {

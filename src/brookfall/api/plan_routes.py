@@ -136,7 +136,7 @@ def get_plan_file(path: CasePath) -> Response:
 def post_plan_file(path: CasePath, body: PlanFileBody) -> ComparedPlan:
     """Reads a plan's file and says what it would change; nothing is written."""
     with transaction() as session:
-        return plan_files.read_plan(session, asking(session), path.case_id, body.name, body.text)
+        return plan_files.plan_of_file(session, asking(session), path.case_id, body.name, body.text)
 
 
 @plan_api.get("/cases/<int:case_id>/plan/others", responses={200: OtherPlans})

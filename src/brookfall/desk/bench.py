@@ -5,7 +5,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.plan.plan import Plan
+from brookfall.core.plan.revisions import read_plan
 from brookfall.core.submission.added import Added
 from brookfall.core.submission.label_marks import LabelMark
 from brookfall.core.submission.schema import Data, Submission
@@ -24,7 +24,7 @@ _CHANGES: TypeAdapter[list[Change]] = TypeAdapter(list[Change])
 
 def bench_of(session: Session, case: Case) -> Bench:
     """UserError when the roles or the plan can't be carried out on these rows."""
-    return Bench(subject_of_case(session, case), Plan.model_validate(case.plan), marks_of(case))
+    return Bench(subject_of_case(session, case), read_plan(case.plan), marks_of(case))
 
 
 def marks_of(of: Case | Run) -> tuple[LabelMark, ...]:

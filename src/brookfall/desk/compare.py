@@ -22,6 +22,8 @@ from brookfall.records.cases import Case
 from brookfall.records.contents import layout_key
 from brookfall.records.people import Person
 
+_COMPARISON = "comparison"
+"""What stands in place of a check in the ids of a comparison."""
 _AT_FIRST = 4
 """So many models are shown where nobody chose."""
 
@@ -72,10 +74,10 @@ def comparison(
         n=compared.n if compared else 0,
         problem=problem,
         answer=compared.written.answer if compared else "",
-        estimates=list(compared.written.estimates) if compared else [],
-        charts=list(compared.written.charts) if compared else [],
+        estimates=list(compared.written.estimates(_COMPARISON)) if compared else [],
+        charts=list(compared.written.charts_in(_COMPARISON)) if compared else [],
         series=compared.written.series if compared else {},
-        tables=list(compared.written.tables) if compared else [],
+        tables=list(compared.written.tables_in(_COMPARISON)) if compared else [],
     )
 
 

@@ -3,7 +3,7 @@
 from sqlalchemy.orm import Session
 
 from brookfall.core.foundation.errors import StaleError, UserError
-from brookfall.core.plan.plan import Plan
+from brookfall.core.plan.revisions import read_plan
 from brookfall.core.submission.added import Added
 from brookfall.core.submission.schema import Data, Submission
 from brookfall.core.table.roles import Roles, check_roles, target_of, times_of, weights_of
@@ -38,7 +38,7 @@ def data_view(session: Session, person: Person, case_id: int) -> DataView:
             for entry in entries_of(case)
             if entry.kind == "sample"
         },
-        target_observed=Plan.model_validate(case.plan).target_observed,
+        target_observed=read_plan(case.plan).target_observed,
         columns=[
             ColumnView(
                 name=column.name,
@@ -73,7 +73,7 @@ def set_roles(session: Session, person: Person, case_id: int, roles: Roles, revi
             "The roles were changed since you opened this page.", todo="Nothing was overwritten; load the page again."
         )
     table = get_table(session, case.id, version=case.table_version)
-    check_roles(roles, table, _file(case))
+    check_roles(roles, table, _file(case), refits=Submission.model_validate(case.submission).refits)
     before, after = case.roles, roles.model_dump(mode="json")
     if before != after:
         case.roles, case.roles_revision = after, revision + 1

@@ -83,7 +83,7 @@ def set_changes(session: Session, person: Person, case_id: int, changes: tuple[C
     changed = apply(came.table, changes, came.beside)
     _refuse_none_left(changed.rows)
     roles = _roles_after(Roles.model_validate(case.roles), came.table, changed.table, changes)
-    check_roles(roles, changed.table, came.declared.data[0].path)
+    check_roles(roles, changed.table, came.declared.data[0].path, refits=came.declared.refits)
     before = {"changes": case.changes, "roles": case.roles, "table": case.table_fingerprint}
     if case.table_version > 1:
         drop_version(session, case.id, case.table_version)

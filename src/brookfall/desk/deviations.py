@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.plan.facts import plan_changes
-from brookfall.core.plan.plan import Plan
+from brookfall.core.plan.revisions import read_plan
 from brookfall.core.submission.difference import roles_changes
 from brookfall.core.table.change import Change
 from brookfall.core.table.roles import Roles
@@ -21,6 +21,7 @@ from brookfall.records.base import now
 from brookfall.records.cases import Case, Deviation
 from brookfall.records.people import Person
 
+_PLAN: TypeAdapter[dict[str, object]] = TypeAdapter(dict[str, object])
 _CHANGES: TypeAdapter[tuple[Change, ...]] = TypeAdapter(tuple[Change, ...])
 
 
@@ -121,7 +122,7 @@ def _state(case: Case) -> dict[str, object]:
 
 
 def _said(before: dict[str, object], after: dict[str, object]) -> list[str]:
-    plans = [Plan.model_validate(state["plan"]) for state in (before, after)]
+    plans = [read_plan(_PLAN.validate_python(state["plan"])) for state in (before, after)]
     roles = [Roles.model_validate(state["roles"]) for state in (before, after)]
     tables = [[change.said for change in _CHANGES.validate_python(state["changes"])] for state in (before, after)]
     added = [[str(entry["name"]) for entry in _entries(state["added"])] for state in (before, after)]

@@ -10,6 +10,7 @@ from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.foundation.errors import MissingError, UserError
 from brookfall.core.plan.plan import Plan
+from brookfall.core.plan.revisions import read_plan
 from brookfall.core.retest.run import ask, evaluate
 from brookfall.desk import people
 from brookfall.desk.bench import bench_of
@@ -79,7 +80,7 @@ def _refuse_unknown(bench: Bench, wanted: Regrouping) -> None:
 def proxy_pairs(session: Session, person: Person, case_id: int) -> list[ProxyPairView]:
     """Pairs of features that together go with an attribute by more than either alone, the largest gain first."""
     case = people.case_for(session, person, case_id)
-    level = Plan.model_validate(case.plan).policy.level
+    level = read_plan(case.plan).policy.level
     found = []
     for pair in pairs_of(bench_of(session, case)):
         ends = pair.together.interval(level)
@@ -100,7 +101,7 @@ def proxy_pairs(session: Session, person: Person, case_id: int) -> list[ProxyPai
 def drafted_findings(session: Session, person: Person, case_id: int) -> list[DraftedFinding]:
     """Drafts of findings from the latest run's group exhibits, what is outside a limit first."""
     case = people.case_for(session, person, case_id)
-    plan = Plan.model_validate(case.plan)
+    plan = read_plan(case.plan)
     drafts = [draft for exhibit in _group_exhibits(session, case) for draft in drafted_from(exhibit, plan)]
     return sorted(drafts, key=lambda draft: draft.standing is not Standing.OUTSIDE)
 

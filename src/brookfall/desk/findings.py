@@ -6,7 +6,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from brookfall.core.evidence.exhibit import RowsOf
+from brookfall.core.evidence.chart import RowsOf
 from brookfall.core.foundation.errors import MissingError, StaleError, UserError
 from brookfall.desk import people
 from brookfall.desk.docket import latest_run

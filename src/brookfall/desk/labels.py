@@ -5,7 +5,8 @@ from collections.abc import Iterable
 import numpy as np
 from sqlalchemy.orm import Session
 
-from brookfall.core.evidence.exhibit import Exhibit, SuspectList
+from brookfall.core.evidence.chart import SuspectList
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.foundation.errors import MissingError, UserError
 from brookfall.core.submission.label_marks import LabelMark, problem_with
 from brookfall.core.table.table import Column, Table, free_name

@@ -11,6 +11,7 @@ from brookfall.core.foundation.errors import StaleError, UserError
 from brookfall.core.judge.grounds import missing_grounds
 from brookfall.core.measure.registry import forms, words_of
 from brookfall.core.plan.plan import Plan
+from brookfall.core.plan.revisions import read_plan
 from brookfall.core.recipe.families import family_of
 from brookfall.core.resample.declared import Shares
 from brookfall.core.retest.run import Asked, ask, jobs_of
@@ -31,7 +32,7 @@ from brookfall.records.people import Person
 def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
     """The plan with what it comes to: sizes of the parts, distinct fits, checks that can't run and why."""
     case = people.case_for(session, person, case_id)
-    plan = Plan.model_validate(case.plan)
+    plan = read_plan(case.plan)
     roles = Roles.model_validate(case.roles)
     submission = Submission.model_validate(case.submission)
     problem: str | None = None

@@ -9,6 +9,7 @@ from brookfall.core.check.standard_plan import fitting
 from brookfall.core.foundation.errors import MissingError
 from brookfall.core.plan.facts import plan_changes
 from brookfall.core.plan.plan import Plan
+from brookfall.core.plan.revisions import read_plan
 from brookfall.core.plan.yaml_file import plan_from_yaml, plan_to_yaml
 from brookfall.desk import people
 from brookfall.desk.views import ComparedPlan, OtherPlan
@@ -22,10 +23,10 @@ def plan_file(session: Session, person: Person, case_id: int) -> tuple[str, str]
     """A name for the file, and the plan as YAML."""
     case = people.case_for(session, person, case_id)
     words = re.sub(r"[^a-z0-9]+", "-", f"{case.model} {case.version}".lower()).strip("-")
-    return f"plan-{words or case.id}.yaml", plan_to_yaml(Plan.model_validate(case.plan))
+    return f"plan-{words or case.id}.yaml", plan_to_yaml(read_plan(case.plan))
 
 
-def read_plan(session: Session, person: Person, case_id: int, name: str, text: str) -> ComparedPlan:
+def plan_of_file(session: Session, person: Person, case_id: int, name: str, text: str) -> ComparedPlan:
     """The plan of a file, fitted to the case's outcome, and what it would change here; nothing is written."""
     case = people.case_for(session, person, case_id)
     plan = fitting(plan_from_yaml(text, name), case.outcome, name)
@@ -51,8 +52,8 @@ def compare(session: Session, person: Person, case_id: int, other_id: int) -> Co
     title = f"{other.model} {other.version}"
     if other.outcome != case.outcome:
         raise MissingError(f"{title} has another kind of outcome.", todo="Choose a case with the same kind.")
-    return _compared(title, Plan.model_validate(other.plan), case)
+    return _compared(title, read_plan(other.plan), case)
 
 
 def _compared(title: str, plan: Plan, case: Case) -> ComparedPlan:
-    return ComparedPlan(title=title, plan=plan, changes=list(plan_changes(Plan.model_validate(case.plan), plan)))
+    return ComparedPlan(title=title, plan=plan, changes=list(plan_changes(read_plan(case.plan), plan)))

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from brookfall.core.candidate.candidate import IN_USE
 from brookfall.core.check.bench import RECIPE, SCORES, Bench
 from brookfall.core.check.shared.threshold_sentence import read_at
-from brookfall.core.evidence.exhibit import RowsOf
+from brookfall.core.evidence.chart import RowsOf
 from brookfall.core.foundation import digest, wording
 from brookfall.core.foundation.errors import MissingError, UserError
 from brookfall.core.measure.scored import Scored

@@ -10,7 +10,7 @@ from brookfall.core.foundation import digest
 from brookfall.core.foundation.errors import MissingError, UserError
 from brookfall.core.measure.association import KIND_WORDS, kind_of, strengths
 from brookfall.core.measure.interval import proportion
-from brookfall.core.plan.plan import Plan
+from brookfall.core.plan.revisions import read_plan
 from brookfall.core.retest.screening.issues import Sample
 from brookfall.core.retest.screening.rows_of_issue import Where, rows_where
 from brookfall.core.retest.screening.screen import Look, look_at
@@ -65,7 +65,7 @@ def look_and_keep(case_id: int) -> None:
 
 
 def _look(session: Session, case: Case) -> KeptLook:
-    grounds = Plan.model_validate(case.plan).policy.grounds
+    grounds = read_plan(case.plan).policy.grounds
     content, fault = None, None
     try:
         content = look_at(subject_of_case(session, case), grounds, _samples(session, case)).model_dump(mode="json")
@@ -84,7 +84,7 @@ def _samples(session: Session, case: Case) -> dict[str, Sample]:
 
 
 def _key(case: Case) -> str:
-    grounds = Plan.model_validate(case.plan).policy.grounds
+    grounds = read_plan(case.plan).policy.grounds
     added = [one.sha256 for one in added_to(case)]
     return digest.of_json(
         [_VERSION, case.table_fingerprint, case.roles, case.submission["recipe"], case.outcome, list(grounds), added]

@@ -6,7 +6,9 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field, JsonValue
 
 from brookfall.core.check.sentence import Sentence
-from brookfall.core.evidence.exhibit import Chart, Estimate, Exhibit, TableView
+from brookfall.core.evidence.chart import Chart, TableView
+from brookfall.core.evidence.estimate import Estimate
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.plan.plan import Plan
 from brookfall.core.retest.screening.screen import Look
 from brookfall.core.submission.difference import VersionChange

@@ -7,7 +7,7 @@ import time
 from dataclasses import replace
 from functools import lru_cache
 
-from sqlalchemy import or_, select, update
+from sqlalchemy import delete, or_, select, update
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
@@ -53,7 +53,28 @@ def lay_out(run_id: int) -> Laid:
         # A deviation that was opened since may have added checks, which are not of this run.
         asked = tuple(check for check in bench.plan.checks if check in numbers)
         plan = bench.plan.model_copy(update={"checks": asked})
-        return Laid(replace(bench, plan=plan, marks=marks_of(run)), numbers)
+        laid = Laid(replace(bench, plan=plan, marks=marks_of(run)), numbers)
+        _enrol_anew(session, run_id, laid)
+        return laid
+
+
+def _enrol_anew(session: Session, run_id: int, laid: Laid) -> None:
+    """Where the program changed under a running run: enters what it asks for now in place of what it asked for then.
+
+    Exhibits that are there stay, and are stale where what they rest on has changed.
+    """
+    held = session.scalars(select(RunCheck).where(RunCheck.run_id == run_id, RunCheck.state != "done"))
+    keys = {one.number: sorted({need.fit.key for need in one.needs}) for one in laid.asked.values()}
+    changed = [check for check in held if check.number in keys and list(check.fits) != keys[check.number]]
+    if not changed:
+        return
+    _log.warning("run %s was begun by another program; %s checks are entered anew", run_id, len(changed))
+    for check in changed:
+        check.fits, check.state, check.lease_until = keys[check.number], "waiting", None
+    ledger.enrol(session, run_id, jobs_of(tuple(laid.asked[check.number] for check in changed)))
+    session.flush()
+    wanted = {key for fits in session.scalars(select(RunCheck.fits).where(RunCheck.run_id == run_id)) for key in fits}
+    session.execute(delete(RunFit).where(RunFit.run_id == run_id, RunFit.fit_key.not_in(wanted)))
 
 
 def open_runs() -> list[int]:

@@ -1,17 +1,19 @@
 """What each exhibit of a case would be of, as case and plan are now: equal content, equal exhibit."""
 
 from collections.abc import Mapping, Sequence
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brookfall.core.check.check import Check
+from brookfall.core.check.program import program_digest
 from brookfall.core.check.reads import content_key
 from brookfall.core.check.registry import checks as all_checks
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.foundation import digest
 from brookfall.core.foundation.environment import versions
-from brookfall.core.plan.plan import Plan
+from brookfall.core.plan.revisions import read_plan
 from brookfall.core.retest.run import Asked
 from brookfall.records.cases import Case
 from brookfall.records.exhibits import get_exhibits
@@ -21,7 +23,7 @@ from brookfall.records.runs import Run, RunCheck
 
 def contents_of(case: Case, checks: Sequence[str] | None = None) -> dict[str, str]:
     """The content of every check of the case's plan, or of these, by name."""
-    plan = Plan.model_validate(case.plan)
+    plan = read_plan(case.plan)
     rest: dict[str, object] = {
         "package": case.package_sha256,
         "table": case.table_fingerprint,
@@ -52,7 +54,16 @@ def kept_exhibits(session: Session, case: Case, contents: Mapping[str, str]) -> 
         .where(StoredExhibit.case_id == case.id, StoredExhibit.state.in_(("done", "not_applicable")))
         .order_by(StoredExhibit.id)
     )
-    return {name: head for name, content, head in session.execute(query) if content and contents.get(name) == content}
+    return {
+        name: head
+        for name, content, head in session.execute(query)
+        if content and contents.get(name) == content and is_of_this_program(head.provenance)
+    }
+
+
+def is_of_this_program(provenance: Mapping[str, Any]) -> bool:
+    """Whether an exhibit was made by sources that say the same as those of this program."""
+    return bool(provenance.get("program")) and program_digest(provenance["sources"]) == provenance["program"]
 
 
 def changed_checks(session: Session, case: Case, asked: Sequence[Asked]) -> tuple[Asked, ...]:
@@ -71,7 +82,13 @@ def stale_checks(session: Session, case: Case, run: Run) -> set[str]:
     contents = contents_of(case)
     query = select(RunCheck.name, RunCheck.content).where(RunCheck.run_id == run.id)
     # Exhibits from before contents were kept stand as they are.
-    return {name for name, content in session.execute(query) if content and contents.get(name) != content}
+    changed = {name for name, content in session.execute(query) if content and contents.get(name) != content}
+    made = select(StoredExhibit.name, StoredExhibit.provenance).where(StoredExhibit.run_id == run.id)
+    return changed | {
+        name
+        for name, provenance in session.execute(made)
+        if provenance.get("program") and not is_of_this_program(provenance)
+    }
 
 
 def exhibits_now(

@@ -7,7 +7,8 @@ from collections.abc import Sequence
 from sqlalchemy import delete, insert, literal, select
 from sqlalchemy.orm import Session
 
-from brookfall.core.evidence.exhibit import Estimate, Exhibit
+from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.evidence.revisions import read_exhibit
 from brookfall.records.base import now
 from brookfall.records.findings_and_decisions import StoredEstimate, StoredExhibit, StoredSeries
 
@@ -34,6 +35,7 @@ def put_exhibit(session: Session, case_id: int, run_id: int, exhibit: Exhibit) -
         question=exhibit.question,
         state=exhibit.state,
         standing=exhibit.standing,
+        open=exhibit.open,
         answer=exhibit.answer,
         charts=data["charts"],
         tables=data["tables"],
@@ -67,11 +69,11 @@ def get_exhibits(session: Session, run_id: int, number: int | None = None, check
     """The run's exhibits so far, whole, by number; or just the one of that number, or of that check."""
     heads = [head for head in heads_of(session, run_id) if number in (None, head.number) and check in (None, head.name)]
     ids = [head.id for head in heads]
-    estimates: dict[int, list[Estimate]] = {key: [] for key in ids}
+    estimates: dict[int, list[dict[str, object]]] = {key: [] for key in ids}
     query = select(StoredEstimate).where(StoredEstimate.exhibit_id.in_(ids))
     for row in session.scalars(query.order_by(StoredEstimate.exhibit_id, StoredEstimate.position)):
         own = {name: getattr(row, name) for name in _OWN_COLUMNS}
-        estimates[row.exhibit_id].append(Estimate.model_validate({**row.labels, **own}))
+        estimates[row.exhibit_id].append({**row.labels, **own})
     series: dict[int, dict[str, dict[str, list[float | None]]]] = {key: {} for key in ids}
     for stored in session.scalars(select(StoredSeries).where(StoredSeries.exhibit_id.in_(ids))):
         series[stored.exhibit_id][stored.name] = json.loads(zlib.decompress(stored.data))
@@ -85,9 +87,9 @@ def heads_of(session: Session, run_id: int) -> Sequence[StoredExhibit]:
 
 
 def _exhibit(
-    head: StoredExhibit, estimates: list[Estimate], series: dict[str, dict[str, list[float | None]]]
+    head: StoredExhibit, estimates: list[dict[str, object]], series: dict[str, dict[str, list[float | None]]]
 ) -> Exhibit:
-    return Exhibit.model_validate(
+    return read_exhibit(
         {
             "number": head.number,
             "check": head.name,
@@ -96,6 +98,7 @@ def _exhibit(
             "state": head.state,
             "standing": head.standing,
             "answer": head.answer,
+            **({} if head.open is None else {"open": head.open}),
             "estimates": estimates,
             "charts": head.charts,
             "series": series,

@@ -11,7 +11,10 @@ from brookfall.records.people import Person
 
 
 class StoredExhibit(Base):
-    """An exhibit's head; its numbers are ``estimate`` rows and its curves ``series`` blobs."""
+    """An exhibit's head; its numbers are ``estimate`` rows and its curves ``series`` blobs.
+
+    ``open`` is None of what was kept before exhibits counted what their rows can't settle.
+    """
 
     __tablename__ = "exhibit"
     __table_args__ = (UniqueConstraint("run_id", "number", name="uq_exhibit_number"), TABLE_OPTIONS)
@@ -25,6 +28,7 @@ class StoredExhibit(Base):
     question: Mapped[int]
     state: Mapped[str] = mapped_column(String(20))
     standing: Mapped[str | None] = mapped_column(String(20))
+    open: Mapped[int | None]
     answer: Mapped[str] = mapped_column(Text)
     charts: Mapped[list[Any]]
     tables: Mapped[list[Any]]

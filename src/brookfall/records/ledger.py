@@ -93,7 +93,7 @@ def enrol(session: Session, run_id: int, jobs: tuple[FitJob, ...]) -> None:
                 .where(Fit.key == job.fit.key, Fit.state.in_(("done", "failed")))
                 .values(state="waiting", attempts=0, failure=None)
             )
-        session.add(RunFit(run_id=run_id, fit_key=job.fit.key))
+        session.execute(insert(RunFit).values(run_id=run_id, fit_key=job.fit.key).prefix_with("IGNORE"))
 
 
 def missing(session: Session, jobs: Iterable[FitJob]) -> set[str]:

@@ -10,13 +10,14 @@ from pydantic import TypeAdapter
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from brookfall.core.evidence.exhibit import Estimate, Exhibit
+from brookfall.core.evidence.estimate import Estimate
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.evidence.words import DECISIONS, QUESTIONS, SEVERITIES
 from brookfall.core.foundation import wording
 from brookfall.core.judge.standing import worst
 from brookfall.core.plan.facts import plan_facts
-from brookfall.core.plan.plan import Plan
+from brookfall.core.plan.revisions import read_plan
 from brookfall.core.recipe.families import recipe_in_words
 from brookfall.core.retest.evidence_file import Evidence, evidence_of
 from brookfall.core.submission.added import Added
@@ -55,7 +56,7 @@ def build_report(session: Session, case: Case, only: Format | None = None) -> Re
     exhibits = tuple(exhibits_now(session, case, run))
     evidence = evidence_of(
         case.package_sha256,
-        Plan.model_validate(case.plan),
+        read_plan(case.plan),
         Roles.model_validate(case.roles),
         exhibits,
         tuple(TypeAdapter(list[Change]).validate_python(case.changes)),
@@ -127,7 +128,7 @@ _TINY = 0.0005
 def _estimate(estimate: Estimate) -> str:
     if estimate.value is None:
         return f"– ({estimate.note})"
-    tiny = estimate.measure.endswith("p_value") and estimate.value is not None and estimate.value < _TINY
+    tiny = estimate.comparison in ("p_value", "p_value_holm") and estimate.value is not None and estimate.value < _TINY
     value = f"< {wording.number(2 * _TINY)}" if tiny else wording.number(estimate.value)
     if estimate.low is None and estimate.high is None:
         return f"{value} (no interval: {estimate.note or 'a single value'})"

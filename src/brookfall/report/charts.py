@@ -6,11 +6,10 @@ from markupsafe import escape
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
-from brookfall.core.evidence.exhibit import (
+from brookfall.core.evidence.chart import (
+    Chart,
     CombinationChart,
     DialChart,
-    Estimate,
-    Exhibit,
     GroundChart,
     GroupThresholds,
     LineChart,
@@ -22,9 +21,13 @@ from brookfall.core.evidence.exhibit import (
     ThresholdChart,
     TreeChart,
 )
+from brookfall.core.evidence.estimate import Estimate
+from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.evidence.marks import MarksChart
 from brookfall.core.measure.registry import words_of
 from brookfall.report import groups
 from brookfall.report.drawing import COLOURS, INK, MUTED, RULE, WIDTH, svg_of
+from brookfall.report.marks import marks
 from brookfall.report.trees import top_of
 
 _DEEPEST, _MOST_LISTED = 3, 20
@@ -33,34 +36,36 @@ _ROW = 0.19
 
 def draw(exhibit: Exhibit) -> list[str]:
     """The exhibit's charts, in order: SVG text, and a table for a confusion matrix."""
-    drawn = []
-    for chart in exhibit.charts:
-        if isinstance(chart, StripChart):
-            drawn.append(_strip(chart, exhibit.estimates))
-        elif isinstance(chart, LineChart):
-            drawn.append(_lines(chart, exhibit))
-        elif isinstance(chart, ThresholdChart):
-            drawn.append(_threshold(chart, exhibit))
-        elif isinstance(chart, DialChart):
-            drawn.append(_dial(chart, exhibit))
-        elif isinstance(chart, TreeChart):
-            drawn.append(
-                f"<p>{escape(_tree_words(chart))}</p>{top_of(chart, exhibit.series[chart.trees[0]], _DEEPEST)}"
-            )
-        elif isinstance(chart, SuspectList):
-            drawn.append(_suspects(chart, exhibit))
-        elif isinstance(chart, GroundChart):
-            drawn.append(groups.ground(chart, exhibit))
-            drawn.extend(_lines(one, exhibit) for one in chart.curves)
-        elif isinstance(chart, CombinationChart):
-            drawn.append(groups.combinations(chart, exhibit))
-        elif isinstance(chart, ProxyMap):
-            drawn.append(groups.proxy_map(chart, exhibit))
-        elif isinstance(chart, GroupThresholds):
-            drawn.append(groups.thresholds(chart, exhibit))
-        else:
-            drawn.append(_matrix(chart))
-    return drawn
+    return [drawn for chart in exhibit.charts for drawn in _drawn(chart, exhibit)]
+
+
+def _drawn(chart: Chart, exhibit: Exhibit) -> list[str]:
+    match chart:
+        case StripChart():
+            return [_strip(chart, exhibit.estimates)]
+        case LineChart():
+            return [_lines(chart, exhibit)]
+        case ThresholdChart():
+            return [_threshold(chart, exhibit)]
+        case DialChart():
+            return [_dial(chart, exhibit)]
+        case TreeChart():
+            top = top_of(chart, exhibit.series[chart.trees[0]], _DEEPEST)
+            return [f"<p>{escape(_tree_words(chart))}</p>{top}"]
+        case SuspectList():
+            return [_suspects(chart, exhibit)]
+        case GroundChart():
+            return [groups.ground(chart, exhibit), *(_lines(one, exhibit) for one in chart.curves)]
+        case CombinationChart():
+            return [groups.combinations(chart, exhibit)]
+        case ProxyMap():
+            return [groups.proxy_map(chart, exhibit)]
+        case GroupThresholds():
+            return [groups.thresholds(chart, exhibit)]
+        case MarksChart():
+            return [marks(chart, exhibit)]
+        case MatrixChart():
+            return [_matrix(chart)]
 
 
 def _strip(chart: StripChart, estimates: tuple[Estimate, ...]) -> str:
@@ -171,7 +176,7 @@ def _dial(chart: DialChart, exhibit: Exhibit) -> str:
 
 def _tree_words(chart: TreeChart) -> str:
     which = chart.title if chart.one_of == 1 else f"The first of {chart.one_of} trees"
-    return f"{which}, to a depth of {_DEEPEST}. Orange: training rows, blue: unseen rows, with 95 % intervals."
+    return f"{which}, to a depth of {_DEEPEST}. Orange: training rows, blue: unseen rows, with intervals."
 
 
 def _suspects(chart: SuspectList, exhibit: Exhibit) -> str:

@@ -7,16 +7,16 @@ from markupsafe import escape
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
-from brookfall.core.evidence.exhibit import (
+from brookfall.core.evidence.chart import (
     CombinationChart,
     CombinedGroup,
     CriterionStrip,
-    Estimate,
-    Exhibit,
     GroundChart,
     GroupThresholds,
     ProxyMap,
 )
+from brookfall.core.evidence.estimate import Estimate
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.report.drawing import COLOURS, INK, MUTED, RULE, WIDTH, svg_of
 
 _ROW = 0.19

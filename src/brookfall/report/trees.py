@@ -11,7 +11,8 @@ from matplotlib.axes import Axes
 from matplotlib.backends.backend_pdf import PdfPages
 from matplotlib.figure import Figure
 
-from brookfall.core.evidence.exhibit import DialChart, Exhibit, TreeChart, TreeColumn
+from brookfall.core.evidence.chart import DialChart, TreeChart, TreeColumn
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.report.drawing import COLOURS, INK, MUTED, RULE, WIDTH, svg_of
 
 TreeForm = Literal["svg", "pdf"]

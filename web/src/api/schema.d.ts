@@ -898,6 +898,29 @@ export interface components {
             path: string;
         };
         /**
+         * Axis
+         * @description A scale: of numbers between ends (None: those of what is drawn), or of categories, at the places 0, 1, 2 …
+         */
+        Axis: {
+            /**
+             * Categories
+             * @default []
+             */
+            categories: string[];
+            /**
+             * High
+             * @default null
+             */
+            high: number | null;
+            /** Label */
+            label: string;
+            /**
+             * Low
+             * @default null
+             */
+            low: number | null;
+        };
+        /**
          * AxisMark
          * @description A place on the horizontal axis that stands out, such as an observed value among shuffled ones.
          */
@@ -906,6 +929,44 @@ export interface components {
             label: string;
             /** X */
             x: number;
+        };
+        /**
+         * Band
+         * @description The area between the columns ``low`` and ``high`` along ``x``.
+         */
+        Band: {
+            /**
+             * Colour
+             * @default recipe
+             */
+            colour: string;
+            /**
+             * High
+             * @default high
+             */
+            high: string;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * Low
+             * @default low
+             */
+            low: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            mark: "band";
+            /** Series */
+            series: string;
+            /**
+             * X
+             * @default x
+             */
+            x: string;
         };
         /**
          * Bands
@@ -930,6 +991,39 @@ export interface components {
             count: number;
             /** Label */
             label: string;
+        };
+        /**
+         * Bars
+         * @description Bars from 0 to ``y`` at ``x``.
+         */
+        Bars: {
+            /**
+             * Colour
+             * @default recipe
+             */
+            colour: string;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            mark: "bars";
+            /** Series */
+            series: string;
+            /**
+             * X
+             * @default x
+             */
+            x: string;
+            /**
+             * Y
+             * @default y
+             */
+            y: string;
         };
         /**
          * Behind
@@ -1176,6 +1270,34 @@ export interface components {
              * @default null
              */
             text: string | null;
+        };
+        /**
+         * Cells
+         * @description Squares at places ``x`` and ``y`` of two axes of categories, darker the larger ``value``, which stands inside.
+         */
+        Cells: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            mark: "cells";
+            /** Series */
+            series: string;
+            /**
+             * Value
+             * @default value
+             */
+            value: string;
+            /**
+             * X
+             * @default x
+             */
+            x: string;
+            /**
+             * Y
+             * @default y
+             */
+            y: string;
         };
         /** ChainView */
         ChainView: {
@@ -1449,9 +1571,13 @@ export interface components {
                 [key: string]: string;
             };
             /**
-             * Kind
-             * @default combinations
-             * @constant
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "combinations";
             /** Singles */
@@ -1507,7 +1633,7 @@ export interface components {
             /** Candidates */
             candidates: components["schemas"]["CandidateView"][];
             /** Charts */
-            charts: (components["schemas"]["StripChart"] | components["schemas"]["LineChart"] | components["schemas"]["ThresholdChart"] | components["schemas"]["MatrixChart"] | components["schemas"]["DialChart"] | components["schemas"]["TreeChart"] | components["schemas"]["SuspectList"] | components["schemas"]["GroundChart"] | components["schemas"]["CombinationChart"] | components["schemas"]["ProxyMap"] | components["schemas"]["GroupThresholds"])[];
+            charts: (components["schemas"]["StripChart"] | components["schemas"]["LineChart"] | components["schemas"]["ThresholdChart"] | components["schemas"]["MatrixChart"] | components["schemas"]["DialChart"] | components["schemas"]["TreeChart"] | components["schemas"]["SuspectList"] | components["schemas"]["GroundChart"] | components["schemas"]["CombinationChart"] | components["schemas"]["ProxyMap"] | components["schemas"]["GroupThresholds"] | components["schemas"]["MarksChart"])[];
             /** Estimates */
             estimates: components["schemas"]["Estimate"][];
             /** Measure */
@@ -1765,9 +1891,13 @@ export interface components {
             /** Criteria */
             criteria: string[];
             /**
-             * Kind
-             * @default dial
-             * @constant
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "dial";
             /** Points */
@@ -1921,7 +2051,9 @@ export interface components {
          * Estimate
          * @description One number with its n and interval; ``value`` is None with the reason in ``note`` when it can't be computed.
          *
-         *     ``wide_low`` and ``wide_high`` are the simultaneous interval that the standing was read from.
+         *     ``measure`` is quantity and comparison in one name. ``few``: too few rows to judge by it. ``leading``: what the
+         *     exhibit's question turns on, and so judged. ``wide_low`` and ``wide_high`` are the simultaneous interval; ``judged``
+         *     says which of the two intervals the standing was read from.
          */
         Estimate: {
             /**
@@ -1935,10 +2067,20 @@ export interface components {
              */
             class: string | null;
             /**
+             * Comparison
+             * @default null
+             */
+            comparison: ("difference" | "ratio" | "gap" | "change" | "p_value" | "p_value_holm") | null;
+            /**
              * Feature
              * @default null
              */
             feature: string | null;
+            /**
+             * Few
+             * @default false
+             */
+            few: boolean;
             /**
              * Group
              * @default null
@@ -1951,6 +2093,18 @@ export interface components {
              * @default null
              */
             high: number | null;
+            /** Id */
+            id: string;
+            /**
+             * Judged
+             * @default null
+             */
+            judged: ("plain" | "simultaneous") | null;
+            /**
+             * Leading
+             * @default false
+             */
+            leading: boolean;
             /**
              * Level
              * @default 0.95
@@ -1987,6 +2141,8 @@ export interface components {
              * @default null
              */
             part: string | null;
+            /** Quantity */
+            quantity: string;
             /**
              * Repeat
              * @default null
@@ -2036,7 +2192,10 @@ export interface components {
             /** Seconds */
             seconds: number | null;
         };
-        /** Exhibit */
+        /**
+         * Exhibit
+         * @description The numbered result of a check. ``open`` counts the leading estimates that these rows can't settle.
+         */
         Exhibit: {
             /** Answer */
             answer: string;
@@ -2044,7 +2203,7 @@ export interface components {
              * Charts
              * @default []
              */
-            charts: (components["schemas"]["StripChart"] | components["schemas"]["LineChart"] | components["schemas"]["ThresholdChart"] | components["schemas"]["MatrixChart"] | components["schemas"]["DialChart"] | components["schemas"]["TreeChart"] | components["schemas"]["SuspectList"] | components["schemas"]["GroundChart"] | components["schemas"]["CombinationChart"] | components["schemas"]["ProxyMap"] | components["schemas"]["GroupThresholds"])[];
+            charts: (components["schemas"]["StripChart"] | components["schemas"]["LineChart"] | components["schemas"]["ThresholdChart"] | components["schemas"]["MatrixChart"] | components["schemas"]["DialChart"] | components["schemas"]["TreeChart"] | components["schemas"]["SuspectList"] | components["schemas"]["GroundChart"] | components["schemas"]["CombinationChart"] | components["schemas"]["ProxyMap"] | components["schemas"]["GroupThresholds"] | components["schemas"]["MarksChart"])[];
             /** Check */
             check: string;
             /**
@@ -2054,6 +2213,11 @@ export interface components {
             estimates: components["schemas"]["Estimate"][];
             /** Number */
             number: number;
+            /**
+             * Open
+             * @default 0
+             */
+            open: number;
             provenance: components["schemas"]["Provenance"];
             /** Question */
             question: number;
@@ -2304,9 +2468,13 @@ export interface components {
             /** Groups */
             groups: string[];
             /**
-             * Kind
-             * @default ground
-             * @constant
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "ground";
             /**
@@ -2354,9 +2522,13 @@ export interface components {
                 [key: string]: string;
             };
             /**
-             * Kind
-             * @default group_thresholds
-             * @constant
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "group_thresholds";
             ratio: components["schemas"]["Limit"];
@@ -2593,9 +2765,13 @@ export interface components {
              */
             diagonal: boolean;
             /**
-             * Kind
-             * @default lines
-             * @constant
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "lines";
             /** Lines */
@@ -2616,6 +2792,41 @@ export interface components {
             /** X */
             x: string;
             /** Y */
+            y: string;
+        };
+        /** LineThrough */
+        LineThrough: {
+            /**
+             * Colour
+             * @default recipe
+             */
+            colour: string;
+            /**
+             * Dashed
+             * @default false
+             */
+            dashed: boolean;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            mark: "line";
+            /** Series */
+            series: string;
+            /**
+             * X
+             * @default x
+             */
+            x: string;
+            /**
+             * Y
+             * @default y
+             */
             y: string;
         };
         /**
@@ -2700,6 +2911,28 @@ export interface components {
             /** Marks */
             marks?: components["schemas"]["LabelMark"][];
         };
+        /**
+         * MarksChart
+         * @description A figure composed of marks on two axes.
+         */
+        MarksChart: {
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "marks";
+            /** Marks */
+            marks: (components["schemas"]["Points"] | components["schemas"]["LineThrough"] | components["schemas"]["Band"] | components["schemas"]["Bars"] | components["schemas"]["Cells"] | components["schemas"]["Text"] | components["schemas"]["Rule"])[];
+            /** Title */
+            title: string;
+            x: components["schemas"]["Axis"];
+            y: components["schemas"]["Axis"];
+        };
         /** MarksView */
         MarksView: {
             /** Marks */
@@ -2722,9 +2955,13 @@ export interface components {
             /** Classes */
             classes: string[];
             /**
-             * Kind
-             * @default matrix
-             * @constant
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "matrix";
             /** @default null */
@@ -3065,6 +3302,12 @@ export interface components {
             references?: {
                 [key: string]: string;
             };
+            /**
+             * Revision
+             * @default 2
+             * @constant
+             */
+            revision: 2;
             /** Seed */
             seed: number;
             /**
@@ -3201,6 +3444,49 @@ export interface components {
             to_run: number | null;
         };
         /**
+         * Points
+         * @description Dots at ``x`` and ``y``; whiskers from ``low`` to ``high`` where these are named. ``label`` stands beside.
+         */
+        Points: {
+            /**
+             * Colour
+             * @default recipe
+             */
+            colour: string;
+            /**
+             * High
+             * @default null
+             */
+            high: string | null;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * Low
+             * @default null
+             */
+            low: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            mark: "points";
+            /** Series */
+            series: string;
+            /**
+             * X
+             * @default x
+             */
+            x: string;
+            /**
+             * Y
+             * @default y
+             */
+            y: string;
+        };
+        /**
          * Policy
          * @description The limits of one tier. Every default is common practice; an administrator may set others.
          */
@@ -3322,6 +3608,12 @@ export interface components {
              *     }
              */
             psi: components["schemas"]["Limit"];
+            /**
+             * Revision
+             * @default 2
+             * @constant
+             */
+            revision: 2;
             /**
              * @default {
              *       "at_least": null,
@@ -3514,7 +3806,8 @@ export interface components {
          * @description What an exhibit rests on; with the package it is enough to compute it again.
          *
          *     ``fit_seconds`` are what a fit took on average, by model, where models are set side by side. ``remarks`` are what
-         *     fits warned of, such as that they did not converge.
+         *     fits warned of, such as that they did not converge. ``sources`` names the check, the measures and the families that
+         *     were used, and ``program`` is the digest of their sources.
          */
         Provenance: {
             /** Fit Seconds */
@@ -3523,6 +3816,11 @@ export interface components {
             };
             /** Fits */
             fits: string[];
+            /**
+             * Program
+             * @default
+             */
+            program: string;
             /** Recipe */
             recipe: {
                 [key: string]: unknown;
@@ -3542,6 +3840,11 @@ export interface components {
             seed: number;
             /** Source */
             source: string;
+            /**
+             * Sources
+             * @default []
+             */
+            sources: string[];
         };
         /**
          * ProxyMap
@@ -3551,9 +3854,13 @@ export interface components {
             /** Attributes */
             attributes: string[];
             /**
-             * Kind
-             * @default proxies
-             * @constant
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "proxies";
             /** Points */
@@ -3890,6 +4197,32 @@ export interface components {
             total: number;
         };
         /**
+         * Rule
+         * @description A straight line across, such as a limit: at a place of the horizontal axis, or of the vertical one.
+         */
+        Rule: {
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            mark: "rule";
+            /**
+             * X
+             * @default null
+             */
+            x: number | null;
+            /**
+             * Y
+             * @default null
+             */
+            y: number | null;
+        };
+        /**
          * RunView
          * @description The light view that is asked for while a run goes on.
          */
@@ -4047,9 +4380,13 @@ export interface components {
             /** Groups */
             groups: components["schemas"]["StripGroup"][];
             /**
-             * Kind
-             * @default strip
-             * @constant
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "strip";
             /** Title */
@@ -4150,9 +4487,13 @@ export interface components {
             /** Found */
             found: number;
             /**
-             * Kind
-             * @default suspects
-             * @constant
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "suspects";
             /** Part */
@@ -4176,7 +4517,7 @@ export interface components {
         };
         /**
          * TableView
-         * @description ``about`` names the ground that it belongs to, where a chart shows one ground at a time.
+         * @description Cells of text and estimates; ``about`` is the id of the chart that it belongs to, where one page shows both.
          */
         TableView: {
             /**
@@ -4186,10 +4527,29 @@ export interface components {
             about: string | null;
             /** Columns */
             columns: string[];
+            /**
+             * Id
+             * @default
+             */
+            id: string;
             /** Rows */
             rows: components["schemas"]["Cell"][][];
             /** Title */
             title: string;
+        };
+        /** Text */
+        Text: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            mark: "text";
+            /** Words */
+            words: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /** TextField */
         TextField: {
@@ -4220,9 +4580,13 @@ export interface components {
                 [key: string]: string;
             };
             /**
-             * Kind
-             * @default threshold
-             * @constant
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "threshold";
             /** Positive */
@@ -4301,9 +4665,13 @@ export interface components {
             /** Columns */
             columns: components["schemas"]["TreeColumn"][];
             /**
-             * Kind
-             * @default tree
-             * @constant
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "tree";
             /**
@@ -4407,7 +4775,7 @@ export interface components {
         };
         /**
          * Versus
-         * @description The other side of a comparison; exactly one is set.
+         * @description The other side of a comparison; exactly one is set. ``rest`` is the ground of which all others are meant.
          */
         Versus: {
             /**
@@ -4427,6 +4795,11 @@ export interface components {
              * @default null
              */
             part: string | null;
+            /**
+             * Rest
+             * @default null
+             */
+            rest: string | null;
         };
         /**
          * Vocabulary

@@ -26,7 +26,7 @@ interface DialExplorerProps {
 type Columns = Record<string, (number | null)[]>;
 
 export function DialExplorer({ chart, series, asTable }: DialExplorerProps) {
-  const columns: Columns = series?.[chart.series] ?? {};
+  const columns: Columns = useMemo(() => series?.[chart.series] ?? {}, [series, chart]);
   const [place, setPlace] = useState(chart.submitted);
   const curves = useMemo(() => Object.fromEntries(chart.criteria.map((criterion) => [criterion, curvesOf(columns, criterion)])), [chart, columns]);
   const marks = useMemo(() => marksOf(chart), [chart]);

@@ -15,7 +15,7 @@ const estimate = (value: number | null, low: number | null, high: number | null,
   ({ measure: "auc", model: "recipe", value, low, high, level: 0.95, n: 1200, method: "wilson", ...more }) as Estimate;
 
 const strip = (rows: Schemas["StripRow"][], more: Partial<Schemas["StripGroup"]> = {}): Schemas["StripChart"] => ({
-  kind: "strip", title: "Parts", unit: "", groups: [{ label: "AUC", rows, claim: null, gap: null, brackets: [], ...more }],
+  kind: "strip", id: "a", title: "Parts", unit: "", groups: [{ label: "AUC", rows, claim: null, gap: null, brackets: [], ...more }],
 });
 
 const row = (i: number, label: string): Schemas["StripRow"] => ({ estimate: i, label, colour: label });

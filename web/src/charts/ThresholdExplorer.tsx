@@ -34,7 +34,7 @@ interface ThresholdExplorerProps {
 }
 
 export function ThresholdExplorer({ chart, series, asTable, onFind }: ThresholdExplorerProps) {
-  const all: Columns = series?.[chart.series] ?? {};
+  const all: Columns = useMemo(() => series?.[chart.series] ?? {}, [series, chart]);
   const thresholds = useMemo(() => (all.threshold ?? []).map((t) => t ?? 0), [all]);
   const [threshold, setThreshold] = useState(chart.submitted);
   const [missCost, setMissCost] = useState(1);

@@ -56,7 +56,7 @@ describe("a line chart's numbers", () => {
 describe("a strip's numbers", () => {
   it("name the value, the ends of the whisker and n", () => {
     const estimates = [{ measure: "auc", value: 0.7, low: 0.6, high: 0.8, n: 90 }, { measure: "auc", value: null, n: 3 }] as Estimate[];
-    const strip = { kind: "strip", title: "t", unit: "", groups: [{ label: "AUC", claim: null, gap: null, brackets: [], rows: [{ estimate: 0, label: "test", colour: "test" }, { estimate: 1, label: "validation", colour: "validation" }] }] } as Schemas["StripChart"];
+    const strip = { kind: "strip", id: "a", title: "t", unit: "", groups: [{ label: "AUC", claim: null, gap: null, brackets: [], rows: [{ estimate: 0, label: "test", colour: "test" }, { estimate: 1, label: "validation", colour: "validation" }] }] } as Schemas["StripChart"];
     expect(stripNumbers(strip, estimates).rows).toEqual([["AUC", "test", 0.7, 0.6, 0.8, 90], ["AUC", "validation", null, null, null, 3]]);
   });
 });

@@ -9,6 +9,7 @@ import { ThresholdsFigure } from "../charts/groups/ThresholdsFigure";
 import { DialExplorer } from "../charts/DialExplorer";
 import { IntervalStrip } from "../charts/IntervalStrip";
 import { LineFigure } from "../charts/LineFigure";
+import { MarksFigure } from "../charts/MarksFigure";
 import { Matrix } from "../charts/Matrix";
 import { ThresholdExplorer } from "../charts/ThresholdExplorer";
 import { TreeFigure } from "../charts/tree/TreeFigure";
@@ -60,7 +61,7 @@ export function Content({ charts, series, tables, estimates, asTables, highlight
           <>
             {page.kind === "ground" && groups?.above?.(page)}
             {page.kind === "ground" ? <GroundFigure key={page.title} chart={page} series={series} estimates={estimates} asTable={asTables} /> : <ThresholdsFigure key={page.title} chart={page} series={series} asTable={asTables} />}
-            {tables.filter((table) => table.about === page.title).map((table) => <Numbers key={table.title} table={table} estimates={estimates} />)}
+            {tables.filter((table) => table.about === page.id).map((table) => <Numbers key={table.id} table={table} estimates={estimates} />)}
           </>
         )}
       </Paged>
@@ -71,7 +72,7 @@ export function Content({ charts, series, tables, estimates, asTables, highlight
           </Box>
         ))}
       </Box>
-      {tables.filter((table) => !pages.some((page) => page.title === table.about)).map((table) => <Numbers key={table.title} table={table} estimates={estimates} />)}
+      {tables.filter((table) => !pages.some((page) => page.id === table.about)).map((table) => <Numbers key={table.id} table={table} estimates={estimates} />)}
     </>
   );
 }
@@ -95,6 +96,8 @@ function Picture({ chart, series, estimates, highlight, asTable, onFind, caseId,
       return <LineFigure chart={chart} series={series} highlight={highlight} asTable={asTable} />;
     case "threshold":
       return <ThresholdExplorer key={chart.series} chart={chart} series={series} asTable={asTable} onFind={onFind} />;
+    case "marks":
+      return <MarksFigure chart={chart} series={series} asTable={asTable} />;
     case "matrix":
       return <Matrix {...chart} />;
     case "dial":
@@ -143,11 +146,11 @@ function Numbers({ table, estimates }: { table: Schemas["TableView"]; estimates:
 function Figure({ estimate }: { estimate: Estimate }) {
   const notes = [`n ${count(estimate.n)}`, estimate.method?.replaceAll("_", " "), estimate.note].filter(Boolean).join(", ");
   return (
-    <Box component="span" title={notes} sx={{ display: "inline-flex", flexWrap: "wrap", justifyContent: "flex-end", alignItems: "center", columnGap: 0.75, color: estimate.note === "too few to judge" ? "brook.muted" : "inherit" }}>
+    <Box component="span" title={notes} sx={{ display: "inline-flex", flexWrap: "wrap", justifyContent: "flex-end", alignItems: "center", columnGap: 0.75, color: estimate.few ? "brook.muted" : "inherit" }}>
       {estimate.standing && <GaugeMark standing={estimate.standing} />}
       <b style={{ fontWeight: 550 }}>{valueOf(estimate)}</b>
       <Box component="span" sx={{ fontSize: 11, whiteSpace: "nowrap" }}>{ends(estimate)}</Box>
-      <Box component="span" sx={{ color: "brook.muted", fontSize: 11, whiteSpace: "nowrap" }}>{estimate.value === null ? estimate.note : `n ${count(estimate.n)}${estimate.note === "too few to judge" ? ", few" : ""}`}</Box>
+      <Box component="span" sx={{ color: "brook.muted", fontSize: 11, whiteSpace: "nowrap" }}>{estimate.value === null ? estimate.note : `n ${count(estimate.n)}${estimate.few ? ", few" : ""}`}</Box>
     </Box>
   );
 }

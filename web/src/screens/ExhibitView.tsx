@@ -51,14 +51,15 @@ export function ExhibitView({ exhibit, mayFind, isAside, asTables, onFind, onAsi
 
 function HowComputed({ exhibit, wide }: { exhibit: Exhibit; wide: Estimate | undefined }) {
   const from = exhibit.provenance;
+  const level = exhibit.estimates?.[0]?.level;
   const judged = (exhibit.estimates ?? []).filter((e) => e.wide_level != null).length;
   return (
     <Box component="section" aria-label="How it was computed" sx={{ borderTop: 1, borderColor: "divider", pt: 1, fontSize: 12, color: "text.secondary", maxWidth: 760 }}>
       <Typography variant="h3" sx={{ fontSize: 13, mb: 0.25, color: "text.primary" }}>How it was computed</Typography>
       {Object.keys(from.fit_seconds ?? {}).length > 0 && <div>A fit takes {Object.entries(from.fit_seconds ?? {}).map(([model, s]) => `${s.toFixed(2)} s (${model})`).join(", ")}.</div>}
-      <div>{from.scheme.charAt(0).toUpperCase() + from.scheme.slice(1)}; seed {from.seed}; {plural(from.fits.length, "fit")}, {from.seconds.toFixed(1)} s. Intervals at 95 %.</div>
+      <div>{from.scheme.charAt(0).toUpperCase() + from.scheme.slice(1)}; seed {from.seed}; {plural(from.fits.length, "fit")}, {from.seconds.toFixed(1)} s.{level !== undefined && ` Intervals at ${+(level * 100).toFixed(2)}\u00a0%.`}</div>
       {wide && <div>{plural(judged, "estimate")} judged together, each at {((wide.wide_level ?? 0) * 100).toFixed(2)} %: the thin ends of the whiskers.</div>}
-      {(exhibit.estimates ?? []).some((e) => e.note === "too few to judge") && <div>Marked few: under 30 rows, or under 5 events or non-events; shown, never judged.</div>}
+      {(exhibit.estimates ?? []).some((e) => e.few) && <div>Marked few: under 30 rows, or under 5 events or non-events; shown, never judged.</div>}
       <div>{from.source}</div>
       <div style={{ wordBreak: "break-all" }}>Rows {from.rows}</div>
     </Box>

@@ -27,12 +27,13 @@ function Found({ caseId, behind }: { caseId: number; behind: Behind }) {
   const { sorting, sort } = useSorting();
   const asked = { behind, sort: sorting.column, falling: sorting.falling };
   const file = (form: "csv" | "parquet") => `/api/cases/${caseId}/behind/${form}?${addressOf(behind)}`;
+  const useWindows = (windows: number[]) => useBehindWindows(caseId, asked, windows);
   return (
     <RowWindow
       label="Rows behind it"
       sorting={sorting}
       onSort={sort}
-      useWindows={(windows) => useBehindWindows(caseId, asked, windows)}
+      useWindows={useWindows}
       apart={(known) => known.said}
       head={(known) => (
         <Box sx={{ display: "flex", gap: 2, alignItems: "baseline", py: 0.5 }}>

@@ -36,7 +36,7 @@ function inCase(children: ReactNode, known: QueryClient, mayReview: boolean): st
   ).replaceAll("<!-- -->", "");
 }
 
-const chart: Schemas["SuspectList"] = { kind: "suspects", title: "Rows whose labels the others contradict", series: "suspects", classes: ["fire", "fall"], part: "out_of_fold", found: 40 };
+const chart: Schemas["SuspectList"] = { kind: "suspects", id: "a", title: "Rows whose labels the others contradict", series: "suspects", classes: ["fire", "fall"], part: "out_of_fold", found: 40 };
 const series = { suspects: { row: [4, 9, 2], submitted: [5, 11, 2], label: [0, 1, 0], suggested: [1, 0, 1], probability: [0.93, 0.81, 0.7], margin: [0.9, 0.6, 0.5] } };
 
 function list(marks: Schemas["LabelMark"][], mayReview = true): string {
@@ -87,7 +87,7 @@ describe("the suspects' list", () => {
 });
 
 const dial: Schemas["DialChart"] = {
-  kind: "dial", title: "Loss along depth", setting: "depth", series: "dial", criteria: ["brier", "error_rate"], points: ["1", "2", "no limit"], submitted: 2, best: 1, simplest: 1, tree: null, strengths: [],
+  kind: "dial", id: "a", title: "Loss along depth", setting: "depth", series: "dial", criteria: ["brier", "error_rate"], points: ["1", "2", "no limit"], submitted: 2, best: 1, simplest: 1, tree: null, strengths: [],
 };
 const losses = Object.fromEntries(
   ["brier", "error_rate"].flatMap((name) => [

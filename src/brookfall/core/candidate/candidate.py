@@ -57,4 +57,4 @@ class Candidate(ABC):
         """UserError where the part is none of its own."""
         if part not in self.parts:
             todo = f"Ask for {' or '.join(self.parts)}." if self.parts else "Choose another model."
-            raise UserError(f"{self.words} has no score of a part named {part}.", todo=todo)
+            raise UserError(f"There are no scores of {part} by this model: {self.words}.", todo=todo)

@@ -9,17 +9,9 @@ from pydantic import JsonValue
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence
-from brookfall.core.evidence.exhibit import (
-    Cell,
-    Chart,
-    Estimate,
-    Exhibit,
-    Provenance,
-    State,
-    TableView,
-    Verdict,
-    Versus,
-)
+from brookfall.core.evidence.chart import Cell, Chart, TableView
+from brookfall.core.evidence.estimate import Comparison, Estimate, Labels, Verdict, Versus
+from brookfall.core.evidence.exhibit import Exhibit, Provenance, State
 from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
@@ -53,6 +45,8 @@ class Check(ABC):
         The tiers whose standard plan has it; with ``needs_version`` only where there is a version in use.
     refits
         Whether it says anything only of what is fitted again here.
+    needs_features
+        Whether it says nothing of a model that came as scores alone, with no column that is a feature.
     reads
         What it reads beside the rows and what every check does.
     """
@@ -65,6 +59,7 @@ class Check(ABC):
     tiers: ClassVar[frozenset[int]] = ALL_TIERS
     needs_version: ClassVar[bool] = False
     refits: ClassVar[bool] = False
+    needs_features: ClassVar[bool] = False
     reads: ClassVar[Reads] = Reads()
 
     @abstractmethod
@@ -90,7 +85,7 @@ class Check(ABC):
 
 @dataclass(frozen=True)
 class _Entry:
-    labels: dict[str, object]
+    labels: Labels
     figure: Figure
     limit: Limit | None
     verdict: Verdict | None
@@ -98,17 +93,70 @@ class _Entry:
 
 
 @dataclass(frozen=True)
+class DraftedEstimate:
+    """An estimate before it has the name of its check: what tells it from others, and what is said of it."""
+
+    labels: Labels
+    said: dict[str, object]
+
+    def named(self, id_: str) -> Estimate:
+        """The estimate under its id."""
+        return Estimate.model_validate(
+            {**self.labels.model_dump(), "id": id_, "measure": self.labels.joined, **self.said}
+        )
+
+    @property
+    def value(self) -> float | None:
+        held = self.said["value"]
+        return float(held) if isinstance(held, int | float) else None
+
+
+@dataclass(frozen=True)
 class Written:
     """What a check has written, before it is numbered."""
 
     answer: str
-    estimates: tuple[Estimate, ...]
+    drafted: tuple[DraftedEstimate, ...]
     standing: Standing | None
     charts: tuple[Chart, ...] = ()
     series: dict[str, dict[str, list[float | None]]] = field(default_factory=dict)
     tables: tuple[TableView, ...] = ()
     state: State = "done"
     fit_seconds: dict[str, float] = field(default_factory=dict)
+    open: int = 0
+
+    def estimates(self, check: str) -> tuple[Estimate, ...]:
+        """The estimates under the name of their check, each with an id that no other has."""
+        seen: dict[str, int] = {}
+        found = []
+        for one in self.drafted:
+            id_ = one.labels.id_in(check)
+            seen[id_] = seen.get(id_, 0) + 1
+            # The same labels twice, with other figures: told apart by their order, which is that of the check.
+            found.append(one.named(id_ if seen[id_] == 1 else f"{id_}/{seen[id_]}"))
+        return tuple(found)
+
+    def charts_in(self, check: str) -> tuple[Chart, ...]:
+        """The charts with their ids: the check, the kind, and the place among those of the kind."""
+        counts: dict[str, int] = {}
+        found: list[Chart] = []
+        for chart in self.charts:
+            counts[chart.kind] = counts.get(chart.kind, 0) + 1
+            found.append(chart.model_copy(update={"id": f"{check}/{chart.kind}/{counts[chart.kind]}"}))
+        return tuple(found)
+
+    def tables_in(self, check: str) -> tuple[TableView, ...]:
+        """The tables with their ids; what one is about is the id of that chart."""
+        ids = {chart.title: chart.id for chart in self.charts_in(check)}
+        return tuple(
+            table.model_copy(
+                update={
+                    "id": f"{check}/table/{place}",
+                    "about": None if table.about is None else ids.get(table.about, table.about),
+                }
+            )
+            for place, table in enumerate(self.tables, start=1)
+        )
 
 
 @dataclass
@@ -117,13 +165,15 @@ class Draft:
 
     level: float
     _entries: list[_Entry] = field(default_factory=list)
+    _places: dict[str, int] = field(default_factory=dict)
     _judged: int = 0
 
     def add(
         self,
-        measure: str,
+        quantity: str,
         figure: Figure,
         *,
+        comparison: Comparison | None = None,
         model: str = "recipe",
         part: str | None = None,
         group: dict[str, str] | None = None,
@@ -137,30 +187,46 @@ class Draft:
         verdict: Verdict | None = None,
         standing: Standing | None = None,
     ) -> int:
-        """Adds an estimate and gives its place. With a limit it is judged; a verdict brings its own standing."""
-        labels: dict[str, object] = {
-            "measure": measure,
-            "model": model,
-            "part": part,
-            "group": group,
-            "class": class_,
-            "feature": feature,
-            "attribute": attribute,
-            "versus": versus,
-            "threshold": threshold,
-            "repeat": repeat,
-        }
+        """Adds an estimate and gives its place. With a limit it is judged; a verdict brings its own standing.
+
+        The same figure under the same labels is one estimate, however often it is added.
+        """
+        labels = Labels(
+            quantity=quantity,
+            comparison=comparison,
+            model=model,
+            part=part,
+            group=group,
+            class_=class_,
+            feature=feature,
+            attribute=attribute,
+            versus=versus,
+            threshold=threshold,
+            repeat=repeat,
+        )
         return self._append(_Entry(labels, figure, limit, verdict, standing))
 
     def _append(self, entry: _Entry) -> int:
+        named = entry.labels.id_in("")
+        if named in self._places and self._entries[self._places[named]] == entry:
+            return self._places[named]
+        self._places.setdefault(named, len(self._entries))
         self._entries.append(entry)
         self._judged += _is_judged(entry)
         return len(self._entries) - 1
 
-    def add_like(self, place: int, suffix: str, figure: Figure) -> int:
-        """Adds something said of another estimate: labelled as that one, its measure's name with a suffix."""
+    def add_like(self, place: int, comparison: Comparison, figure: Figure) -> int:
+        """Adds something said of another estimate, labelled as that one: its p value."""
         labels = self._entries[place].labels
-        return self._append(_Entry({**labels, "measure": f"{labels['measure']}_{suffix}"}, figure, None, None, None))
+        return self._append(
+            _Entry(
+                labels.model_copy(update={"quantity": labels.joined, "comparison": comparison}),
+                figure,
+                None,
+                None,
+                None,
+            )
+        )
 
     def limit(self, place: int) -> Limit | None:
         return self._entries[place].limit
@@ -186,23 +252,34 @@ class Draft:
     def worst(self) -> Standing | None:
         return worst(self.standings())
 
-    def estimates(self) -> tuple[Estimate, ...]:
+    def open(self) -> int:
+        """How many of the judged estimates these rows can't settle: unsettled, or too few to judge."""
+        return sum(
+            entry.limit is not None and (entry.figure.few or self.standing(place) is Standing.UNSETTLED)
+            for place, entry in enumerate(self._entries)
+        )
+
+    def drafted(self) -> tuple[DraftedEstimate, ...]:
+        """Every estimate, before it has the name of its check."""
         return tuple(self._estimate(place) for place in range(len(self._entries)))
 
-    def _estimate(self, place: int) -> Estimate:
+    def _estimate(self, place: int) -> DraftedEstimate:
         entry = self._entries[place]
         low, high = _finite(entry.figure.interval(self.level))
         judged = _is_judged(entry)
         wide_low, wide_high = _finite(entry.figure.interval(self.wide_level)) if judged else (None, None)
-        return Estimate.model_validate(
+        return DraftedEstimate(
+            entry.labels,
             {
-                **entry.labels,
                 "value": entry.figure.value,
                 "low": low,
                 "high": high,
                 "level": self.level,
                 "n": entry.figure.n,
                 "method": entry.figure.method,
+                "few": entry.figure.few,
+                "leading": entry.limit is not None,
+                "judged": "simultaneous" if judged else None,
                 "limit": entry.limit,
                 "standing": self.standing(place),
                 "verdict": entry.verdict,
@@ -210,7 +287,7 @@ class Draft:
                 "wide_low": wide_low,
                 "wide_high": wide_high,
                 "wide_level": self.wide_level if judged else None,
-            }
+            },
         )
 
     def write(
@@ -223,7 +300,14 @@ class Draft:
         fit_seconds: dict[str, float] | None = None,
     ) -> Written:
         return Written(
-            answer, self.estimates(), self.worst(), charts, series or {}, tables, fit_seconds=fit_seconds or {}
+            answer,
+            self.drafted(),
+            self.worst(),
+            charts,
+            series or {},
+            tables,
+            fit_seconds=fit_seconds or {},
+            open=self.open(),
         )
 
 
@@ -261,10 +345,11 @@ def number_exhibit(check: Check, number: int, written: Written, bench: Bench, ro
         state=written.state,
         standing=written.standing,
         answer=written.answer,
-        estimates=written.estimates,
-        charts=written.charts,
+        open=written.open,
+        estimates=written.estimates(check.name),
+        charts=written.charts_in(check.name),
         series=written.series,
-        tables=written.tables,
+        tables=written.tables_in(check.name),
         provenance=Provenance(
             seed=bench.plan.seed,
             rows=digest.of_rows(rows),
@@ -275,14 +360,18 @@ def number_exhibit(check: Check, number: int, written: Written, bench: Bench, ro
             scheme=bench.split.words,
             source=check.source,
             remarks=fits.remarks,
+            sources=fits.sources,
+            program=fits.program,
         ),
     )
 
 
 @dataclass(frozen=True)
 class Fits:
-    """The fits an exhibit rests on, and what they and its evaluation took."""
+    """The fits an exhibit rests on, what they and its evaluation took, and the program that made it."""
 
     keys: tuple[str, ...]
     seconds: float
     remarks: tuple[str, ...] = ()
+    sources: tuple[str, ...] = ()
+    program: str = ""

@@ -41,6 +41,7 @@ from brookfall.core.check.unseen.luck_of_the_split import Luck
 from brookfall.core.check.unseen.segments import Segments
 from brookfall.core.check.unseen.threshold import Threshold
 from brookfall.core.foundation.wording import capital
+from brookfall.core.plan.revisions import FORMER_CHECKS
 
 GROUP = "brookfall.checks"
 """Entry points of this group are checks of other packages, as classes or made."""
@@ -84,13 +85,13 @@ BUILT_IN: tuple[Check, ...] = (
     Choice(),
 )
 
-FORMER = {
-    "selection": ("Selection", "groups"),
-    "selection_pairs": ("Selection, pairs", "combinations"),
-    "errors": ("Errors", "groups"),
-    "errors_pairs": ("Errors, pairs", "combinations"),
+_FORMER_TITLES = {
+    "selection": "Selection",
+    "selection_pairs": "Selection, pairs",
+    "errors": "Errors",
+    "errors_pairs": "Errors, pairs",
 }
-"""Names that plans, scripts and runs of an earlier program may still have: title, and what the check is called now."""
+"""Checks of question 6 that runs of an earlier program may hold."""
 
 
 @cache
@@ -132,7 +133,7 @@ def called_now(name: str) -> str:
     >>> called_now("errors"), called_now("gap")
     ('groups', 'gap')
     """
-    return FORMER[name][1] if name in FORMER else name
+    return FORMER_CHECKS.get(name, name)
 
 
 def title_of(name: str) -> tuple[str, int]:
@@ -144,4 +145,4 @@ def title_of(name: str) -> tuple[str, int]:
     check = checks().get(name)
     if check is not None:
         return check.title, check.question
-    return (FORMER[name][0], 6) if name in FORMER else (capital(name.replace("_", " ")), 7)
+    return (_FORMER_TITLES[name], 6) if name in _FORMER_TITLES else (capital(name.replace("_", " ")), 7)

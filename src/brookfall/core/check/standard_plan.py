@@ -3,7 +3,7 @@
 from brookfall.core.check.registry import called_now, checks, checks_of
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.judge.policy import STANDARD_PLANS, Policy, default_policy
-from brookfall.core.measure.registry import forms, standard_measure
+from brookfall.core.measure.registry import forms, measures, standard_measure
 from brookfall.core.plan.plan import InUse, Plan
 from brookfall.core.resample.declared import Folds, Given, Shares
 from brookfall.core.resample.parts import By
@@ -51,12 +51,12 @@ def standard_plan(
 
 
 def known_checks(plan: Plan, file: str | None = None) -> Plan:
-    """The plan with its checks as they are called now and in the order of the questions.
+    """The plan with its checks as they are called now and in the order of the questions, once all it names is there.
 
     Raises
     ------
     UserError
-        It names a check that there is not.
+        It names a check or a measure that there is not.
 
     Examples
     --------
@@ -68,6 +68,12 @@ def known_checks(plan: Plan, file: str | None = None) -> Plan:
     unknown = sorted(named - set(checks()))
     if unknown:
         raise UserError(f"'{unknown[0]}' is not a check.", todo=f"Checks are {', '.join(checks())}.", file=file)
+    if plan.main_measure not in measures():
+        raise UserError(
+            f"main_measure: there is no measure called '{plan.main_measure}'.",
+            todo=f"Measures are {', '.join(measures())}.",
+            file=file,
+        )
     return plan.model_copy(update={"checks": tuple(name for name in checks() if name in named)})
 
 

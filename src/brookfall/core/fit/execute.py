@@ -312,7 +312,7 @@ class _Work:
             rows, scores = rows[known], scores[known]
         if not np.isfinite(scores).all():
             raise ValueError("the fitted model gave scores that are not numbers")
-        found = self._subject.scored(rows, scores, self._job.fit.key, target=target)
+        found = self._subject.scored(rows, scores, self._job.fit.seed_key, target=target)
         values = [measure_at(found, one.measure, one.threshold, one.class_).value for one in reading.wanted]
         return np.array([np.nan if value is None else value for value in values])
 

@@ -49,7 +49,7 @@ def tune(fit: FitRequest, subject: Subject, scores: Scores) -> Tuned:
         for fold in folds:
             inner = replace(fit, recipe=recipe, train=fold.train, tuning=None)
             said = scores(FitJob(inner, (ScoreReading(fold.test),)))
-            found.append(measure(tuning.measure, subject.scored(fold.test, said, inner.key)).value)
+            found.append(measure(tuning.measure, subject.scored(fold.test, said, inner.seed_key)).value)
         known = [value for value in found if value is not None]
         values.append(float(np.mean(known)) if known else np.nan)
     signed = -np.array(values) if lower_is_better(tuning.measure) else np.array(values)

@@ -9,13 +9,16 @@ from numpy.typing import NDArray
 
 from brookfall.core.foundation import digest
 from brookfall.core.foundation.environment import versions
-from brookfall.core.recipe.families import resolved_settings, source_of
+from brookfall.core.foundation.sources import digest_of
+from brookfall.core.measure.registry import program_of as program_of_measure
+from brookfall.core.recipe.families import program_of, resolved_settings
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.table.outcome import Outcome
 
 Rows = NDArray[np.int64]
 
-PROGRAM = ("source", "versions")
+_FITTING = "brookfall.core.fit.execute"
+PROGRAM = ("program", "versions")
 """What of a fit's content says by which program it is made, not what was asked for."""
 
 
@@ -33,6 +36,11 @@ class Tuning:
     @property
     def content(self) -> dict[str, object]:
         return {"tried": [dict(settings) for settings in self.tried], "measure": self.measure, "folds": self.folds}
+
+    @property
+    def program(self) -> str:
+        """The digest of the sources that the choice rests on."""
+        return program_of_measure(self.measure)
 
 
 @dataclass(frozen=True, eq=False)
@@ -108,7 +116,11 @@ class FitRequest:
         """Everything that can change the result, the training rows by hash."""
         return {
             "family": self.recipe.family,
-            "source": source_of(self.recipe.family),
+            "program": [
+                digest_of(_FITTING),
+                program_of(self.recipe.family),
+                *([] if self.tuning is None else [self.tuning.program]),
+            ],
             "settings": resolved_settings(self.recipe).model_dump(mode="json"),
             "preprocess": self.recipe.preprocess.model_dump(),
             "seed": self.recipe.seed,
@@ -128,6 +140,10 @@ class FitRequest:
             **({} if self.relabelled is None else {"relabelled": self.relabelled.content}),
             **({} if self.screened is None else {"screened": self.screened}),
         }
+
+    @property
+    def _tuning_program(self) -> list[str]:
+        return [] if self.tuning is None else [self.tuning.program]
 
     @cached_property
     def key(self) -> str:
@@ -237,7 +253,9 @@ class FigureReading:
 
     @cached_property
     def key(self) -> str:
-        named = [[one.measure, repr(one.threshold), one.class_ or ""] for one in self.wanted]
+        named = [
+            [one.measure, repr(one.threshold), one.class_ or "", program_of_measure(one.measure)] for one in self.wanted
+        ]
         how = "" if self.scored == "as fitted" else "out:"
         # The ledger's keys have at most 80 characters.
         return f"figures:{how}{digest.of_json(named)[:16]}:{digest.of_rows(self.rows)[:48]}"
@@ -300,7 +318,7 @@ class InfluenceReading:
 
     @cached_property
     def key(self) -> str:
-        asked = digest.of_json([self.measure, self.repeats, self.seed])[:12]
+        asked = digest.of_json([self.measure, self.repeats, self.seed, program_of_measure(self.measure)])[:12]
         return f"influence:{asked}:{digest.of_rows(self.rows)[:48]}"
 
 

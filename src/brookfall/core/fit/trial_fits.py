@@ -56,7 +56,7 @@ def try_fit(fit: FitRequest, subject: Subject) -> Trial:
     >>> try_fit(bench.fit(bench.split.parts["training"]), bench.subject).failure is None
     True
     """
-    rng = np.random.default_rng(digest.seed_from("trial", fit.key))
+    rng = np.random.default_rng(digest.seed_from("trial", fit.seed_key))
     sizes, seconds = [], []
     for wanted in (_SMALL, _LARGE):
         rows = np.sort(rng.permutation(fit.train)[:wanted])

@@ -9,23 +9,25 @@ from pathlib import Path
 import threadpoolctl
 from numpy._core import _multiarray_umath  # type: ignore[attr-defined]
 
-_LIBRARIES = ("numpy", "scipy", "scikit-learn", "lightgbm", "statsmodels", "brookfall")
+from brookfall.core.foundation.sources import package_digest
+
+_LIBRARIES = ("numpy", "scipy", "scikit-learn", "lightgbm", "statsmodels")
 _SIMD = ("AVX512_SKX", "AVX512F", "AVX2", "SSE42", "ASIMD")
 
 
 @cache
 def versions() -> dict[str, str]:
-    """Versions of the core and of the libraries whose arithmetic a fit rests on.
+    """Versions of the libraries whose arithmetic a fit rests on; the core goes by the digest of its sources.
 
     >>> sorted(versions())
-    ['brookfall', 'lightgbm', 'numpy', 'scikit-learn', 'scipy', 'statsmodels']
+    ['lightgbm', 'numpy', 'scikit-learn', 'scipy', 'statsmodels']
     """
     return {name: version(name) for name in _LIBRARIES}
 
 
 @cache
 def environment() -> dict[str, str]:
-    """Python, lock hash, BLAS kernel, SIMD level and library versions, each as text.
+    """Python, lock hash, BLAS kernel, SIMD level, versions, and the digest of the program, each as text.
 
     >>> {"python", "lock", "blas", "simd"} <= set(environment())
     True
@@ -38,6 +40,8 @@ def environment() -> dict[str, str]:
         "lock": _lock_hash(),
         "blas": f"{blas.get('internal_api', 'none')} {blas.get('version', '')} {blas.get('architecture', '')}".strip(),
         "simd": simd,
+        "brookfall": version("brookfall"),
+        "program": package_digest("brookfall.core"),
         **versions(),
     }
 

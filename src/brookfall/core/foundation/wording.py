@@ -49,6 +49,15 @@ def percent(share: float | None, decimals: int = 1) -> str:
     return "–" if share is None else f"{100 * share:.{decimals}f}\u00a0%"
 
 
+def level_in_percent(level: float) -> str:
+    """The level of an interval, with no more decimals than it has.
+
+    >>> level_in_percent(0.95), level_in_percent(0.995)
+    ('95\xa0%', '99.5\xa0%')
+    """
+    return f"{100 * level:g}\u00a0%"
+
+
 def p_value(p: float) -> str:
     """A p value as it is read: three decimals, or less than the least of them.
 

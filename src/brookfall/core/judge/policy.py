@@ -1,5 +1,7 @@
 """What a house asks of its models, by tier: the limits and the standard plan."""
 
+from typing import Literal
+
 from pydantic import BaseModel, ConfigDict, Field
 
 from brookfall.core.evidence.limit import Limit
@@ -10,6 +12,7 @@ class Policy(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
+    revision: Literal[2] = 2
     name: str = "Built-in policy"
     tier: int
     level: float = Field(default=0.95, gt=0.5, lt=1)

@@ -96,18 +96,27 @@ def lift(rows: Scored) -> Series:
     return _series(x=x[kept], y=y[kept])
 
 
-def calibration(rows: Scored) -> Series:
+def calibration(rows: Scored, level: float) -> Series:
     """Columns x (mean score) and y (share of positives) in ten equal-count bins, n, and Wilson's low and high.
 
+    Parameters
+    ----------
+    rows
+        Probabilities with their outcomes.
+    level
+        Of the intervals.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> calibration(rows)["n"]
+    >>> calibration(rows, 0.95)["n"]
     [6.0, 6.0, 6.0, 6.0, 6.0, 6.0, 6.0, 6.0, 6.0, 6.0]
     """
     bins = equal_count_bins(rows.scores)
     weights = rows.counted
     totals = np.bincount(bins, weights)
     shares = [share_of(rows.outcomes[bins == bin_], rows.take(bins == bin_, "bin")) for bin_ in range(len(totals))]
-    ends = np.array([share.figure().interval(0.95) for share in shares])
+    ends = np.array([share.figure().interval(level) for share in shares])
     return _series(
         x=np.bincount(bins, weights * rows.scores) / totals,
         y=np.array([share.value for share in shares]),

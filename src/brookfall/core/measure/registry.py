@@ -1,8 +1,13 @@
 """The one door to every measure: by name, on rows of any kind of outcome. Others are added by entry points."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from functools import cache
 from importlib.metadata import entry_points
 
+from brookfall.core.foundation.digest import sha256
+from brookfall.core.foundation.sources import digest_of_callables
 from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.influence_function import Linear
 from brookfall.core.measure.measure import Form, Measure, Scale, Shown
@@ -70,6 +75,39 @@ def forms(outcome: str, shown: Shown | None = None) -> dict[str, Form]:
     found = {one.name: one.forms[outcome] for one in measures().values() if outcome in one.forms}
     kept = [name for name, form in found.items() if shown is None or shown in form.shown]
     return {name: found[name] for name in sorted(kept, key=lambda name: not found[name].standard)}
+
+
+@cache
+def program_of(name: str) -> str:
+    """The digest of the sources that a measure rests on, and of what is declared of it; ``absent`` without one.
+
+    >>> program_of("rmse") == program_of("auc"), program_of("never_heard_of")
+    (False, 'absent')
+    """
+    one = measures().get(name)
+    if one is None:
+        return "absent"
+    taken = [part for form in one.forms.values() for part in _parts_of(form)]
+    declared = (one.name, repr(one.better), repr(one.range), one.scale, one.gap, sorted(one.forms))
+    return sha256(f"{declared} {digest_of_callables(*taken)}".encode())
+
+
+def _parts_of(form: Form) -> tuple[object, ...]:
+    return (form.figure, form.influence, form.few, form.hits, form.losses, form.chance_loss, form.chance)
+
+
+@contextmanager
+def uses_noted() -> Iterator[set[str]]:
+    """The names of the measures that are taken meanwhile, in this thread."""
+    names: set[str] = set()
+    token = _NOTED.set(names)
+    try:
+        yield names
+    finally:
+        _NOTED.reset(token)
+
+
+_NOTED: ContextVar[set[str] | None] = ContextVar("measures taken", default=None)
 
 
 def names_for(outcome: str) -> tuple[str, ...]:
@@ -198,6 +236,9 @@ def linear(name: str, rows: AnyScored) -> Linear | None:
 
 def _form(name: str, outcome: str) -> Form | None:
     """How it is taken; None where one class of several alone can have it; KeyError where this outcome has none."""
+    noted = _NOTED.get()
+    if noted is not None:
+        noted.add(name)
     one = measures().get(name)
     if one is not None and outcome in one.forms:
         return one.forms[outcome]

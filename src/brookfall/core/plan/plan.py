@@ -1,7 +1,7 @@
 """The plan: what will be tested, how, and against which limits. Locked before anything is run."""
 
 from itertools import pairwise
-from typing import Annotated, Literal
+from typing import Annotated, Final, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, JsonValue, field_validator, model_validator
 
@@ -38,11 +38,16 @@ class OwnChallenger(BaseModel):
     recipe: Recipe
 
 
+PLAN_REVISION: Final = 2
+"""The revision of plans that are written; see ``revisions`` for those that are read."""
+
+
 class Plan(BaseModel):
     """Everything a run depends on beside the package."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
+    revision: Literal[2] = PLAN_REVISION
     seed: int = Field(ge=0, lt=2**32)
     parts: Annotated[Shares | Given, Field(discriminator="kind")]
     cross_validation: Folds

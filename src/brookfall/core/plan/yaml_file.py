@@ -5,6 +5,7 @@ from pydantic import ValidationError
 
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.plan.plan import Plan
+from brookfall.core.plan.revisions import read_plan
 
 _MOST_CHARACTERS = 200_000
 
@@ -14,7 +15,7 @@ def plan_to_yaml(plan: Plan) -> str:
 
     >>> from brookfall.core.check.standard_plan import standard_plan
     >>> plan_to_yaml(standard_plan(2, given_parts=False)).splitlines()[0]
-    'seed: 20417'
+    'revision: 2'
     """
     return yaml.safe_dump(plan.model_dump(mode="json"), sort_keys=False, allow_unicode=True)
 
@@ -38,13 +39,15 @@ def plan_from_yaml(text: str, file: str) -> Plan:
     if not isinstance(read, dict):
         raise UserError("The file holds no plan.", todo=_TODO, file=file)
     try:
-        return Plan.model_validate(read)
+        return read_plan(read)
     except ValidationError as problem:
         first = problem.errors()[0]
         field = ".".join(str(part) for part in first["loc"] if part not in ("shares", "given"))
         message = first["msg"].removeprefix("Value error, ")
         said = f"{field}: {message}" if field else message
         raise UserError(f"The plan can't be read ({said}).", todo=_TODO, file=file) from problem
+    except ValueError as problem:
+        raise UserError(f"The plan can't be read ({problem}).", todo="Use a newer program.", file=file) from problem
 
 
 _TODO = "See docs/formats for its names and kinds, or export a plan and change that."

@@ -53,10 +53,14 @@ def dialled(recipe: Recipe, facts: Facts) -> Dialled | None:
     (['10', '7', '5', '4', '3', '2', '1'], 3)
     """
     family = family_of(recipe)
-    if family.dial is None or family.dial.setting not in _RANGES:
+    if family.dial is None or (family.dial.values is None and family.dial.setting not in _RANGES):
         return None
     settings = resolved_settings(recipe)
-    own, others = _RANGES[family.dial.setting](settings, facts)
+    own, others = (
+        _RANGES[family.dial.setting](settings, facts)
+        if family.dial.values is None
+        else (float(settings.model_dump()[family.dial.setting]), [*family.dial.values])
+    )
     if own is _BY_ITSELF:
         return None
     values = sorted(

@@ -9,6 +9,7 @@ from importlib.metadata import entry_points
 from pydantic import ValidationError
 
 from brookfall.core.foundation.errors import UserError
+from brookfall.core.foundation.sources import digest_of
 from brookfall.core.recipe.family.choice import CHOICE
 from brookfall.core.recipe.family.family import Family, Settings
 from brookfall.core.recipe.family.linear import LINEAR
@@ -42,23 +43,20 @@ def families() -> dict[str, Family]:
 
 
 @cache
-def source_of(name: str) -> str:
-    """Where a family comes from: ``brookfall``, or the package that adds it with its version.
+def program_of(name: str) -> str:
+    """The digest of the sources that a family rests on.
 
-    >>> source_of("tree")
-    'brookfall'
+    >>> program_of("tree") == program_of("naive_bayes")
+    False
     """
-    for point in entry_points(group=GROUP):
-        if point.load().name == name and point.dist is not None:
-            return f"{point.dist.name} {point.dist.version}"
-    return "brookfall"
+    return digest_of(families()[name].build.__module__)
 
 
 def family_of(recipe: Recipe) -> Family:
     """The family of a recipe that has passed ``check_recipe``.
 
-    >>> family_of(Recipe(family="tree")).dial
-    Dial(setting='pruning', rising=False)
+    >>> family_of(Recipe(family="tree")).dial.setting
+    'pruning'
     """
     return families()[recipe.family]
 

@@ -11,7 +11,7 @@ from brookfall.core.check.bench import BASELINE, OUT_OF_FOLD, RECIPE, SCORES, Be
 from brookfall.core.check.check import Draft, Written, at, text
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.better_model import brackets_of, rank
-from brookfall.core.evidence.exhibit import Cell, StripChart, StripGroup, StripRow, TableView
+from brookfall.core.evidence.chart import Cell, StripChart, StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import FitFailedError, Ledger
 from brookfall.core.fit.request import Rows
 from brookfall.core.foundation import wording
@@ -52,7 +52,8 @@ def compare_models(
     ranked = sorted(entries, key=lambda one: rank(draft.figure(places[one.candidate.name]), main))
     brackets = brackets_of([one.rows for one in ranked], main, draft.level)
     colours = {one.candidate.words: f"model:{place}" for place, one in enumerate(entries)}
-    curves, series = pictures.curve_charts({one.candidate.words: one.rows for one in entries}, colours=colours)
+    shown = {one.candidate.words: one.rows for one in entries}
+    curves, series = pictures.curve_charts(shown, draft.level, colours=colours)
     kept = tuple(chart for chart in curves if chart.title not in ("Scores by outcome", "Error by threshold"))
     strip = _strip(ranked, places, brackets, main, part, colours)
     drawn = {line.series for chart in kept for line in chart.lines}

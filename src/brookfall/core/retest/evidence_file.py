@@ -1,14 +1,16 @@
 """The evidence file: exhibits with everything needed to compute them again, and the comparison that replay makes."""
 
-from dataclasses import dataclass
+import json
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
-from brookfall.core.evidence.exhibit import Estimate, Exhibit
+from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.evidence.revisions import REVISION, read_exhibit
 from brookfall.core.foundation.environment import environment
 from brookfall.core.judge.policy import Policy
 from brookfall.core.plan.plan import Plan
+from brookfall.core.plan.revisions import read_plan
 from brookfall.core.submission.added import Added
 from brookfall.core.submission.label_marks import LabelMark
 from brookfall.core.table.change import Change
@@ -29,6 +31,7 @@ class Evidence(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     brookfall: Literal[1] = 1
+    revision: Literal[2] = REVISION
     package: PackageHash
     environment: dict[str, str]
     plan: Plan
@@ -37,6 +40,8 @@ class Evidence(BaseModel):
     changes: tuple[Change, ...] = ()
     added: tuple[Added, ...] = ()
     marks: tuple[LabelMark, ...] = ()
+    overrides: tuple[dict[str, str], ...] = ()
+    read_from: int = Field(default=REVISION, exclude=True, description="the revision that was read")
     exhibits: tuple[Exhibit, ...]
 
     def to_json(self) -> str:
@@ -73,84 +78,27 @@ def evidence_of(
     )
 
 
-@dataclass(frozen=True)
-class Difference:
-    """An estimate that a replay gave otherwise."""
+def read_evidence(text: str) -> Evidence:
+    """The evidence of a file of any revision.
 
-    exhibit: int
-    check: str
-    estimate: str
-    before: str
-    after: str
+    Parameters
+    ----------
+    text
+        The file's text.
 
-    def __str__(self) -> str:
-        return f"exhibit {self.exhibit} ({self.check}), {self.estimate}: {self.before} before, {self.after} now"
-
-
-OTHER_PROCESSOR = 1e-9
-"""How far an estimate may lie from its first value, against its size, when another processor computed it."""
-
-
-def differences(before: tuple[Exhibit, ...], after: tuple[Exhibit, ...], tolerance: float = 0.0) -> list[Difference]:
-    """Every estimate, answer, series and set of rows that is not the same, in order.
-
-    Bit for bit, unless a relative ``tolerance`` is given: then numbers may differ by that much, and what follows
-    from their last digits (answers, series) is not compared.
-
-    >>> differences((), ())
-    []
+    Raises
+    ------
+    ValueError
+        It is no evidence file, or one of a revision that this program does not know; the message says which.
     """
-    found: list[Difference] = []
-    replayed = {exhibit.check: exhibit for exhibit in after}
-    for old in before:
-        new = replayed.get(old.check)
-        if new is None:
-            found.append(Difference(old.number, old.check, "the exhibit", "present", "absent"))
-            continue
-        found.extend(_estimate_differences(old, new, tolerance))
-        facts = [
-            ("the number of estimates", str(len(old.estimates)), str(len(new.estimates))),
-            ("the series", str(sorted(old.series)), str(sorted(new.series))),
-            ("the rows", old.provenance.rows, new.provenance.rows),
-        ]
-        if not tolerance:
-            facts.append(("the answer", old.answer, new.answer))
-            facts += [
-                (f"the series {name}", "one set of values", "another")
-                for name, values in old.series.items()
-                if new.series.get(name) != values and name in new.series
-            ]
-        found.extend(Difference(old.number, old.check, name, one, other) for name, one, other in facts if one != other)
-    return found
-
-
-def _estimate_differences(old: Exhibit, new: Exhibit, tolerance: float) -> list[Difference]:
-    return [
-        Difference(old.number, old.check, _name(one), f"{one.value!r}", f"{other.value!r}")
-        for one, other in zip(old.estimates, new.estimates, strict=False)
-        if not _same(one, other, tolerance)
-    ]
-
-
-_NUMBERS = ("value", "low", "high", "wide_low", "wide_high")
-
-
-def _same(one: Estimate, other: Estimate, tolerance: float) -> bool:
-    if one == other or not tolerance:
-        return one == other
-    if any(not _near(getattr(one, name), getattr(other, name), tolerance) for name in _NUMBERS):
-        return False
-    # Notes may carry figures of their own; everything else is a label.
-    blank = dict.fromkeys((*_NUMBERS, "note"))
-    return one.model_copy(update=blank) == other.model_copy(update=blank)
-
-
-def _near(one: float | None, other: float | None, tolerance: float) -> bool:
-    if one is None or other is None:
-        return one is other
-    return abs(one - other) <= tolerance * max(1.0, abs(one))
-
-
-def _name(estimate: Estimate) -> str:
-    group = ", ".join(f"{k} {v}" for k, v in (estimate.group or {}).items())
-    return " ".join(word for word in (estimate.measure, estimate.part, group) if word)
+    kept = json.loads(text)
+    if not isinstance(kept, dict) or kept.get("brookfall") != 1:
+        raise ValueError("it does not begin with brookfall: 1")
+    revision = kept.get("revision", 1)
+    if revision not in (1, REVISION):
+        raise ValueError(f"it is of revision {revision}, and this program knows revisions up to {REVISION}")
+    plan = read_plan(kept["plan"])
+    exhibits = tuple(read_exhibit(one) for one in kept["exhibits"])
+    return Evidence.model_validate(
+        {**kept, "revision": REVISION, "read_from": revision, "plan": plan, "policy": plan.policy, "exhibits": exhibits}
+    )

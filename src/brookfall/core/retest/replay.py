@@ -8,7 +8,7 @@ from brookfall.core.check.bench import Bench
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.fit.ledger import MemoryLedger
 from brookfall.core.fit.run import run_fits
-from brookfall.core.retest.evidence_file import OTHER_PROCESSOR, Difference, differences
+from brookfall.core.retest.differences import OTHER_PROCESSOR, Difference, differences
 from brookfall.core.retest.run import Asked, evaluate, jobs_of
 
 Outcome = Literal["same", "near", "other"]

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from brookfall.core.check.bench import Bench, ScoredPart
-from brookfall.core.evidence.exhibit import RowsOf
+from brookfall.core.evidence.chart import RowsOf
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
 from brookfall.core.foundation.errors import UserError
@@ -74,7 +74,14 @@ def rows_behind(bench: Bench, ledger: Ledger, behind: Behind) -> Found:
 
 def scored_of(bench: Bench, ledger: Ledger, of: RowsOf) -> ScoredPart:
     """The rows of a part with a model's scores; UserError where there is no such model or part."""
-    return bench.candidate(of.model).scored(ledger, of.part)
+    candidate = bench.candidate(of.model)
+    try:
+        return candidate.scored(ledger, of.part)
+    except KeyError as problem:
+        raise UserError(
+            f"{candidate.words} has not been fitted for the {of.part.replace('_', '-')} rows.",
+            todo="Run the check that sets it beside others, on that part.",
+        ) from problem
 
 
 def _is_of(bench: Bench, rows: AnyScored, outcome: str) -> NDArray[np.bool_]:

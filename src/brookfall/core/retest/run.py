@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Check, Fits, Written, not_applicable, number_exhibit
+from brookfall.core.check.program import program_digest, sources_of
 from brookfall.core.check.registry import checks
 from brookfall.core.check.standard_plan import known_checks
 from brookfall.core.evidence.exhibit import Exhibit
@@ -14,8 +15,9 @@ from brookfall.core.fit.ledger import FitFailedError, Ledger, MemoryLedger
 from brookfall.core.fit.request import FitJob, Need, gather
 from brookfall.core.fit.run import run_fits
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.measure.registry import forms
+from brookfall.core.measure.registry import forms, uses_noted
 
+NO_FEATURES = "This needs a feature, and no column is one."
 NO_RECIPE = "This needs a recipe to refit, and none was submitted."
 NO_MODEL = "There is neither a recipe to refit nor a supplied score, so there is no model to test."
 
@@ -55,9 +57,13 @@ def _ask_one(number: int, check: Check, bench: Bench) -> Asked:
         return Asked(number, check, (), f"There is no such check for a {bench.subject.outcome} outcome.")
     try:
         _refuse_other_measures(bench)
-        return Asked(number, check, tuple(check.requests(bench.for_check(check))))
+        needs = tuple(check.requests(bench.for_check(check)))
     except UserError as problem:
         return Asked(number, check, (), str(problem))
+    learns = any(not need.fit.features for need in needs)
+    if not bench.subject.features and (check.needs_features or learns):
+        return Asked(number, check, (), NO_FEATURES)
+    return Asked(number, check, needs)
 
 
 def _refuse_other_measures(bench: Bench) -> None:
@@ -89,10 +95,12 @@ def evaluate(asked: Asked, bench: Bench, ledger: Ledger) -> Exhibit:
     'profile'
     """
     started = time.perf_counter()
-    written = _written(asked, bench, ledger)
+    with uses_noted() as measured:
+        written = _written(asked, bench, ledger)
     keys = tuple(dict.fromkeys(need.fit.key for need in asked.needs))
     seconds = time.perf_counter() - started + sum(ledger.seconds(key) for key in keys)
-    fits = Fits(keys, seconds, _remarks(keys, ledger))
+    sources = sources_of(asked.check.name, measured, {need.fit.recipe.family for need in asked.needs})
+    fits = Fits(keys, seconds, _remarks(keys, ledger), sources, program_digest(sources))
     return number_exhibit(asked.check, asked.number, written, bench, bench.split.all_parts, fits)
 
 

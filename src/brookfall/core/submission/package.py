@@ -77,7 +77,7 @@ def package_from_files(files: dict[str, bytes], progress: Progress = untold) -> 
     submission, table = read.submission, read.rows
     data = submission.data[0]
     _refuse_unjoinable(submission, read)
-    check_roles(data.roles, table, data.path)
+    check_roles(data.roles, table, data.path, refits=submission.refits)
     weights_of(table, data.roles, data.path)
     times_of(table, data.roles, data.path)
     _refuse_claims_of_another_outcome(submission)

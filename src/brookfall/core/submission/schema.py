@@ -137,6 +137,11 @@ class Submission(Declared):
     claims: tuple[Claim, ...] = ()
     expectations: tuple[Expectation, ...] = ()
 
+    @property
+    def refits(self) -> bool:
+        """Whether anything is to be fitted or asked for scores, which takes features; supplied scores alone don't."""
+        return self.recipe is not None or self.artifact is not None or not self.predictions
+
     @model_validator(mode="after")
     def _first_says_roles(self) -> "Submission":
         if self.data[0].kind != "rows":

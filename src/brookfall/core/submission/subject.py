@@ -194,7 +194,7 @@ def subject_from(came: Submitted, roles: Roles | None = None, changes: Sequence[
     chosen = roles or data.roles
     changed = apply(came.table, changes, came.beside)
     table = changed.table
-    check_roles(chosen, table, data.path)
+    check_roles(chosen, table, data.path, refits=declared.refits)
     target = target_of(table, chosen, outcome, data.path)
     if declared.recipe is not None:
         check_recipe(declared.recipe, outcome, "submission.yaml")

@@ -66,8 +66,10 @@ class Roles(BaseModel):
         return tuple(name for name in names if name not in taken)
 
 
-def check_roles(roles: Roles, table: Table, file: str) -> None:
+def check_roles(roles: Roles, table: Table, file: str, *, refits: bool = True) -> None:
     """Raises UserError when a role names a column that is not there, one column has two roles, or none is a feature.
+
+    A model that came as scores alone, which nothing ``refits``, needs no feature.
 
     >>> from brookfall.core.table.infer import column_from_text
     >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
@@ -95,7 +97,7 @@ def check_roles(roles: Roles, table: Table, file: str) -> None:
                 file=file,
                 column=name,
             )
-    if not roles.feature_names(table):
+    if refits and not roles.feature_names(table):
         raise UserError("No column is left to be a feature.", todo="Give at least one column that role.", file=file)
 
 

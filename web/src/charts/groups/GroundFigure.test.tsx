@@ -13,7 +13,7 @@ const { CombinationFigure } = await import("./CombinationFigure");
 const estimate = (value: number | null, more: Partial<Estimate> = {}) => ({ measure: "selection_rate", value, low: value === null ? null : value - 0.05, high: value === null ? null : value + 0.05, n: 120, standing: null, note: null, ...more }) as Estimate;
 const estimates = [estimate(0.5), estimate(0.3), estimate(0.6, { measure: "selection_rate_ratio", standing: "unsettled", wide_low: 0.4, wide_high: 0.9, limit: { at_least: 0.8, at_most: 1.25, ideal: 1 } }), estimate(0.2, { n: 9, note: "too few to judge" })];
 const chart: Schemas["GroundChart"] = {
-  kind: "ground", title: "Sex, out-of-fold rows", attribute: "sex", groups: ["female (reference)", "male", "x"], sizes: [120, 120, 9], curves: [], cuts: null, levels: ["female", "male", "x"],
+  kind: "ground", id: "a", title: "Sex, out-of-fold rows", attribute: "sex", groups: ["female (reference)", "male", "x"], sizes: [120, 120, 9], curves: [], cuts: null, levels: ["female", "male", "x"],
   strips: [{ measure: "selection_rate", words: "Selected", rows: [0, 1, 3], kind: "ratio", against: [null, 2, null], comparisons: [[], [2], []], settle: [null, 640, null], low: 0.4, high: 0.625 }],
 };
 const shown = (node: React.ReactNode) => renderToString(<MemoryRouter><ThemeProvider theme={theme}>{node}</ThemeProvider></MemoryRouter>).replaceAll("<!-- -->", "");
@@ -71,7 +71,7 @@ describe("groups made otherwise", () => {
 describe("the list of combinations", () => {
   const group = (levels: string[], place: number, worse: string[] = []): Schemas["CombinedGroup"] => ({ levels, n: 120, rates: { selection_rate: place }, judged: { selection_rate: [2] }, worse });
   const combined: Schemas["CombinationChart"] = {
-    kind: "combinations", title: "Groups together", criteria: { selection_rate: "Selected" }, whole: group([], 0), singles: [],
+    kind: "combinations", id: "a", title: "Groups together", criteria: { selection_rate: "Selected" }, whole: group([], 0), singles: [],
     combinations: [{ attributes: ["sex", "age"], reference: 0, groups: [group(["m", "young"], 0), group(["f", "old"], 1, ["selection_rate"])] }],
   };
   const drawn = (mayFind: boolean) => shown(<CombinationFigure chart={combined} estimates={estimates} asTable={false} chosen="" onChoose={() => undefined} onFind={mayFind ? () => undefined : undefined} />);

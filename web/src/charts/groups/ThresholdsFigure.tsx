@@ -20,7 +20,7 @@ interface ThresholdsFigureProps {
 }
 
 export function ThresholdsFigure({ chart, series, asTable }: ThresholdsFigureProps) {
-  const names = Object.keys(chart.groups);
+  const names = useMemo(() => Object.keys(chart.groups), [chart]);
   const grid = useMemo(() => gridOf(series, chart.reference), [series, chart]);
   const [rate, setRate] = useState<Rate>("selected");
   const [common, setCommon] = useState(chart.submitted);
@@ -28,7 +28,7 @@ export function ThresholdsFigure({ chart, series, asTable }: ThresholdsFigurePro
   const [own, setOwn] = useState<Record<string, number> | null>(null);
   const curves = useMemo(
     () => names.map((name, i) => ({ label: chart.groups[name] ?? name, colour: colourOf(`model:${i}`), points: grid.flatMap((t, at): [number, number][] => { const y = rateAt(series?.[name] ?? {}, at, rate); return y === null ? [] : [[t, y]]; }) })),
-    [names.join(), chart, series, grid, rate],
+    [names, chart, series, grid, rate],
   );
   const at = (name: string) => nearest(grid, own?.[name] ?? common);
   const [low, high] = [grid[0] ?? 0, grid.at(-1) ?? 1];

@@ -24,10 +24,11 @@ describe("how groups stand", () => {
 /** Two grounds of two levels each; place 0 is all rows, then sex f, sex m, age old, age young, and their four pairs. */
 const estimates = [0.4, 0.39, 0.41, 0.38, 0.42, 0.15, 0.43, 0.41, 0.4].map((value) => estimate(value));
 estimates[5] = estimate(0.15, { standing: "outside" });
-estimates[8] = estimate(0.4, { note: "too few to judge", n: 12 });
+estimates[8] = estimate(0.4, { note: "too few to judge", few: true, n: 12 });
 const group = (levels: string[], place: number, more: Partial<Schemas["CombinedGroup"]> = {}): Schemas["CombinedGroup"] => ({ levels, n: 100, rates: { selection_rate: place }, judged: { selection_rate: [place] }, worse: [], ...more });
 const chart: Schemas["CombinationChart"] = {
   kind: "combinations",
+  id: "a",
   title: "Groups",
   criteria: { selection_rate: "Selected" },
   whole: group([], 0),
@@ -73,6 +74,7 @@ describe("the map of proxies", () => {
   const found = [estimate(0.5), estimate(-0.7, { low: -0.75, high: -0.6 }), estimate(0.9), estimate(0.2), estimate(null)];
   const map: Schemas["ProxyMap"] = {
     kind: "proxies",
+    id: "a",
     title: "Map",
     attributes: ["sex", "age", "sex × age"],
     points: [

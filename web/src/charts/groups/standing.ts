@@ -17,5 +17,5 @@ export function rank(standing: Standing | null): number {
 
 /** Whether a group is too small for a measure to be judged. */
 export function isFew(estimate: Estimate | undefined): boolean {
-  return estimate?.value == null || (estimate.note ?? "").includes("too few to judge");
+  return estimate?.value == null || estimate.few;
 }

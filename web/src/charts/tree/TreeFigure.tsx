@@ -32,7 +32,7 @@ type Show = "whole" | "beside" | "pruned";
 
 export function TreeFigure({ chart, series, asTable, handle }: TreeFigureProps) {
   const [tree, setTree] = useState(1);
-  const columns: Columns = series?.[chart.trees[tree - 1] ?? ""] ?? {};
+  const columns: Columns = useMemo(() => series?.[chart.trees[tree - 1] ?? ""] ?? {}, [series, chart, tree]);
   const cut = handle ?? null;
   const prunes = cut !== null && cut > 0;
   const [show, setShow] = useState<Show>("beside");

@@ -8,7 +8,7 @@ import DialogTitle from "@mui/material/DialogTitle";
 import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useEffectEvent, useState } from "react";
 import { faultOf, useBegin, useDraft, usePreviewOf, useSaveBrief, useSubmission, useThrowAway, type Draft } from "../../api/drafts";
 import { InlineChoice } from "../../parts/Inline";
 import { Said } from "../../parts/Said";
@@ -71,11 +71,12 @@ function Chosen({ draft, caseId, file, onClose }: { draft: Draft; caseId: number
   const send = uploads.send;
   useEffect(() => void send(file.name, file), [send, file]);
   const done = draft.state === "done";
-  useEffect(() => {
-    if (!done) return;
+  const added = useEffectEvent(() => {
     for (const key of ["data", "look", "plan"]) void cache.invalidateQueries({ queryKey: [key, caseId] });
     onClose();
-    // Once, when it is done.
+  });
+  useEffect(() => {
+    if (done) added();
   }, [done]);
   const add = async () => {
     const brief = { name: tableName(entry), kind: entry.kind, key: entry.kind === "sample" ? entry.key : null, read: said(entry.how) };

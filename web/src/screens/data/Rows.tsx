@@ -18,12 +18,13 @@ export function Rows({ caseId, revision }: { caseId: number; revision: number })
     next.delete("where");
     setAddress(next);
   };
+  const useWindows = (windows: number[]) => useRowWindows(caseId, revision, asked, windows);
   return (
     <RowWindow
       label="Rows"
       sorting={sorting}
       onSort={sort}
-      useWindows={(windows) => useRowWindows(caseId, revision, asked, windows)}
+      useWindows={useWindows}
       head={(known) => (
         <Box sx={{ display: "flex", gap: 2, alignItems: "center", minHeight: 30 }}>
           <Typography>

@@ -1,7 +1,7 @@
 /** The data files of a submission: what each is, how much of it has come, and how it is read. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useEffect } from "react";
+import { useEffect, useEffectEvent } from "react";
 import { usePreviewOf, type Draft } from "../../api/drafts";
 import { InlineChoice } from "../../parts/Inline";
 import { Said } from "../../parts/Said";
@@ -51,9 +51,9 @@ function OneFile({ draft, file, first, alone, uploads, onChange, onRemove, onCol
   const sent = draft.files.find((one) => one.path === pathOf(file));
   const preview = usePreviewOf(draft.id, sent, file.how);
   const columns = preview.data?.columns;
+  const tell = useEffectEvent((names: string[]) => onColumns?.(names));
   useEffect(() => {
-    if (columns) onColumns?.(columns.map((column) => column.name));
-    // Told when the columns change, not when the parent is drawn anew.
+    if (columns) tell(columns.map((column) => column.name));
   }, [columns]);
   return (
     <Box component="section" aria-label={file.name}>

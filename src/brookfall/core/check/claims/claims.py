@@ -11,7 +11,8 @@ from brookfall.core.check.claims.score_agreement import agree, agree_needs, owne
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
-from brookfall.core.evidence.exhibit import Cell, StripGroup, StripRow, TableView, Verdict
+from brookfall.core.evidence.chart import Cell, StripGroup, StripRow, TableView
+from brookfall.core.evidence.estimate import Verdict
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, ScoreReading
@@ -211,7 +212,7 @@ def _on_refit(bench: Bench, ledger: Ledger, claim: Claim, level: float) -> _Reco
 
 def _scored(bench: Bench, ledger: Ledger, need: Need, rows: Rows) -> AnyScored:
     scores = ledger.scores(need)[np.searchsorted(need.reading.rows, rows)]
-    return bench.scored(rows, scores, need.fit.key)
+    return bench.scored(rows, scores, need.fit.seed_key)
 
 
 def _by_folds(bench: Bench, ledger: Ledger, claim: Claim, needs: list[Need], level: float) -> _Recomputed:
@@ -279,14 +280,15 @@ def _answer(claims: tuple[Claim, ...], verdicts: list[Verdict], draft: Draft) ->
 def _farthest(claims: tuple[Claim, ...], draft: Draft) -> tuple[Claim, Figure] | None:
     """The overstated claim whose recomputed value lies farthest from it, against its own size."""
     found: list[tuple[float, Claim, Figure]] = []
-    for place, estimate in enumerate(draft.estimates()):
-        if estimate.verdict != "overstated" or estimate.value is None:
+    for place, estimate in enumerate(draft.drafted()):
+        if estimate.said["verdict"] != "overstated" or estimate.value is None:
             continue
+        labels = estimate.labels
         claim = next(
             claim
             for claim in claims
             if (claim.measure, _part(claim), claim.class_, claim.threshold)
-            == (estimate.measure, estimate.part, estimate.class_, estimate.threshold)
+            == (labels.quantity, labels.part, labels.class_, labels.threshold)
         )
         distance = abs(float(claim.value) - estimate.value) / max(abs(estimate.value), 1e-12)
         found.append((distance, claim, draft.figure(place)))

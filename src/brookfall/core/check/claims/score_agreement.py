@@ -6,7 +6,8 @@ import numpy as np
 
 from brookfall.core.check.bench import RECIPE, SCORES, Bench
 from brookfall.core.check.check import Draft, at, text
-from brookfall.core.evidence.exhibit import TableView, Versus
+from brookfall.core.evidence.chart import TableView
+from brookfall.core.evidence.estimate import Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, ScoreReading
 from brookfall.core.foundation import wording
@@ -62,7 +63,7 @@ def agree(bench: Bench, ledger: Ledger, draft: Draft) -> Agreed | None:
     for part, rows in bench.supplied_parts.items():
         common = np.intersect1d(rows, known)
         if len(common):
-            ours = bench.scored(common, scores[np.searchsorted(known, common)], need.fit.key)
+            ours = bench.scored(common, scores[np.searchsorted(known, common)], need.fit.seed_key)
             found[part] = agreement(ours, bench.supplied_scores.on(common))
     return Agreed(_sentence(bench, found, draft.level), _table(draft, found))
 

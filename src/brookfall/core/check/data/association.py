@@ -9,7 +9,7 @@ from brookfall.core.check.check import ANY_OUTCOME, Check, Draft, Written, at, t
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.target_column import target_column
-from brookfall.core.evidence.exhibit import TableView
+from brookfall.core.evidence.chart import TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.foundation import wording
 from brookfall.core.measure.association import KIND_WORDS, Association, associate
@@ -33,6 +33,7 @@ class WithTarget(Check):
     name = "association"
     title = "Association with the target"
     question = 1
+    needs_features = True
     source = (
         "Pearson, with Hall 1992 on influence values; correlation ratio with noncentral F (Steiger 2004), or with Hall "
         "where it is clear; Cramér's V corrected (Bergsma 2013) with noncentral chi-square (Smithson 2003); Holm 1979."
@@ -55,9 +56,12 @@ class WithTarget(Check):
                 tie.information, n, note=f"{tie.by_chance:.4f} by chance; positive even when nothing is there"
             )
             told = draft.add("mutual_information", shared, model="data", feature=tied.feature)
+            alone = Figure(tie.p, n, note="a p value has no interval")
+            draft.add("association", alone, comparison="p_value", model="data", feature=tied.feature)
             p = draft.add(
-                "p_value",
+                "association",
                 Figure(tied.p, n, "holm", note="a p value has no interval"),
+                comparison="p_value_holm",
                 model="data",
                 feature=tied.feature,
             )

@@ -5,7 +5,8 @@ from brookfall.core.check.check import ANY_OUTCOME, Check, Draft, Written, at, t
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared.duplicate_rows import Repeated, Shared, repeats_of, shared_with_training
-from brookfall.core.evidence.exhibit import TableView, Versus
+from brookfall.core.evidence.chart import TableView
+from brookfall.core.evidence.estimate import Versus
 from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.foundation import wording
@@ -45,7 +46,7 @@ class Repeats(Check):
                 at(draft.add(measure, _share(count, n), model="data", part="all")),
                 text(wording.count(count)),
             )
-            for words, measure, count in counts
+            for words, measure, count in (counts if subject.features else counts[:1])
         ]
         shared = shared_with_training(bench)
         for one in shared:

@@ -9,7 +9,8 @@ from brookfall.core.check.bench import OUT_OF_FOLD, Bench, ScoredPart
 from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
-from brookfall.core.evidence.exhibit import StripChart, StripGroup, StripRow, SuspectList, TableView, Versus
+from brookfall.core.evidence.chart import StripChart, StripGroup, StripRow, SuspectList, TableView
+from brookfall.core.evidence.estimate import Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import FitRequest, Labels, Need, Rows, ScoreReading
 from brookfall.core.foundation import digest, wording

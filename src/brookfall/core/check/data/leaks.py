@@ -8,7 +8,7 @@ from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say, upper_limit
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.leak_suspects import Suspect, alone, identifiers_among
-from brookfall.core.evidence.exhibit import TableView
+from brookfall.core.evidence.chart import TableView
 from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.foundation import wording
@@ -22,6 +22,7 @@ class Leaks(Check):
     name = "leaks"
     title = "Leak suspects"
     question = 1
+    needs_features = True
     source = "A single feature that all but decides the target: common practice. DeLong et al. 1988; Hall 1992."
     outcomes = ANY_OUTCOME
     reads = Reads(plan=("policy.alone",), roles=("time",))

@@ -5,17 +5,18 @@ import numpy as np
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import ANY_OUTCOME, Check, Draft, Written, at, text
 from brookfall.core.check.sentence import About, Sentence, say
-from brookfall.core.evidence.exhibit import TableView
+from brookfall.core.evidence.chart import TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Rows
 from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.influence_function import figure_of, mean_of
 from brookfall.core.measure.interval import share_of
-from brookfall.core.measure.scored import Scored, ScoredNumbers
+from brookfall.core.measure.scored import Numbers, Scored, ScoredNumbers
 from brookfall.core.recipe.preprocess import raw_matrix, rows_with_gaps
 from brookfall.core.table.occasions import Choices
 from brookfall.core.table.profile import profile_column
+from brookfall.core.table.table import Table
 
 
 class Profile(Check):
@@ -32,10 +33,9 @@ class Profile(Check):
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:  # noqa: ARG002 - needs no fit
         subject = bench.subject
         table = subject.table.select(subject.features)
-        n = table.n_rows
+        n = subject.table.n_rows
         gaps = int(rows_with_gaps(table).sum())
-        matrix = np.column_stack([raw_matrix(table), subject.target.values])
-        repeated = n - len(np.unique(matrix, axis=0))
+        repeated = _repeated(table, subject.target.values.astype(np.float64))
         choices = subject.choices
         draft = Draft(bench.plan.policy.level)
         parts = {"all": np.arange(n, dtype=np.int64), **bench.split.parts}
@@ -46,11 +46,13 @@ class Profile(Check):
         }
         labels = list(dict.fromkeys(label for _, label in shown))
         answer = (
-            f"{wording.capital(wording.rows(n))} with {len(subject.features)} features; "
-            f"{_balance(bench, draft, shown, labels) if choices is None else _of_choices(choices)}. "
-            f"{wording.capital(wording.rows(gaps))} have a gap in a feature"
-            + (f" and {wording.rows(repeated)} repeat another row's features and outcome." if choices is None else ".")
+            f"{wording.capital(wording.rows(n))} with {len(subject.features) or 'no'} features; "
+            f"{_balance(bench, draft, shown, labels) if choices is None else _of_choices(choices)}."
         )
+        if subject.features:
+            answer += f" {wording.capital(wording.rows(gaps))} have a gap in a feature" + (
+                f" and {wording.rows(repeated)} repeat another row's features and outcome." if choices is None else "."
+            )
         if subject.dropped:
             answer += f" {wording.capital(wording.rows(subject.dropped))} {_why_dropped(bench)} before any split."
         columns = TableView(
@@ -71,6 +73,13 @@ class Profile(Check):
             ),
         )
         return draft.write(answer, tables=(balance, columns))
+
+
+def _repeated(features: Table, outcomes: Numbers) -> int:
+    """How many rows repeat the features and the outcome of another; none where there is no feature."""
+    if not features.columns:
+        return 0
+    return len(outcomes) - len(np.unique(np.column_stack([raw_matrix(features), outcomes]), axis=0))
 
 
 def _outcomes(bench: Bench, rows: Rows) -> list[tuple[str, str, str | None, Figure]]:

@@ -11,7 +11,8 @@ from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say, upper_limit
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.domain_classifier import telling
-from brookfall.core.evidence.exhibit import TableView, Versus
+from brookfall.core.evidence.chart import TableView
+from brookfall.core.evidence.estimate import Versus
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, ScoreReading
@@ -90,7 +91,8 @@ class PartShift(Check):
             about = _About(model="data", part=one.part, feature=one.feature, versus=_TRAINING)
             distance = Figure(one.shift.distance, n, note="no interval: its p value stands beside it")
             told = draft.add("ks", distance, **about)
-            p = draft.add("p_value", Figure(one.shift.p, n, note="a p value has no interval"), **about)
+            alone = Figure(one.shift.p, n, note="a p value has no interval")
+            p = draft.add("shift", alone, comparison="p_value", **about)
             ks = at(told) if one.shift.distance is not None else text("")
             rows.append((text(one.feature), text(one.part), at(place), text(f"{one.shift.critical:.4f}"), ks, at(p)))
         apart = {part: _told_apart(bench, ledger, part) for part in _unseen(bench)}
@@ -167,7 +169,7 @@ def _told_apart(bench: Bench, ledger: Ledger, part: str) -> Figure:
         return absent(n, f"under {_LEAST} rows in one of the parts")
     judged = needs[0].reading.rows
     hits = np.isin(judged, bench.split.parts[part])
-    rows = Scored(key=needs[0].fit.key, outcomes=hits, scores=ledger.scores(needs[0]), threshold=0.5)
+    rows = Scored(key=needs[0].fit.seed_key, outcomes=hits, scores=ledger.scores(needs[0]), threshold=0.5)
     return measure("auc", rows)
 
 

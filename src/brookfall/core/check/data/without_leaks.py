@@ -9,7 +9,8 @@ from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.leak_suspects import alone, identifiers_among
-from brookfall.core.evidence.exhibit import StripGroup, StripRow, TableView, Versus
+from brookfall.core.evidence.chart import StripGroup, StripRow, TableView
+from brookfall.core.evidence.estimate import Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, ScoreReading
 from brookfall.core.foundation import digest, wording
@@ -57,9 +58,10 @@ class WithoutLeaks(Check):
         }
         losses = {
             (measured, name): draft.add(
-                f"{measured}_difference",
+                measured,
                 # Positive where the suspects flatter the recipe.
                 gain(measured, rows[RECIPE], one),
+                comparison="difference",
                 part=OUT_OF_FOLD,
                 versus=Versus(model=name),
             )

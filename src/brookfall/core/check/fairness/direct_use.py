@@ -15,7 +15,8 @@ from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.feature_influence import figure_of_influence, influence_needs
-from brookfall.core.evidence.exhibit import StripChart, TableView, Versus
+from brookfall.core.evidence.chart import StripChart, TableView
+from brookfall.core.evidence.estimate import Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import FlipReading, Need, Rows
 from brookfall.core.foundation import wording
@@ -155,7 +156,9 @@ def _pairs(bench: Bench, draft: Draft, one: _Tried, read: NDArray[np.float64]) -
             versus = Versus(group={one.feature: to})
             if number:
                 figure = _mean_change(read[start, end], n)
-                place = draft.add("mean_score_difference", figure, part="unseen", group=about, versus=versus)
+                place = draft.add(
+                    "mean_score", figure, comparison="difference", part="unseen", group=about, versus=versus
+                )
                 cells = [at(place)]
             else:
                 up, down = (int(value) for value in read[start, end, 1:])

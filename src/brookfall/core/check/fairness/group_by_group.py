@@ -29,7 +29,8 @@ from brookfall.core.check.groups.incompatible_criteria import Forced, forced_by
 from brookfall.core.check.groups.protected_groups import Ground
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence
-from brookfall.core.evidence.exhibit import Cell, CriterionStrip, GroundChart, TableView, Versus
+from brookfall.core.evidence.chart import Cell, CriterionStrip, GroundChart, TableView
+from brookfall.core.evidence.estimate import Comparison, Versus
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
@@ -126,7 +127,7 @@ def _chart(
     bench: Bench, draft: Draft, read: Audited, ground: Ground, page: Page
 ) -> tuple[GroundChart, dict[str, Series]]:
     members = _members(page)
-    curves, series = curves_by_group(read, ground.name, {one.group.levels: one.rows for one in members})
+    curves, series = curves_by_group(read, ground.name, {one.group.levels: one.rows for one in members}, draft.level)
     column = bench.subject.table.column(ground.name)
     chart = GroundChart(
         title=f"{_heading(ground.name)}, {read.words}",
@@ -204,7 +205,9 @@ def _selection(bench: Bench, draft: Draft, read: Audited, page: Page) -> TableVi
         if one is not highest:
             figure = _to_highest(one.member, highest.member)
             to_highest = at(
-                _add(draft, read, one.member, "selection_rate_ratio", figure, Versus(group=highest.member.group.label))
+                _add(
+                    draft, read, one.member, _RATE, figure, Versus(group=highest.member.group.label), comparison="ratio"
+                )
             )
             share = by_chance(one.member, highest.member, bench.plan.seed)
             known = Figure(share, len(one.member.group), note=f"no interval: simulated, {_DRAWS} pairs of groups")
@@ -417,9 +420,15 @@ def _of_numbers(read: Audited, page: Page) -> TableView:
 
 
 def _add(
-    draft: Draft, read: Audited, member: Member, measure: str, figure: Figure, versus: Versus | None = None
+    draft: Draft,
+    read: Audited,
+    member: Member,
+    measure: str,
+    figure: Figure,
+    versus: Versus | None = None,
+    comparison: Comparison | None = None,
 ) -> int:
-    return draft.add(measure, figure, versus=versus, **read.about(member.group))
+    return draft.add(measure, figure, comparison=comparison, versus=versus, **read.about(member.group))
 
 
 def _cell(one: Compared, kind: Kind) -> Cell:

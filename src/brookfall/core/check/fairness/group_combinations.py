@@ -27,14 +27,8 @@ from brookfall.core.check.groups.criteria import Criterion, Kind, criteria_of
 from brookfall.core.check.groups.protected_groups import Group, label_words
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import NO_LIMIT, About, Sentence, say
-from brookfall.core.evidence.exhibit import (
-    Cell,
-    Combination,
-    CombinationChart,
-    CombinedGroup,
-    TableView,
-    Versus,
-)
+from brookfall.core.evidence.chart import Cell, Combination, CombinationChart, CombinedGroup, TableView
+from brookfall.core.evidence.estimate import Versus
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
@@ -193,8 +187,9 @@ def _worse_than_either(bench: Bench, draft: Draft, found: _Crossed) -> list[Wors
             continue
         places = {
             attribute: draft.add(
-                f"{one.criterion.measure}_difference",
+                one.criterion.measure,
                 figure,
+                comparison="difference",
                 versus=Versus(group=label),
                 **read.about(one.member.group),
             )

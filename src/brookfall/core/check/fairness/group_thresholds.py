@@ -8,7 +8,8 @@ from brookfall.core.check.groups.audit import Audited, Member, audited, members_
 from brookfall.core.check.groups.protected_groups import Ground
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
-from brookfall.core.evidence.exhibit import GroupThresholds, TableView, Versus
+from brookfall.core.evidence.chart import GroupThresholds, TableView
+from brookfall.core.evidence.estimate import Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
@@ -102,7 +103,7 @@ def _table(draft: Draft, read: Audited, members: list[Member]) -> TableView:
         ratio = text("reference")
         if one.reference is not None:
             versus = Versus(group=one.against.group.label)
-            ratio = at(draft.add(f"{_RATE}_ratio", one.ratio(_RATE), versus=versus, **about))
+            ratio = at(draft.add(_RATE, one.ratio(_RATE), comparison="ratio", versus=versus, **about))
         rows.append((text(one.group.levels), *(at(place) for place in places[:1]), ratio, *(at(p) for p in places[1:])))
     ground = wording.capital(members[0].group.attributes[0].replace("_", " "))
     return TableView(

@@ -3,12 +3,14 @@
 from brookfall.core.candidate.candidate import IN_USE
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Check, Draft, Written, at, text
+from brookfall.core.check.groups.audit import About as Labelled
 from brookfall.core.check.groups.audit import refuse_unprotected
 from brookfall.core.check.groups.criteria import GROUPS_OF_PLAN
 from brookfall.core.check.groups.parity_change import Both, both_of, followed, nearer
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
-from brookfall.core.evidence.exhibit import StripChart, StripGroup, StripRow, TableView, Versus
+from brookfall.core.evidence.chart import StripChart, StripGroup, StripRow, TableView
+from brookfall.core.evidence.estimate import Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
@@ -80,15 +82,14 @@ class OverVersions(Check):
 def _add(draft: Draft, measure: str, one: Both, level: float) -> tuple[int, int, int, str]:
     """The difference to the reference of the version in use, of the submitted one, and what it changes by."""
     against = Versus(group=one.before.against.group.label)
-    part, class_, group = one.read.part, one.read.class_, one.before.group.label
-    name = f"{measure}_difference"
-    old = draft.add(
-        name, one.before.difference(measure), model=IN_USE, part=part, class_=class_, group=group, versus=against
-    )
-    new = draft.add(name, one.after.difference(measure), part=part, class_=class_, group=group, versus=against)
-    change = draft.add(
-        f"{name}_change", one.change(measure), part=part, class_=class_, group=group, versus=Versus(model=IN_USE)
-    )
+    about = Labelled(model="recipe", part=one.read.part, class_=one.read.class_, group=one.before.group.label)
+    before, after = one.before.difference(measure), one.after.difference(measure)
+    used = Labelled(**about)
+    used["model"] = IN_USE
+    old = draft.add(measure, before, comparison="difference", versus=against, **used)
+    new = draft.add(measure, after, comparison="difference", versus=against, **about)
+    moved, in_use = f"{measure}_difference", Versus(model=IN_USE)
+    change = draft.add(moved, one.change(measure), comparison="change", versus=in_use, **about)
     return old, new, change, nearer(draft.figure(old), draft.figure(change), level)
 
 

@@ -13,7 +13,8 @@ from brookfall.core.check.groups.proxy_strength import STRONG, strongest
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
-from brookfall.core.evidence.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
+from brookfall.core.evidence.chart import Cell, StripChart, StripGroup, StripRow, TableView
+from brookfall.core.evidence.estimate import Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
@@ -96,8 +97,9 @@ def _cost(
     }
     costs = {
         name: draft.add(
-            f"{main}_difference",
+            main,
             gain(main, submitted.scored, one.scored),
+            comparison="difference",
             part=one.part,
             versus=Versus(model=name),
         )
@@ -149,8 +151,9 @@ def _parity(
     level = 1 - (1 - draft.level) / max(1, len(worst) * len(parity))
     for key, chosen in worst.items():
         before = draft.add(
-            f"{criterion}_difference",
+            criterion,
             chosen.before.difference(criterion),
+            comparison="difference",
             part=chosen.read.part,
             class_=chosen.read.class_,
             group=chosen.before.group.label,
@@ -189,8 +192,9 @@ def _same(one: Both, other: Both) -> bool:
 def _add(draft: Draft, criterion: str, name: str, one: Both) -> tuple[int, int]:
     group, against = one.after.group.label, Versus(group=one.after.against.group.label)
     place = draft.add(
-        f"{criterion}_difference",
+        criterion,
         one.after.difference(criterion),
+        comparison="difference",
         model=name,
         part=one.read.part,
         class_=one.read.class_,
@@ -198,8 +202,9 @@ def _add(draft: Draft, criterion: str, name: str, one: Both) -> tuple[int, int]:
         versus=against,
     )
     change = draft.add(
-        f"{criterion}_difference_change",
+        f"{criterion}_difference",
         one.change(criterion),
+        comparison="change",
         model=name,
         part=one.read.part,
         class_=one.read.class_,

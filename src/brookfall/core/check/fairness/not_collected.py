@@ -11,11 +11,13 @@ from brookfall.core.check.groups.criteria import GROUPS_OF_PLAN
 from brookfall.core.check.groups.protected_groups import Group, grounds_of
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
-from brookfall.core.evidence.exhibit import Cell, TableView, Versus
+from brookfall.core.evidence.chart import Cell, TableView
+from brookfall.core.evidence.estimate import Comparison, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
 from brookfall.core.judge.grounds import ground_of, missing_grounds
+from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.interval import proportion
 from brookfall.core.measure.registry import words_of
 from brookfall.core.table.change import JoinSample
@@ -114,15 +116,23 @@ def _like_the_others(bench: Bench, draft: Draft, one: _Joined, read: Audited) ->
     rows: list[tuple[Cell, ...]] = []
     for measure in ("mean_score", "bias") if number else ("base_rate", "selection_rate"):
         ours, theirs, apart = (
-            draft.add(name, figure, versus=versus, **read.about(of.group))
-            for name, figure, of, versus in (
-                (measure, member.rate(measure), member, None),
-                (measure, rest.rate(measure), rest, None),
-                (f"{measure}_difference", member.difference(measure), member, Versus(group=other)),
-            )
+            draft.add(measure, figure, comparison=comparison, versus=versus, **read.about(of.group))
+            for figure, of, comparison, versus in _sides(measure, member, rest)
         )
         rows.append((text(f"{words_of(measure)}, {read.words}"), at(ours), at(theirs), at(apart)))
     return rows
+
+
+Side = tuple[Figure, Member, Comparison | None, Versus | None]
+
+
+def _sides(measure: str, member: Member, rest: Member) -> tuple[Side, Side, Side]:
+    """The measure in the sample, in the others, and the difference."""
+    return (
+        (member.rate(measure), member, None, None),
+        (rest.rate(measure), rest, None, None),
+        (member.difference(measure), member, "difference", Versus(group=rest.group.label)),
+    )
 
 
 def _likeness(one: _Joined, rows: list[tuple[Cell, ...]]) -> TableView:

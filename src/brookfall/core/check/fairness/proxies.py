@@ -22,7 +22,7 @@ from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.domain_classifier import telling
 from brookfall.core.check.shared.feature_influence import figure_of_influence, influence_needs
-from brookfall.core.evidence.exhibit import MapPoint, ProxyMap, StripChart, TableView
+from brookfall.core.evidence.chart import MapPoint, ProxyMap, StripChart, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, ScoreReading
 from brookfall.core.foundation import wording
@@ -40,6 +40,7 @@ class Proxies(Check):
     name = "proxies"
     title = "Proxies"
     question = 6
+    needs_features = True
     source = (
         "Pearson's r, η, Cramér's V (Bergsma 2013); AUC of boosted trees that predict the attribute, out of fold "
         "(DeLong et al. 1988); influence as in question 7."
@@ -157,7 +158,7 @@ def _told(bench: Bench, ledger: Ledger, ground: Ground, level: int) -> Figure:
     for need in _needs(bench, ground, level):
         rows = need.reading.rows
         scored = Scored(
-            key=need.fit.key, outcomes=ground.codes[rows] == level, scores=ledger.scores(need), threshold=0.5
+            key=need.fit.seed_key, outcomes=ground.codes[rows] == level, scores=ledger.scores(need), threshold=0.5
         )
         figures.append(measure("auc", scored))
         few |= scored.few_events

@@ -11,7 +11,7 @@ from brookfall.core.check.bench import RECIPE, SCORES, Bench
 from brookfall.core.check.check import Draft
 from brookfall.core.check.groups.criteria import Criterion, Kind
 from brookfall.core.check.groups.protected_groups import Ground, Group, families, grounds_of, groups_of, reference
-from brookfall.core.evidence.exhibit import Versus
+from brookfall.core.evidence.estimate import Versus
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Rows
@@ -200,8 +200,9 @@ def compare(
                 by_kind[kind] = rate
             elif member.reference is not None:
                 by_kind[kind] = draft.add(
-                    f"{criterion.measure}_{kind}",
+                    criterion.measure,
                     member.compared(criterion.measure, kind),
+                    comparison=kind,
                     versus=Versus(group=member.against.group.label),
                     limit=limits[kind] if judge else None,
                     **about,
@@ -222,8 +223,9 @@ def tell_p(draft: Draft, compared: Iterable[Compared]) -> None:
                 told.append((one, kind, place, p))
     adjusted = holm(np.array([p for *_, p in told]))
     for (one, kind, place, p), together in zip(told, adjusted, strict=True):
-        note = f"Holm over {len(told)} comparisons; alone {wording.p_value(p)}"
-        one.p[kind] = draft.add_like(place, "p_value", Figure(float(together), draft.figure(place).n, note=note))
+        n, note = draft.figure(place).n, f"Holm over {len(told)} comparisons; alone {wording.p_value(p)}"
+        draft.add_like(place, "p_value", Figure(p, n, note="a p value has no interval"))
+        one.p[kind] = draft.add_like(place, "p_value_holm", Figure(float(together), n, note=note))
 
 
 def troubled(draft: Draft, compared: Iterable[Compared]) -> list[tuple[Compared, Kind]]:

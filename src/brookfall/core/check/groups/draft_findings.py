@@ -5,7 +5,9 @@ from collections.abc import Sequence
 from pydantic import BaseModel, ConfigDict
 
 from brookfall.core.check.groups.protected_groups import label_words
-from brookfall.core.evidence.exhibit import CombinationChart, Estimate, Exhibit
+from brookfall.core.evidence.chart import CombinationChart
+from brookfall.core.evidence.estimate import Estimate
+from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.foundation import wording
 from brookfall.core.measure.registry import words_of
@@ -98,7 +100,7 @@ def _worse(exhibit: Exhibit) -> set[tuple[str, ...]]:
 def _draft(exhibit: Exhibit, group: dict[str, str], found: Sequence[Estimate], plan: Plan) -> DraftedFinding:
     outside = [one for one in found if one.standing is Standing.OUTSIDE] or list(found)
     words = label_words(group)
-    measures = list(dict.fromkeys(_base(one.measure) for one in outside))
+    measures = list(dict.fromkeys(one.quantity for one in outside))
     rests = _rests(exhibit, group, measures[0])
     sentences = [_sentence(exhibit, one) for one in outside]
     what = [
@@ -116,16 +118,14 @@ def _draft(exhibit: Exhibit, group: dict[str, str], found: Sequence[Estimate], p
         title=f"{wording.capital(words)}: {wording.listed([words_of(name) for name in measures])} "
         f"{'outside' if standing is Standing.OUTSIDE else 'near'} the limit",
         what=" ".join(what),
-        why=" ".join(
-            [*dict.fromkeys(_why(one) for one in outside if _base(one.measure) in _WHY), _harms(plan) + reason]
-        ),
+        why=" ".join([*dict.fromkeys(_why(one) for one in outside if one.quantity in _WHY), _harms(plan) + reason]),
         action=_ACTION,
     )
 
 
 def _why(one: Estimate) -> str:
     ideal = one.limit.ideal if one.limit is not None and one.limit.ideal is not None else 0.0
-    lower, higher = _WHY[_base(one.measure)]
+    lower, higher = _WHY[one.quantity]
     return lower if (one.value or 0.0) < ideal else higher
 
 
@@ -133,15 +133,9 @@ def _harms(plan: Plan) -> str:
     return f"The plan names as harms {wording.listed([HARM_WORDS[harm] for harm in plan.harms])}."
 
 
-def _base(measure: str) -> str:
-    for suffix in ("_ratio", "_difference"):
-        measure = measure.removesuffix(suffix)
-    return measure
-
-
 def _sentence(exhibit: Exhibit, one: Estimate) -> str:
     """The rates on both sides, the comparison with its interval, and how it stands."""
-    name, words = _base(one.measure), label_words(one.group or {})
+    name, words = one.quantity, label_words(one.group or {})
     limit = "" if one.limit is None else f" ({one.limit.words})"
     stands = "is outside the limit" if one.standing is Standing.OUTSIDE else "crosses the limit"
     where = f"on the {(one.part or '').replace('_', '-')} rows" + (f", class {one.class_}" if one.class_ else "")
@@ -149,7 +143,7 @@ def _sentence(exhibit: Exhibit, one: Estimate) -> str:
         value = f"the {words_of(one.measure)} is {_interval(one, 2)}"
         return f"With {words}, {value} {where}; it {stands}{limit}."
     own, other = (_rate(exhibit, one, name, group) for group in (one.group, one.versus.group))
-    kind = "ratio" if one.measure.endswith("_ratio") else "difference"
+    kind = one.comparison or "difference"
     verb, among = _WHAT[name]
     rates = (
         ""
@@ -187,7 +181,8 @@ def _rests(exhibit: Exhibit, group: dict[str, str], measure: str) -> list[str]:
     found = [
         one
         for one in exhibit.estimates
-        if one.measure == f"{measure}_difference"
+        if one.quantity == measure
+        and one.comparison == "difference"
         and one.group == group
         and one.versus is not None
         and any(level.startswith("other than ") for level in (one.versus.group or {}).values())

@@ -14,7 +14,7 @@ from brookfall.core.measure.scored import Scored
 
 
 class GroupFacts(BaseModel):
-    """A group's rows, and of a yes/no outcome its base rate with a 95 % interval."""
+    """A group's rows, and of a yes/no outcome its base rate with its interval."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -71,8 +71,10 @@ def ground_lines(bench: Bench) -> tuple[GroundLines, ...]:
 
 
 def _size(group: GroupFacts) -> str:
-    rate = "" if group.base_rate is None else f" ({wording.percent(group.base_rate)})"
-    return f"{group.level} {wording.count(group.n)}{rate}"
+    if group.base_rate is None:
+        return f"{group.level} {wording.count(group.n)}"
+    ends = "" if group.low is None or group.high is None else f", {100 * group.low:.1f} to {100 * group.high:.1f}"
+    return f"{group.level} {wording.count(group.n)} ({wording.percent(group.base_rate)}{ends})"
 
 
 def _facts(bench: Bench, ground: Ground) -> GroundFacts:
@@ -83,7 +85,7 @@ def _facts(bench: Bench, ground: Ground) -> GroundFacts:
     facts = []
     for group in groups:
         rate = members[group.levels].rate("base_rate") if binary else None
-        low, high = (rate.interval(0.95) if rate is not None else None) or (None, None)
+        low, high = (rate.interval(bench.plan.policy.level) if rate is not None else None) or (None, None)
         facts.append(
             GroupFacts(
                 level=group.levels, n=len(group), base_rate=None if rate is None else rate.value, low=low, high=high

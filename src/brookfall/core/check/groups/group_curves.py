@@ -1,9 +1,10 @@
 """Curves by group: ROC, calibration and the distribution of scores, a line a group."""
 
 from collections.abc import Callable, Mapping
+from functools import partial
 
 from brookfall.core.check.groups.audit import Audited
-from brookfall.core.evidence.exhibit import Line, LineChart
+from brookfall.core.evidence.chart import Line, LineChart
 from brookfall.core.measure import curves
 from brookfall.core.measure.curves import Series
 from brookfall.core.measure.scored import Scored, ScoredNumbers
@@ -13,7 +14,7 @@ _MOST_LINES = 8
 
 
 def curves_by_group(
-    read: Audited, ground: str, groups: Mapping[str, Scored | ScoredNumbers]
+    read: Audited, ground: str, groups: Mapping[str, Scored | ScoredNumbers], level: float
 ) -> tuple[tuple[LineChart, ...], dict[str, Series]]:
     """Charts and their series; ``groups`` are the groups' rows by name, the reference first.
 
@@ -24,9 +25,10 @@ def curves_by_group(
     binary = {name: rows for name, rows in kept.items() if isinstance(rows, Scored) and rows.has_both}
     numbers = {name: rows for name, rows in kept.items() if isinstance(rows, ScoredNumbers)}
     probable = {name: rows for name, rows in binary.items() if rows.probable}
+    in_bins = partial(curves.calibration, level=level)
     made = (
         ("scores", "Scores", "score", "share of rows", _each(curves.scores, binary)),
-        ("calibration", "Calibration", "mean score", "share of positives", _each(curves.calibration, probable)),
+        ("calibration", "Calibration", "mean score", "share of positives", _each(in_bins, probable)),
         ("roc", "ROC curve", "false positive rate", "true positive rate", _each(curves.roc, binary)),
         ("observed", "Outcome by prediction", "mean prediction", "mean outcome", _observed(numbers)),
     )

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from brookfall.core.check.check import Draft
 from brookfall.core.check.groups.audit import Audited, Member
-from brookfall.core.evidence.exhibit import Versus
+from brookfall.core.evidence.estimate import Versus
 from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.impossibility import ratio_of_false_positives, ratio_of_selection
@@ -75,7 +75,7 @@ def forced_by(harms: Sequence[Harm], draft: Draft, read: Audited, members: list[
             Forced(
                 member,
                 draft.add(BASE_RATE, rate, **about),
-                draft.add(f"{BASE_RATE}_difference", apart, versus=Versus(group=first.group.label), **about),
+                draft.add(BASE_RATE, apart, comparison="difference", versus=Versus(group=first.group.label), **about),
                 times,
                 ratio_of_selection(rate.value, usual.value),
                 clash_words(clashing(harms), member.group.words, first.group.words, rate, usual, draft.level),

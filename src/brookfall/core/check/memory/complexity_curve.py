@@ -11,7 +11,8 @@ from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.dial_fits import dial_folds, dial_needs, dial_of, training_fold, tree_need
 from brookfall.core.check.shared.tree_chart import marked, tree_chart
-from brookfall.core.evidence.exhibit import DialChart, StripGroup, StripRow, TableView, TreeChart, Versus
+from brookfall.core.evidence.chart import DialChart, StripGroup, StripRow, TableView, TreeChart
+from brookfall.core.evidence.estimate import Versus
 from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
@@ -169,12 +170,13 @@ def _excess(draft: Draft, dial: Dialled, curve: _Curve, criterion: str) -> int |
     interval = figure.interval(1 - (1 - draft.level) / dial.submitted)
     worse = interval is not None and interval[0] > 0
     return draft.add(
-        f"{criterion}_difference",
+        criterion,
         replace(
             figure,
             note=figure.note
             or f"judged at {100 * (1 - draft.level) / dial.submitted:.3g} % error over {dial.submitted} simpler values",
         ),
+        comparison="difference",
         part=OUT_OF_FOLD,
         versus=Versus(model=f"{dial.setting} {dial.values[simpler].words}"),
         limit=_NO_MORE,

@@ -10,7 +10,8 @@ from brookfall.core.check.check import Check, Draft, Written, at, not_applicable
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say, upper_limit
 from brookfall.core.check.shared import pictures
-from brookfall.core.evidence.exhibit import StripChart, StripGroup, StripRow, TableView, Versus
+from brookfall.core.evidence.chart import StripChart, StripGroup, StripRow, TableView
+from brookfall.core.evidence.estimate import Versus
 from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, WithoutItselfReading
@@ -114,7 +115,7 @@ def _stands_for_training(bench: Bench, ledger: Ledger, plain: AnyScored) -> tupl
     scores = ledger.scores(need)
     known = np.isfinite(scores) if scores.ndim == 1 else np.isfinite(scores).all(axis=1)
     name = "out_of_bag" if bench.recipe.family == "forest" else "without_itself"
-    return name, rows[known], bench.scored(rows[known], scores[known], f"{need.fit.key} {name}")
+    return name, rows[known], bench.scored(rows[known], scores[known], f"{need.fit.seed_key} {name}")
 
 
 def _judged_measure(bench: Bench) -> tuple[str, Limit]:
@@ -145,8 +146,9 @@ def _measured(
         for part in sides.unseen:
             judge = name == main and part in (OUT_OF_FOLD, "test")
             gaps[name, part] = draft.add(
-                f"{name}_gap",
+                name,
                 _gap(name, sides, part),
+                comparison="gap",
                 model=sides.model,
                 part=sides.seen,
                 versus=Versus(part=part),

@@ -6,7 +6,8 @@ from brookfall.core.check.bench import OUT_OF_FOLD, Bench, ScoredPart
 from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
-from brookfall.core.evidence.exhibit import StripGroup, StripRow, TableView, Versus
+from brookfall.core.evidence.chart import StripGroup, StripRow, TableView
+from brookfall.core.evidence.estimate import Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, ScoreReading
 from brookfall.core.foundation import wording
@@ -49,8 +50,9 @@ class Preparation(Check):
         gains = {}
         for name in names:
             gains[name] = draft.add(
-                f"{name}_difference",
+                name,
                 gain(name, leaked.scored, honest.scored),
+                comparison="difference",
                 model=LEAKED,
                 part=OUT_OF_FOLD,
                 versus=Versus(model="recipe"),

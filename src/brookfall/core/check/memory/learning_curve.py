@@ -8,7 +8,8 @@ from brookfall.core.check.bench import OUT_OF_FOLD, Bench
 from brookfall.core.check.check import HIGH_STAKES, Check, Draft, Written, at, text
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
-from brookfall.core.evidence.exhibit import Line, LineChart, StripGroup, StripRow, TableView, Versus
+from brookfall.core.evidence.chart import Line, LineChart, StripGroup, StripRow, TableView
+from brookfall.core.evidence.estimate import Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import FigureReading, Need, Rows, ScoreReading, Wanted
 from brookfall.core.foundation import digest, wording
@@ -46,8 +47,9 @@ class Learning(Check):
         unseen = [draft.add(name, measure(name, step.unseen), model=_model(step), part=OUT_OF_FOLD) for step in steps]
         last, before = steps[-1], steps[-2]
         more = draft.add(
-            f"{name}_difference",
+            name,
             gain(name, last.unseen, before.unseen),
+            comparison="difference",
             model=_model(last),
             part=OUT_OF_FOLD,
             versus=Versus(model=_model(before)),

@@ -7,7 +7,7 @@ from brookfall.core.check.check import HIGH_STAKES, Check, Draft, Written, at, t
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
-from brookfall.core.evidence.exhibit import StripGroup, StripRow, TableView
+from brookfall.core.evidence.chart import StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import FigureReading, Need, Rows, Wanted
 from brookfall.core.foundation import wording

@@ -10,7 +10,7 @@ from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, tex
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, number_field, say, upper_limit
 from brookfall.core.check.shared import pictures
-from brookfall.core.evidence.exhibit import AxisMark, Line, LineChart, StripGroup, StripRow, TableView
+from brookfall.core.evidence.chart import AxisMark, Line, LineChart, StripGroup, StripRow, TableView
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import FigureReading, FitRequest, Need, Shuffles, Wanted

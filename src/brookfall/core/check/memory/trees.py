@@ -9,7 +9,7 @@ from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, tex
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared.tree_chart import marked, tree_chart, trees_need
-from brookfall.core.evidence.exhibit import TableView, TreeChart
+from brookfall.core.evidence.chart import TableView, TreeChart
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, SplitsReading
 from brookfall.core.foundation import wording

@@ -11,7 +11,7 @@ from brookfall.core.check.sentence import About, ChoiceField, Option, Sentence, 
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.design_matrix import prepared_of
 from brookfall.core.check.shared.expected_signs import SIGNS, of_signs
-from brookfall.core.evidence.exhibit import StripGroup, StripRow, TableView
+from brookfall.core.evidence.chart import StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import CoefficientReading, Need
 from brookfall.core.foundation import wording
@@ -139,10 +139,14 @@ def _signs(draft: Draft, found: Coefficients, expected: Mapping[str, str]) -> di
 
 def _p_values(draft: Draft, found: Coefficients) -> dict[int, int]:
     adjusted = holm(np.array([found.p_value(place) for place in range(len(found.names))]))
+    for place, name in enumerate(found.names):
+        alone = Figure(found.p_value(place), found.n, note="a p value has no interval")
+        draft.add("coefficient", alone, comparison="p_value", part="training", feature=name)
     return {
         place: draft.add(
-            "p_value",
+            "coefficient",
             Figure(float(adjusted[place]), found.n, "holm", note="a p value has no interval"),
+            comparison="p_value_holm",
             part="training",
             feature=name,
         )
@@ -171,7 +175,7 @@ def _picked(bench: Bench, ledger: Ledger, part: str) -> Picked:
     scores = ledger.scores(need)[np.searchsorted(need.reading.rows, rows)]
     clusters = bench.subject.clusters
     return choice.picked_from(
-        f"{bench.plan.seed}/{need.fit.key}/{part}",
+        f"{bench.plan.seed}/{need.fit.seed_key}/{part}",
         choices.occasion[rows],
         choices.alternative[rows],
         len(choices.alternatives),
@@ -193,7 +197,7 @@ def _shares(draft: Draft, rows: Picked, names: tuple[str, ...], part: str) -> li
             name,
             draft.add("share", choice.observed_share(rows, place), model="observed", part=part, class_=name),
             draft.add("share", choice.predicted_share(rows, place), part=part, class_=name),
-            draft.add("share_difference", choice.share_difference(rows, place), part=part, class_=name),
+            draft.add("share", choice.share_difference(rows, place), comparison="difference", part=part, class_=name),
         )
         for place, name in enumerate(names)
     ]

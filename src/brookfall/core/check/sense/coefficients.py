@@ -13,7 +13,7 @@ from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.design_matrix import prepared_of
 from brookfall.core.check.shared.expected_signs import SIGNS, of_signs
-from brookfall.core.evidence.exhibit import Cell, TableView
+from brookfall.core.evidence.chart import Cell, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.probe.coefficients import has_errors, kept_columns
 from brookfall.core.fit.probe.prepared_columns import own_columns
@@ -158,6 +158,8 @@ def _likely(draft: Draft, bench: Bench, columns: _Columns, read: NDArray[np.floa
             known = Figure(columns.inflation[column], found.n, note="computed from the columns, not estimated")
             inflation = draft.add("variance_inflation", known, part="training", feature=name)
         p = Figure(float(adjusted[place]), found.n, "holm", note="a p value has no interval")
+        alone = Figure(found.p_value(place), found.n, note="a p value has no interval")
+        draft.add("coefficient", alone, comparison="p_value", part="training", feature=name)
         error = Figure(found.error(place), found.n, note="half the width of the interval, over 1.96")
         lines.append(
             _Line(
@@ -169,7 +171,7 @@ def _likely(draft: Draft, bench: Bench, columns: _Columns, read: NDArray[np.floa
                 None if ratio is None else draft.add(ratio, figure.mapped(_exp), part="training", feature=name),
                 draft.add("standard_error", error, part="training", feature=name),
                 float(found.estimates[place]) / found.error(place),
-                draft.add("p_value", p, part="training", feature=name),
+                draft.add("coefficient", p, comparison="p_value_holm", part="training", feature=name),
                 inflation,
             )
         )

@@ -11,7 +11,7 @@ from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.expected_signs import SIGNS
-from brookfall.core.evidence.exhibit import Line, LineChart, TableView
+from brookfall.core.evidence.chart import Line, LineChart, TableView
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.probe.feature_grid import grid_of

@@ -12,7 +12,7 @@ from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.feature_influence import MOST_ROWS, REPEATS, figure_of_influence, influence_needs
 from brookfall.core.check.shared.tree_chart import marked
-from brookfall.core.evidence.exhibit import TableView
+from brookfall.core.evidence.chart import TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording

@@ -7,7 +7,7 @@ from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
-from brookfall.core.evidence.exhibit import StripChart, TableView
+from brookfall.core.evidence.chart import StripChart, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.probe.sensitivity import DISTURBANCES, NOISE
 from brookfall.core.fit.request import Need, SensitivityReading

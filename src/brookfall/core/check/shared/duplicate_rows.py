@@ -60,7 +60,7 @@ def repeats_of(subject: Subject) -> Repeated:
     # Features with more than one outcome: as many distinct pairs as there are outcomes.
     # Of a choice only whole occasions could contradict each other: that a slot was taken here and not there is no
     # contradiction.
-    judged = subject.outcome in ("binary", "multiclass")
+    judged = bool(subject.features) and subject.outcome in ("binary", "multiclass")
     pairs = np.unique(np.stack([features, both]), axis=1)
     outcomes = np.bincount(pairs[0])
     contradicted = np.flatnonzero(outcomes[features] > 1) if judged else np.zeros(0, np.int64)
@@ -77,7 +77,7 @@ def shared_with_training(bench: Bench) -> list[Shared]:
         if part == "training":
             continue
         alike = rows[np.isin(whole[rows], whole[training])]
-        if subject.choices is None:
+        if subject.choices is None and subject.features:
             found.append(Shared(part, None, "shared_share", alike, len(rows)))
         for name in roles.naming:
             column = table.column(name)

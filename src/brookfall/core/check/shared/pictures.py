@@ -1,10 +1,11 @@
 """What the checks show by kind of outcome: which measures, in what order, on which scale; and matrices and curves."""
 
 from collections.abc import Callable, Mapping, Sequence
+from functools import partial
 from typing import TypeVar
 
 from brookfall.core.check.bench import RECIPE, SCORES, Bench
-from brookfall.core.evidence.exhibit import Line, LineChart, MatrixChart, RowsOf, StripChart, StripGroup, StripRow
+from brookfall.core.evidence.chart import Line, LineChart, MatrixChart, RowsOf, StripChart, StripGroup, StripRow
 from brookfall.core.foundation import wording
 from brookfall.core.measure import curves, multiclass
 from brookfall.core.measure.counts import confusion
@@ -67,13 +68,14 @@ def matrix(rows: AnyScored, title: str, bench: Bench, of: RowsOf) -> MatrixChart
 
 def curve_charts(
     parts: Mapping[str, AnyScored],
+    level: float,
     sources: Mapping[str, RowsOf] | None = None,
     colours: Mapping[str, str] | None = None,
 ) -> tuple[tuple[LineChart, ...], dict[str, Series]]:
     """The curves of every part over each other, and their series; parts without both outcomes are left out.
 
-    ``sources`` say whose rows the parts are, so that the rows behind a bin can be looked at; ``colours`` are the names
-    of the lines' colours, where they are no parts.
+    ``level`` is that of the intervals; ``sources`` say whose rows the parts are, so that the rows behind a bin can be
+    looked at; ``colours`` are the names of the lines' colours, where they are no parts.
     """
     known_sources = sources or {}
     known = {name: rows.usable()[0] for name, rows in parts.items()}
@@ -100,7 +102,7 @@ def curve_charts(
     add("roc", "ROC curve", "false positive rate", "true positive rate", _each(curves.roc, binary), diagonal=True)
     add("precision_recall", "Precision by recall", "recall", "precision", _each(curves.precision_recall, binary))
     probable = {name: rows for name, rows in binary.items() if rows.probable}
-    calibrated = _each(curves.calibration, probable)
+    calibrated = _each(partial(curves.calibration, level=level), probable)
     add("calibration", "Calibration in ten bins", "mean score", "share of positives", calibrated, diagonal=True)
     gained = _each(curves.cumulative_gain, binary)
     add("gain", "Cumulative gain", "share of rows taken", "share of positives found", gained, diagonal=True)

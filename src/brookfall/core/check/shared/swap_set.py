@@ -8,7 +8,8 @@ from numpy.typing import NDArray
 from brookfall.core.check.bench import Bench, ScoredPart
 from brookfall.core.check.check import Draft, at, text
 from brookfall.core.check.shared import pictures
-from brookfall.core.evidence.exhibit import StripChart, TableView, Versus
+from brookfall.core.evidence.chart import StripChart, TableView
+from brookfall.core.evidence.estimate import Versus
 from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import NO_ROW, Figure, absent
 from brookfall.core.measure.influence_function import figure_of, mean_of
@@ -87,7 +88,7 @@ def _difference(draft: Draft, came: Figure, went: Figure) -> Figure | None:
     if came.value is None or went.value is None:
         return None
     apart = independent_difference(came, went).marked(few=came.few or went.few)
-    draft.add("base_rate_difference", apart, part="swapped_in", versus=Versus(part="swapped_out"))
+    draft.add("base_rate", apart, comparison="difference", part="swapped_in", versus=Versus(part="swapped_out"))
     return apart
 
 
@@ -137,7 +138,7 @@ def _nearer(draft: Draft, part: str, new: ScoredNumbers, old: ScoredNumbers) -> 
     ours, theirs = (np.abs(rows.predictions - rows.outcomes) for rows in (new, old))
     moved = figure_of(mean_of(np.abs(new.predictions - old.predictions), new.counted), new, low=0.0)
     nearer = share_of(ours < theirs, new).figure().marked(few=new.few)
-    draft.add("mean_score_difference", moved, part=part, versus=Versus(model=IN_USE))
+    draft.add("mean_score", moved, comparison="difference", part=part, versus=Versus(model=IN_USE))
     draft.add("nearer", nearer, part=part, versus=Versus(model=IN_USE))
     return Sides(
         f"Predictions move by {wording.figure(moved, draft.level)} on average; the submitted version comes nearer on "

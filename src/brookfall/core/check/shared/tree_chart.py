@@ -8,7 +8,7 @@ from scipy.special import stdtrit
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.shared.design_matrix import prepared_of
-from brookfall.core.evidence.exhibit import TreeChart, TreeColumn
+from brookfall.core.evidence.chart import TreeChart, TreeColumn
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.probe.prepared_columns import sources
 from brookfall.core.fit.probe.trees import Nodes, read_trees
@@ -45,7 +45,10 @@ def tree_chart(
         classes=() if target.outcome == "number" else target.classes,
         one_of=len(found) if one_of is None else one_of,
     )
-    return chart, {name: series_of(nodes, prepared, target.outcome) for name, nodes in zip(names, found, strict=True)}
+    return chart, {
+        name: series_of(nodes, prepared, target.outcome, bench.plan.policy.level)
+        for name, nodes in zip(names, found, strict=True)
+    }
 
 
 def path_of(bench: Bench, ledger: Ledger, need: Need, tree: int, row: int) -> list[int]:
@@ -115,9 +118,9 @@ def marked(bench: Bench) -> dict[str, str]:
     return found
 
 
-def series_of(nodes: Nodes, prepared: Prepared, outcome: str) -> Series:
+def series_of(nodes: Nodes, prepared: Prepared, outcome: str, level: float) -> Series:
     """A row for every node: see ``TreeChart``."""
-    seen, unseen = _side(nodes.training, outcome), _side(nodes.unseen, outcome)
+    seen, unseen = _side(nodes.training, outcome, level), _side(nodes.unseen, outcome, level)
     return {
         "left": _written(nodes.left),
         "right": _written(nodes.right),
@@ -146,7 +149,7 @@ def _written(values: np.ndarray[tuple[int], np.dtype[np.generic]]) -> list[float
 
 @dataclass(frozen=True)
 class _Side:
-    """Rows, the drawn share (or mean) with its 95 % interval, and the most frequent outcome; shape (nodes,)."""
+    """Rows, the drawn share (or mean) with its interval, and the most frequent outcome; shape (nodes,)."""
 
     rows: Numbers
     share: Numbers
@@ -155,18 +158,18 @@ class _Side:
     answer: Numbers
 
 
-def _side(counts: Numbers, outcome: str) -> _Side:
+def _side(counts: Numbers, outcome: str, level: float) -> _Side:
     with np.errstate(invalid="ignore", divide="ignore"):
         if outcome == "number":
             rows, mean = counts[:, 0], counts[:, 1] / counts[:, 0]
             spread = np.maximum(counts[:, 2] / rows - mean**2, 0) * rows / (rows - 1)
-            half = stdtrit(np.maximum(rows - 1, 1), 0.975) * np.sqrt(spread / rows)
+            half = stdtrit(np.maximum(rows - 1, 1), (1 + level) / 2) * np.sqrt(spread / rows)
             return _Side(rows, mean, mean - half, mean + half, np.full(len(rows), np.nan))
         rows = counts.sum(axis=1)
         # Of several classes the share that is drawn is that of the node's own answer.
         hits = counts[:, 1] if outcome == "binary" else counts.max(axis=1)
         share = hits / rows
-    ends = np.array([wilson(x, n, 0.95) if n else (np.nan, np.nan) for x, n in zip(hits, rows, strict=True)])
+    ends = np.array([wilson(x, n, level) if n else (np.nan, np.nan) for x, n in zip(hits, rows, strict=True)])
     return _Side(rows, share, ends[:, 0], ends[:, 1], counts.argmax(axis=1).astype(np.float64))
 
 

@@ -8,7 +8,8 @@ from brookfall.core.check.check import Check, Draft, Written, at, text
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
-from brookfall.core.evidence.exhibit import StripChart, StripGroup, StripRow, TableView, Versus
+from brookfall.core.evidence.chart import StripChart, StripGroup, StripRow, TableView
+from brookfall.core.evidence.estimate import Versus
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
@@ -49,8 +50,9 @@ class Baseline(Check):
                 gained = gain(name, rows, simple)
                 judged = name == bench.plan.main_measure
                 gains[name] = draft.add(
-                    f"{name}_difference",
+                    name,
                     gained,
+                    comparison="difference",
                     model=model,
                     part=part,
                     versus=Versus(model=BASELINE),

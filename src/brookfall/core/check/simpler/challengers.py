@@ -12,7 +12,8 @@ from brookfall.core.check.sentence import About, ChoiceField, Option, RecipesFie
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.better_model import Words, allowed, brackets_of, rank, told
 from brookfall.core.check.shared.version_sentence import limit_to_challenger
-from brookfall.core.evidence.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
+from brookfall.core.evidence.chart import Cell, StripChart, StripGroup, StripRow, TableView
+from brookfall.core.evidence.estimate import Versus
 from brookfall.core.fit.ledger import FitFailedError, Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
@@ -93,8 +94,9 @@ class Challengers(Check):
         places = {one.family: draft.add(main, measure(main, one.rows), model=one.family, part=ours.part) for one in ran}
         gains = {
             one.family: draft.add(
-                f"{main}_difference",
+                main,
                 gain(main, ours.scored, one.rows),
+                comparison="difference",
                 part=ours.part,
                 versus=Versus(model=one.family),
                 limit=allowed(bench),
@@ -106,7 +108,8 @@ class Challengers(Check):
         ranked = sorted(whole, key=lambda one: rank(draft.figure(one[3]), main))
         overlay = _best_and_ours(ranked)
         colours = {words: "recipe" if name == RECIPE else f"model:{i}" for i, (name, words, _, _) in enumerate(overlay)}
-        curves, series = pictures.curve_charts({words: rows for _, words, rows, _ in overlay}, colours=colours)
+        drawn = {words: rows for _, words, rows, _ in overlay}
+        curves, series = pictures.curve_charts(drawn, draft.level, colours=colours)
         overlaid = tuple(chart for chart in curves if _kind(chart.lines[0].series) in _OVERLAID_CURVES)
         return draft.write(
             _answer(bench, draft, ours, ran, submitted, places, gains) + _of_failed(failed),

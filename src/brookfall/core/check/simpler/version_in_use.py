@@ -11,7 +11,8 @@ from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.better_model import Words, allowed, told
 from brookfall.core.check.shared.swap_set import sides_of
 from brookfall.core.check.shared.version_sentence import limit_to_challenger, version_field
-from brookfall.core.evidence.exhibit import Cell, StripChart, StripGroup, StripRow, TableView, Versus
+from brookfall.core.evidence.chart import Cell, StripChart, StripGroup, StripRow, TableView
+from brookfall.core.evidence.estimate import Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
@@ -57,8 +58,9 @@ class AgainstInUse(Check):
         old = {name: draft.add(name, measure(name, theirs.scored), model=IN_USE, part=ours.part) for name in names}
         gains = {
             name: draft.add(
-                f"{name}_difference",
+                name,
                 gain(name, ours.scored, theirs.scored),
+                comparison="difference",
                 part=ours.part,
                 versus=Versus(model=IN_USE),
                 limit=allowed(bench) if name == bench.plan.main_measure else None,
@@ -68,7 +70,7 @@ class AgainstInUse(Check):
         sides = sides_of(bench, draft, ours, theirs)
         both = {"submitted": ours.scored, f"{used.version}, in use": theirs.scored}
         colours = dict(zip(both, ("recipe", "reference"), strict=True))
-        curves, series = pictures.curve_charts(both, colours=colours)
+        curves, series = pictures.curve_charts(both, draft.level, colours=colours)
         overlaid = tuple(chart for chart in curves if chart.lines[0].series.startswith(("roc", "gain")))
         strips = _strips(names, used, new, old)
         return draft.write(

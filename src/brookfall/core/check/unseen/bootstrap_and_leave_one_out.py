@@ -10,7 +10,7 @@ import numpy as np
 from brookfall.core.check.bench import OUT_OF_FOLD, RECIPE, Bench
 from brookfall.core.check.check import Draft, Written, at, text
 from brookfall.core.check.shared import pictures
-from brookfall.core.evidence.exhibit import RowsOf, StripChart, StripGroup, StripRow, TableView
+from brookfall.core.evidence.chart import RowsOf, StripChart, StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.foundation import wording
 from brookfall.core.measure.bootstrap_632 import plus_632

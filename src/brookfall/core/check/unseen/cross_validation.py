@@ -11,7 +11,7 @@ from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say, upper_limit
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.unseen.bootstrap_and_leave_one_out import write_whole
-from brookfall.core.evidence.exhibit import RowsOf, StripChart, StripGroup, StripRow, TableView
+from brookfall.core.evidence.chart import RowsOf, StripChart, StripGroup, StripRow, TableView
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need

@@ -7,7 +7,7 @@ from brookfall.core.check.check import Check, Draft, Written, at, text
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
-from brookfall.core.evidence.exhibit import Cell, RowsOf, StripChart, StripGroup, StripRow, TableView
+from brookfall.core.evidence.chart import Cell, RowsOf, StripChart, StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
@@ -61,7 +61,7 @@ class Holdout(Check):
             for model, parts in models.items()
             for part in parts
         }
-        lines, series = pictures.curve_charts(titled, sources)
+        lines, series = pictures.curve_charts(titled, draft.level, sources)
         unseen = {model: _unseen(parts) for model, parts in models.items()}
         matrices = [
             pictures.matrix(

@@ -9,7 +9,7 @@ from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, tex
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, number_field, say, upper_limit
 from brookfall.core.check.shared import pictures
-from brookfall.core.evidence.exhibit import Line, LineChart, StripGroup, StripRow, TableView
+from brookfall.core.evidence.chart import Line, LineChart, StripGroup, StripRow, TableView
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import FigureReading, Need, Wanted
@@ -91,16 +91,17 @@ class Luck(Check):
             if one.claim is not None
         }
         series = {f"luck:{number}": _histogram(one.values) for number, one in enumerate(spreads)}
+        most = wording.level_in_percent(draft.level)
         return draft.write(
             _answer(draft, spreads, means, places, needs, tested),
             charts=(
                 *pictures.strips(
-                    f"Mean over {len(needs)} random splits, with the range of 95 % of them", _strips(spreads, means)
+                    f"Mean over {len(needs)} random splits, with the range of {most} of them", _strips(spreads, means)
                 ),
                 *_charts(spreads),
             ),
             series=series,
-            tables=(_table(spreads, means, places, len(needs)),),
+            tables=(_table(spreads, means, places, len(needs), draft.level),),
         )
 
 
@@ -187,10 +188,16 @@ def _strips(spreads: list[_Spread], means: list[int]) -> list[tuple[str, StripGr
     ]
 
 
-def _table(spreads: list[_Spread], means: list[int], places: dict[int, int], splits: int) -> TableView:
+def _table(spreads: list[_Spread], means: list[int], places: dict[int, int], splits: int, level: float) -> TableView:
+    most = wording.level_in_percent(level)
     return TableView(
         title=f"Over {splits} random splits; the percentile is the share of splits that the claim is better than",
-        columns=("measure", "mean and range of 95 % of the splits", "claimed", "percentile"),
+        columns=(
+            "measure",
+            f"mean and range of {most} of the splits",
+            "claimed",
+            "percentile",
+        ),
         rows=tuple(
             (
                 text(one.words),
@@ -217,8 +224,9 @@ def _answer(
             said.append(f"{wording.capital(one.words)} has no value: {mean.note}.")
             continue
         low, high = mean.interval(draft.level) or (mean.value, mean.value)
+        most = wording.level_in_percent(draft.level)
         sentence = (
-            f"{one.words} is {wording.number(mean.value)} on average and {wording.percent(draft.level, 0)} of them "
+            f"{one.words} is {wording.number(mean.value)} on average and {most} of them "
             f"lie between {wording.number(low)} and {wording.number(high)}"
         )
         said.append(f"{sentence}. {_of_claim(draft, one, places[number])}" if number in places else f"{sentence}.")

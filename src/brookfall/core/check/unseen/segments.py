@@ -11,7 +11,7 @@ from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, not
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
-from brookfall.core.evidence.exhibit import Line, LineChart, TableView
+from brookfall.core.evidence.chart import Line, LineChart, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
 from brookfall.core.foundation import wording
@@ -151,10 +151,11 @@ def _measured(draft: Draft, main: str, rows: AnyScored, segment: Segment, model:
     inside[segment.places] = True
     here, others = (measure(main, rows.take(chosen, segment.words)) for chosen in (inside, ~inside))
     group = {segment.column: segment.label}
+    apart = independent_difference(here, others)
     return _Judged(
         segment,
         draft.add(main, here, model=model, part=part, group=group),
-        draft.add(f"{main}_difference", independent_difference(here, others), model=model, part=part, group=group),
+        draft.add(main, apart, comparison="difference", model=model, part=part, group=group),
     )
 
 

@@ -6,7 +6,7 @@ from brookfall.core.check.groups.protected_groups import grounds_of, groups_of
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
-from brookfall.core.evidence.exhibit import Chart, RowsOf, TableView, ThresholdChart
+from brookfall.core.evidence.chart import Chart, RowsOf, TableView, ThresholdChart
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording

@@ -73,7 +73,7 @@ def _each(fitted: Fitted, design: Matrix, columns: list[int], orders: list[NDArr
 
 
 def _measured(fitted: Fitted, reading: InfluenceReading, scores: Values) -> tuple[AnyScored, Linear]:
-    rows = fitted.subject.scored(reading.rows, scores, fitted.request.key)
+    rows = fitted.subject.scored(reading.rows, scores, fitted.request.seed_key)
     found = linear(reading.measure, rows)
     if found is None:
         value = measure(reading.measure, rows).value

@@ -62,10 +62,14 @@ class Made:
 
 @dataclass(frozen=True)
 class Dial:
-    """The setting that makes a family more or less complex. ``rising``: larger values are more complex."""
+    """The setting that makes a family more or less complex. ``rising``: larger values are more complex.
+
+    ``values`` are those along which it is turned, beside the submitted one; None where its range is known by its name.
+    """
 
     setting: str
     rising: bool
+    values: tuple[float, ...] | None = None
 
 
 Matrix = NDArray[np.float64]

@@ -1,0 +1,44 @@
+"""The program that an exhibit rests on: digests of its check, and of the measures and families that were used."""
+
+from collections.abc import Iterable
+from functools import cache
+
+from brookfall.core.check.registry import checks
+from brookfall.core.foundation import digest
+from brookfall.core.foundation.sources import digest_of
+from brookfall.core.measure import registry as measures
+from brookfall.core.recipe.families import families, program_of
+
+_ABSENT = "absent"
+
+
+def sources_of(check: str, measured: Iterable[str], fitted: Iterable[str]) -> tuple[str, ...]:
+    """What an exhibit rests on, by name: ``check:gap``, ``measure:auc``, ``family:tree``.
+
+    >>> sources_of("gap", {"auc"}, {"tree"})
+    ('check:gap', 'family:tree', 'measure:auc')
+    """
+    return (
+        f"check:{check}",
+        *sorted(f"family:{name}" for name in fitted),
+        *sorted(f"measure:{name}" for name in measured),
+    )
+
+
+def program_digest(sources: Iterable[str]) -> str:
+    """The digest of all these sources as they are in this program.
+
+    >>> program_digest(("check:gap",)) == program_digest(("check:holdout",))
+    False
+    """
+    return digest.of_json([[one, _of(one)] for one in sources])
+
+
+@cache
+def _of(source: str) -> str:
+    kind, _, name = source.partition(":")
+    if kind == "measure":
+        return measures.program_of(name)
+    if kind == "family":
+        return program_of(name) if name in families() else _ABSENT
+    return digest_of(type(checks()[name]).__module__) if name in checks() else _ABSENT

@@ -1,0 +1,1 @@
+"""What the tests add to Brookfall through entry points alone."""

@@ -1,0 +1,30 @@
+import query from "@tanstack/eslint-plugin-query";
+import prettier from "eslint-config-prettier";
+import a11y from "eslint-plugin-jsx-a11y";
+import hooks from "eslint-plugin-react-hooks";
+import globals from "globals";
+import ts from "typescript-eslint";
+
+export default ts.config(
+  { ignores: ["dist", "src/api/schema.d.ts", "node_modules"] },
+  ...ts.configs.strict,
+  a11y.flatConfigs.recommended,
+  ...query.configs["flat/recommended"],
+  prettier,
+  {
+    files: ["**/*.ts", "**/*.tsx"],
+    plugins: { "react-hooks": hooks },
+    languageOptions: { globals: globals.browser },
+    rules: {
+      "react-hooks/rules-of-hooks": "error",
+      "react-hooks/exhaustive-deps": "error",
+      "@typescript-eslint/no-unused-vars": ["error", { argsIgnorePattern: "^_", varsIgnorePattern: "^_" }],
+      // A mutation that sends nothing is called without an argument, and says so as void.
+      "@typescript-eslint/no-invalid-void-type": "off",
+      // In a dialog the first field has the focus; a page never takes it.
+      "jsx-a11y/no-autofocus": ["error", { ignoreNonDOM: true }],
+      // What is there is asserted where an index was just checked; noUncheckedIndexedAccess asks for it.
+      "@typescript-eslint/no-non-null-assertion": "off",
+    },
+  },
+);

@@ -1,0 +1,50 @@
+/** Scales of a figure that is composed of marks. */
+import type { Exhibit, Schemas } from "../api/client";
+import { number } from "../wording";
+
+type Chart = Schemas["MarksChart"];
+type Columns = Record<string, (number | null)[]>;
+
+export interface Scale {
+  at: (value: number) => number;
+  ticks: { at: number; label: string }[];
+}
+
+export const columnOf = (columns: Columns, name: string | undefined): (number | null)[] => (name === undefined ? [] : (columns[name] ?? []));
+
+/** The scale of an axis, from the pixel of its low end to that of its high end: its categories, or from what is drawn. */
+export function axisOf(chart: Chart, series: Exhibit["series"], which: "x" | "y", from: number, to: number): Scale {
+  const axis = chart[which];
+  const categories = axis.categories ?? [];
+  const drawn = chart.marks.flatMap((mark) => valuesOf(mark, series, which));
+  let low = categories.length > 0 ? -0.5 : (axis.low ?? Math.min(...drawn));
+  let high = categories.length > 0 ? categories.length - 0.5 : (axis.high ?? Math.max(...drawn));
+  if (!Number.isFinite(low) || !Number.isFinite(high)) [low, high] = [0, 1];
+  if (high <= low) [low, high] = [low - 0.5, low + 0.5];
+  const pad = categories.length > 0 ? 0 : 0.04 * (high - low);
+  const start = axis.low == null ? low - pad : low;
+  const end = axis.high == null ? high + pad : high;
+  const at = (value: number) => from + ((value - start) / (end - start)) * (to - from);
+  const ticks = categories.length > 0 ? categories.map((label, i) => ({ at: at(i), label })) : nice(low, high).map((value) => ({ at: at(value), label: number(value, decimalsOf(high - low)) }));
+  return { at, ticks };
+}
+
+function valuesOf(mark: Chart["marks"][number], series: Exhibit["series"], which: "x" | "y"): number[] {
+  if (mark.mark === "text") return [mark[which]];
+  if (mark.mark === "rule") return [mark[which]].filter((one): one is number => one != null);
+  const columns = series?.[mark.series] ?? {};
+  const named = which === "x" ? [mark.x] : mark.mark === "band" ? [mark.low, mark.high] : mark.mark === "points" ? [mark.y, mark.low ?? undefined, mark.high ?? undefined] : [mark.y];
+  const found = named.flatMap((name) => columnOf(columns, name)).filter((one): one is number => one !== null);
+  return which === "y" && mark.mark === "bars" ? [0, ...found] : found;
+}
+
+/** Round values inside a range, about five of them. */
+export function nice(low: number, high: number): number[] {
+  const rough = (high - low) / 5;
+  const power = 10 ** Math.floor(Math.log10(rough));
+  const step = [1, 2, 5, 10].map((one) => one * power).find((one) => one >= rough) ?? rough;
+  const first = Math.ceil(low / step - 1e-9);
+  return Array.from({ length: Math.floor(high / step + 1e-9) - first + 1 }, (_, i) => (first + i) * step);
+}
+
+const decimalsOf = (span: number): number => Math.max(0, Math.min(6, 1 - Math.floor(Math.log10(span / 5))));
