@@ -34,7 +34,12 @@ export function App() {
 function Pages({ me }: { me: Schemas["PersonView"] }) {
   const vocabulary = useVocabulary();
   if (vocabulary.isPending) return <Fetching what="the words" />;
-  if (!vocabulary.data) return <Box sx={{ p: 3 }}><Said error={vocabulary.error} /></Box>;
+  if (!vocabulary.data)
+    return (
+      <Box sx={{ p: 3 }}>
+        <Said error={vocabulary.error} />
+      </Box>
+    );
   return (
     <Box sx={{ display: "flex", flexDirection: "column", height: "100vh" }}>
       <Bar me={me} />
@@ -57,7 +62,10 @@ function Pages({ me }: { me: Schemas["PersonView"] }) {
           <Route path="decision" element={<Decision />} />
           <Route path="report" element={<Report />} />
         </Route>
-        <Route path="*" element={<Box sx={{ p: 3 }}>There is no such page. The docket is under the first link above.</Box>} />
+        <Route
+          path="*"
+          element={<Box sx={{ p: 3 }}>There is no such page. The docket is under the first link above.</Box>}
+        />
       </Routes>
     </Box>
   );

@@ -71,7 +71,9 @@ export const theme = createTheme({
     },
     MuiButton: { defaultProps: { disableElevation: true, disableRipple: true, size: "small" } },
     MuiTextField: { defaultProps: { size: "small", fullWidth: true } },
-    MuiTableCell: { styleOverrides: { root: { padding: "6px 10px 6px 0", fontSize: 13 }, head: { fontWeight: 500, fontSize: 12 } } },
+    MuiTableCell: {
+      styleOverrides: { root: { padding: "6px 10px 6px 0", fontSize: 13 }, head: { fontWeight: 500, fontSize: 12 } },
+    },
     MuiAlert: { styleOverrides: { root: { padding: "4px 12px" } } },
   },
 });

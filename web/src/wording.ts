@@ -13,7 +13,9 @@ export function number(value: number | null | undefined, decimals = 3): string {
 /** An estimate's value; a p value too small for three decimals is said to be so. */
 export function valueOf(estimate: Pick<Estimate, "comparison" | "value">): string {
   const { comparison, value } = estimate;
-  return (comparison === "p_value" || comparison === "p_value_holm") && value !== null && value < 0.0005 ? "<\u202f0.001" : number(value);
+  return (comparison === "p_value" || comparison === "p_value_holm") && value !== null && value < 0.0005
+    ? "<\u202f0.001"
+    : number(value);
 }
 
 export function count(n: number): string {
@@ -60,7 +62,12 @@ export function measure(name: string): string {
 
 /** The seven questions by number, in order. */
 export function questions(): { number: number; question: string; title: string; short: string }[] {
-  return Object.entries(known?.questions ?? {}).map(([number, question]) => ({ number: Number(number), question, title: known?.question_titles[number] ?? question, short: known?.short_questions[number] ?? "" }));
+  return Object.entries(known?.questions ?? {}).map(([number, question]) => ({
+    number: Number(number),
+    question,
+    title: known?.question_titles[number] ?? question,
+    short: known?.short_questions[number] ?? "",
+  }));
 }
 
 export const question = (number: number): string => known?.questions[String(number)] ?? "";
@@ -78,7 +85,12 @@ export function listed(words: readonly string[]): string {
 
 export function day(iso: string | null | undefined): string {
   if (!iso) return "";
-  return new Date(`${iso.slice(0, 10)}T00:00:00Z`).toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "numeric", timeZone: "UTC" });
+  return new Date(`${iso.slice(0, 10)}T00:00:00Z`).toLocaleDateString("en-GB", {
+    day: "numeric",
+    month: "short",
+    year: "numeric",
+    timeZone: "UTC",
+  });
 }
 
 export function moment(iso: string): string {

@@ -46,5 +46,12 @@ export function told<T>(answer: { data?: T; error?: unknown; response: Response 
 
 export function asProblem(error: unknown, status: number): Problem {
   if (typeof error === "object" && error !== null && "detail" in error) return error as Problem;
-  return { type: "about:blank", title: "No answer", status, detail: "The server did not answer.", where: "", todo: "Try again in a moment." };
+  return {
+    type: "about:blank",
+    title: "No answer",
+    status,
+    detail: "The server did not answer.",
+    where: "",
+    todo: "Try again in a moment.",
+  };
 }

@@ -17,7 +17,8 @@ export const BEGINNING = 1 << 20;
 
 const at = (id: number) => ({ params: { path: { draft_id: id } } });
 
-export const useDrafts = () => useQuery({ queryKey: ["drafts"], queryFn: async () => told(await client.GET("/api/drafts")) });
+export const useDrafts = () =>
+  useQuery({ queryKey: ["drafts"], queryFn: async () => told(await client.GET("/api/drafts")) });
 
 /** Asked again and again while a worker takes it in. */
 export const useDraft = (id: number | null) =>
@@ -25,7 +26,8 @@ export const useDraft = (id: number | null) =>
     queryKey: ["draft", id],
     enabled: id !== null,
     queryFn: async () => told(await client.GET("/api/drafts/{draft_id}", at(id ?? 0))),
-    refetchInterval: (query) => (query.state.data?.state === "waiting" || query.state.data?.state === "leased" ? POLL_MS : false),
+    refetchInterval: (query) =>
+      query.state.data?.state === "waiting" || query.state.data?.state === "leased" ? POLL_MS : false,
   });
 
 /** How a file would be read, as soon as enough of it has come. */
@@ -36,7 +38,13 @@ export const usePreviewOf = (id: number, file: DraftFile | undefined, how: How) 
     staleTime: Infinity,
     retry: false,
     placeholderData: keepPreviousData,
-    queryFn: async () => told(await client.POST("/api/drafts/{draft_id}/preview", { ...at(id), body: { path: file?.path ?? "", how: how as Schemas["HowRead"] } })),
+    queryFn: async () =>
+      told(
+        await client.POST("/api/drafts/{draft_id}/preview", {
+          ...at(id),
+          body: { path: file?.path ?? "", how: how as Schemas["HowRead"] },
+        }),
+      ),
   });
 
 export function isReadable(file: DraftFile): boolean {
@@ -56,16 +64,28 @@ function useDraftAct<In>(act: (input: In) => Promise<Draft>) {
   });
 }
 
-export const useBegin = () => useDraftAct(async (body: NewDraft) => told(await client.POST("/api/drafts", { body: { brief: body.brief ?? {}, due: body.due ?? null, added_to: body.added_to ?? null } })));
+export const useBegin = () =>
+  useDraftAct(async (body: NewDraft) =>
+    told(
+      await client.POST("/api/drafts", {
+        body: { brief: body.brief ?? {}, due: body.due ?? null, added_to: body.added_to ?? null },
+      }),
+    ),
+  );
 
-export const useSaveBrief = (id: number) => useDraftAct(async (body: BriefBody) => told(await client.PUT("/api/drafts/{draft_id}", { ...at(id), body })));
+export const useSaveBrief = (id: number) =>
+  useDraftAct(async (body: BriefBody) => told(await client.PUT("/api/drafts/{draft_id}", { ...at(id), body })));
 
 export const useTakeAway = (id: number) =>
-  useDraftAct(async (path: string) => told(await client.DELETE("/api/drafts/{draft_id}/files", { params: { path: { draft_id: id }, query: { path } } })));
+  useDraftAct(async (path: string) =>
+    told(await client.DELETE("/api/drafts/{draft_id}/files", { params: { path: { draft_id: id }, query: { path } } })),
+  );
 
-export const useSubmission = (id: number) => useDraftAct(async (_: void) => told(await client.POST("/api/drafts/{draft_id}/submission", at(id))));
+export const useSubmission = (id: number) =>
+  useDraftAct(async (_: void) => told(await client.POST("/api/drafts/{draft_id}/submission", at(id))));
 
-export const useWithdraw = (id: number) => useDraftAct(async (_: void) => told(await client.DELETE("/api/drafts/{draft_id}/submission", at(id))));
+export const useWithdraw = (id: number) =>
+  useDraftAct(async (_: void) => told(await client.DELETE("/api/drafts/{draft_id}/submission", at(id))));
 
 export const useThrowAway = () => {
   const cache = useQueryClient();
@@ -78,19 +98,32 @@ export const useThrowAway = () => {
 /** Why the draft was not taken in, while it is open to be mended. */
 export function faultOf(draft: Draft): Error | null {
   const { fault } = draft;
-  return fault && draft.state === "open" ? new Refusal({ type: "about:blank", title: "Not taken in", status: 422, ...fault }) : null;
+  return fault && draft.state === "open"
+    ? new Refusal({ type: "about:blank", title: "Not taken in", status: 422, ...fault })
+    : null;
 }
 
 /** What a file is known by, so that one chosen again after a cut goes on and a changed one begins anew. */
-export const stampOf = (file: Blob) => `${file.size}-${"lastModified" in file ? String(file.lastModified) : Date.now()}`;
+export const stampOf = (file: Blob) =>
+  `${file.size}-${"lastModified" in file ? String(file.lastModified) : Date.now()}`;
 
 /** Sends a file from where the server has come to; after a cut it waits and goes on. */
-export async function sendFile(id: number, path: string, file: Blob, stamp: string, onFile: (file: DraftFile) => void): Promise<void> {
+export async function sendFile(
+  id: number,
+  path: string,
+  file: Blob,
+  stamp: string,
+  onFile: (file: DraftFile) => void,
+): Promise<void> {
   let received = await comeTo(id, path, file.size, stamp);
   let failures = 0;
   do {
     try {
-      const sent = await sendPiece(id, { path, size: file.size, received, stamp }, file.slice(received, received + PIECE));
+      const sent = await sendPiece(
+        id,
+        { path, size: file.size, received, stamp },
+        file.slice(received, received + PIECE),
+      );
       onFile(sent);
       received = sent.received;
       failures = 0;
@@ -110,7 +143,12 @@ async function comeTo(id: number, path: string, size: number, stamp: string): Pr
 }
 
 async function sendPiece(id: number, place: DraftFile, piece: Blob): Promise<DraftFile> {
-  const query = new URLSearchParams({ path: place.path, size: String(place.size), offset: String(place.received), stamp: place.stamp });
+  const query = new URLSearchParams({
+    path: place.path,
+    size: String(place.size),
+    offset: String(place.received),
+    stamp: place.stamp,
+  });
   const digest = await digestOf(piece);
   if (digest) query.set("sha256", digest);
   const response = await fetch(`/api/drafts/${id}/files?${query}`, {

@@ -1,6 +1,13 @@
 /** Every question the screens ask the server, and how long an answer is good. */
 import { learn } from "../wording";
-import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient, type UseMutationResult } from "@tanstack/react-query";
+import {
+  keepPreviousData,
+  useMutation,
+  useQueries,
+  useQuery,
+  useQueryClient,
+  type UseMutationResult,
+} from "@tanstack/react-query";
 import { ROWS_AT_ONCE } from "../parts/scrolling";
 import { markedWith } from "./marks";
 import { client, told, type Change, type FindingText, type Plan, type Roles, type Schemas } from "./client";
@@ -10,17 +17,27 @@ const POLL_MS = 700;
 const at = (caseId: number) => ({ params: { path: { case_id: caseId } } });
 
 export const useMe = () =>
-  useQuery({ queryKey: ["me"], queryFn: async () => told(await client.GET("/api/session")), retry: false, staleTime: Infinity });
+  useQuery({
+    queryKey: ["me"],
+    queryFn: async () => told(await client.GET("/api/session")),
+    retry: false,
+    staleTime: Infinity,
+  });
 
-export const useTokens = () => useQuery({ queryKey: ["tokens"], queryFn: async () => told(await client.GET("/api/tokens")) });
+export const useTokens = () =>
+  useQuery({ queryKey: ["tokens"], queryFn: async () => told(await client.GET("/api/tokens")) });
 
-export const useDocket = () => useQuery({ queryKey: ["docket"], queryFn: async () => told(await client.GET("/api/cases")) });
+export const useDocket = () =>
+  useQuery({ queryKey: ["docket"], queryFn: async () => told(await client.GET("/api/cases")) });
 
 export const useCase = (id: number) =>
   useQuery({ queryKey: ["case", id], queryFn: async () => told(await client.GET("/api/cases/{case_id}", at(id))) });
 
 export const useData = (id: number) =>
-  useQuery({ queryKey: ["data", id], queryFn: async () => told(await client.GET("/api/cases/{case_id}/data", at(id))) });
+  useQuery({
+    queryKey: ["data", id],
+    queryFn: async () => told(await client.GET("/api/cases/{case_id}/data", at(id))),
+  });
 
 /** What was seen in the data; asked again while a worker still looks. */
 export const useLook = (id: number, revision: number | undefined) =>
@@ -42,7 +59,12 @@ export const useRowWindows = (id: number, revision: number | undefined, asked: R
       enabled: revision !== undefined,
       staleTime: Infinity,
       queryFn: async () =>
-        told(await client.POST("/api/cases/{case_id}/rows", { ...at(id), body: { ...asked, offset: window * ROWS_AT_ONCE, limit: ROWS_AT_ONCE } })),
+        told(
+          await client.POST("/api/cases/{case_id}/rows", {
+            ...at(id),
+            body: { ...asked, offset: window * ROWS_AT_ONCE, limit: ROWS_AT_ONCE },
+          }),
+        ),
     })),
   });
 
@@ -55,7 +77,12 @@ export const useBehindWindows = (id: number, asked: BehindAsked, windows: number
       queryKey: ["behind", id, asked, window],
       retry: false,
       queryFn: async () =>
-        told(await client.POST("/api/cases/{case_id}/behind", { ...at(id), body: { ...asked, offset: window * ROWS_AT_ONCE, limit: ROWS_AT_ONCE } })),
+        told(
+          await client.POST("/api/cases/{case_id}/behind", {
+            ...at(id),
+            body: { ...asked, offset: window * ROWS_AT_ONCE, limit: ROWS_AT_ONCE },
+          }),
+        ),
     })),
   });
 
@@ -65,7 +92,11 @@ export const useColumn = (id: number, revision: number | undefined, name: string
     enabled: revision !== undefined,
     placeholderData: keepPreviousData,
     queryFn: async () =>
-      told(await client.GET("/api/cases/{case_id}/column", { params: { path: { case_id: id }, query: { name, by: by ?? undefined } } })),
+      told(
+        await client.GET("/api/cases/{case_id}/column", {
+          params: { path: { case_id: id }, query: { name, by: by ?? undefined } },
+        }),
+      ),
   });
 
 export const useMatrix = (id: number, revision: number | undefined) =>
@@ -81,11 +112,15 @@ export const useEffectOf = (id: number, changes: Change[] | null) =>
     queryKey: ["effect", id, changes],
     enabled: changes !== null,
     retry: false,
-    queryFn: async () => told(await client.POST("/api/cases/{case_id}/changes/effect", { ...at(id), body: { changes: changes ?? [] } })),
+    queryFn: async () =>
+      told(await client.POST("/api/cases/{case_id}/changes/effect", { ...at(id), body: { changes: changes ?? [] } })),
   });
 
 export const usePlan = (id: number) =>
-  useQuery({ queryKey: ["plan", id], queryFn: async () => told(await client.GET("/api/cases/{case_id}/plan", at(id))) });
+  useQuery({
+    queryKey: ["plan", id],
+    queryFn: async () => told(await client.GET("/api/cases/{case_id}/plan", at(id))),
+  });
 
 export const useRun = (id: number) =>
   useQuery({
@@ -100,27 +135,52 @@ export const useExhibit = (id: number, runId: number | null, number: number | nu
     enabled: number !== null && runId !== null,
     staleTime: Infinity,
     queryFn: async () =>
-      (told(await client.GET("/api/cases/{case_id}/exhibits/{number}", { params: { path: { case_id: id, number: number ?? 0 } } })) as Schemas["ExhibitView"]).exhibit,
+      (
+        told(
+          await client.GET("/api/cases/{case_id}/exhibits/{number}", {
+            params: { path: { case_id: id, number: number ?? 0 } },
+          }),
+        ) as Schemas["ExhibitView"]
+      ).exhibit,
   });
 
 /** An exhibit as it would be with other groups; asked only where they are made otherwise. */
-export const useRegrouped = (id: number, runId: number | null, number: number | null, groups: Schemas["Regrouping"] | null) =>
+export const useRegrouped = (
+  id: number,
+  runId: number | null,
+  number: number | null,
+  groups: Schemas["Regrouping"] | null,
+) =>
   useQuery({
     queryKey: ["regrouped", id, runId, number, groups],
     enabled: number !== null && runId !== null && groups !== null,
     placeholderData: keepPreviousData,
     retry: false,
     queryFn: async () =>
-      (told(await client.POST("/api/cases/{case_id}/exhibits/{number}/regrouped", { params: { path: { case_id: id, number: number ?? 0 } }, body: groups ?? {} })) as Schemas["ExhibitView"]).exhibit,
+      (
+        told(
+          await client.POST("/api/cases/{case_id}/exhibits/{number}/regrouped", {
+            params: { path: { case_id: id, number: number ?? 0 } },
+            body: groups ?? {},
+          }),
+        ) as Schemas["ExhibitView"]
+      ).exhibit,
   });
 
 /** Pairs of features that together go with a protected attribute. */
 export const useProxyPairs = (id: number) =>
-  useQuery({ queryKey: ["proxy pairs", id], staleTime: Infinity, queryFn: async () => told(await client.GET("/api/cases/{case_id}/proxies/pairs", at(id))) });
+  useQuery({
+    queryKey: ["proxy pairs", id],
+    staleTime: Infinity,
+    queryFn: async () => told(await client.GET("/api/cases/{case_id}/proxies/pairs", at(id))),
+  });
 
 /** Findings drafted from what is outside or near its limit. */
 export const useDrafted = (id: number) =>
-  useQuery({ queryKey: ["drafted", id], queryFn: async () => told(await client.GET("/api/cases/{case_id}/findings/drafted", at(id))) });
+  useQuery({
+    queryKey: ["drafted", id],
+    queryFn: async () => told(await client.GET("/api/cases/{case_id}/findings/drafted", at(id))),
+  });
 
 export interface ComparisonAsked {
   models: string;
@@ -132,7 +192,10 @@ export const useComparison = (id: number, asked: ComparisonAsked) =>
   useQuery({
     queryKey: ["comparison", id, asked],
     placeholderData: keepPreviousData,
-    queryFn: async () => told(await client.GET("/api/cases/{case_id}/comparison", { params: { path: { case_id: id }, query: asked } })) as Schemas["ComparisonView"],
+    queryFn: async () =>
+      told(
+        await client.GET("/api/cases/{case_id}/comparison", { params: { path: { case_id: id }, query: asked } }),
+      ) as Schemas["ComparisonView"],
   });
 
 const ofExhibit = (id: number, number: number) => ({ params: { path: { case_id: id, number } } });
@@ -142,7 +205,8 @@ export const useReplay = (id: number, runId: number, number: number) =>
   useQuery({
     queryKey: ["replay", id, runId, number],
     queryFn: async () => told(await client.GET("/api/cases/{case_id}/exhibits/{number}/replay", ofExhibit(id, number))),
-    refetchInterval: (query) => (query.state.data?.state === "waiting" || query.state.data?.state === "leased" ? POLL_MS : false),
+    refetchInterval: (query) =>
+      query.state.data?.state === "waiting" || query.state.data?.state === "leased" ? POLL_MS : false,
   });
 
 /** The nodes that a row passes in a tree; asked only while a row is followed. */
@@ -152,20 +216,32 @@ export const useTreePath = (id: number, number: number, tree: number, row: numbe
     enabled: row !== null,
     retry: false,
     queryFn: async () =>
-      told(await client.GET("/api/cases/{case_id}/exhibits/{number}/trees/{tree}/path/{row}", { params: { path: { case_id: id, number, tree, row: row ?? 0 } } })),
+      told(
+        await client.GET("/api/cases/{case_id}/exhibits/{number}/trees/{tree}/path/{row}", {
+          params: { path: { case_id: id, number, tree, row: row ?? 0 } },
+        }),
+      ),
   });
 
 export const useSuspects = (id: number) =>
-  useQuery({ queryKey: ["suspects", id], retry: false, queryFn: async () => told(await client.GET("/api/cases/{case_id}/suspects", at(id))) });
+  useQuery({
+    queryKey: ["suspects", id],
+    retry: false,
+    queryFn: async () => told(await client.GET("/api/cases/{case_id}/suspects", at(id))),
+  });
 
 /** Marks are seen at once and sent one after the other, so that fast keys arrive in their order. */
 export const useMarkLabels = (id: number) => {
   const cache = useQueryClient();
   return useMutation({
     scope: { id: `marks ${id}` },
-    mutationFn: async (body: Schemas["MarksBody"]) => told(await client.POST("/api/cases/{case_id}/marks", { ...at(id), body })),
+    mutationFn: async (body: Schemas["MarksBody"]) =>
+      told(await client.POST("/api/cases/{case_id}/marks", { ...at(id), body })),
     onMutate: (body) => {
-      cache.setQueryData<Schemas["SuspectsView"]>(["suspects", id], (known) => known && { ...known, marks: markedWith(known.marks, body) });
+      cache.setQueryData<Schemas["SuspectsView"]>(
+        ["suspects", id],
+        (known) => known && { ...known, marks: markedWith(known.marks, body) },
+      );
     },
     onSuccess: () => cache.invalidateQueries({ queryKey: ["run", id] }),
     onError: () => cache.invalidateQueries({ queryKey: ["suspects", id] }),
@@ -173,16 +249,29 @@ export const useMarkLabels = (id: number) => {
 };
 
 export const useAskReplay = (id: number, runId: number, number: number) =>
-  useAct(async (_: void) => told(await client.POST("/api/cases/{case_id}/exhibits/{number}/replay", ofExhibit(id, number))), ["replay", id, runId, number]);
+  useAct(
+    async (_: void) => told(await client.POST("/api/cases/{case_id}/exhibits/{number}/replay", ofExhibit(id, number))),
+    ["replay", id, runId, number],
+  );
 
 export const useCancelReplay = (id: number, runId: number, number: number) =>
-  useAct(async (_: void) => told(await client.DELETE("/api/cases/{case_id}/exhibits/{number}/replay", ofExhibit(id, number))), ["replay", id, runId, number]);
+  useAct(
+    async (_: void) =>
+      told(await client.DELETE("/api/cases/{case_id}/exhibits/{number}/replay", ofExhibit(id, number))),
+    ["replay", id, runId, number],
+  );
 
 export const useFindings = (id: number) =>
-  useQuery({ queryKey: ["findings", id], queryFn: async () => told(await client.GET("/api/cases/{case_id}/findings", at(id))) });
+  useQuery({
+    queryKey: ["findings", id],
+    queryFn: async () => told(await client.GET("/api/cases/{case_id}/findings", at(id))),
+  });
 
 export const useDecision = (id: number) =>
-  useQuery({ queryKey: ["decision", id], queryFn: async () => told(await client.GET("/api/cases/{case_id}/decision", at(id))) });
+  useQuery({
+    queryKey: ["decision", id],
+    queryFn: async () => told(await client.GET("/api/cases/{case_id}/decision", at(id))),
+  });
 
 export const useMargin = (id: number) =>
   useQuery({
@@ -194,7 +283,8 @@ export const useMargin = (id: number) =>
 export const useRecord = (caseId: number | null, page: number) =>
   useQuery({
     queryKey: ["record", caseId, page],
-    queryFn: async () => told(await client.GET("/api/record", { params: { query: { case_id: caseId ?? undefined, page } } })),
+    queryFn: async () =>
+      told(await client.GET("/api/record", { params: { query: { case_id: caseId ?? undefined, page } } })),
   });
 
 /** Does something, then forgets whatever it may have changed. */
@@ -207,34 +297,49 @@ function useAct<In, Out>(act: (input: In) => Promise<Out>, ...stale: unknown[][]
 }
 
 export const useSignIn = () =>
-  useAct(async (body: Schemas["Credentials"]) => {
-    await fetch("/api/health");
-    return told(await client.POST("/api/session", { body }));
-  }, ["me"]);
+  useAct(
+    async (body: Schemas["Credentials"]) => {
+      await fetch("/api/health");
+      return told(await client.POST("/api/session", { body }));
+    },
+    ["me"],
+  );
 
 export const useSignOut = () => {
   const cache = useQueryClient();
-  return useMutation({ mutationFn: async () => told(await client.DELETE("/api/session")), onSuccess: () => cache.clear() });
+  return useMutation({
+    mutationFn: async () => told(await client.DELETE("/api/session")),
+    onSuccess: () => cache.clear(),
+  });
 };
 
-export const useMakeToken = () => useAct(async (name: string) => told(await client.POST("/api/tokens", { body: { name } })), ["tokens"]);
+export const useMakeToken = () =>
+  useAct(async (name: string) => told(await client.POST("/api/tokens", { body: { name } })), ["tokens"]);
 
 export const useRevokeToken = () =>
-  useAct(async (id: number) => told(await client.DELETE("/api/tokens/{token_id}", { params: { path: { token_id: id } } })), ["tokens"]);
+  useAct(
+    async (id: number) => told(await client.DELETE("/api/tokens/{token_id}", { params: { path: { token_id: id } } })),
+    ["tokens"],
+  );
 
 export const useTake = () =>
   useAct(async (id: number) => told(await client.POST("/api/cases/{case_id}/take", at(id))), ["docket"], ["case"]);
 
 export const useVocabulary = () =>
-  useQuery({ queryKey: ["vocabulary"], staleTime: Infinity, queryFn: async () => {
-    const vocabulary = told(await client.GET("/api/vocabulary"));
-    learn(vocabulary);
-    return vocabulary;
-  } });
+  useQuery({
+    queryKey: ["vocabulary"],
+    staleTime: Infinity,
+    queryFn: async () => {
+      const vocabulary = told(await client.GET("/api/vocabulary"));
+      learn(vocabulary);
+      return vocabulary;
+    },
+  });
 
 export const useSaveRoles = (id: number) =>
   useAct(
-    async (body: { revision: number; roles: Roles }) => told(await client.PUT("/api/cases/{case_id}/roles", { ...at(id), body })),
+    async (body: { revision: number; roles: Roles }) =>
+      told(await client.PUT("/api/cases/{case_id}/roles", { ...at(id), body })),
     ["data", id],
     ["plan", id],
     ["run", id],
@@ -242,7 +347,8 @@ export const useSaveRoles = (id: number) =>
 
 export const useSaveChanges = (id: number) =>
   useAct(
-    async (body: { revision: number; changes: Change[] }) => told(await client.PUT("/api/cases/{case_id}/changes", { ...at(id), body })),
+    async (body: { revision: number; changes: Change[] }) =>
+      told(await client.PUT("/api/cases/{case_id}/changes", { ...at(id), body })),
     ["data", id],
     ["plan", id],
     ["run", id],
@@ -251,7 +357,8 @@ export const useSaveChanges = (id: number) =>
 
 export const useTakeTableAway = (id: number) =>
   useAct(
-    async (name: string) => told(await client.DELETE("/api/cases/{case_id}/tables", { params: { path: { case_id: id }, query: { name } } })),
+    async (name: string) =>
+      told(await client.DELETE("/api/cases/{case_id}/tables", { params: { path: { case_id: id }, query: { name } } })),
     ["data", id],
     ["look", id],
     ["plan", id],
@@ -262,7 +369,12 @@ export const useSaveObserved = (id: number) =>
   useAct(
     async (text: string) => {
       const { revision, plan } = told(await client.GET("/api/cases/{case_id}/plan", at(id)));
-      return told(await client.PUT("/api/cases/{case_id}/plan", { ...at(id), body: { revision, plan: { ...plan, target_observed: text } } }));
+      return told(
+        await client.PUT("/api/cases/{case_id}/plan", {
+          ...at(id),
+          body: { revision, plan: { ...plan, target_observed: text } },
+        }),
+      );
     },
     ["plan", id],
     ["data", id],
@@ -270,17 +382,28 @@ export const useSaveObserved = (id: number) =>
 
 export const useSavePlan = (id: number) =>
   useAct(
-    async (body: { revision: number; plan: Plan }) => told(await client.PUT("/api/cases/{case_id}/plan", { ...at(id), body })),
+    async (body: { revision: number; plan: Plan }) =>
+      told(await client.PUT("/api/cases/{case_id}/plan", { ...at(id), body })),
     ["plan", id],
     ["data", id],
     ["run", id],
   );
 
 /** Whatever a deviation opens or locks: plan, roles, data, and what is stale. */
-const OPENED = (id: number) => [["plan", id], ["data", id], ["run", id], ["case", id], ["decision", id]];
+const OPENED = (id: number) => [
+  ["plan", id],
+  ["data", id],
+  ["run", id],
+  ["case", id],
+  ["decision", id],
+];
 
 export const useOpenDeviation = (id: number) =>
-  useAct(async (reason: string) => told(await client.POST("/api/cases/{case_id}/deviation", { ...at(id), body: { reason } })), ...OPENED(id));
+  useAct(
+    async (reason: string) =>
+      told(await client.POST("/api/cases/{case_id}/deviation", { ...at(id), body: { reason } })),
+    ...OPENED(id),
+  );
 
 export const useTakeDeviationBack = (id: number) =>
   useAct(async (_: void) => told(await client.DELETE("/api/cases/{case_id}/deviation", at(id))), ...OPENED(id));
@@ -296,24 +419,43 @@ export const useEstimate = (id: number, revision: number, wanted: boolean) =>
   });
 
 export const useOtherPlans = (id: number) =>
-  useQuery({ queryKey: ["plan", id, "others"], queryFn: async () => told(await client.GET("/api/cases/{case_id}/plan/others", at(id))) });
+  useQuery({
+    queryKey: ["plan", id, "others"],
+    queryFn: async () => told(await client.GET("/api/cases/{case_id}/plan/others", at(id))),
+  });
 
 /** Another case's plan, and what taking it over would change. */
 export const useComparePlan = (id: number) =>
   useMutation({
     mutationFn: async (otherId: number) =>
-      told(await client.GET("/api/cases/{case_id}/plan/others/{other_id}", { params: { path: { case_id: id, other_id: otherId } } })),
+      told(
+        await client.GET("/api/cases/{case_id}/plan/others/{other_id}", {
+          params: { path: { case_id: id, other_id: otherId } },
+        }),
+      ),
   });
 
 /** Reads a plan's file; nothing is saved. */
 export const useReadPlan = (id: number) =>
   useMutation({
     mutationFn: async (file: File) =>
-      told(await client.POST("/api/cases/{case_id}/plan/file", { ...at(id), body: { name: file.name, text: await file.text() } })),
+      told(
+        await client.POST("/api/cases/{case_id}/plan/file", {
+          ...at(id),
+          body: { name: file.name, text: await file.text() },
+        }),
+      ),
   });
 
 export const useStartRun = (id: number) =>
-  useAct(async (_: void) => told(await client.POST("/api/cases/{case_id}/run", at(id))), ["run", id], ["case", id], ["plan", id], ["data", id], ["decision", id]);
+  useAct(
+    async (_: void) => told(await client.POST("/api/cases/{case_id}/run", at(id))),
+    ["run", id],
+    ["case", id],
+    ["plan", id],
+    ["data", id],
+    ["decision", id],
+  );
 
 export const useCancelRun = (id: number) =>
   useAct(async (_: void) => told(await client.DELETE("/api/cases/{case_id}/run", at(id))), ["run", id], ["case", id]);
@@ -344,7 +486,8 @@ export const usePropose = (id: number) =>
 
 export const useCountersign = (id: number) =>
   useAct(
-    async (body: Schemas["Answer"]) => told(await client.POST("/api/cases/{case_id}/countersignature", { ...at(id), body })),
+    async (body: Schemas["Answer"]) =>
+      told(await client.POST("/api/cases/{case_id}/countersignature", { ...at(id), body })),
     ["decision", id],
     ["case", id],
     ["docket"],
@@ -352,7 +495,9 @@ export const useCountersign = (id: number) =>
 
 export const useSaveMargin = (id: number) =>
   useMutation({
-    mutationFn: async (body: Schemas["MarginBody"]) => told(await client.PUT("/api/cases/{case_id}/margin", { ...at(id), body })),
+    mutationFn: async (body: Schemas["MarginBody"]) =>
+      told(await client.PUT("/api/cases/{case_id}/margin", { ...at(id), body })),
   });
 
-export const useVerify = () => useMutation({ mutationFn: async () => told(await client.GET("/api/record/verification")) });
+export const useVerify = () =>
+  useMutation({ mutationFn: async () => told(await client.GET("/api/record/verification")) });

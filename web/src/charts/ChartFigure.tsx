@@ -30,7 +30,10 @@ export function ChartFigure({ title, caption, numbers, keys = [], asTable, child
   };
   const savePng = () => {
     const svg = picture();
-    if (svg) pngOf(svg).then((png) => save(png, fileName(title, "png"))).catch(() => setFault("The picture could not be drawn; save it as SVG."));
+    if (svg)
+      pngOf(svg)
+        .then((png) => save(png, fileName(title, "png")))
+        .catch(() => setFault("The picture could not be drawn; save it as SVG."));
   };
   const saveCsv = () => save(new Blob([csvOf(numbers)], { type: "text/csv" }), fileName(title, "csv"));
   return (
@@ -50,8 +53,22 @@ export function ChartFigure({ title, caption, numbers, keys = [], asTable, child
 
 function Save({ name, of, onSave }: { name: string; of: string; onSave: () => void }) {
   return (
-    <Box component="button" onClick={onSave} aria-label={`Save ${of} as ${name}`}
-      sx={{ all: "unset", cursor: "pointer", color: "primary.main", minHeight: 24, minWidth: 24, textAlign: "center", lineHeight: "24px", "&:focus-visible": { outline: 2, outlineColor: "primary.main" }, "&:hover": { textDecoration: "underline" } }}>
+    <Box
+      component="button"
+      onClick={onSave}
+      aria-label={`Save ${of} as ${name}`}
+      sx={{
+        all: "unset",
+        cursor: "pointer",
+        color: "primary.main",
+        minHeight: 24,
+        minWidth: 24,
+        textAlign: "center",
+        lineHeight: "24px",
+        "&:focus-visible": { outline: 2, outlineColor: "primary.main" },
+        "&:hover": { textDecoration: "underline" },
+      }}
+    >
       {name}
     </Box>
   );
@@ -59,12 +76,34 @@ function Save({ name, of, onSave }: { name: string; of: string; onSave: () => vo
 
 function ChartTable({ title, numbers }: { title: string; numbers: ChartNumbers }) {
   return (
-    <Box tabIndex={0} role="region" aria-label={`${title}, as a table`} sx={{ maxHeight: 290, overflow: "auto", my: 0.5 }}>
+    <Box
+      tabIndex={0}
+      role="region"
+      aria-label={`${title}, as a table`}
+      sx={{ maxHeight: 290, overflow: "auto", my: 0.5 }}
+    >
       <Box component="table" sx={{ borderCollapse: "collapse", fontSize: 12, width: "100%" }}>
         <thead>
           <tr>
             {numbers.columns.map((column, j) => (
-              <Box component="th" scope="col" key={column} sx={{ textAlign: typeof numbers.rows[0]?.[j] === "string" ? "left" : "right", fontWeight: 500, color: "text.secondary", position: "sticky", top: 0, bgcolor: "background.default", borderBottom: 1, borderColor: "text.primary", px: 0.75 }}>{column}</Box>
+              <Box
+                component="th"
+                scope="col"
+                key={column}
+                sx={{
+                  textAlign: typeof numbers.rows[0]?.[j] === "string" ? "left" : "right",
+                  fontWeight: 500,
+                  color: "text.secondary",
+                  position: "sticky",
+                  top: 0,
+                  bgcolor: "background.default",
+                  borderBottom: 1,
+                  borderColor: "text.primary",
+                  px: 0.75,
+                }}
+              >
+                {column}
+              </Box>
             ))}
             {numbers.links && <th />}
           </tr>
@@ -72,8 +111,25 @@ function ChartTable({ title, numbers }: { title: string; numbers: ChartNumbers }
         <tbody>
           {numbers.rows.map((row, i) => (
             <tr key={i}>
-              {row.map((value, j) => <Box component="td" key={j} sx={{ textAlign: typeof value === "string" ? "left" : "right", px: 0.75, borderBottom: 1, borderColor: "divider" }}>{typeof value === "number" ? (Number.isInteger(value) ? value : number(value, 4)) : (value ?? "–")}</Box>)}
-              {numbers.links && <Box component="td" sx={{ px: 0.75, borderBottom: 1, borderColor: "divider" }}>{numbers.links[i] ? <Link to={numbers.links[i]}>rows</Link> : ""}</Box>}
+              {row.map((value, j) => (
+                <Box
+                  component="td"
+                  key={j}
+                  sx={{
+                    textAlign: typeof value === "string" ? "left" : "right",
+                    px: 0.75,
+                    borderBottom: 1,
+                    borderColor: "divider",
+                  }}
+                >
+                  {typeof value === "number" ? (Number.isInteger(value) ? value : number(value, 4)) : (value ?? "–")}
+                </Box>
+              ))}
+              {numbers.links && (
+                <Box component="td" sx={{ px: 0.75, borderBottom: 1, borderColor: "divider" }}>
+                  {numbers.links[i] ? <Link to={numbers.links[i]}>rows</Link> : ""}
+                </Box>
+              )}
             </tr>
           ))}
         </tbody>

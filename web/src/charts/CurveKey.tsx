@@ -8,7 +8,17 @@ export function CurveKey({ title, curves }: { title: string; curves: readonly Cu
       {title}:{" "}
       {curves.map((curve) => (
         <Box key={curve.label} component="span" sx={{ mr: 1.5, display: "inline-block", whiteSpace: "nowrap" }}>
-          <Box component="span" sx={{ display: "inline-block", width: 14, height: 4, bgcolor: curve.colour, mr: 0.5, verticalAlign: "middle" }} />
+          <Box
+            component="span"
+            sx={{
+              display: "inline-block",
+              width: 14,
+              height: 4,
+              bgcolor: curve.colour,
+              mr: 0.5,
+              verticalAlign: "middle",
+            }}
+          />
           {curve.label}
         </Box>
       ))}

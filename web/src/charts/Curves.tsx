@@ -61,21 +61,44 @@ function rounded(low: number, high: number, fixed?: number): [number, number] {
 /** The ends of an axis whose values lie close together, far from 0: about what is there; else those of any axis. */
 export function axisAround(values: readonly number[], fixed?: number): [number, number] {
   const [low, high] = [Math.min(...values), Math.max(...values)];
-  if (fixed !== undefined || !(high > low) || high - low > 0.6 * Math.max(Math.abs(low), Math.abs(high))) return axisEnds(values, fixed);
+  if (fixed !== undefined || !(high > low) || high - low > 0.6 * Math.max(Math.abs(low), Math.abs(high)))
+    return axisEnds(values, fixed);
   return rounded(low, high);
 }
 
 /** What the curves that stand out say at a place, a line each. */
 function readOff(points: unknown, curves: readonly Curve[], ticks?: readonly string[]): string {
   const found = (Array.isArray(points) ? points : [points]) as { seriesIndex: number; data: unknown }[];
-  const told = found.flatMap(({ seriesIndex, data }) => (curves[seriesIndex] && !curves[seriesIndex].faint && Array.isArray(data) ? [{ label: curves[seriesIndex].label, x: Number(data[0]), y: Number(data[1]) }] : []));
+  const told = found.flatMap(({ seriesIndex, data }) =>
+    curves[seriesIndex] && !curves[seriesIndex].faint && Array.isArray(data)
+      ? [{ label: curves[seriesIndex].label, x: Number(data[0]), y: Number(data[1]) }]
+      : [],
+  );
   const [first] = told;
-  return first ? [ticks?.[first.x] ?? String(Number(first.x.toPrecision(4))), ...told.map(({ label, y }) => `${label} ${y.toFixed(3)}`)].join("\n") : "";
+  return first
+    ? [
+        ticks?.[first.x] ?? String(Number(first.x.toPrecision(4))),
+        ...told.map(({ label, y }) => `${label} ${y.toFixed(3)}`),
+      ].join("\n")
+    : "";
 }
 
 const cutTo = (words: string, most: number) => (words.length > most ? `${words.slice(0, most - 1)}…` : words);
 
-export default function Curves({ title, x, y, curves, diagonal, at, width, height, xMax, marks, ticks, onPoint }: CurvesProps) {
+export default function Curves({
+  title,
+  x,
+  y,
+  curves,
+  diagonal,
+  at,
+  width,
+  height,
+  xMax,
+  marks,
+  ticks,
+  onPoint,
+}: CurvesProps) {
   const box = useRef<HTMLDivElement>(null);
   const chart = useRef<echarts.ECharts | null>(null);
   const { mode } = useColorScheme();
@@ -96,11 +119,48 @@ export default function Curves({ title, x, y, curves, diagonal, at, width, heigh
     const ys = axisAround(curves.flatMap((c) => c.points.map((p) => p[1])));
     const end = Math.min(xs[1], ys[1]);
     const start = Math.max(xs[0], ys[0]);
-    const upright = [...(marks ?? []).map((mark) => ({ xAxis: mark.x, label: { show: mark.label !== "", formatter: mark.label, color: ink, fontSize: 10.5, position: "insideEndTop" as const }, lineStyle: { color: ink, type: "dashed" as const, width: 1 } })), ...(at === undefined ? [] : [{ xAxis: at, label: { show: false }, lineStyle: { color: ink, type: marks?.length ? ("solid" as const) : ("dashed" as const), width: 1.4 } }])];
-    const named = ticks && { interval: Math.max(1, Math.ceil(ticks.length / (width / 52))), axisLabel: { color: ink, fontSize: 10.5, formatter: (value: number) => cutTo(ticks[value] ?? "", 12), hideOverlap: true } };
+    const upright = [
+      ...(marks ?? []).map((mark) => ({
+        xAxis: mark.x,
+        label: {
+          show: mark.label !== "",
+          formatter: mark.label,
+          color: ink,
+          fontSize: 10.5,
+          position: "insideEndTop" as const,
+        },
+        lineStyle: { color: ink, type: "dashed" as const, width: 1 },
+      })),
+      ...(at === undefined
+        ? []
+        : [
+            {
+              xAxis: at,
+              label: { show: false },
+              lineStyle: { color: ink, type: marks?.length ? ("solid" as const) : ("dashed" as const), width: 1.4 },
+            },
+          ]),
+    ];
+    const named = ticks && {
+      interval: Math.max(1, Math.ceil(ticks.length / (width / 52))),
+      axisLabel: {
+        color: ink,
+        fontSize: 10.5,
+        formatter: (value: number) => cutTo(ticks[value] ?? "", 12),
+        hideOverlap: true,
+      },
+    };
     const axis = (name: string, [min, max]: [number, number], nameGap: number) => ({
-      type: "value" as const, name, min, max, nameLocation: "middle" as const, nameGap,
-      axisLine: { show: true, onZero: false }, nameTextStyle: { color: ink, fontSize: 11 }, axisLabel: { color: ink, fontSize: 11 }, splitLine: { lineStyle: { opacity: 0.25 } },
+      type: "value" as const,
+      name,
+      min,
+      max,
+      nameLocation: "middle" as const,
+      nameGap,
+      axisLine: { show: true, onZero: false },
+      nameTextStyle: { color: ink, fontSize: 11 },
+      axisLabel: { color: ink, fontSize: 11 },
+      splitLine: { lineStyle: { opacity: 0.25 } },
     });
     chart.current?.setOption(
       {
@@ -108,19 +168,44 @@ export default function Curves({ title, x, y, curves, diagonal, at, width, heigh
         aria: { enabled: true, label: { description: `${title}. ${curves.map((c) => c.label).join(", ")}` } },
         grid: { left: 52, right: 18, top: 12, bottom: 40, outerBoundsMode: "none" as const },
         tooltip: {
-          trigger: "axis", valueFormatter: (v: unknown) => (typeof v === "number" ? v.toFixed(3) : "–"),
+          trigger: "axis",
+          valueFormatter: (v: unknown) => (typeof v === "number" ? v.toFixed(3) : "–"),
           // Single rows' curves would fill the screen; only what stands out is read.
-          ...(curves.some((c) => c.faint) ? { renderMode: "richText" as const, formatter: (points: unknown) => readOff(points, curves, ticks) } : {}),
+          ...(curves.some((c) => c.faint)
+            ? { renderMode: "richText" as const, formatter: (points: unknown) => readOff(points, curves, ticks) }
+            : {}),
         },
         xAxis: { ...axis(x, xs, 26), ...named },
         yAxis: axis(y, ys, 33),
         series: [
           ...curves.map((curve, i) => ({
-            type: "line" as const, name: curve.label, data: curve.points, showSymbol: curve.marks === true || curve.points.length === 1, symbol: "circle", symbolSize: 7, cursor: curve.marks ? "pointer" : "default", color: curve.colour,
-            lineStyle: { width: curve.faint ? 1.2 : 2, opacity: curve.faint ? 0.45 : 1 }, z: curve.faint ? 2 : 3,
+            type: "line" as const,
+            name: curve.label,
+            data: curve.points,
+            showSymbol: curve.marks === true || curve.points.length === 1,
+            symbol: "circle",
+            symbolSize: 7,
+            cursor: curve.marks ? "pointer" : "default",
+            color: curve.colour,
+            lineStyle: { width: curve.faint ? 1.2 : 2, opacity: curve.faint ? 0.45 : 1 },
+            z: curve.faint ? 2 : 3,
             ...(i === 0 && upright.length ? { markLine: { silent: true, symbol: "none", data: upright } } : {}),
           })),
-          ...(diagonal ? [{ type: "line" as const, name: "equal", data: [[start, start], [end, end]], showSymbol: false, color: "#999999", lineStyle: { width: 1, type: "dashed" as const } }] : []),
+          ...(diagonal
+            ? [
+                {
+                  type: "line" as const,
+                  name: "equal",
+                  data: [
+                    [start, start],
+                    [end, end],
+                  ],
+                  showSymbol: false,
+                  color: "#999999",
+                  lineStyle: { width: 1, type: "dashed" as const },
+                },
+              ]
+            : []),
         ],
       },
       { notMerge: true },

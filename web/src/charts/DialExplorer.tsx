@@ -28,7 +28,10 @@ type Columns = Record<string, (number | null)[]>;
 export function DialExplorer({ chart, series, asTable }: DialExplorerProps) {
   const columns: Columns = useMemo(() => series?.[chart.series] ?? {}, [series, chart]);
   const [place, setPlace] = useState(chart.submitted);
-  const curves = useMemo(() => Object.fromEntries(chart.criteria.map((criterion) => [criterion, curvesOf(columns, criterion)])), [chart, columns]);
+  const curves = useMemo(
+    () => Object.fromEntries(chart.criteria.map((criterion) => [criterion, curvesOf(columns, criterion)])),
+    [chart, columns],
+  );
   const marks = useMemo(() => marksOf(chart), [chart]);
   const bare = useMemo(() => marks.map((mark) => ({ ...mark, label: "" })), [marks]);
   const word = (at: number) => chart.points[at] ?? "";
@@ -38,35 +41,85 @@ export function DialExplorer({ chart, series, asTable }: DialExplorerProps) {
       <CurveKey title={chart.title} curves={curves[chart.criteria[0] ?? ""]?.slice(0, 2) ?? []} />
       <Box sx={{ display: "flex", columnGap: 1, flexWrap: asTable ? "wrap" : "nowrap" }}>
         {chart.criteria.map((criterion, i) => (
-          <ChartFigure key={criterion} title={`${measure(criterion)} along ${chart.setting}`} asTable={asTable} keys={KEYS} numbers={numbersOf(chart, columns, criterion)} caption={null}>
+          <ChartFigure
+            key={criterion}
+            title={`${measure(criterion)} along ${chart.setting}`}
+            asTable={asTable}
+            keys={KEYS}
+            numbers={numbersOf(chart, columns, criterion)}
+            caption={null}
+          >
             <Suspense fallback={<Box sx={{ height: 250 }} />}>
-              <Curves title={`${measure(criterion)} along ${chart.setting}`} x={chart.setting} y={measure(criterion)} curves={curves[criterion] ?? []} ticks={chart.points} marks={i === 0 ? marks : bare} at={place} width={wide ? 690 : 341} height={250} />
+              <Curves
+                title={`${measure(criterion)} along ${chart.setting}`}
+                x={chart.setting}
+                y={measure(criterion)}
+                curves={curves[criterion] ?? []}
+                ticks={chart.points}
+                marks={i === 0 ? marks : bare}
+                at={place}
+                width={wide ? 690 : 341}
+                height={250}
+              />
             </Suspense>
           </ChartFigure>
         ))}
       </Box>
       <Box sx={{ mb: 2 }}>
-        <Box sx={{ display: "flex", gap: 2, alignItems: "center", fontSize: 12, color: "text.secondary", pl: "52px", pr: 2, maxWidth: 690 }}>
+        <Box
+          sx={{
+            display: "flex",
+            gap: 2,
+            alignItems: "center",
+            fontSize: 12,
+            color: "text.secondary",
+            pl: "52px",
+            pr: 2,
+            maxWidth: 690,
+          }}
+        >
           simplest
-          <Slider aria-label={chart.setting} size="small" min={0} max={chart.points.length - 1} step={1} value={place} getAriaValueText={word} onChange={(_, value) => setPlace(value as number)} sx={{ mx: 1 }} />
+          <Slider
+            aria-label={chart.setting}
+            size="small"
+            min={0}
+            max={chart.points.length - 1}
+            step={1}
+            value={place}
+            getAriaValueText={word}
+            onChange={(_, value) => setPlace(value as number)}
+            sx={{ mx: 1 }}
+          />
           <span style={{ whiteSpace: "nowrap" }}>most complex</span>
         </Box>
         <Box aria-live="polite" sx={{ fontSize: 13, mb: 0.5 }}>
-          At {chart.setting} <b>{word(place)}</b>{place === chart.submitted ? " (as submitted)" : ""}: {chart.criteria.map((criterion) => said(columns, criterion, place)).join("; ")}. Read off the curve: estimates are in the table below.
+          At {chart.setting} <b>{word(place)}</b>
+          {place === chart.submitted ? " (as submitted)" : ""}:{" "}
+          {chart.criteria.map((criterion) => said(columns, criterion, place)).join("; ")}. Read off the curve: estimates
+          are in the table below.
         </Box>
         <Box sx={{ display: "flex", gap: 1, mb: 0.5 }}>
-          <Button disabled={place === chart.submitted} onClick={() => setPlace(chart.submitted)}>Submitted, {word(chart.submitted)}</Button>
-          <Button disabled={place === chart.best} onClick={() => setPlace(chart.best)}>Best, {word(chart.best)}</Button>
-          <Button disabled={place === chart.simplest} onClick={() => setPlace(chart.simplest)}>Simplest as good, {word(chart.simplest)}</Button>
+          <Button disabled={place === chart.submitted} onClick={() => setPlace(chart.submitted)}>
+            Submitted, {word(chart.submitted)}
+          </Button>
+          <Button disabled={place === chart.best} onClick={() => setPlace(chart.best)}>
+            Best, {word(chart.best)}
+          </Button>
+          <Button disabled={place === chart.simplest} onClick={() => setPlace(chart.simplest)}>
+            Simplest as good, {word(chart.simplest)}
+          </Button>
         </Box>
       </Box>
-      {chart.tree && <TreeFigure chart={chart.tree} series={series} asTable={asTable} handle={chart.strengths?.[place]} />}
+      {chart.tree && (
+        <TreeFigure chart={chart.tree} series={series} asTable={asTable} handle={chart.strengths?.[place]} />
+      )}
     </>
   );
 }
 
 function curvesOf(columns: Columns, criterion: string) {
-  const points = (name: string) => (columns[`${criterion} ${name}`] ?? []).flatMap((y, i): [number, number][] => (y === null ? [] : [[i, y]]));
+  const points = (name: string) =>
+    (columns[`${criterion} ${name}`] ?? []).flatMap((y, i): [number, number][] => (y === null ? [] : [[i, y]]));
   const unseen = colourOf("out_of_fold");
   return [
     { label: "training", colour: colourOf("training"), points: points("training") },
@@ -78,7 +131,11 @@ function curvesOf(columns: Columns, criterion: string) {
 
 /** The places that stand out, those that fall together under one name. */
 function marksOf(chart: Schemas["DialChart"]) {
-  const named: [number, string][] = [[chart.submitted, "submitted"], [chart.best, "best"], [chart.simplest, "simplest as good"]];
+  const named: [number, string][] = [
+    [chart.submitted, "submitted"],
+    [chart.best, "best"],
+    [chart.simplest, "simplest as good"],
+  ];
   const found = new Map<number, string[]>();
   for (const [place, name] of named) found.set(place, [...(found.get(place) ?? []), name]);
   return [...found].map(([x, names]) => ({ x, label: names.join(", ") }));
@@ -92,5 +149,8 @@ function said(columns: Columns, criterion: string, place: number): string {
 
 function numbersOf(chart: Schemas["DialChart"], columns: Columns, criterion: string): ChartNumbers {
   const names = ["training", "unseen", "low", "high"].map((part) => `${criterion} ${part}`);
-  return { columns: [chart.setting, ...names.map((name) => name.replaceAll("_", " "))], rows: chart.points.map((word, i) => [word, ...names.map((name) => columns[name]?.[i] ?? null)]) };
+  return {
+    columns: [chart.setting, ...names.map((name) => name.replaceAll("_", " "))],
+    rows: chart.points.map((word, i) => [word, ...names.map((name) => columns[name]?.[i] ?? null)]),
+  };
 }

@@ -32,16 +32,39 @@ export function IntervalStrip({ chart, estimates, asTable = false }: IntervalStr
     bottom += ROW * group.rows.length + 30 + (group.gap == null ? 0 : 16);
   }
   const words = chart.groups
-    .map((group) => `${group.label}: ${group.rows.map((row) => `${row.label} ${interval(estimates[row.estimate] as Estimate)}`).join("; ")}`)
+    .map(
+      (group) =>
+        `${group.label}: ${group.rows.map((row) => `${row.label} ${interval(estimates[row.estimate] as Estimate)}`).join("; ")}`,
+    )
     .join(". ");
   return (
-    <ChartFigure title={chart.title} asTable={asTable} numbers={numbersOf(chart, estimates)}
-      caption={<Box component="figcaption" sx={{ fontSize: 12, color: "text.secondary", mb: 0.5 }}>{chart.title}</Box>}>
-      <svg width="100%" viewBox={`0 0 ${WIDTH} ${bottom + 20}`} role="img" aria-label={`${chart.title}. ${words}`} style={{ maxWidth: WIDTH, display: "block" }}>
+    <ChartFigure
+      title={chart.title}
+      asTable={asTable}
+      numbers={numbersOf(chart, estimates)}
+      caption={
+        <Box component="figcaption" sx={{ fontSize: 12, color: "text.secondary", mb: 0.5 }}>
+          {chart.title}
+        </Box>
+      }
+    >
+      <svg
+        width="100%"
+        viewBox={`0 0 ${WIDTH} ${bottom + 20}`}
+        role="img"
+        aria-label={`${chart.title}. ${words}`}
+        style={{ maxWidth: WIDTH, display: "block" }}
+      >
         {scale.ticks.map((tick) => (
           <g key={tick}>
             <path d={`M${scale.x(tick)} 4V${bottom}`} stroke={vars?.palette.brook.rule} />
-            <text x={scale.x(tick)} y={bottom + 15} textAnchor="middle" fontSize={11} fill={vars?.palette.text.secondary}>
+            <text
+              x={scale.x(tick)}
+              y={bottom + 15}
+              textAnchor="middle"
+              fontSize={11}
+              fill={vars?.palette.text.secondary}
+            >
               {number(tick, tickDecimals(scale.ticks))}
             </text>
           </g>
@@ -65,7 +88,17 @@ export function numbersOf(chart: Schemas["StripChart"], estimates: readonly Esti
   return { columns: ["under", "of", "value", "low", "high", "n"], rows };
 }
 
-function Group({ group, top, estimates, scale }: { group: Schemas["StripGroup"]; top: number; estimates: readonly Estimate[]; scale: Scale }) {
+function Group({
+  group,
+  top,
+  estimates,
+  scale,
+}: {
+  group: Schemas["StripGroup"];
+  top: number;
+  estimates: readonly Estimate[];
+  scale: Scale;
+}) {
   const { vars } = useTheme();
   const claim = group.claim ? Number(group.claim) : null;
   const flagX = claim === null ? 0 : scale.x(claim);
@@ -77,9 +110,22 @@ function Group({ group, top, estimates, scale }: { group: Schemas["StripGroup"];
       </text>
       {claim !== null && (
         <g>
-          <path d={`M${flagX} ${top + 2}V${top + 22 + ROW * group.rows.length}`} stroke={vars?.palette.text.primary} strokeDasharray="2 3" />
-          <path d={leftward ? `M${flagX} ${top + 2}h-13l4 4 -4 4h13` : `M${flagX} ${top + 2}h13l-4 4 4 4h-13`} fill={vars?.palette.text.primary} />
-          <text x={flagX + (leftward ? -17 : 17)} y={top + 10} textAnchor={leftward ? "end" : "start"} fontSize={11} fill={vars?.palette.text.primary}>
+          <path
+            d={`M${flagX} ${top + 2}V${top + 22 + ROW * group.rows.length}`}
+            stroke={vars?.palette.text.primary}
+            strokeDasharray="2 3"
+          />
+          <path
+            d={leftward ? `M${flagX} ${top + 2}h-13l4 4 -4 4h13` : `M${flagX} ${top + 2}h13l-4 4 4 4h-13`}
+            fill={vars?.palette.text.primary}
+          />
+          <text
+            x={flagX + (leftward ? -17 : 17)}
+            y={top + 10}
+            textAnchor={leftward ? "end" : "start"}
+            fontSize={11}
+            fill={vars?.palette.text.primary}
+          >
             claim {group.claim}
           </text>
         </g>
@@ -87,30 +133,73 @@ function Group({ group, top, estimates, scale }: { group: Schemas["StripGroup"];
       {group.brackets?.map(([first, last], i) => {
         const x = LABELS + PLOT + 5 + 3 * i;
         const [from, to] = [top + 26 + ROW * first - 6, top + 26 + ROW * last + 6];
-        return <path key={first} d={`M${x - 3} ${from}h3V${to}h-3`} stroke={vars?.palette.text.secondary} strokeWidth={1.2} fill="none" />;
+        return (
+          <path
+            key={first}
+            d={`M${x - 3} ${from}h3V${to}h-3`}
+            stroke={vars?.palette.text.secondary}
+            strokeWidth={1.2}
+            fill="none"
+          />
+        );
       })}
-      {group.gap != null && <Gap group={group} y={top + 26 + ROW * group.rows.length} estimates={estimates} scale={scale} />}
+      {group.gap != null && (
+        <Gap group={group} y={top + 26 + ROW * group.rows.length} estimates={estimates} scale={scale} />
+      )}
       {group.rows.map((row, i) => (
-        <Row key={row.estimate} row={row} y={top + 26 + ROW * i} estimate={estimates[row.estimate] as Estimate} scale={scale} />
+        <Row
+          key={row.estimate}
+          row={row}
+          y={top + 26 + ROW * i}
+          estimate={estimates[row.estimate] as Estimate}
+          scale={scale}
+        />
       ))}
     </g>
   );
 }
 
 /** The distance from the first row to the last, drawn so that it is seen. */
-function Gap({ group, y, estimates, scale }: { group: Schemas["StripGroup"]; y: number; estimates: readonly Estimate[]; scale: Scale }) {
+function Gap({
+  group,
+  y,
+  estimates,
+  scale,
+}: {
+  group: Schemas["StripGroup"];
+  y: number;
+  estimates: readonly Estimate[];
+  scale: Scale;
+}) {
   const { vars } = useTheme();
   const gap = estimates[group.gap ?? 0];
   const first = estimates[group.rows[0]?.estimate ?? 0]?.value;
   const last = estimates[group.rows.at(-1)?.estimate ?? 0]?.value;
   if (gap?.value == null || first == null || last == null) return null;
   const [from, to] = [scale.x(Math.min(first, last)), scale.x(Math.max(first, last))];
-  const colour = gap.standing === "outside" ? vars?.palette.brook.brick : gap.standing === "near" ? vars?.palette.brook.ochre : vars?.palette.text.secondary;
+  const colour =
+    gap.standing === "outside"
+      ? vars?.palette.brook.brick
+      : gap.standing === "near"
+        ? vars?.palette.brook.ochre
+        : vars?.palette.text.secondary;
   const beside = to + 92 > LABELS + PLOT;
   return (
     <g>
-      <path d={`M${from} ${y}H${to}M${from} ${y - 4}v8M${to} ${y - 4}v8`} stroke={colour} strokeWidth={1.4} fill="none" />
-      <text x={beside ? from - 6 : to + 6} y={y + 4} textAnchor={beside ? "end" : "start"} fontSize={11.5} fontWeight={600} fill={colour}>
+      <path
+        d={`M${from} ${y}H${to}M${from} ${y - 4}v8M${to} ${y - 4}v8`}
+        stroke={colour}
+        strokeWidth={1.4}
+        fill="none"
+      />
+      <text
+        x={beside ? from - 6 : to + 6}
+        y={y + 4}
+        textAnchor={beside ? "end" : "start"}
+        fontSize={11.5}
+        fontWeight={600}
+        fill={colour}
+      >
         gap {number(gap.value)}
       </text>
     </g>
@@ -136,9 +225,25 @@ function Row({ row, y, estimate, scale }: { row: Schemas["StripRow"]; y: number;
         </text>
       ) : (
         <g>
-          {estimate.wide_low != null && estimate.wide_high != null && <path d={`M${x(estimate.wide_low)} ${y}H${x(estimate.wide_high)}`} stroke={colour} strokeWidth={1.2} />}
-          {estimate.low != null && estimate.high != null && <path d={`M${x(estimate.low)} ${y}H${x(estimate.high)}`} stroke={colour} strokeWidth={5} strokeOpacity={0.4} />}
-          <circle cx={x(estimate.value)} cy={y} r={4.6} fill={colour} stroke={vars?.palette.text.primary} strokeWidth={0.9} />
+          {estimate.wide_low != null && estimate.wide_high != null && (
+            <path d={`M${x(estimate.wide_low)} ${y}H${x(estimate.wide_high)}`} stroke={colour} strokeWidth={1.2} />
+          )}
+          {estimate.low != null && estimate.high != null && (
+            <path
+              d={`M${x(estimate.low)} ${y}H${x(estimate.high)}`}
+              stroke={colour}
+              strokeWidth={5}
+              strokeOpacity={0.4}
+            />
+          )}
+          <circle
+            cx={x(estimate.value)}
+            cy={y}
+            r={4.6}
+            fill={colour}
+            stroke={vars?.palette.text.primary}
+            strokeWidth={0.9}
+          />
           <text x={WIDTH - 62} y={y + 4} textAnchor="end" fontSize={11.5} fill={vars?.palette.text.primary}>
             {number(estimate.value)}
           </text>

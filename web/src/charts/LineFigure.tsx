@@ -28,13 +28,24 @@ export function LineFigure({ chart, series, asTable, highlight }: LineFigureProp
       chart.lines.map((line) => {
         const columns = series?.[line.series] ?? {};
         const y = columns.y ?? [];
-        return { label: line.label, colour: colourOf(line.colour), faint: line.faint || (highlight !== undefined && highlight !== line.label), marks: Boolean(line.rows), points: (columns.x ?? []).map((x, i): [number, number] => [x ?? 0, y[i] ?? 0]) };
+        return {
+          label: line.label,
+          colour: colourOf(line.colour),
+          faint: line.faint || (highlight !== undefined && highlight !== line.label),
+          marks: Boolean(line.rows),
+          points: (columns.x ?? []).map((x, i): [number, number] => [x ?? 0, y[i] ?? 0]),
+        };
       }),
     [chart, series, highlight],
   );
   // Single rows' curves stand behind their mean, under one name.
   const faint = chart.lines.some((line) => line.faint);
-  const named = faint ? [...curves.filter((_, i) => !chart.lines[i]?.faint), ...curves.slice(0, 1).map((one) => ({ ...one, label: "single rows" }))] : curves;
+  const named = faint
+    ? [
+        ...curves.filter((_, i) => !chart.lines[i]?.faint),
+        ...curves.slice(0, 1).map((one) => ({ ...one, label: "single rows" })),
+      ]
+    : curves;
   const rowsAt = (place: number, at: number) => {
     const line = chart.lines[place];
     const behind = line && behindPoint(line, series?.[line.series] ?? {}, at);
@@ -45,9 +56,26 @@ export function LineFigure({ chart, series, asTable, highlight }: LineFigureProp
     if (to) void go(to);
   };
   return (
-    <ChartFigure title={chart.title} asTable={asTable} keys={named} numbers={numbersOf(chart, series, rowsAt)} caption={<CurveKey title={chart.title} curves={named} />}>
+    <ChartFigure
+      title={chart.title}
+      asTable={asTable}
+      keys={named}
+      numbers={numbersOf(chart, series, rowsAt)}
+      caption={<CurveKey title={chart.title} curves={named} />}
+    >
       <Suspense fallback={<Box sx={{ height: 290 }} />}>
-        <Curves title={chart.title} x={chart.x} y={chart.y} curves={curves} diagonal={chart.diagonal} marks={chart.marks} ticks={chart.ticks?.length ? chart.ticks : undefined} width={348} height={290} onPoint={open} />
+        <Curves
+          title={chart.title}
+          x={chart.x}
+          y={chart.y}
+          curves={curves}
+          diagonal={chart.diagonal}
+          marks={chart.marks}
+          ticks={chart.ticks?.length ? chart.ticks : undefined}
+          width={348}
+          height={290}
+          onPoint={open}
+        />
       </Suspense>
     </ChartFigure>
   );
@@ -61,12 +89,23 @@ export function behindPoint(line: Schemas["Line"], columns: Columns, at: number)
 }
 
 /** Every column of every line, the lines one under the other. */
-export function numbersOf(chart: Schemas["LineChart"], series: Exhibit["series"], rowsAt: (place: number, at: number) => string | null): ChartNumbers {
+export function numbersOf(
+  chart: Schemas["LineChart"],
+  series: Exhibit["series"],
+  rowsAt: (place: number, at: number) => string | null,
+): ChartNumbers {
   const found = chart.lines.map((line): Columns => series?.[line.series] ?? {});
-  const more = [...new Set(found.flatMap((columns) => Object.keys(columns)))].filter((name) => name !== "x" && name !== "y");
+  const more = [...new Set(found.flatMap((columns) => Object.keys(columns)))].filter(
+    (name) => name !== "x" && name !== "y",
+  );
   const names = ["x", "y", ...more];
   const several = chart.lines.length > 1;
-  const rows = chart.lines.flatMap((line, place) => (found[place]?.x ?? []).map((_, i) => [...(several ? [line.label] : []), ...names.map((name) => found[place]?.[name]?.[i] ?? null)]));
+  const rows = chart.lines.flatMap((line, place) =>
+    (found[place]?.x ?? []).map((_, i) => [
+      ...(several ? [line.label] : []),
+      ...names.map((name) => found[place]?.[name]?.[i] ?? null),
+    ]),
+  );
   const links = chart.lines.flatMap((_, place) => (found[place]?.x ?? []).map((_, i) => rowsAt(place, i)));
   const columns = [...(several ? ["line"] : []), chart.x, chart.y, ...more];
   return links.some(Boolean) ? { columns, rows, links } : { columns, rows };

@@ -39,41 +39,102 @@ export function ThresholdExplorer({ chart, series, asTable, onFind }: ThresholdE
   const [threshold, setThreshold] = useState(chart.submitted);
   const [missCost, setMissCost] = useState(1);
   const place = nearest(thresholds, threshold);
-  const cheapest = useMemo(() => leastCost(all, thresholds, missCost, chart.submitted), [all, thresholds, missCost, chart.submitted]);
+  const cheapest = useMemo(
+    () => leastCost(all, thresholds, missCost, chart.submitted),
+    [all, thresholds, missCost, chart.submitted],
+  );
   const curves = useMemo(
     () => [
       { label: "recall", colour: "#0072B2", points: points(all, thresholds, (c) => share(c.tp, c.tp + c.fn)) },
       { label: "precision", colour: "#D55E00", points: points(all, thresholds, (c) => share(c.tp, c.tp + c.fp)) },
-      { label: "selected", colour: "#009E73", points: points(all, thresholds, (c) => share(c.tp + c.fp, c.tp + c.fp + c.fn + c.tn)) },
+      {
+        label: "selected",
+        colour: "#009E73",
+        points: points(all, thresholds, (c) => share(c.tp + c.fp, c.tp + c.fp + c.fn + c.tn)),
+      },
     ],
     [all, thresholds],
   );
   const now = countsAt(all, place);
   const top = thresholds.at(-1) ?? 1;
   return (
-    <ChartFigure title={chart.title} asTable={asTable} keys={curves} caption={<CurveKey title={chart.title} curves={curves} />} numbers={numbersOf(all, thresholds, missCost)}>
+    <ChartFigure
+      title={chart.title}
+      asTable={asTable}
+      keys={curves}
+      caption={<CurveKey title={chart.title} curves={curves} />}
+      numbers={numbersOf(all, thresholds, missCost)}
+    >
       <Suspense fallback={<Box sx={{ height: 230 }} />}>
-        <Curves title={chart.title} x="threshold" y="share" curves={curves} at={threshold} width={680} height={230} xMax={top} />
+        <Curves
+          title={chart.title}
+          x="threshold"
+          y="share"
+          curves={curves}
+          at={threshold}
+          width={680}
+          height={230}
+          xMax={top}
+        />
       </Suspense>
       <Box sx={{ width: 680, pl: "52px", pr: "18px", mt: -1 }}>
-        <Slider aria-label="Threshold" size="small" min={thresholds[0] ?? 0} max={top} step={0.005} value={threshold} onChange={(_, value) => setThreshold(value as number)} />
+        <Slider
+          aria-label="Threshold"
+          size="small"
+          min={thresholds[0] ?? 0}
+          max={top}
+          step={0.005}
+          value={threshold}
+          onChange={(_, value) => setThreshold(value as number)}
+        />
       </Box>
       <Box aria-live="polite" sx={{ fontSize: 13, mb: 1 }}>
         At <b>{number(threshold)}</b>
-        {threshold === chart.submitted ? " (as submitted)" : ` (submitted: ${number(chart.submitted)})`}: recall {rate(now.tp, now.tp + now.fn)}, precision{" "}
-        {rate(now.tp, now.tp + now.fp)}, selected {rate(now.tp + now.fp, total(now))} of {figure(total(now))} rows. Read off the curve: the estimates with their intervals are in the table below.
+        {threshold === chart.submitted ? " (as submitted)" : ` (submitted: ${number(chart.submitted)})`}: recall{" "}
+        {rate(now.tp, now.tp + now.fn)}, precision {rate(now.tp, now.tp + now.fp)}, selected{" "}
+        {rate(now.tp + now.fp, total(now))} of {figure(total(now))} rows. Read off the curve: the estimates with their
+        intervals are in the table below.
       </Box>
       <Box sx={{ fontSize: 13, mb: 1, display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
         <span>
-          If a missed {chart.positive} costs <InlineNumber name="Cost of a miss, in false alarms" value={missCost} min={0.001} max={100_000} disabled={false} onSet={setMissCost} /> times a false alarm, the cost here is{" "}
-          {figure(costAt(all, place, missCost))} false alarms; it is least at <b>{number(thresholds[cheapest] ?? 0)}</b>: {figure(costAt(all, cheapest, missCost))}.
+          If a missed {chart.positive} costs{" "}
+          <InlineNumber
+            name="Cost of a miss, in false alarms"
+            value={missCost}
+            min={0.001}
+            max={100_000}
+            disabled={false}
+            onSet={setMissCost}
+          />{" "}
+          times a false alarm, the cost here is {figure(costAt(all, place, missCost))} false alarms; it is least at{" "}
+          <b>{number(thresholds[cheapest] ?? 0)}</b>: {figure(costAt(all, cheapest, missCost))}.
         </span>
-        <Button disabled={cheapest === place} onClick={() => setThreshold(thresholds[cheapest] ?? threshold)}>Go there</Button>
-        {threshold !== chart.submitted && <Button onClick={() => setThreshold(chart.submitted)}>Back to the submitted</Button>}
-        {onFind && <Button onClick={() => onFind({ threshold: thresholds[place] ?? threshold, missCost: missCost === 1 ? null : missCost })}>Write a finding at {number(thresholds[place] ?? threshold)}</Button>}
+        <Button disabled={cheapest === place} onClick={() => setThreshold(thresholds[cheapest] ?? threshold)}>
+          Go there
+        </Button>
+        {threshold !== chart.submitted && (
+          <Button onClick={() => setThreshold(chart.submitted)}>Back to the submitted</Button>
+        )}
+        {onFind && (
+          <Button
+            onClick={() =>
+              onFind({ threshold: thresholds[place] ?? threshold, missCost: missCost === 1 ? null : missCost })
+            }
+          >
+            Write a finding at {number(thresholds[place] ?? threshold)}
+          </Button>
+        )}
       </Box>
       <Box sx={{ display: "flex", gap: 4, alignItems: "flex-start" }}>
-        <Matrix title="Confusion matrix" classes={[`not ${chart.positive}`, chart.positive]} cells={[[now.tn, now.fp], [now.fn, now.tp]]} rows={chart.rows ? { ...chart.rows, threshold: thresholds[place] ?? threshold } : null} />
+        <Matrix
+          title="Confusion matrix"
+          classes={[`not ${chart.positive}`, chart.positive]}
+          cells={[
+            [now.tn, now.fp],
+            [now.fn, now.tp],
+          ]}
+          rows={chart.rows ? { ...chart.rows, threshold: thresholds[place] ?? threshold } : null}
+        />
         {Object.keys(chart.groups ?? {}).length > 0 && (
           <Table size="small" sx={{ flex: 1 }}>
             <TableHead>
@@ -91,10 +152,18 @@ export function ThresholdExplorer({ chart, series, asTable, onFind }: ThresholdE
                 return (
                   <TableRow key={name}>
                     <TableCell sx={{ py: 0.25 }}>{label}</TableCell>
-                    <TableCell align="right" sx={{ py: 0.25 }}>{figure(total(c))}</TableCell>
-                    <TableCell align="right" sx={{ py: 0.25 }}>{rate(c.tp + c.fp, total(c))}</TableCell>
-                    <TableCell align="right" sx={{ py: 0.25 }}>{rate(c.tp, c.tp + c.fn)}</TableCell>
-                    <TableCell align="right" sx={{ py: 0.25 }}>{rate(c.fp, c.fp + c.tn)}</TableCell>
+                    <TableCell align="right" sx={{ py: 0.25 }}>
+                      {figure(total(c))}
+                    </TableCell>
+                    <TableCell align="right" sx={{ py: 0.25 }}>
+                      {rate(c.tp + c.fp, total(c))}
+                    </TableCell>
+                    <TableCell align="right" sx={{ py: 0.25 }}>
+                      {rate(c.tp, c.tp + c.fn)}
+                    </TableCell>
+                    <TableCell align="right" sx={{ py: 0.25 }}>
+                      {rate(c.fp, c.fp + c.tn)}
+                    </TableCell>
                   </TableRow>
                 );
               })}
@@ -122,9 +191,32 @@ function points(columns: Columns, thresholds: number[], value: (c: Counts) => nu
 function numbersOf(all: Columns, thresholds: number[], missCost: number): ChartNumbers {
   const rows = thresholds.map((t, i) => {
     const c = countsAt(all, i);
-    return [t, c.tp, c.fp, c.fn, c.tn, share(c.tp, c.tp + c.fn), share(c.tp, c.tp + c.fp), share(c.tp + c.fp, total(c)), costAt(all, i, missCost)];
+    return [
+      t,
+      c.tp,
+      c.fp,
+      c.fn,
+      c.tn,
+      share(c.tp, c.tp + c.fn),
+      share(c.tp, c.tp + c.fp),
+      share(c.tp + c.fp, total(c)),
+      costAt(all, i, missCost),
+    ];
   });
-  return { columns: ["threshold", "tp", "fp", "fn", "tn", "recall", "precision", "selected", `cost, a miss ${missCost} false alarms`], rows };
+  return {
+    columns: [
+      "threshold",
+      "tp",
+      "fp",
+      "fn",
+      "tn",
+      "recall",
+      "precision",
+      "selected",
+      `cost, a miss ${missCost} false alarms`,
+    ],
+    rows,
+  };
 }
 
 /** In false alarms: every wrongly chosen row costs 1, every missed one so many times as much. */
@@ -146,7 +238,8 @@ export function leastCost(all: Columns, thresholds: number[], missCost: number, 
 
 function nearest(sorted: number[], wanted: number): number {
   let best = 0;
-  for (let i = 1; i < sorted.length; i++) if (Math.abs((sorted[i] ?? 0) - wanted) < Math.abs((sorted[best] ?? 0) - wanted)) best = i;
+  for (let i = 1; i < sorted.length; i++)
+    if (Math.abs((sorted[i] ?? 0) - wanted) < Math.abs((sorted[best] ?? 0) - wanted)) best = i;
   return best;
 }
 

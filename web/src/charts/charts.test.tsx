@@ -6,7 +6,12 @@ import { colourOf } from "./palette";
 
 vi.mock("echarts/core", () => ({ use: () => undefined, init: () => undefined }));
 vi.mock("echarts/charts", () => ({ LineChart: {} }));
-vi.mock("echarts/components", () => ({ AriaComponent: {}, GridComponent: {}, MarkLineComponent: {}, TooltipComponent: {} }));
+vi.mock("echarts/components", () => ({
+  AriaComponent: {},
+  GridComponent: {},
+  MarkLineComponent: {},
+  TooltipComponent: {},
+}));
 vi.mock("echarts/renderers", () => ({ SVGRenderer: {} }));
 const { axisAround, axisEnds } = await import("./Curves");
 
@@ -18,7 +23,12 @@ describe("the ends of an axis", () => {
     expect(axisEnds([0.02, 0.13])).toEqual([0, 0.2]);
   });
   it("hold every value of a number, below 0 too", () => {
-    for (const values of [[3, 212], [-7.5, 4], [0, 5.2], [1e6, 3e6]]) {
+    for (const values of [
+      [3, 212],
+      [-7.5, 4],
+      [0, 5.2],
+      [1e6, 3e6],
+    ]) {
       const [low, high] = axisEnds(values);
       expect(low).toBeLessThanOrEqual(Math.min(...values));
       expect(high).toBeGreaterThanOrEqual(Math.max(...values));
@@ -28,7 +38,22 @@ describe("the ends of an axis", () => {
 });
 
 describe("a matrix of several classes", () => {
-  const html = renderToString(<MemoryRouter><Matrix title="Test" classes={["a", "b", "c", "d", "e"]} cells={[[1, 2, 3, 4, 0], [0, 5, 0, 0, 0], [0, 0, 0, 0, 0], [1, 1, 1, 1, 1], [0, 0, 0, 0.25, 0.75]]} baseline={3} /></MemoryRouter>);
+  const html = renderToString(
+    <MemoryRouter>
+      <Matrix
+        title="Test"
+        classes={["a", "b", "c", "d", "e"]}
+        cells={[
+          [1, 2, 3, 4, 0],
+          [0, 5, 0, 0, 0],
+          [0, 0, 0, 0, 0],
+          [1, 1, 1, 1, 1],
+          [0, 0, 0, 0.25, 0.75],
+        ]}
+        baseline={3}
+      />
+    </MemoryRouter>,
+  );
   it("names every class down and across", () => {
     for (const label of ["a", "b", "c", "d", "e"]) expect(html.split(`>${label}<`).length - 1).toBe(2);
   });
@@ -39,7 +64,9 @@ describe("a matrix of several classes", () => {
   });
   it("gives the share of each column, the margins, and the baseline beside what is right", () => {
     expect(html).toContain("62.5 % of column");
-    expect(html.replaceAll("<!-- -->", "")).toContain("Right: 36.9 % of 21. Always answering d would be right on 23.8 %.");
+    expect(html.replaceAll("<!-- -->", "")).toContain(
+      "Right: 36.9 % of 21. Always answering d would be right on 23.8 %.",
+    );
   });
 });
 
@@ -60,7 +87,12 @@ describe("an axis about values far from 0", () => {
     expect(axisAround([5, 5])).toEqual(axisEnds([5, 5]));
   });
   it("has ends that are written as short as they are", () => {
-    for (const values of [[0.61, 1], [0.703, 0.711], [-0.35, -0.31], [1.23e6, 1.31e6]])
+    for (const values of [
+      [0.61, 1],
+      [0.703, 0.711],
+      [-0.35, -0.31],
+      [1.23e6, 1.31e6],
+    ])
       for (const end of axisAround(values)) expect(String(end).length).toBeLessThan(9);
   });
 });

@@ -21,11 +21,26 @@ function cell(value: string | number | null): string {
 
 /** A name for the file, from what the chart is called. */
 export function fileName(words: string, ending: string): string {
-  const plain = words.toLowerCase().normalize("NFKD").replace(/[^a-z0-9]+/g, "-").replace(/^-+|-+$/g, "");
+  const plain = words
+    .toLowerCase()
+    .normalize("NFKD")
+    .replace(/[^a-z0-9]+/g, "-")
+    .replace(/^-+|-+$/g, "");
   return `${plain.slice(0, 100) || "chart"}.${ending}`;
 }
 
-const LOOKS = ["fill", "stroke", "stroke-width", "stroke-opacity", "stroke-dasharray", "font-family", "font-size", "font-weight", "text-anchor", "opacity"];
+const LOOKS = [
+  "fill",
+  "stroke",
+  "stroke-width",
+  "stroke-opacity",
+  "stroke-dasharray",
+  "font-family",
+  "font-size",
+  "font-weight",
+  "text-anchor",
+  "opacity",
+];
 
 export interface Key {
   label: string;
@@ -87,7 +102,9 @@ export async function pngOf(svg: string): Promise<Blob> {
   canvas.width = image.width * SHARPER;
   canvas.height = image.height * SHARPER;
   canvas.getContext("2d")?.drawImage(image, 0, 0, canvas.width, canvas.height);
-  return new Promise((resolve, reject) => canvas.toBlob((blob) => (blob ? resolve(blob) : reject(new Error("The picture could not be drawn."))), "image/png"));
+  return new Promise((resolve, reject) =>
+    canvas.toBlob((blob) => (blob ? resolve(blob) : reject(new Error("The picture could not be drawn."))), "image/png"),
+  );
 }
 
 export function save(data: Blob, name: string) {

@@ -10,7 +10,8 @@ export interface Scale {
   ticks: { at: number; label: string }[];
 }
 
-export const columnOf = (columns: Columns, name: string | undefined): (number | null)[] => (name === undefined ? [] : (columns[name] ?? []));
+export const columnOf = (columns: Columns, name: string | undefined): (number | null)[] =>
+  name === undefined ? [] : (columns[name] ?? []);
 
 /** The scale of an axis, from the pixel of its low end to that of its high end: its categories, or from what is drawn. */
 export function axisOf(chart: Chart, series: Exhibit["series"], which: "x" | "y", from: number, to: number): Scale {
@@ -25,7 +26,10 @@ export function axisOf(chart: Chart, series: Exhibit["series"], which: "x" | "y"
   const start = axis.low == null ? low - pad : low;
   const end = axis.high == null ? high + pad : high;
   const at = (value: number) => from + ((value - start) / (end - start)) * (to - from);
-  const ticks = categories.length > 0 ? categories.map((label, i) => ({ at: at(i), label })) : nice(low, high).map((value) => ({ at: at(value), label: number(value, decimalsOf(high - low)) }));
+  const ticks =
+    categories.length > 0
+      ? categories.map((label, i) => ({ at: at(i), label }))
+      : nice(low, high).map((value) => ({ at: at(value), label: number(value, decimalsOf(high - low)) }));
   return { at, ticks };
 }
 
@@ -33,7 +37,14 @@ function valuesOf(mark: Chart["marks"][number], series: Exhibit["series"], which
   if (mark.mark === "text") return [mark[which]];
   if (mark.mark === "rule") return [mark[which]].filter((one): one is number => one != null);
   const columns = series?.[mark.series] ?? {};
-  const named = which === "x" ? [mark.x] : mark.mark === "band" ? [mark.low, mark.high] : mark.mark === "points" ? [mark.y, mark.low ?? undefined, mark.high ?? undefined] : [mark.y];
+  const named =
+    which === "x"
+      ? [mark.x]
+      : mark.mark === "band"
+        ? [mark.low, mark.high]
+        : mark.mark === "points"
+          ? [mark.y, mark.low ?? undefined, mark.high ?? undefined]
+          : [mark.y];
   const found = named.flatMap((name) => columnOf(columns, name)).filter((one): one is number => one !== null);
   return which === "y" && mark.mark === "bars" ? [0, ...found] : found;
 }

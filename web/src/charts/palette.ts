@@ -1,5 +1,18 @@
 /** The same colour for the same part or model on every chart (Okabe & Ito). */
-const MODELS = ["#009E73", "#D55E00", "#0072B2", "#E69F00", "#CC79A7", "#56B4E9", "#8C6D1F", "#7A7A7A", "#5B3A8E", "#B02E2E", "#2E7F86", "#A8A028"];
+const MODELS = [
+  "#009E73",
+  "#D55E00",
+  "#0072B2",
+  "#E69F00",
+  "#CC79A7",
+  "#56B4E9",
+  "#8C6D1F",
+  "#7A7A7A",
+  "#5B3A8E",
+  "#B02E2E",
+  "#2E7F86",
+  "#A8A028",
+];
 
 const COLOURS: Record<string, string> = {
   training: "#E69F00",

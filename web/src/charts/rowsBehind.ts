@@ -20,8 +20,17 @@ export function addressOf(behind: Behind): URLSearchParams {
 export function behindIn(address: URLSearchParams): Behind | null {
   const [model, part] = [address.get("model"), address.get("part")];
   if (!model || !part) return null;
-  const number = (name: string) => (address.get(name) === null || !Number.isFinite(Number(address.get(name))) ? null : Number(address.get(name)));
-  return { model, part, outcome: address.get("outcome"), decided: address.get("decided"), threshold: number("threshold"), score_from: number("score_from"), score_to: number("score_to") };
+  const number = (name: string) =>
+    address.get(name) === null || !Number.isFinite(Number(address.get(name))) ? null : Number(address.get(name));
+  return {
+    model,
+    part,
+    outcome: address.get("outcome"),
+    decided: address.get("decided"),
+    threshold: number("threshold"),
+    score_from: number("score_from"),
+    score_to: number("score_to"),
+  };
 }
 
 /** Makes links to rows from within an exhibit, which they lead back to. */

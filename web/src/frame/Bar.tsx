@@ -10,21 +10,62 @@ export function Bar({ me }: { me: Schemas["PersonView"] }) {
   const signOut = useSignOut();
   const go = useNavigate();
   return (
-    <Box component="header" sx={{ display: "flex", alignItems: "center", gap: 3, height: 44, flex: "none", px: 3, borderBottom: 1, borderColor: "divider", color: "text.secondary" }}>
+    <Box
+      component="header"
+      sx={{
+        display: "flex",
+        alignItems: "center",
+        gap: 3,
+        height: 44,
+        flex: "none",
+        px: 3,
+        borderBottom: 1,
+        borderColor: "divider",
+        color: "text.secondary",
+      }}
+    >
       <Box sx={{ display: "flex", alignItems: "center", gap: 1, color: "text.primary" }}>
         <svg width={22} height={22} viewBox="0 0 22 22" aria-hidden="true">
-          <path d="M2 5h6v5h6v5h6" fill="none" stroke="var(--mui-palette-primary-main)" strokeWidth={2.4} strokeLinecap="round" strokeLinejoin="round" />
+          <path
+            d="M2 5h6v5h6v5h6"
+            fill="none"
+            stroke="var(--mui-palette-primary-main)"
+            strokeWidth={2.4}
+            strokeLinecap="round"
+            strokeLinejoin="round"
+          />
         </svg>
-        <Box component="b" sx={{ fontFamily: SERIF, fontSize: 17, fontWeight: 600 }}>Brookfall</Box>
+        <Box component="b" sx={{ fontFamily: SERIF, fontSize: 17, fontWeight: 600 }}>
+          Brookfall
+        </Box>
       </Box>
-      <Box component="nav" aria-label="Brookfall" sx={{ display: "flex", gap: 3, "& a": { textDecoration: "none", py: 1 }, "& a.active": { color: "text.primary", fontWeight: 550 } }}>
-        <NavLink to="/" end>Docket</NavLink>
+      <Box
+        component="nav"
+        aria-label="Brookfall"
+        sx={{
+          display: "flex",
+          gap: 3,
+          "& a": { textDecoration: "none", py: 1 },
+          "& a.active": { color: "text.primary", fontWeight: 550 },
+        }}
+      >
+        <NavLink to="/" end>
+          Docket
+        </NavLink>
         {me.roles.includes("owner") && <NavLink to="/submit">Submit a model</NavLink>}
         {me.roles.some((role) => role !== "owner") && <NavLink to="/record">Record</NavLink>}
       </Box>
       <Box sx={{ ml: "auto", display: "flex", gap: 2, alignItems: "center" }}>
-        <Box component={NavLink} to="/you" sx={{ textDecoration: "none", py: 1, "&.active": { color: "text.primary", fontWeight: 550 } }}>{me.name}, {me.roles.join(", ")}</Box>
-        <Button color="inherit" onClick={() => signOut.mutate(undefined, { onSuccess: () => void go("/") })}>Sign out</Button>
+        <Box
+          component={NavLink}
+          to="/you"
+          sx={{ textDecoration: "none", py: 1, "&.active": { color: "text.primary", fontWeight: 550 } }}
+        >
+          {me.name}, {me.roles.join(", ")}
+        </Box>
+        <Button color="inherit" onClick={() => signOut.mutate(undefined, { onSuccess: () => void go("/") })}>
+          Sign out
+        </Button>
       </Box>
     </Box>
   );

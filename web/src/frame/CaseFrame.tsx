@@ -31,11 +31,20 @@ export function CaseFrame() {
   };
   useKeys([
     { keys: "0", does: "docket", act: () => void go("/") },
-    ...STEPS.map((name, i) => ({ keys: String(i + 1), does: name, act: () => void go(`/cases/${id}/${name.toLowerCase()}`) })),
+    ...STEPS.map((name, i) => ({
+      keys: String(i + 1),
+      does: name,
+      act: () => void go(`/cases/${id}/${name.toLowerCase()}`),
+    })),
     { keys: "m", does: "show or fold the margin", act: () => showMargin(!margin) },
   ]);
   if (found.isPending) return <Fetching what="the case" />;
-  if (!found.data) return <Box sx={{ p: 3 }}><Said error={found.error} /></Box>;
+  if (!found.data)
+    return (
+      <Box sx={{ p: 3 }}>
+        <Said error={found.error} />
+      </Box>
+    );
   const theCase = found.data;
   /** The head gives way once there is enough below to scroll; it comes back at the top, not on the way. */
   const onScroll = ({ currentTarget: page }: UIEvent<HTMLElement>) => {

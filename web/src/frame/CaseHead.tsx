@@ -35,7 +35,9 @@ export function CaseHead({ theCase, small, onMargin }: CaseHeadProps) {
   if (small) {
     return (
       <Box sx={{ display: "flex", alignItems: "center", pl: 3 }}>
-        <Typography variant="h1" sx={{ fontSize: 15, whiteSpace: "nowrap" }}>{title}</Typography>
+        <Typography variant="h1" sx={{ fontSize: 15, whiteSpace: "nowrap" }}>
+          {title}
+        </Typography>
         {course}
         {marginButton}
       </Box>
@@ -46,10 +48,15 @@ export function CaseHead({ theCase, small, onMargin }: CaseHeadProps) {
       <Box sx={{ px: 3, pt: 1.25, display: "flex", alignItems: "flex-end", gap: 2 }}>
         <Typography variant="h1">{title}</Typography>
         <Typography variant="body2" sx={{ color: "text.secondary" }}>
-          tier {theCase.tier} · {outcome(theCase.outcome)} outcome · from {theCase.owner} · {reviewIn(theCase)}{theCase.due ? ` · due ${day(theCase.due)}` : ""}
+          tier {theCase.tier} · {outcome(theCase.outcome)} outcome · from {theCase.owner} · {reviewIn(theCase)}
+          {theCase.due ? ` · due ${day(theCase.due)}` : ""}
         </Typography>
         <Box sx={{ ml: "auto", display: "flex", gap: 1 }}>
-          {theCase.may.take && <Button variant="contained" disabled={take.isPending} onClick={() => take.mutate(theCase.id)}>Take this case</Button>}
+          {theCase.may.take && (
+            <Button variant="contained" disabled={take.isPending} onClick={() => take.mutate(theCase.id)}>
+              Take this case
+            </Button>
+          )}
           {marginButton}
         </Box>
       </Box>

@@ -15,13 +15,17 @@ export function KeysHelp() {
   useKeys([{ keys: "?", does: "show the keys of this page", act: () => setOpen(true) }]);
   return (
     <Dialog open={open} onClose={() => setOpen(false)} aria-labelledby="keys-title">
-      <DialogTitle id="keys-title" variant="h2">Keys on this page</DialogTitle>
+      <DialogTitle id="keys-title" variant="h2">
+        Keys on this page
+      </DialogTitle>
       <DialogContent>
         <table>
           <tbody>
             {acts.map((a) => (
               <tr key={a.keys + a.does}>
-                <td style={{ padding: "3px 14px 3px 0" }}><Kbd>{a.keys}</Kbd></td>
+                <td style={{ padding: "3px 14px 3px 0" }}>
+                  <Kbd>{a.keys}</Kbd>
+                </td>
                 <td>{a.does}</td>
               </tr>
             ))}
@@ -29,7 +33,15 @@ export function KeysHelp() {
         </table>
         <FormControlLabel
           sx={{ mt: 2 }}
-          control={<Switch checked={!off} onChange={(_, on) => { switchKeys(!on); setOff(!on); }} />}
+          control={
+            <Switch
+              checked={!off}
+              onChange={(_, on) => {
+                switchKeys(!on);
+                setOff(!on);
+              }}
+            />
+          }
           label="Single keys act"
         />
       </DialogContent>

@@ -17,10 +17,24 @@ export function Margin({ theCase, onFold }: { theCase: Case; onFold: () => void 
   useKeys([{ keys: "w", does: "write a note in the margin", act: () => field.current?.focus() }]);
   const aside = run.data?.exhibits.filter((e) => margin?.set_aside.includes(e.number)) ?? [];
   return (
-    <Box component="aside" aria-label="Margin" sx={{ width: 264, flex: "none", borderLeft: 1, borderColor: "divider", bgcolor: "background.paper", p: 2, overflow: "auto" }}>
+    <Box
+      component="aside"
+      aria-label="Margin"
+      sx={{
+        width: 264,
+        flex: "none",
+        borderLeft: 1,
+        borderColor: "divider",
+        bgcolor: "background.paper",
+        p: 2,
+        overflow: "auto",
+      }}
+    >
       <Box sx={{ display: "flex", alignItems: "center", mb: 1 }}>
         <Typography variant="h3">Margin</Typography>
-        <Button color="inherit" sx={{ ml: "auto", minWidth: 0 }} onClick={onFold}>Fold</Button>
+        <Button color="inherit" sx={{ ml: "auto", minWidth: 0 }} onClick={onFold}>
+          Fold
+        </Button>
       </Box>
       <TextField
         multiline
@@ -33,16 +47,33 @@ export function Margin({ theCase, onFold }: { theCase: Case; onFold: () => void 
         placeholder="Working notes, seen by you alone. Saved as you type."
       />
       <Typography variant="body2" aria-live="polite" sx={{ color: "text.secondary", minHeight: 18, mt: 0.5 }}>
-        {failed ? "Kept in this browser; the server did not take it yet." : saving ? "Saving …" : margin?.text ? "Saved" : ""}
+        {failed
+          ? "Kept in this browser; the server did not take it yet."
+          : saving
+            ? "Saving …"
+            : margin?.text
+              ? "Saved"
+              : ""}
       </Typography>
-      <Typography variant="h3" sx={{ mt: 2, mb: 0.5 }}>Set aside</Typography>
+      <Typography variant="h3" sx={{ mt: 2, mb: 0.5 }}>
+        Set aside
+      </Typography>
       {aside.length === 0 && (
-        <Typography variant="body2" sx={{ color: "text.secondary" }}>Exhibits you set aside on the Evidence page wait here.</Typography>
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>
+          Exhibits you set aside on the Evidence page wait here.
+        </Typography>
       )}
       {aside.map((e) => (
         <Box key={e.number} sx={{ display: "flex", fontSize: 12.5, py: 0.25 }}>
-          <Link to={`/cases/${theCase.id}/evidence?exhibit=${e.number}`}>{e.number} {e.title}</Link>
-          <Button color="inherit" sx={{ ml: "auto", minWidth: 0, py: 0, fontSize: 11 }} aria-label={`Put exhibit ${e.number} back`} onClick={() => margin && write({ ...margin, set_aside: margin.set_aside.filter((n) => n !== e.number) })}>
+          <Link to={`/cases/${theCase.id}/evidence?exhibit=${e.number}`}>
+            {e.number} {e.title}
+          </Link>
+          <Button
+            color="inherit"
+            sx={{ ml: "auto", minWidth: 0, py: 0, fontSize: 11 }}
+            aria-label={`Put exhibit ${e.number} back`}
+            onClick={() => margin && write({ ...margin, set_aside: margin.set_aside.filter((n) => n !== e.number) })}
+          >
             put back
           </Button>
         </Box>

@@ -64,5 +64,9 @@ export function useKeys(acts: KeyAct[]) {
 
 function isTyping(target: EventTarget | null): boolean {
   if (!(target instanceof HTMLElement)) return false;
-  return target.isContentEditable || ["INPUT", "TEXTAREA", "SELECT"].includes(target.tagName) || target.closest("[role=dialog],[role=menu],[role=listbox]") !== null;
+  return (
+    target.isContentEditable ||
+    ["INPUT", "TEXTAREA", "SELECT"].includes(target.tagName) ||
+    target.closest("[role=dialog],[role=menu],[role=listbox]") !== null
+  );
 }

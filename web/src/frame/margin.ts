@@ -18,7 +18,10 @@ export function useMarginOf(caseId: number) {
       cache.setQueryData(["margin", caseId], next);
       localStorage.setItem(local, JSON.stringify(next));
       window.clearTimeout(timer.current);
-      timer.current = window.setTimeout(() => mutate(next, { onSuccess: () => localStorage.removeItem(local) }), PAUSE_MS);
+      timer.current = window.setTimeout(
+        () => mutate(next, { onSuccess: () => localStorage.removeItem(local) }),
+        PAUSE_MS,
+      );
     },
     [cache, caseId, local, mutate],
   );

@@ -34,10 +34,32 @@ interface CourseNavProps {
 export function CourseNav({ base, step, remarks, small }: CourseNavProps) {
   const fall = small ? 1 : 5;
   return (
-    <Box component="nav" aria-label="Course of the case" sx={{ display: "grid", gridTemplateColumns: "repeat(6, 1fr)", px: 3, pt: small ? 0.25 : 0.5, flex: small ? 1 : "none" }}>
+    <Box
+      component="nav"
+      aria-label="Course of the case"
+      sx={{
+        display: "grid",
+        gridTemplateColumns: "repeat(6, 1fr)",
+        px: 3,
+        pt: small ? 0.25 : 0.5,
+        flex: small ? 1 : "none",
+      }}
+    >
       {STEPS.map((name, i) => (
-        <Box key={name} sx={{ pt: `${fall * i}px`, height: small ? 38 : 58, minWidth: 0, fontSize: small ? 13 : undefined, overflow: "hidden" }}>
-          <NavLink to={`${base}/${name.toLowerCase()}`} style={{ textDecoration: "none", color: "inherit", display: "block" }}>
+        <Box
+          key={name}
+          sx={{
+            pt: `${fall * i}px`,
+            height: small ? 38 : 58,
+            minWidth: 0,
+            fontSize: small ? 13 : undefined,
+            overflow: "hidden",
+          }}
+        >
+          <NavLink
+            to={`${base}/${name.toLowerCase()}`}
+            style={{ textDecoration: "none", color: "inherit", display: "block" }}
+          >
             {({ isActive }) => (
               <Box
                 sx={{
@@ -55,10 +77,28 @@ export function CourseNav({ base, step, remarks, small }: CourseNavProps) {
                   color: isActive || i < step ? "text.primary" : "text.secondary",
                   "&::before":
                     i > 0
-                      ? { content: '""', position: "absolute", left: -2.4, bottom: -2.4, height: fall + 2, borderLeft: 2.4, borderLeftStyle: i < step ? "solid" : "dotted", borderColor: "primary.main" }
+                      ? {
+                          content: '""',
+                          position: "absolute",
+                          left: -2.4,
+                          bottom: -2.4,
+                          height: fall + 2,
+                          borderLeft: 2.4,
+                          borderLeftStyle: i < step ? "solid" : "dotted",
+                          borderColor: "primary.main",
+                        }
                       : {},
                   "&::after": isActive
-                    ? { content: '""', position: "absolute", right: 12, bottom: -6, width: 10, height: 10, borderRadius: "50%", bgcolor: "primary.main" }
+                    ? {
+                        content: '""',
+                        position: "absolute",
+                        right: 12,
+                        bottom: -6,
+                        width: 10,
+                        height: 10,
+                        borderRadius: "50%",
+                        bgcolor: "primary.main",
+                      }
                     : {},
                 }}
               >

@@ -19,7 +19,12 @@ const look = {
 } as const;
 
 const Field = styled("input")({ ...look, textAlign: "center" });
-const Select = styled("select")({ ...look, appearance: "none", cursor: "pointer", "& option": { color: "black", background: "white" } });
+const Select = styled("select")({
+  ...look,
+  appearance: "none",
+  cursor: "pointer",
+  "& option": { color: "black", background: "white" },
+});
 
 interface InlineNumberProps {
   name: string;
@@ -38,7 +43,13 @@ export function InlineNumber({ name, value, min, max, disabled, unit, whole, onS
   useEffect(() => setText(String(value)), [value]);
   const settle = () => {
     const wanted = Number(text.replace(",", "."));
-    if (text.trim() !== "" && Number.isFinite(wanted) && wanted >= min && wanted <= max && (!whole || Number.isInteger(wanted))) {
+    if (
+      text.trim() !== "" &&
+      Number.isFinite(wanted) &&
+      wanted >= min &&
+      wanted <= max &&
+      (!whole || Number.isInteger(wanted))
+    ) {
       if (wanted !== value) onSet(wanted);
     } else setText(String(value));
   };
@@ -70,7 +81,9 @@ export function InlineChoice<T extends string>({ name, value, options, disabled,
   return (
     <Select aria-label={name} value={value} disabled={disabled} onChange={(event) => onSet(event.target.value as T)}>
       {options.map(([key, words]) => (
-        <option key={key} value={key}>{words}</option>
+        <option key={key} value={key}>
+          {words}
+        </option>
       ))}
     </Select>
   );

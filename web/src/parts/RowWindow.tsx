@@ -35,7 +35,14 @@ interface RowWindowProps<T extends WindowOfRows> {
   apart?: (known: T) => number;
 }
 
-export function RowWindow<T extends WindowOfRows>({ label, sorting, onSort, useWindows, head, apart }: RowWindowProps<T>) {
+export function RowWindow<T extends WindowOfRows>({
+  label,
+  sorting,
+  onSort,
+  useWindows,
+  head,
+  apart,
+}: RowWindowProps<T>) {
   const frame = useRef<HTMLDivElement>(null);
   const [viewHeight, setViewHeight] = useState(480);
   const [top, setTop] = useState(0);
@@ -83,14 +90,35 @@ export function RowWindow<T extends WindowOfRows>({ label, sorting, onSort, useW
         sx={{ flex: 1, minHeight: 200, overflow: "auto", border: 1, borderColor: "divider", position: "relative" }}
       >
         <Box sx={{ height: height + ROW, minWidth: "max-content", position: "relative" }}>
-          <Box component="table" aria-rowcount={total} sx={{ position: "sticky", top: 0, borderCollapse: "collapse", fontSize: 12.5, tableLayout: "auto" }}>
+          <Box
+            component="table"
+            aria-rowcount={total}
+            sx={{ position: "sticky", top: 0, borderCollapse: "collapse", fontSize: 12.5, tableLayout: "auto" }}
+          >
             <thead>
               <tr style={{ height: ROW }}>
                 <Th>row</Th>
                 {columns.map((column, j) => (
-                  <Th key={column} sx={edge(j)} sorted={sorting.column === column ? (sorting.falling ? "descending" : "ascending") : undefined}>
-                    <button onClick={() => sortBy(column)} style={{ font: "inherit", fontWeight: 600, border: 0, background: "none", color: "inherit", cursor: "pointer", padding: 0, minHeight: 24 }}>
-                      {column}{sorting.column === column ? (sorting.falling ? " ↓" : " ↑") : ""}
+                  <Th
+                    key={column}
+                    sx={edge(j)}
+                    sorted={sorting.column === column ? (sorting.falling ? "descending" : "ascending") : undefined}
+                  >
+                    <button
+                      onClick={() => sortBy(column)}
+                      style={{
+                        font: "inherit",
+                        fontWeight: 600,
+                        border: 0,
+                        background: "none",
+                        color: "inherit",
+                        cursor: "pointer",
+                        padding: 0,
+                        minHeight: 24,
+                      }}
+                    >
+                      {column}
+                      {sorting.column === column ? (sorting.falling ? " ↓" : " ↑") : ""}
                     </button>
                   </Th>
                 ))}
@@ -102,7 +130,11 @@ export function RowWindow<T extends WindowOfRows>({ label, sorting, onSort, useW
                 return (
                   <tr key={first + i} aria-rowindex={first + i + 1} style={{ height: ROW }}>
                     <Td muted>{row ? count(row.place) : "…"}</Td>
-                    {columns.map((column, j) => <Td key={column} sx={edge(j)} muted={row?.cells[j] === null}>{row ? (row.cells[j] ?? "gap") : ""}</Td>)}
+                    {columns.map((column, j) => (
+                      <Td key={column} sx={edge(j)} muted={row?.cells[j] === null}>
+                        {row ? (row.cells[j] ?? "gap") : ""}
+                      </Td>
+                    ))}
                   </tr>
                 );
               })}
@@ -121,7 +153,22 @@ interface CellProps {
 
 function Th({ children, sorted, sx }: CellProps & { sorted?: "ascending" | "descending" | undefined }) {
   return (
-    <Box component="th" scope="col" aria-sort={sorted} sx={{ textAlign: "left", px: 1, borderBottom: 1, borderColor: "text.primary", bgcolor: "background.default", position: "sticky", top: 0, whiteSpace: "nowrap", ...sx }}>
+    <Box
+      component="th"
+      scope="col"
+      aria-sort={sorted}
+      sx={{
+        textAlign: "left",
+        px: 1,
+        borderBottom: 1,
+        borderColor: "text.primary",
+        bgcolor: "background.default",
+        position: "sticky",
+        top: 0,
+        whiteSpace: "nowrap",
+        ...sx,
+      }}
+    >
       {children}
     </Box>
   );
@@ -129,7 +176,20 @@ function Th({ children, sorted, sx }: CellProps & { sorted?: "ascending" | "desc
 
 function Td({ children, muted, sx }: CellProps & { muted?: boolean }) {
   return (
-    <Box component="td" sx={{ px: 1, borderBottom: 1, borderColor: "divider", whiteSpace: "nowrap", maxWidth: 220, overflow: "hidden", textOverflow: "ellipsis", color: muted ? "text.secondary" : "text.primary", ...sx }}>
+    <Box
+      component="td"
+      sx={{
+        px: 1,
+        borderBottom: 1,
+        borderColor: "divider",
+        whiteSpace: "nowrap",
+        maxWidth: 220,
+        overflow: "hidden",
+        textOverflow: "ellipsis",
+        color: muted ? "text.secondary" : "text.primary",
+        ...sx,
+      }}
+    >
       {children}
     </Box>
   );

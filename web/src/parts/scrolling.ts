@@ -17,6 +17,7 @@ export function scrolling(total: number, rowHeight: number, viewHeight: number) 
   const whole = total * rowHeight;
   const height = Math.min(whole, TALLEST);
   const rows = Math.max(0, total - Math.floor(viewHeight / rowHeight));
-  const firstAt = (top: number) => (height <= viewHeight ? 0 : Math.min(rows, Math.round((top / (height - viewHeight)) * rows)));
+  const firstAt = (top: number) =>
+    height <= viewHeight ? 0 : Math.min(rows, Math.round((top / (height - viewHeight)) * rows));
   return { height, firstAt };
 }

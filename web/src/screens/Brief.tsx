@@ -30,15 +30,21 @@ export function Brief() {
           ["Data", `${plural(theCase.n_rows, "row")}`],
         ]}
       />
-      <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>Claims</Typography>
+      <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>
+        Claims
+      </Typography>
       {theCase.claims.length === 0 ? (
         <Typography sx={{ color: "text.secondary" }}>The owner claims no figure.</Typography>
       ) : (
         <Table size="small">
           <TableHead>
             <TableRow>
-              <TableCell>measure</TableCell><TableCell>on</TableCell><TableCell align="right">claimed</TableCell>
-              <TableCell align="right">recomputed</TableCell><TableCell align="right">n</TableCell><TableCell>verdict</TableCell>
+              <TableCell>measure</TableCell>
+              <TableCell>on</TableCell>
+              <TableCell align="right">claimed</TableCell>
+              <TableCell align="right">recomputed</TableCell>
+              <TableCell align="right">n</TableCell>
+              <TableCell>verdict</TableCell>
             </TableRow>
           </TableHead>
           <TableBody>
@@ -47,33 +53,52 @@ export function Brief() {
                 <TableCell>{measure(claim.measure)}</TableCell>
                 <TableCell>{claim.where}</TableCell>
                 <TableCell align="right">{claim.claimed}</TableCell>
-                <TableCell align="right">{claim.value === null ? "not yet run" : interval({ value: claim.value, low: claim.low, high: claim.high })}</TableCell>
+                <TableCell align="right">
+                  {claim.value === null
+                    ? "not yet run"
+                    : interval({ value: claim.value, low: claim.low, high: claim.high })}
+                </TableCell>
                 <TableCell align="right">{claim.n === null ? "" : count(claim.n)}</TableCell>
-                <TableCell sx={claim.verdict === "overstated" ? { color: "brook.brick", fontWeight: 550 } : {}}>{claim.verdict ? (VERDICTS[claim.verdict] ?? claim.verdict) : ""}</TableCell>
+                <TableCell sx={claim.verdict === "overstated" ? { color: "brook.brick", fontWeight: 550 } : {}}>
+                  {claim.verdict ? (VERDICTS[claim.verdict] ?? claim.verdict) : ""}
+                </TableCell>
               </TableRow>
             ))}
           </TableBody>
         </Table>
       )}
       {theCase.since && <Since since={theCase.since} />}
-      <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>Files</Typography>
+      <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>
+        Files
+      </Typography>
       <Table size="small">
         <TableBody>
           {theCase.files.map((file) => (
             <TableRow key={file.path}>
               <TableCell>{file.path}</TableCell>
               <TableCell align="right">{count(file.size)} bytes</TableCell>
-              <TableCell sx={{ fontSize: 11, color: "text.secondary", wordBreak: "break-all" }}>SHA-256 {file.sha256}</TableCell>
+              <TableCell sx={{ fontSize: 11, color: "text.secondary", wordBreak: "break-all" }}>
+                SHA-256 {file.sha256}
+              </TableCell>
             </TableRow>
           ))}
         </TableBody>
       </Table>
-      <Typography variant="body2" sx={{ color: "text.secondary", mt: 1 }}>Package {theCase.package_sha256}</Typography>
+      <Typography variant="body2" sx={{ color: "text.secondary", mt: 1 }}>
+        Package {theCase.package_sha256}
+      </Typography>
       {theCase.previous.length > 0 && (
         <>
-          <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>Other versions</Typography>
+          <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>
+            Other versions
+          </Typography>
           {theCase.previous.map((other) => (
-            <Box key={other.id}><Link to={`/cases/${other.id}/brief`}>{other.model} {other.version}</Link>, {other.stands}</Box>
+            <Box key={other.id}>
+              <Link to={`/cases/${other.id}/brief`}>
+                {other.model} {other.version}
+              </Link>
+              , {other.stands}
+            </Box>
           ))}
         </>
       )}
@@ -84,11 +109,23 @@ export function Brief() {
 const ABOUT = ["model", "files", "data", "roles", "recipe", "claims"];
 
 function Since({ since }: { since: NonNullable<Case["since"]> }) {
-  const rows = ABOUT.map((about): [string, string] => [about.slice(0, 1).toUpperCase() + about.slice(1), since.changes.filter((c) => c.about === about).map((c) => c.words).join("; ")]);
+  const rows = ABOUT.map((about): [string, string] => [
+    about.slice(0, 1).toUpperCase() + about.slice(1),
+    since.changes
+      .filter((c) => c.about === about)
+      .map((c) => c.words)
+      .join("; "),
+  ]);
   return (
     <section aria-label="What changed">
-      <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>What changed since <Link to={`/cases/${since.case_id}/brief`}>version {since.version}</Link></Typography>
-      {since.changes.length === 0 ? <Typography>Nothing but the version.</Typography> : <Facts rows={rows.filter(([, words]) => words)} />}
+      <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>
+        What changed since <Link to={`/cases/${since.case_id}/brief`}>version {since.version}</Link>
+      </Typography>
+      {since.changes.length === 0 ? (
+        <Typography>Nothing but the version.</Typography>
+      ) : (
+        <Facts rows={rows.filter(([, words]) => words)} />
+      )}
     </section>
   );
 }
@@ -98,8 +135,12 @@ function Facts({ rows }: { rows: [string, string][] }) {
     <Box component="dl" sx={{ m: 0, display: "grid", gridTemplateColumns: "110px 1fr", rowGap: 0.75 }}>
       {rows.map(([name, words]) => (
         <Box key={name} sx={{ display: "contents" }}>
-          <Box component="dt" sx={{ color: "text.secondary" }}>{name}</Box>
-          <Box component="dd" sx={{ m: 0 }}>{words}</Box>
+          <Box component="dt" sx={{ color: "text.secondary" }}>
+            {name}
+          </Box>
+          <Box component="dd" sx={{ m: 0 }}>
+            {words}
+          </Box>
         </Box>
       ))}
     </Box>

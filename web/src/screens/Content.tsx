@@ -52,7 +52,17 @@ export interface GroupHooks {
 type PagedChart = Schemas["GroundChart"] | Schemas["GroupThresholds"];
 const isPaged = (chart: AnyChart): chart is PagedChart => chart.kind === "ground" || chart.kind === "group_thresholds";
 
-export function Content({ charts, series, tables, estimates, asTables, highlight, onFind, caseId, groups }: ContentProps) {
+export function Content({
+  charts,
+  series,
+  tables,
+  estimates,
+  asTables,
+  highlight,
+  onFind,
+  caseId,
+  groups,
+}: ContentProps) {
   const pages = charts.filter(isPaged);
   return (
     <>
@@ -60,19 +70,43 @@ export function Content({ charts, series, tables, estimates, asTables, highlight
         {(page) => (
           <>
             {page.kind === "ground" && groups?.above?.(page)}
-            {page.kind === "ground" ? <GroundFigure key={page.title} chart={page} series={series} estimates={estimates} asTable={asTables} /> : <ThresholdsFigure key={page.title} chart={page} series={series} asTable={asTables} />}
-            {tables.filter((table) => table.about === page.id).map((table) => <Numbers key={table.id} table={table} estimates={estimates} />)}
+            {page.kind === "ground" ? (
+              <GroundFigure key={page.title} chart={page} series={series} estimates={estimates} asTable={asTables} />
+            ) : (
+              <ThresholdsFigure key={page.title} chart={page} series={series} asTable={asTables} />
+            )}
+            {tables
+              .filter((table) => table.about === page.id)
+              .map((table) => (
+                <Numbers key={table.id} table={table} estimates={estimates} />
+              ))}
           </>
         )}
       </Paged>
       <Box sx={{ display: "flex", flexWrap: "wrap", columnGap: 2 }}>
-        {charts.map((chart, i) => !isPaged(chart) && (
-          <Box key={i} sx={{ width: chart.kind === "lines" && !asTables ? 348 : "100%" }}>
-            <Picture chart={chart} series={series} estimates={estimates} highlight={highlight} asTable={asTables} onFind={onFind && ((chosen) => onFind({ chart: i, ...chosen }))} caseId={caseId} groups={groups} />
-          </Box>
-        ))}
+        {charts.map(
+          (chart, i) =>
+            !isPaged(chart) && (
+              <Box key={i} sx={{ width: chart.kind === "lines" && !asTables ? 348 : "100%" }}>
+                <Picture
+                  chart={chart}
+                  series={series}
+                  estimates={estimates}
+                  highlight={highlight}
+                  asTable={asTables}
+                  onFind={onFind && ((chosen) => onFind({ chart: i, ...chosen }))}
+                  caseId={caseId}
+                  groups={groups}
+                />
+              </Box>
+            ),
+        )}
       </Box>
-      {tables.filter((table) => !pages.some((page) => page.id === table.about)).map((table) => <Numbers key={table.id} table={table} estimates={estimates} />)}
+      {tables
+        .filter((table) => !pages.some((page) => page.id === table.about))
+        .map((table) => (
+          <Numbers key={table.id} table={table} estimates={estimates} />
+        ))}
     </>
   );
 }
@@ -105,9 +139,20 @@ function Picture({ chart, series, estimates, highlight, asTable, onFind, caseId,
     case "tree":
       return <TreeFigure chart={chart} series={series} asTable={asTable} />;
     case "combinations":
-      return <CombinationFigure chart={chart} estimates={estimates} asTable={asTable} chosen={groups?.chosen ?? ""} onChoose={groups?.onChoose ?? (() => undefined)} onFind={groups?.onFind} />;
+      return (
+        <CombinationFigure
+          chart={chart}
+          estimates={estimates}
+          asTable={asTable}
+          chosen={groups?.chosen ?? ""}
+          onChoose={groups?.onChoose ?? (() => undefined)}
+          onFind={groups?.onFind}
+        />
+      );
     case "proxies":
-      return caseId === undefined ? null : <ProxyFigure chart={chart} estimates={estimates} asTable={asTable} caseId={caseId} />;
+      return caseId === undefined ? null : (
+        <ProxyFigure chart={chart} estimates={estimates} asTable={asTable} caseId={caseId} />
+      );
     case "suspects":
       return <Suspects chart={chart} series={series} />;
     default:
@@ -119,11 +164,29 @@ function Numbers({ table, estimates }: { table: Schemas["TableView"]; estimates:
   return (
     <Box sx={{ overflowX: "auto", mb: 2 }}>
       <Box component="table" sx={{ borderCollapse: "collapse", width: "100%", fontSize: 12.5 }}>
-        <Box component="caption" sx={{ textAlign: "left", fontWeight: 600, pb: 0.25 }}>{table.title}</Box>
+        <Box component="caption" sx={{ textAlign: "left", fontWeight: 600, pb: 0.25 }}>
+          {table.title}
+        </Box>
         <thead>
           <tr>
             {table.columns.map((column, i) => (
-              <Box component="th" scope="col" key={column} sx={{ textAlign: i === 0 ? "left" : "right", fontWeight: 500, fontSize: 12, color: "text.secondary", borderBottom: 1, borderColor: "text.primary", py: 0.5, pr: 1.25 }}>{column}</Box>
+              <Box
+                component="th"
+                scope="col"
+                key={column}
+                sx={{
+                  textAlign: i === 0 ? "left" : "right",
+                  fontWeight: 500,
+                  fontSize: 12,
+                  color: "text.secondary",
+                  borderBottom: 1,
+                  borderColor: "text.primary",
+                  py: 0.5,
+                  pr: 1.25,
+                }}
+              >
+                {column}
+              </Box>
             ))}
           </tr>
         </thead>
@@ -131,7 +194,18 @@ function Numbers({ table, estimates }: { table: Schemas["TableView"]; estimates:
           {table.rows.map((row, i) => (
             <tr key={i}>
               {row.map((cell, j) => (
-                <Box component="td" key={j} sx={{ textAlign: j === 0 ? "left" : "right", borderBottom: 1, borderColor: "divider", py: 0.6, pr: 1.25, verticalAlign: "top" }}>
+                <Box
+                  component="td"
+                  key={j}
+                  sx={{
+                    textAlign: j === 0 ? "left" : "right",
+                    borderBottom: 1,
+                    borderColor: "divider",
+                    py: 0.6,
+                    pr: 1.25,
+                    verticalAlign: "top",
+                  }}
+                >
                   {cell.estimate != null ? <Figure estimate={estimates[cell.estimate] as Estimate} /> : cell.text}
                 </Box>
               ))}
@@ -144,13 +218,30 @@ function Numbers({ table, estimates }: { table: Schemas["TableView"]; estimates:
 }
 
 function Figure({ estimate }: { estimate: Estimate }) {
-  const notes = [`n ${count(estimate.n)}`, estimate.method?.replaceAll("_", " "), estimate.note].filter(Boolean).join(", ");
+  const notes = [`n ${count(estimate.n)}`, estimate.method?.replaceAll("_", " "), estimate.note]
+    .filter(Boolean)
+    .join(", ");
   return (
-    <Box component="span" title={notes} sx={{ display: "inline-flex", flexWrap: "wrap", justifyContent: "flex-end", alignItems: "center", columnGap: 0.75, color: estimate.few ? "brook.muted" : "inherit" }}>
+    <Box
+      component="span"
+      title={notes}
+      sx={{
+        display: "inline-flex",
+        flexWrap: "wrap",
+        justifyContent: "flex-end",
+        alignItems: "center",
+        columnGap: 0.75,
+        color: estimate.few ? "brook.muted" : "inherit",
+      }}
+    >
       {estimate.standing && <GaugeMark standing={estimate.standing} />}
       <b style={{ fontWeight: 550 }}>{valueOf(estimate)}</b>
-      <Box component="span" sx={{ fontSize: 11, whiteSpace: "nowrap" }}>{ends(estimate)}</Box>
-      <Box component="span" sx={{ color: "brook.muted", fontSize: 11, whiteSpace: "nowrap" }}>{estimate.value === null ? estimate.note : `n ${count(estimate.n)}${estimate.few ? ", few" : ""}`}</Box>
+      <Box component="span" sx={{ fontSize: 11, whiteSpace: "nowrap" }}>
+        {ends(estimate)}
+      </Box>
+      <Box component="span" sx={{ color: "brook.muted", fontSize: 11, whiteSpace: "nowrap" }}>
+        {estimate.value === null ? estimate.note : `n ${count(estimate.n)}${estimate.few ? ", few" : ""}`}
+      </Box>
     </Box>
   );
 }

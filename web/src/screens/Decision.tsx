@@ -25,47 +25,104 @@ export function Decision() {
   const { theCase } = useTheCase();
   const found = useDecision(theCase.id);
   if (found.isPending) return <Fetching what="the decision" />;
-  if (!found.data) return <Box sx={{ p: 3 }}><Said error={found.error} /></Box>;
+  if (!found.data)
+    return (
+      <Box sx={{ p: 3 }}>
+        <Said error={found.error} />
+      </Box>
+    );
   const page = found.data;
   return (
     <Box sx={{ p: 3, maxWidth: 900 }}>
-      {page.decisions.map((decision) => <Proposed key={decision.id} decision={decision} />)}
+      {page.decisions.map((decision) => (
+        <Proposed key={decision.id} decision={decision} />
+      ))}
       <Box sx={{ display: "flex", gap: 2, mb: 1.5 }}>
-        <Link to={`/cases/${theCase.id}/report`}>{theCase.state === "decided" ? "Read the signed report" : "Read the report as it stands"}</Link>
+        <Link to={`/cases/${theCase.id}/report`}>
+          {theCase.state === "decided" ? "Read the signed report" : "Read the report as it stands"}
+        </Link>
       </Box>
       {theCase.may.countersign && <CountersignForm theCase={theCase} />}
-      <Typography variant="h2" sx={{ mt: 1 }}>The seven questions</Typography>
+      <Typography variant="h2" sx={{ mt: 1 }}>
+        The seven questions
+      </Typography>
       {page.questions.map((q) => (
-        <Box key={q.number} component="section" aria-label={q.question} sx={{ display: "grid", gridTemplateColumns: "30px 250px 1fr", gap: 1, borderBottom: 1, borderColor: "divider", py: 0.75 }}>
+        <Box
+          key={q.number}
+          component="section"
+          aria-label={q.question}
+          sx={{
+            display: "grid",
+            gridTemplateColumns: "30px 250px 1fr",
+            gap: 1,
+            borderBottom: 1,
+            borderColor: "divider",
+            py: 0.75,
+          }}
+        >
           {q.standing ? <GaugeMark standing={q.standing} label={q.question} /> : <span />}
-          <Typography variant="h3">{q.number} {q.question}</Typography>
+          <Typography variant="h3">
+            {q.number} {q.question}
+          </Typography>
           <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>
             {q.answers.length === 0 && "No check was run."}
-            {q.answers.map((answer) => <Box key={answer} sx={{ mb: 0.5 }}>{answer}</Box>)}
+            {q.answers.map((answer) => (
+              <Box key={answer} sx={{ mb: 0.5 }}>
+                {answer}
+              </Box>
+            ))}
           </Box>
         </Box>
       ))}
-      <Typography variant="h2" sx={{ mt: 2, mb: 0.5 }}>Open findings</Typography>
+      <Typography variant="h2" sx={{ mt: 2, mb: 0.5 }}>
+        Open findings
+      </Typography>
       {page.findings.length === 0 && <Typography sx={{ color: "text.secondary" }}>None.</Typography>}
       {page.findings.map((f) => (
-        <Box key={f.id} sx={{ display: "flex", gap: 1, alignItems: "center", py: 0.25 }}><Tally severity={f.severity} /><Link to={`/cases/${theCase.id}/findings`}>{f.number}. {f.title}</Link></Box>
+        <Box key={f.id} sx={{ display: "flex", gap: 1, alignItems: "center", py: 0.25 }}>
+          <Tally severity={f.severity} />
+          <Link to={`/cases/${theCase.id}/findings`}>
+            {f.number}. {f.title}
+          </Link>
+        </Box>
       ))}
-      <Typography variant="h2" sx={{ mt: 2, mb: 0.5 }}>Deviations from the plan</Typography>
+      <Typography variant="h2" sx={{ mt: 2, mb: 0.5 }}>
+        Deviations from the plan
+      </Typography>
       {page.deviations.length === 0 && <Typography sx={{ color: "text.secondary" }}>None.</Typography>}
-      {page.deviations.map((one) => <PastDeviation key={one.number} deviation={one} />)}
+      {page.deviations.map((one) => (
+        <PastDeviation key={one.number} deviation={one} />
+      ))}
       {theCase.may.review && <ProposeForm theCase={theCase} page={page} />}
     </Box>
   );
 }
 
 function Proposed({ decision }: { decision: Schemas["DecisionView"] }) {
-  const ends: Record<string, string> = { proposed: "It awaits a countersignature.", accepted: `Countersigned by ${decision.answered_by}, ${decision.answered ? moment(decision.answered) : ""}.`, sent_back: `Sent back by ${decision.answered_by}: ${decision.comment}` };
+  const ends: Record<string, string> = {
+    proposed: "It awaits a countersignature.",
+    accepted: `Countersigned by ${decision.answered_by}, ${decision.answered ? moment(decision.answered) : ""}.`,
+    sent_back: `Sent back by ${decision.answered_by}: ${decision.comment}`,
+  };
   return (
-    <Box component="section" aria-label="Decision" sx={{ mb: 2, pl: 1.5, borderLeft: 3, borderColor: decision.state === "sent_back" ? "divider" : "primary.main" }}>
-      <Typography sx={{ fontFamily: SERIF, fontSize: 20 }}>{decisionWords(decision.kind)}{decision.state === "accepted" ? "" : decision.state === "sent_back" ? ", sent back" : ", proposed"}.</Typography>
+    <Box
+      component="section"
+      aria-label="Decision"
+      sx={{ mb: 2, pl: 1.5, borderLeft: 3, borderColor: decision.state === "sent_back" ? "divider" : "primary.main" }}
+    >
+      <Typography sx={{ fontFamily: SERIF, fontSize: 20 }}>
+        {decisionWords(decision.kind)}
+        {decision.state === "accepted" ? "" : decision.state === "sent_back" ? ", sent back" : ", proposed"}.
+      </Typography>
       <Typography sx={{ whiteSpace: "pre-line" }}>{decision.reasons}</Typography>
-      {decision.conditions.map((c) => <Box key={c.what}>Condition, by {day(c.due)}: {c.what}</Box>)}
-      <Typography variant="body2" sx={{ color: "text.secondary" }}>Proposed and signed by {decision.proposed_by}, {moment(decision.proposed)}. {ends[decision.state]}</Typography>
+      {decision.conditions.map((c) => (
+        <Box key={c.what}>
+          Condition, by {day(c.due)}: {c.what}
+        </Box>
+      ))}
+      <Typography variant="body2" sx={{ color: "text.secondary" }}>
+        Proposed and signed by {decision.proposed_by}, {moment(decision.proposed)}. {ends[decision.state]}
+      </Typography>
     </Box>
   );
 }
@@ -84,37 +141,103 @@ function ProposeForm({ theCase, page }: { theCase: Case; page: Page }) {
   const [conditions, setConditions] = useState<Schemas["Condition"][]>([]);
   const approves = kind === "approved" || kind === "approved_with_conditions";
   const conditional = kind === "approved_with_conditions";
-  const setCondition = (i: number, part: Partial<Schemas["Condition"]>) => setConditions(conditions.map((c, j) => (i === j ? { ...c, ...part } : c)));
+  const setCondition = (i: number, part: Partial<Schemas["Condition"]>) =>
+    setConditions(conditions.map((c, j) => (i === j ? { ...c, ...part } : c)));
   if (page.blockers.length > 0) {
     return (
       <Box sx={{ mt: 3 }}>
         <Typography variant="h2">Propose a decision</Typography>
-        {page.blockers.map((blocker) => <Typography key={blocker} color="text.secondary">{blocker}</Typography>)}
+        {page.blockers.map((blocker) => (
+          <Typography key={blocker} color="text.secondary">
+            {blocker}
+          </Typography>
+        ))}
       </Box>
     );
   }
   return (
-    <Box component="form" aria-label="Propose a decision" sx={{ mt: 3, display: "grid", gap: 1.5, maxWidth: 640 }}
-      onSubmit={(event) => { event.preventDefault(); propose.mutate({ kind, reasons, despite, password, conditions: conditional ? conditions : [] }, { onSuccess: toTop }); }}>
+    <Box
+      component="form"
+      aria-label="Propose a decision"
+      sx={{ mt: 3, display: "grid", gap: 1.5, maxWidth: 640 }}
+      onSubmit={(event) => {
+        event.preventDefault();
+        propose.mutate(
+          { kind, reasons, despite, password, conditions: conditional ? conditions : [] },
+          { onSuccess: toTop },
+        );
+      }}
+    >
       <Typography variant="h2">Propose a decision</Typography>
-      <RadioGroup row value={kind} onChange={(_, value) => { setKind(value as Kind); if (value === "approved_with_conditions" && conditions.length === 0) setConditions([{ what: "", due: "" }]); }}>
-        {decisions().map(([key, words]) => <FormControlLabel key={key} value={key} control={<Radio size="small" />} label={words} />)}
+      <RadioGroup
+        row
+        value={kind}
+        onChange={(_, value) => {
+          setKind(value as Kind);
+          if (value === "approved_with_conditions" && conditions.length === 0) setConditions([{ what: "", due: "" }]);
+        }}
+      >
+        {decisions().map(([key, words]) => (
+          <FormControlLabel key={key} value={key} control={<Radio size="small" />} label={words} />
+        ))}
       </RadioGroup>
-      {conditional && conditions.map((condition, i) => (
-        <Box key={i} sx={{ display: "grid", gridTemplateColumns: "1fr 170px auto", gap: 1 }}>
-          <TextField required label={`Condition ${i + 1}`} value={condition.what} onChange={(event) => setCondition(i, { what: event.target.value })} />
-          <TextField required label="To be met by" type="date" value={condition.due} slotProps={{ inputLabel: { shrink: true } }} onChange={(event) => setCondition(i, { due: event.target.value })} />
-          <Button onClick={() => setConditions(conditions.filter((_, j) => j !== i))}>Remove</Button>
-        </Box>
-      ))}
-      {conditional && <Button sx={{ justifySelf: "start" }} onClick={() => setConditions([...conditions, { what: "", due: "" }])}>Another condition</Button>}
-      <TextField required multiline minRows={3} label="Reasons" value={reasons} onChange={(event) => setReasons(event.target.value)} />
-      {approves && page.needs_reason.length > 0 && (
-        <TextField required multiline minRows={2} label="Why it is approved despite this" helperText={page.needs_reason.join(" ")} value={despite} onChange={(event) => setDespite(event.target.value)} />
+      {conditional &&
+        conditions.map((condition, i) => (
+          <Box key={i} sx={{ display: "grid", gridTemplateColumns: "1fr 170px auto", gap: 1 }}>
+            <TextField
+              required
+              label={`Condition ${i + 1}`}
+              value={condition.what}
+              onChange={(event) => setCondition(i, { what: event.target.value })}
+            />
+            <TextField
+              required
+              label="To be met by"
+              type="date"
+              value={condition.due}
+              slotProps={{ inputLabel: { shrink: true } }}
+              onChange={(event) => setCondition(i, { due: event.target.value })}
+            />
+            <Button onClick={() => setConditions(conditions.filter((_, j) => j !== i))}>Remove</Button>
+          </Box>
+        ))}
+      {conditional && (
+        <Button sx={{ justifySelf: "start" }} onClick={() => setConditions([...conditions, { what: "", due: "" }])}>
+          Another condition
+        </Button>
       )}
-      <TextField required type="password" label="Your password, to sign" autoComplete="current-password" value={password} onChange={(event) => setPassword(event.target.value)} sx={{ maxWidth: 280 }} />
+      <TextField
+        required
+        multiline
+        minRows={3}
+        label="Reasons"
+        value={reasons}
+        onChange={(event) => setReasons(event.target.value)}
+      />
+      {approves && page.needs_reason.length > 0 && (
+        <TextField
+          required
+          multiline
+          minRows={2}
+          label="Why it is approved despite this"
+          helperText={page.needs_reason.join(" ")}
+          value={despite}
+          onChange={(event) => setDespite(event.target.value)}
+        />
+      )}
+      <TextField
+        required
+        type="password"
+        label="Your password, to sign"
+        autoComplete="current-password"
+        value={password}
+        onChange={(event) => setPassword(event.target.value)}
+        sx={{ maxWidth: 280 }}
+      />
       <Said error={propose.error} />
-      <Button type="submit" variant="contained" disabled={propose.isPending} sx={{ justifySelf: "start" }}>Sign and propose</Button>
+      <Button type="submit" variant="contained" disabled={propose.isPending} sx={{ justifySelf: "start" }}>
+        Sign and propose
+      </Button>
     </Box>
   );
 }
@@ -127,13 +250,32 @@ function CountersignForm({ theCase }: { theCase: Case }) {
   return (
     <Box component="section" aria-label="Countersign" sx={{ display: "grid", gap: 1.5, maxWidth: 640, mb: 3 }}>
       <Typography variant="h2">Countersign</Typography>
-      <Typography sx={{ color: "text.secondary" }}>Accepting freezes the case and its report. Sending back takes a comment, and puts it into review again.</Typography>
-      <TextField multiline minRows={2} label="Comment" value={comment} onChange={(event) => setComment(event.target.value)} />
-      <TextField type="password" label="Your password, to sign" autoComplete="current-password" value={password} onChange={(event) => setPassword(event.target.value)} sx={{ maxWidth: 280 }} />
+      <Typography sx={{ color: "text.secondary" }}>
+        Accepting freezes the case and its report. Sending back takes a comment, and puts it into review again.
+      </Typography>
+      <TextField
+        multiline
+        minRows={2}
+        label="Comment"
+        value={comment}
+        onChange={(event) => setComment(event.target.value)}
+      />
+      <TextField
+        type="password"
+        label="Your password, to sign"
+        autoComplete="current-password"
+        value={password}
+        onChange={(event) => setPassword(event.target.value)}
+        sx={{ maxWidth: 280 }}
+      />
       <Said error={countersign.error} />
       <Box sx={{ display: "flex", gap: 1 }}>
-        <Button variant="contained" disabled={countersign.isPending || !password} onClick={() => sign(true)}>{countersign.isPending ? "Signing …" : "Accept and countersign"}</Button>
-        <Button variant="outlined" disabled={countersign.isPending || !password} onClick={() => sign(false)}>Send back</Button>
+        <Button variant="contained" disabled={countersign.isPending || !password} onClick={() => sign(true)}>
+          {countersign.isPending ? "Signing …" : "Accept and countersign"}
+        </Button>
+        <Button variant="outlined" disabled={countersign.isPending || !password} onClick={() => sign(false)}>
+          Send back
+        </Button>
       </Box>
     </Box>
   );

@@ -38,19 +38,37 @@ export function Docket() {
     { keys: "Enter", does: "open the case", act: () => open(cases[focus]) },
   ]);
   if (docket.isPending) return <Fetching what="the docket" />;
-  if (!docket.data) return <Box sx={{ p: 3 }}><Said error={docket.error} /></Box>;
+  if (!docket.data)
+    return (
+      <Box sx={{ p: 3 }}>
+        <Said error={docket.error} />
+      </Box>
+    );
   const all = docket.data.cases;
   return (
     <Box component="main" sx={{ p: 3, overflow: "auto" }}>
-      <Typography component="h1" sx={{ fontFamily: SERIF, fontSize: 22, fontWeight: 470, lineHeight: 1.35, maxWidth: 860, mb: 2 }}>
+      <Typography
+        component="h1"
+        sx={{ fontFamily: SERIF, fontSize: 22, fontWeight: 470, lineHeight: 1.35, maxWidth: 860, mb: 2 }}
+      >
         <Waiting lines={all.filter((c) => docket.data.waits.includes(c.id))} />
       </Typography>
       <Box sx={{ display: "flex", gap: 2, fontSize: 12, mb: 1, color: "text.secondary", alignItems: "center" }}>
         <Filter on={!wanted} words={`All ${all.length}`} onClick={() => setSearch({})} />
         {STATES.map((state) => (
-          <Filter key={state} on={wanted === state} words={`${state === "in_review" ? "In review" : state[0]?.toUpperCase() + state.slice(1)} ${all.filter((c) => c.state === state).length}`} onClick={() => setSearch({ state })} />
+          <Filter
+            key={state}
+            on={wanted === state}
+            words={`${state === "in_review" ? "In review" : state[0]?.toUpperCase() + state.slice(1)} ${all.filter((c) => c.state === state).length}`}
+            onClick={() => setSearch({ state })}
+          />
         ))}
-        <Box sx={{ ml: "auto" }}>seven questions: {questions().map((one) => one.short).join(" · ")}</Box>
+        <Box sx={{ ml: "auto" }}>
+          seven questions:{" "}
+          {questions()
+            .map((one) => one.short)
+            .join(" · ")}
+        </Box>
       </Box>
       <Said error={take.error} />
       <Table aria-label="Cases">
@@ -64,7 +82,11 @@ export function Docket() {
             <TableCell>course</TableCell>
             <TableCell>
               <Box sx={{ display: "grid", gridTemplateColumns: "repeat(7, 27px)", textAlign: "center" }}>
-                {questions().map((one) => <span key={one.number} title={one.question}>{one.number}</span>)}
+                {questions().map((one) => (
+                  <span key={one.number} title={one.question}>
+                    {one.number}
+                  </span>
+                ))}
               </Box>
             </TableCell>
             <TableCell>findings</TableCell>
@@ -73,27 +95,63 @@ export function Docket() {
         </TableHead>
         <TableBody>
           {cases.map((c, i) => (
-            <TableRow key={c.id} hover selected={i === focus} sx={{ cursor: "pointer", height: 50 }} onClick={() => open(c)}>
+            <TableRow
+              key={c.id}
+              hover
+              selected={i === focus}
+              sx={{ cursor: "pointer", height: 50 }}
+              onClick={() => open(c)}
+            >
               <TableCell>
                 <Link to={addressOf(c)} style={{ textDecoration: "none" }} onClick={(event) => event.stopPropagation()}>
-                  <Box component="span" sx={{ fontFamily: SERIF, fontSize: 15, fontWeight: 560 }}>{c.model}</Box>{" "}
-                  <Box component="span" sx={{ fontSize: 12, color: "text.secondary" }}>{c.version}</Box>
+                  <Box component="span" sx={{ fontFamily: SERIF, fontSize: 15, fontWeight: 560 }}>
+                    {c.model}
+                  </Box>{" "}
+                  <Box component="span" sx={{ fontSize: 12, color: "text.secondary" }}>
+                    {c.version}
+                  </Box>
                 </Link>
               </TableCell>
-              <TableCell>{outcome(c.outcome)}, {c.tier}</TableCell>
+              <TableCell>
+                {outcome(c.outcome)}, {c.tier}
+              </TableCell>
               <TableCell>{c.owner}</TableCell>
               <TableCell>
-                {c.reviewer ?? (c.may_take ? (
-                  <Button disabled={take.isPending} onClick={(event) => { event.stopPropagation(); take.mutate(c.id); }}>Take it</Button>
-                ) : "nobody yet")}
+                {c.reviewer ??
+                  (c.may_take ? (
+                    <Button
+                      disabled={take.isPending}
+                      onClick={(event) => {
+                        event.stopPropagation();
+                        take.mutate(c.id);
+                      }}
+                    >
+                      Take it
+                    </Button>
+                  ) : (
+                    "nobody yet"
+                  ))}
               </TableCell>
               <TableCell sx={{ whiteSpace: "nowrap" }}>{c.due ? day(c.due).replace(/ \d{4}$/, "") : ""}</TableCell>
-              <TableCell><SmallCourse step={c.step} /></TableCell>
-              <TableCell><Marks line={c} /></TableCell>
+              <TableCell>
+                <SmallCourse step={c.step} />
+              </TableCell>
+              <TableCell>
+                <Marks line={c} />
+              </TableCell>
               <TableCell>
                 <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
-                  {c.findings.length === 0 && <Box component="span" sx={{ color: "brook.muted" }}>none</Box>}
-                  {c.findings.map((f) => <Fragment key={f.severity}><Tally severity={f.severity} />{f.count}</Fragment>)}
+                  {c.findings.length === 0 && (
+                    <Box component="span" sx={{ color: "brook.muted" }}>
+                      none
+                    </Box>
+                  )}
+                  {c.findings.map((f) => (
+                    <Fragment key={f.severity}>
+                      <Tally severity={f.severity} />
+                      {f.count}
+                    </Fragment>
+                  ))}
                 </Box>
               </TableCell>
               <TableCell>{c.stands}</TableCell>
@@ -103,7 +161,11 @@ export function Docket() {
       </Table>
       {cases.length === 0 && (
         <Typography sx={{ color: "text.secondary", mt: 3 }}>
-          {wanted ? "No case stands there." : me.data?.roles.includes("owner") ? "Models you submit will be listed here. Submit one with the link above." : "Submitted models will be listed here. An owner submits them."}
+          {wanted
+            ? "No case stands there."
+            : me.data?.roles.includes("owner")
+              ? "Models you submit will be listed here. Submit one with the link above."
+              : "Submitted models will be listed here. An owner submits them."}
         </Typography>
       )}
     </Box>
@@ -127,7 +189,18 @@ export function Marks({ line }: { line: Pick<CaseLine, "marks"> }) {
 
 function Filter({ on, words, onClick }: { on: boolean; words: string; onClick: () => void }) {
   return (
-    <Button color="inherit" aria-pressed={on} onClick={onClick} sx={{ fontSize: 12, minWidth: 0, px: 0.5, fontWeight: on ? 600 : 400, color: on ? "text.primary" : "text.secondary" }}>
+    <Button
+      color="inherit"
+      aria-pressed={on}
+      onClick={onClick}
+      sx={{
+        fontSize: 12,
+        minWidth: 0,
+        px: 0.5,
+        fontWeight: on ? 600 : 400,
+        color: on ? "text.primary" : "text.secondary",
+      }}
+    >
       {words}
     </Button>
   );
@@ -146,11 +219,19 @@ function Waiting({ lines }: { lines: CaseLine[] }) {
   if (lines.length === 0) return <>Nothing waits for you.</>;
   return (
     <>
-      {lines.length === 1 ? "One case waits for you: " : `${["", "", "Two", "Three", "Four", "Five"][lines.length] ?? lines.length} cases wait for you: `}
+      {lines.length === 1
+        ? "One case waits for you: "
+        : `${["", "", "Two", "Three", "Four", "Five"][lines.length] ?? lines.length} cases wait for you: `}
       {lines.slice(0, 3).map((c, i) => (
         <Fragment key={c.id}>
           {i > 0 && (i === Math.min(lines.length, 3) - 1 ? " and " : ", ")}
-          <Box component={Link} to={addressOf(c)} sx={{ color: "primary.main", textDecorationThickness: 1, textUnderlineOffset: 4 }}>{c.model} {c.version}</Box>{" "}
+          <Box
+            component={Link}
+            to={addressOf(c)}
+            sx={{ color: "primary.main", textDecorationThickness: 1, textUnderlineOffset: 4 }}
+          >
+            {c.model} {c.version}
+          </Box>{" "}
           {WHY[c.stands] ?? (c.state === "proposed" ? "awaits a countersignature" : "is with you")}
         </Fragment>
       ))}

@@ -20,7 +20,6 @@ import { type ChosenThreshold } from "./Content";
 import { isChanged, NO_CHANGE, Regroup, type Regrouping } from "./Regroup";
 import { ExhibitView } from "./ExhibitView";
 
-
 export function Evidence() {
   const { theCase, openMargin } = useTheCase();
   const run = useRun(theCase.id);
@@ -35,11 +34,15 @@ export function Evidence() {
   const exhibit = useExhibit(theCase.id, run.data?.id ?? null, there ? chosen : null);
   const isStale = run.data?.exhibits.some((e) => e.number === chosen && e.state === "stale");
   const show = (number: number | undefined) => number && setSearch({ exhibit: String(number) }, { replace: true });
-  const step = (by: number) => show(numbers[Math.min(Math.max(numbers.indexOf(chosen ?? 0) + by, 0), numbers.length - 1)]);
+  const step = (by: number) =>
+    show(numbers[Math.min(Math.max(numbers.indexOf(chosen ?? 0) + by, 0), numbers.length - 1)]);
   const setAside = () => {
     if (!margin || !chosen) return;
     const held = margin.set_aside.includes(chosen);
-    write({ ...margin, set_aside: held ? margin.set_aside.filter((n) => n !== chosen) : [...margin.set_aside, chosen] });
+    write({
+      ...margin,
+      set_aside: held ? margin.set_aside.filter((n) => n !== chosen) : [...margin.set_aside, chosen],
+    });
     openMargin();
   };
   const [wanted, setWanted] = useState<{ number: number; groups: Regrouping } | null>(null);
@@ -63,7 +66,11 @@ export function Evidence() {
   useKeys([
     { keys: "]", does: "next exhibit", act: () => step(1) },
     { keys: "[", does: "previous exhibit", act: () => step(-1) },
-    { keys: "f", does: "write a finding from this exhibit", act: () => find(undefined, groupIn(search.get("group") ?? "")) },
+    {
+      keys: "f",
+      does: "write a finding from this exhibit",
+      act: () => find(undefined, groupIn(search.get("group") ?? "")),
+    },
     { keys: "a", does: "set this exhibit aside, or put it back", act: setAside },
     { keys: "t", does: "show tables, or pictures again", act: () => setAsTables(!asTables) },
   ]);
@@ -72,44 +79,113 @@ export function Evidence() {
     if (state && state !== "running") void cache.invalidateQueries({ queryKey: ["case", theCase.id] });
   }, [state, cache, theCase.id]);
   if (run.isPending) return <Fetching what="the evidence" />;
-  if (!run.data) return <Box sx={{ p: 3 }}><Said error={run.error} /></Box>;
+  if (!run.data)
+    return (
+      <Box sx={{ p: 3 }}>
+        <Said error={run.error} />
+      </Box>
+    );
   if (run.data.id === null) return <NothingRun theCase={theCase} />;
   return (
     <Box sx={{ display: "grid", gridTemplateColumns: "244px 1fr", minHeight: "100%" }}>
       <Index theCase={theCase} run={run.data} chosen={chosen} onShow={show} />
       <Box sx={{ p: 3, pt: 1.75, minWidth: 0 }}>
         {state === "running" && <Progress theCase={theCase} run={run.data} />}
-        {state === "cancelled" && <Typography sx={{ mb: 1, color: "brook.ochre" }}>The run was cancelled after {plural(run.data.done, "fit")} of {run.data.needed}. What was finished is kept; running again goes on from there.</Typography>}
+        {state === "cancelled" && (
+          <Typography sx={{ mb: 1, color: "brook.ochre" }}>
+            The run was cancelled after {plural(run.data.done, "fit")} of {run.data.needed}. What was finished is kept;
+            running again goes on from there.
+          </Typography>
+        )}
         {state !== "running" && <StaleNote theCase={theCase} run={run.data} />}
         <Said error={exhibit.error} />
         <Said error={otherwise.error} />
         {exhibit.data && there ? (
-          <ExhibitView key={exhibit.data.number} exhibit={isChanged(groups) && otherwise.data ? otherwise.data : isStale ? { ...exhibit.data, state: "stale" } : exhibit.data} caseId={theCase.id}
+          <ExhibitView
+            key={exhibit.data.number}
+            exhibit={
+              isChanged(groups) && otherwise.data
+                ? otherwise.data
+                : isStale
+                  ? { ...exhibit.data, state: "stale" }
+                  : exhibit.data
+            }
+            caseId={theCase.id}
             groups={{
-              chosen: search.get("group") ?? "", onChoose: (key) => put("group", key), onFind: theCase.may.review ? (group) => find(undefined, group) : undefined,
-              above: (ground) => <Regroup key={ground.attribute} caseId={theCase.id} ground={ground} wanted={groups} mayReview={theCase.may.review} onWant={(next) => setWanted({ number: chosen, groups: next })} />,
-            }} mayFind={theCase.may.review} isAside={margin?.set_aside.includes(exhibit.data.number) ?? false} asTables={asTables} onFind={find} onAside={setAside} onTables={() => setAsTables(!asTables)}
-            replay={<Replay caseId={theCase.id} runId={run.data.id} number={exhibit.data.number} mayReplay={!isStale && !isChanged(groups) && exhibit.data.state === "done" && state !== "running"} />} />
+              chosen: search.get("group") ?? "",
+              onChoose: (key) => put("group", key),
+              onFind: theCase.may.review ? (group) => find(undefined, group) : undefined,
+              above: (ground) => (
+                <Regroup
+                  key={ground.attribute}
+                  caseId={theCase.id}
+                  ground={ground}
+                  wanted={groups}
+                  mayReview={theCase.may.review}
+                  onWant={(next) => setWanted({ number: chosen, groups: next })}
+                />
+              ),
+            }}
+            mayFind={theCase.may.review}
+            isAside={margin?.set_aside.includes(exhibit.data.number) ?? false}
+            asTables={asTables}
+            onFind={find}
+            onAside={setAside}
+            onTables={() => setAsTables(!asTables)}
+            replay={
+              <Replay
+                caseId={theCase.id}
+                runId={run.data.id}
+                number={exhibit.data.number}
+                mayReplay={!isStale && !isChanged(groups) && exhibit.data.state === "done" && state !== "running"}
+              />
+            }
+          />
         ) : (
-          <Typography sx={{ color: "text.secondary" }}>{chosen ? `Exhibit ${chosen} is not there yet.` : "Exhibits appear here as their fits are done."}</Typography>
+          <Typography sx={{ color: "text.secondary" }}>
+            {chosen ? `Exhibit ${chosen} is not there yet.` : "Exhibits appear here as their fits are done."}
+          </Typography>
         )}
       </Box>
     </Box>
   );
 }
 
-function Index({ theCase, run, chosen, onShow }: { theCase: Case; run: Run; chosen: number | null; onShow: (number: number) => void }) {
+function Index({
+  theCase,
+  run,
+  chosen,
+  onShow,
+}: {
+  theCase: Case;
+  run: Run;
+  chosen: number | null;
+  onShow: (number: number) => void;
+}) {
   return (
-    <Box component="nav" aria-label="Exhibits" sx={{ borderRight: 1, borderColor: "divider", pl: 3, pr: 1.25, pt: 0.5, pb: 2 }}>
+    <Box
+      component="nav"
+      aria-label="Exhibits"
+      sx={{ borderRight: 1, borderColor: "divider", pl: 3, pr: 1.25, pt: 0.5, pb: 2 }}
+    >
       {questions().map(({ number, question, title }) => {
         const checks = run.checks.filter((c) => c.question === number);
         return (
           <Box key={question} component="section" aria-label={question}>
-            <Typography variant="h3" sx={{ fontSize: 13.5, mt: 1.1, mb: 0.25 }} title={question}>{number} {title}</Typography>
-            {checks.length === 0 && <Box sx={{ fontSize: 12, color: "brook.muted", pl: 3.25 }}>no check in the plan</Box>}
+            <Typography variant="h3" sx={{ fontSize: 13.5, mt: 1.1, mb: 0.25 }} title={question}>
+              {number} {title}
+            </Typography>
+            {checks.length === 0 && (
+              <Box sx={{ fontSize: 12, color: "brook.muted", pl: 3.25 }}>no check in the plan</Box>
+            )}
             {checks.map((check) => {
               const exhibit = run.exhibits.find((e) => e.number === check.number);
-              const waiting = run.state === "running" ? (check.needed ? `${check.done} of ${check.needed} fits` : "waiting") : "not run";
+              const waiting =
+                run.state === "running"
+                  ? check.needed
+                    ? `${check.done} of ${check.needed} fits`
+                    : "waiting"
+                  : "not run";
               return (
                 <Box
                   key={check.number}
@@ -118,15 +194,44 @@ function Index({ theCase, run, chosen, onShow }: { theCase: Case; run: Run; chos
                   aria-current={chosen === check.number || undefined}
                   onClick={() => onShow(check.number)}
                   sx={{
-                    all: "unset", boxSizing: "border-box", display: "flex", gap: 1, alignItems: "center", width: "calc(100% + 12px)", mx: -0.75, px: 0.75, minHeight: 24, borderRadius: 0.75, fontSize: 12.5,
-                    cursor: exhibit ? "pointer" : "default", color: chosen === check.number ? "text.primary" : "text.secondary", fontWeight: chosen === check.number ? 550 : 400,
-                    bgcolor: chosen === check.number ? "brook.pale" : "transparent", "&:focus-visible": { outline: 2, outlineColor: "primary.main" },
+                    all: "unset",
+                    boxSizing: "border-box",
+                    display: "flex",
+                    gap: 1,
+                    alignItems: "center",
+                    width: "calc(100% + 12px)",
+                    mx: -0.75,
+                    px: 0.75,
+                    minHeight: 24,
+                    borderRadius: 0.75,
+                    fontSize: 12.5,
+                    cursor: exhibit ? "pointer" : "default",
+                    color: chosen === check.number ? "text.primary" : "text.secondary",
+                    fontWeight: chosen === check.number ? 550 : 400,
+                    bgcolor: chosen === check.number ? "brook.pale" : "transparent",
+                    "&:focus-visible": { outline: 2, outlineColor: "primary.main" },
                   }}
                 >
-                  <Box component="span" sx={{ width: 18, textAlign: "right", color: "brook.muted" }}>{check.number}</Box>
+                  <Box component="span" sx={{ width: 18, textAlign: "right", color: "brook.muted" }}>
+                    {check.number}
+                  </Box>
                   <span>{check.title}</span>
                   <Box component="span" sx={{ ml: "auto", fontSize: 11, color: "brook.muted", whiteSpace: "nowrap" }}>
-                    {exhibit ? exhibit.state === "failed" ? "failed" : exhibit.state === "stale" ? <Box component="span" sx={{ color: "brook.ochre" }}>stale</Box> : exhibit.state === "not_applicable" ? "not run" : <GaugeMark standing={exhibit.standing} /> : waiting}
+                    {exhibit ? (
+                      exhibit.state === "failed" ? (
+                        "failed"
+                      ) : exhibit.state === "stale" ? (
+                        <Box component="span" sx={{ color: "brook.ochre" }}>
+                          stale
+                        </Box>
+                      ) : exhibit.state === "not_applicable" ? (
+                        "not run"
+                      ) : (
+                        <GaugeMark standing={exhibit.standing} />
+                      )
+                    ) : (
+                      waiting
+                    )}
                   </Box>
                 </Box>
               );
@@ -134,7 +239,11 @@ function Index({ theCase, run, chosen, onShow }: { theCase: Case; run: Run; chos
           </Box>
         );
       })}
-      {theCase.outcome !== "choice" && <Typography variant="body2" sx={{ mt: 2 }}><Link to={`/cases/${theCase.id}/compare`}>Compare models on the same rows</Link></Typography>}
+      {theCase.outcome !== "choice" && (
+        <Typography variant="body2" sx={{ mt: 2 }}>
+          <Link to={`/cases/${theCase.id}/compare`}>Compare models on the same rows</Link>
+        </Typography>
+      )}
     </Box>
   );
 }
@@ -143,12 +252,22 @@ function Progress({ theCase, run }: { theCase: Case; run: Run }) {
   const cancel = useCancelRun(theCase.id);
   return (
     <Box role="status" sx={{ display: "flex", gap: 2, alignItems: "center", mb: 1.5 }}>
-      <LinearProgress variant="determinate" value={run.needed ? (100 * run.done) / run.needed : 100} sx={{ width: 180 }} aria-label="Fits done" />
+      <LinearProgress
+        variant="determinate"
+        value={run.needed ? (100 * run.done) / run.needed : 100}
+        sx={{ width: 180 }}
+        aria-label="Fits done"
+      />
       <Typography variant="body2">
-        {run.done} of {plural(run.needed, "fit")}{run.failed ? `, ${run.failed} failed` : ""}; {run.exhibits.length} of {plural(run.checks.length, "exhibit")}
+        {run.done} of {plural(run.needed, "fit")}
+        {run.failed ? `, ${run.failed} failed` : ""}; {run.exhibits.length} of {plural(run.checks.length, "exhibit")}
         {run.seconds_left ? `; about ${seconds(run.seconds_left)} left` : ""}
       </Typography>
-      {theCase.may.review && <Button disabled={cancel.isPending} onClick={() => cancel.mutate()}>Cancel the run</Button>}
+      {theCase.may.review && (
+        <Button disabled={cancel.isPending} onClick={() => cancel.mutate()}>
+          Cancel the run
+        </Button>
+      )}
       <Said error={cancel.error} />
     </Box>
   );
@@ -169,10 +288,16 @@ function StaleNote({ theCase, run }: { theCase: Case; run: Run }) {
 function NothingRun({ theCase }: { theCase: Case }) {
   return (
     <Box sx={{ p: 3, maxWidth: 560 }}>
-      <Typography variant="h2" sx={{ mb: 1 }}>Nothing has been run</Typography>
+      <Typography variant="h2" sx={{ mb: 1 }}>
+        Nothing has been run
+      </Typography>
       <Typography sx={{ color: "text.secondary" }}>
         Here will be an exhibit for each check of the plan: its answer, its picture, its numbers, and how they were got.{" "}
-        {theCase.may.review ? <Link to={`/cases/${theCase.id}/plan`}>Lock the plan and run it.</Link> : "The reviewer locks the plan and runs it."}
+        {theCase.may.review ? (
+          <Link to={`/cases/${theCase.id}/plan`}>Lock the plan and run it.</Link>
+        ) : (
+          "The reviewer locks the plan and runs it."
+        )}
       </Typography>
     </Box>
   );

@@ -23,7 +23,18 @@ interface ExhibitViewProps {
   groups: GroupHooks;
 }
 
-export function ExhibitView({ exhibit, mayFind, isAside, asTables, onFind, onAside, onTables, replay, caseId, groups }: ExhibitViewProps) {
+export function ExhibitView({
+  exhibit,
+  mayFind,
+  isAside,
+  asTables,
+  onFind,
+  onAside,
+  onTables,
+  replay,
+  caseId,
+  groups,
+}: ExhibitViewProps) {
   const estimates = exhibit.estimates ?? [];
   const wide = estimates.find((e) => e.wide_level != null);
   return (
@@ -33,16 +44,43 @@ export function ExhibitView({ exhibit, mayFind, isAside, asTables, onFind, onAsi
           {question(exhibit.question)} · Exhibit {exhibit.number}, {exhibit.title.toLowerCase()}
         </Typography>
         <GaugeMark standing={exhibit.standing} />
-        <Typography variant="body2" sx={{ color: "text.secondary" }}>{exhibit.state === "done" ? standing(exhibit.standing ?? "none") : exhibit.state.replace("_", " ")}</Typography>
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>
+          {exhibit.state === "done" ? standing(exhibit.standing ?? "none") : exhibit.state.replace("_", " ")}
+        </Typography>
       </Box>
-      <Typography sx={{ fontFamily: SERIF, fontSize: 19, lineHeight: 1.34, fontWeight: 470, my: 1, maxWidth: 700 }}>{exhibit.answer}</Typography>
-      {exhibit.provenance.remarks?.map((remark) => <Typography key={remark} sx={{ color: "brook.ochre", fontSize: 13, mb: 1 }}>{remark}</Typography>)}
+      <Typography sx={{ fontFamily: SERIF, fontSize: 19, lineHeight: 1.34, fontWeight: 470, my: 1, maxWidth: 700 }}>
+        {exhibit.answer}
+      </Typography>
+      {exhibit.provenance.remarks?.map((remark) => (
+        <Typography key={remark} sx={{ color: "brook.ochre", fontSize: 13, mb: 1 }}>
+          {remark}
+        </Typography>
+      ))}
       <Box sx={{ display: "flex", gap: 1, mb: 1.5 }}>
-        {mayFind && <Button variant="outlined" onClick={() => onFind()}>Write a finding&nbsp; <Kbd>f</Kbd></Button>}
-        <Button onClick={onAside}>{isAside ? "Put back" : "Set aside"}&nbsp; <Kbd>a</Kbd></Button>
-        {(exhibit.charts ?? []).some((chart) => chart.kind !== "matrix") && <Button aria-pressed={asTables} onClick={onTables}>{asTables ? "As pictures" : "As tables"}&nbsp; <Kbd>t</Kbd></Button>}
+        {mayFind && (
+          <Button variant="outlined" onClick={() => onFind()}>
+            Write a finding&nbsp; <Kbd>f</Kbd>
+          </Button>
+        )}
+        <Button onClick={onAside}>
+          {isAside ? "Put back" : "Set aside"}&nbsp; <Kbd>a</Kbd>
+        </Button>
+        {(exhibit.charts ?? []).some((chart) => chart.kind !== "matrix") && (
+          <Button aria-pressed={asTables} onClick={onTables}>
+            {asTables ? "As pictures" : "As tables"}&nbsp; <Kbd>t</Kbd>
+          </Button>
+        )}
       </Box>
-      <Content charts={exhibit.charts ?? []} series={exhibit.series} tables={exhibit.tables ?? []} estimates={estimates} asTables={asTables} onFind={mayFind ? onFind : undefined} caseId={caseId} groups={groups} />
+      <Content
+        charts={exhibit.charts ?? []}
+        series={exhibit.series}
+        tables={exhibit.tables ?? []}
+        estimates={estimates}
+        asTables={asTables}
+        onFind={mayFind ? onFind : undefined}
+        caseId={caseId}
+        groups={groups}
+      />
       <HowComputed exhibit={exhibit} wide={wide} />
       {replay}
     </article>
@@ -54,12 +92,37 @@ function HowComputed({ exhibit, wide }: { exhibit: Exhibit; wide: Estimate | und
   const level = exhibit.estimates?.[0]?.level;
   const judged = (exhibit.estimates ?? []).filter((e) => e.wide_level != null).length;
   return (
-    <Box component="section" aria-label="How it was computed" sx={{ borderTop: 1, borderColor: "divider", pt: 1, fontSize: 12, color: "text.secondary", maxWidth: 760 }}>
-      <Typography variant="h3" sx={{ fontSize: 13, mb: 0.25, color: "text.primary" }}>How it was computed</Typography>
-      {Object.keys(from.fit_seconds ?? {}).length > 0 && <div>A fit takes {Object.entries(from.fit_seconds ?? {}).map(([model, s]) => `${s.toFixed(2)} s (${model})`).join(", ")}.</div>}
-      <div>{from.scheme.charAt(0).toUpperCase() + from.scheme.slice(1)}; seed {from.seed}; {plural(from.fits.length, "fit")}, {from.seconds.toFixed(1)} s.{level !== undefined && ` Intervals at ${+(level * 100).toFixed(2)}\u00a0%.`}</div>
-      {wide && <div>{plural(judged, "estimate")} judged together, each at {((wide.wide_level ?? 0) * 100).toFixed(2)} %: the thin ends of the whiskers.</div>}
-      {(exhibit.estimates ?? []).some((e) => e.few) && <div>Marked few: under 30 rows, or under 5 events or non-events; shown, never judged.</div>}
+    <Box
+      component="section"
+      aria-label="How it was computed"
+      sx={{ borderTop: 1, borderColor: "divider", pt: 1, fontSize: 12, color: "text.secondary", maxWidth: 760 }}
+    >
+      <Typography variant="h3" sx={{ fontSize: 13, mb: 0.25, color: "text.primary" }}>
+        How it was computed
+      </Typography>
+      {Object.keys(from.fit_seconds ?? {}).length > 0 && (
+        <div>
+          A fit takes{" "}
+          {Object.entries(from.fit_seconds ?? {})
+            .map(([model, s]) => `${s.toFixed(2)} s (${model})`)
+            .join(", ")}
+          .
+        </div>
+      )}
+      <div>
+        {from.scheme.charAt(0).toUpperCase() + from.scheme.slice(1)}; seed {from.seed};{" "}
+        {plural(from.fits.length, "fit")}, {from.seconds.toFixed(1)} s.
+        {level !== undefined && ` Intervals at ${+(level * 100).toFixed(2)}\u00a0%.`}
+      </div>
+      {wide && (
+        <div>
+          {plural(judged, "estimate")} judged together, each at {((wide.wide_level ?? 0) * 100).toFixed(2)} %: the thin
+          ends of the whiskers.
+        </div>
+      )}
+      {(exhibit.estimates ?? []).some((e) => e.few) && (
+        <div>Marked few: under 30 rows, or under 5 events or non-events; shown, never judged.</div>
+      )}
       <div>{from.source}</div>
       <div style={{ wordBreak: "break-all" }}>Rows {from.rows}</div>
     </Box>

@@ -28,11 +28,23 @@ const shape = z.object({
   action_owner: z.string(),
   due: z.string(),
   cites: z.array(z.number()),
-  thresholds: z.array(z.object({ exhibit: z.number(), chart: z.number(), threshold: z.number(), miss_cost: z.number().nullable() })),
+  thresholds: z.array(
+    z.object({ exhibit: z.number(), chart: z.number(), threshold: z.number(), miss_cost: z.number().nullable() }),
+  ),
 });
 type Written = z.infer<typeof shape>;
 
-const EMPTY: Written = { severity: 2, title: "", what: "", why: "", action: "", action_owner: "", due: "", cites: [], thresholds: [] };
+const EMPTY: Written = {
+  severity: 2,
+  title: "",
+  what: "",
+  why: "",
+  action: "",
+  action_owner: "",
+  due: "",
+  cites: [],
+  thresholds: [],
+};
 
 export function Findings() {
   const { theCase } = useTheCase();
@@ -43,7 +55,11 @@ export function Findings() {
   const edited = findings.data?.find((f) => f.id === Number(search.get("edit")));
   const put = (finding: Finding) => {
     const now = findings.data?.find((f) => f.id === finding.id);
-    save.mutate({ findingId: finding.id, revision: now?.revision ?? finding.revision, finding: { ...textOf(finding), withdrawn: finding.withdrawn } });
+    save.mutate({
+      findingId: finding.id,
+      revision: now?.revision ?? finding.revision,
+      finding: { ...textOf(finding), withdrawn: finding.withdrawn },
+    });
   };
   const { change, undo, canUndo } = useUndo<Finding>(put);
   useKeys([
@@ -55,10 +71,22 @@ export function Findings() {
     <Box sx={{ p: 3, maxWidth: 860 }}>
       <Said error={findings.error ?? save.error} />
       {writing && theCase.may.review ? (
-        <Desk key={search.toString()} group={search.get("group")} theCase={theCase} from={Number(search.get("from")) || null} chosen={chosenIn(search)} edited={edited} onClose={() => setSearch({})} />
+        <Desk
+          key={search.toString()}
+          group={search.get("group")}
+          theCase={theCase}
+          from={Number(search.get("from")) || null}
+          chosen={chosenIn(search)}
+          edited={edited}
+          onClose={() => setSearch({})}
+        />
       ) : (
         <Box sx={{ display: "flex", gap: 1, mb: 1 }}>
-          {theCase.may.review && <Button variant="contained" onClick={() => setSearch({ write: "new" })}>Write a finding</Button>}
+          {theCase.may.review && (
+            <Button variant="contained" onClick={() => setSearch({ write: "new" })}>
+              Write a finding
+            </Button>
+          )}
           {theCase.may.review && canUndo && <Button onClick={undo}>Undo</Button>}
         </Box>
       )}
@@ -66,17 +94,33 @@ export function Findings() {
       {findings.data?.length === 0 && !writing && (
         <Typography sx={{ color: "text.secondary" }}>
           Findings stand here: what is wrong, which exhibits show it, what must be done, by whom and when.{" "}
-          {theCase.may.review && <>Start one here, or with f on an exhibit of the <Link to={`/cases/${theCase.id}/evidence`}>evidence</Link>.</>}
+          {theCase.may.review && (
+            <>
+              Start one here, or with f on an exhibit of the <Link to={`/cases/${theCase.id}/evidence`}>evidence</Link>.
+            </>
+          )}
         </Typography>
       )}
       {findings.data?.map((finding) => (
-        <FindingArticle key={finding.id} caseId={theCase.id} finding={finding}
-          actions={theCase.may.review && (
-            <>
-              {!finding.withdrawn && <Button onClick={() => setSearch({ edit: String(finding.id) })}>Edit</Button>}
-              <Button color="inherit" disabled={save.isPending} onClick={() => change(finding, { ...finding, withdrawn: !finding.withdrawn })}>{finding.withdrawn ? "Restore" : "Withdraw"}</Button>
-            </>
-          )} />
+        <FindingArticle
+          key={finding.id}
+          caseId={theCase.id}
+          finding={finding}
+          actions={
+            theCase.may.review && (
+              <>
+                {!finding.withdrawn && <Button onClick={() => setSearch({ edit: String(finding.id) })}>Edit</Button>}
+                <Button
+                  color="inherit"
+                  disabled={save.isPending}
+                  onClick={() => change(finding, { ...finding, withdrawn: !finding.withdrawn })}
+                >
+                  {finding.withdrawn ? "Restore" : "Withdraw"}
+                </Button>
+              </>
+            )
+          }
+        />
       ))}
     </Box>
   );
@@ -91,12 +135,34 @@ function Drafts({ theCase, findings }: { theCase: Case; findings: readonly Findi
   return (
     <Box component="section" aria-label="Drafted from the evidence" sx={{ mb: 2 }}>
       <Typography variant="h3">Drafted from the evidence</Typography>
-      <Typography variant="body2" sx={{ color: "text.secondary", mb: 0.5 }}>From what the group exhibits show outside or near a limit. Nothing here counts until you have read, edited and saved it.</Typography>
+      <Typography variant="body2" sx={{ color: "text.secondary", mb: 0.5 }}>
+        From what the group exhibits show outside or near a limit. Nothing here counts until you have read, edited and
+        saved it.
+      </Typography>
       {open.map((draft) => (
-        <Box key={`${draft.exhibit} ${draft.title}`} sx={{ display: "flex", gap: 1, alignItems: "center", borderTop: 1, borderColor: "divider", py: 0.5, fontSize: 13 }}>
+        <Box
+          key={`${draft.exhibit} ${draft.title}`}
+          sx={{
+            display: "flex",
+            gap: 1,
+            alignItems: "center",
+            borderTop: 1,
+            borderColor: "divider",
+            py: 0.5,
+            fontSize: 13,
+          }}
+        >
           <Tally severity={draft.severity} />
-          <span>{draft.title}, exhibit {draft.exhibit}</span>
-          <Box component={Link} to={`?${addressOf(draft.exhibit, draft.group)}`} sx={{ ml: "auto", whiteSpace: "nowrap", minHeight: 24 }}>Read and edit</Box>
+          <span>
+            {draft.title}, exhibit {draft.exhibit}
+          </span>
+          <Box
+            component={Link}
+            to={`?${addressOf(draft.exhibit, draft.group)}`}
+            sx={{ ml: "auto", whiteSpace: "nowrap", minHeight: 24 }}
+          >
+            Read and edit
+          </Box>
         </Box>
       ))}
     </Box>
@@ -108,21 +174,53 @@ function addressOf(exhibit: number, group: Record<string, string>): string {
   return new URLSearchParams({ from: String(exhibit), group: JSON.stringify(group) }).toString();
 }
 
-export function FindingArticle({ caseId, finding, actions }: { caseId: number; finding: Finding; actions?: ReactNode }) {
+export function FindingArticle({
+  caseId,
+  finding,
+  actions,
+}: {
+  caseId: number;
+  finding: Finding;
+  actions?: ReactNode;
+}) {
   return (
-    <Box component="article" sx={{ borderTop: 1, borderColor: "divider", py: 1.5, opacity: finding.withdrawn ? 0.65 : 1 }}>
+    <Box
+      component="article"
+      sx={{ borderTop: 1, borderColor: "divider", py: 1.5, opacity: finding.withdrawn ? 0.65 : 1 }}
+    >
       <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
         <Tally severity={finding.severity} />
-        <Typography variant="h3" sx={{ fontSize: 16 }}>{finding.number}. {finding.title}</Typography>
-        <Typography variant="body2" sx={{ color: "text.secondary" }}>{finding.withdrawn ? "withdrawn" : severity(finding.severity)}, by {finding.author}</Typography>
+        <Typography variant="h3" sx={{ fontSize: 16 }}>
+          {finding.number}. {finding.title}
+        </Typography>
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>
+          {finding.withdrawn ? "withdrawn" : severity(finding.severity)}, by {finding.author}
+        </Typography>
         <Box sx={{ ml: "auto" }}>{actions}</Box>
       </Box>
       <Typography sx={{ whiteSpace: "pre-line", mt: 0.5 }}>{finding.what}</Typography>
-      {finding.why && <Typography sx={{ mt: 0.5 }}><b>Why it matters.</b> {finding.why}</Typography>}
-      {finding.action && <Typography sx={{ mt: 0.5 }}><b>To be done</b>{finding.action_owner && ` by ${finding.action_owner}`}{finding.due && ` until ${day(finding.due)}`}: {finding.action}</Typography>}
+      {finding.why && (
+        <Typography sx={{ mt: 0.5 }}>
+          <b>Why it matters.</b> {finding.why}
+        </Typography>
+      )}
+      {finding.action && (
+        <Typography sx={{ mt: 0.5 }}>
+          <b>To be done</b>
+          {finding.action_owner && ` by ${finding.action_owner}`}
+          {finding.due && ` until ${day(finding.due)}`}: {finding.action}
+        </Typography>
+      )}
       {finding.cites.map((cite) => (
-        <Box key={cite.exhibit} component="blockquote" sx={{ m: 0, mt: 1, pl: 1.25, borderLeft: 2, borderColor: "primary.main", fontFamily: SERIF, fontSize: 14 }}>
-          <Link to={`/cases/${caseId}/evidence?exhibit=${cite.exhibit}`}>Exhibit {cite.exhibit}, {cite.title.toLowerCase()}</Link>: {cite.quote}
+        <Box
+          key={cite.exhibit}
+          component="blockquote"
+          sx={{ m: 0, mt: 1, pl: 1.25, borderLeft: 2, borderColor: "primary.main", fontFamily: SERIF, fontSize: 14 }}
+        >
+          <Link to={`/cases/${caseId}/evidence?exhibit=${cite.exhibit}`}>
+            Exhibit {cite.exhibit}, {cite.title.toLowerCase()}
+          </Link>
+          : {cite.quote}
           {cite.read && <Box sx={{ mt: 0.5 }}>{cite.read}</Box>}
           {cite.now && <Box sx={{ color: "brook.ochre", fontSize: 13 }}>Since then it says: {cite.now}</Box>}
         </Box>
@@ -133,8 +231,16 @@ export function FindingArticle({ caseId, finding, actions }: { caseId: number; f
 
 function textOf(finding: Finding) {
   return {
-    severity: finding.severity, title: finding.title, what: finding.what, why: finding.why, action: finding.action,
-    action_owner: finding.action_owner, due: finding.due, cites: finding.cites.map((c) => c.exhibit), thresholds: finding.cites.flatMap((c) => c.threshold ?? []), withdrawn: finding.withdrawn,
+    severity: finding.severity,
+    title: finding.title,
+    what: finding.what,
+    why: finding.why,
+    action: finding.action,
+    action_owner: finding.action_owner,
+    due: finding.due,
+    cites: finding.cites.map((c) => c.exhibit),
+    thresholds: finding.cites.flatMap((c) => c.threshold ?? []),
+    withdrawn: finding.withdrawn,
   };
 }
 
@@ -144,7 +250,12 @@ type Chosen = Written["thresholds"][number];
 function chosenIn(search: URLSearchParams): Chosen | null {
   const [exhibit, threshold] = [Number(search.get("from")), Number(search.get("threshold"))];
   if (!exhibit || !search.has("threshold") || !Number.isFinite(threshold)) return null;
-  return { exhibit, chart: Number(search.get("chart")) || 0, threshold, miss_cost: Number(search.get("miss_cost")) || null };
+  return {
+    exhibit,
+    chart: Number(search.get("chart")) || 0,
+    threshold,
+    miss_cost: Number(search.get("miss_cost")) || null,
+  };
 }
 
 interface DeskProps {
@@ -159,7 +270,10 @@ interface DeskProps {
 
 function Desk({ theCase, from, group, chosen, edited, onClose }: DeskProps) {
   const drafted = useDrafted(theCase.id);
-  const about = group === null ? undefined : drafted.data?.find((one) => one.exhibit === from && JSON.stringify(one.group) === group);
+  const about =
+    group === null
+      ? undefined
+      : drafted.data?.find((one) => one.exhibit === from && JSON.stringify(one.group) === group);
   const run = useRun(theCase.id);
   const exhibit = useExhibit(theCase.id, run.data?.id ?? null, from);
   const save = useSaveFinding(theCase.id);
@@ -167,7 +281,11 @@ function Desk({ theCase, from, group, chosen, edited, onClose }: DeskProps) {
   const kept = localStorage.getItem(draft);
   const form = useForm<Written>({
     resolver: zodResolver(shape),
-    defaultValues: kept ? { ...EMPTY, ...(JSON.parse(kept) as Partial<Written>) } : edited ? { ...textOf(edited), due: edited.due ?? "" } : { ...EMPTY, cites: from ? [from] : [], thresholds: chosen ? [chosen] : [] },
+    defaultValues: kept
+      ? { ...EMPTY, ...(JSON.parse(kept) as Partial<Written>) }
+      : edited
+        ? { ...textOf(edited), due: edited.due ?? "" }
+        : { ...EMPTY, cites: from ? [from] : [], thresholds: chosen ? [chosen] : [] },
   });
   const { register, control, handleSubmit, watch, setValue, getValues, formState } = form;
   useEffect(() => {
@@ -179,53 +297,151 @@ function Desk({ theCase, from, group, chosen, edited, onClose }: DeskProps) {
   const isReady = group === null || drafted.isFetched;
   useEffect(() => {
     if (edited || !isReady || getValues("what")) return;
-    if (about) for (const [name, value] of [["severity", about.severity], ["title", about.title], ["what", about.what], ["why", about.why], ["action", about.action]] as const) setValue(name, value);
+    if (about)
+      for (const [name, value] of [
+        ["severity", about.severity],
+        ["title", about.title],
+        ["what", about.what],
+        ["why", about.why],
+        ["action", about.action],
+      ] as const)
+        setValue(name, value);
     else if (answer) setValue("what", answer);
   }, [answer, about, isReady, edited, getValues, setValue]);
   const submit = handleSubmit((values) =>
     save.mutate(
-      { findingId: edited?.id ?? null, revision: edited?.revision ?? 0, finding: { ...values, thresholds: values.thresholds.filter((one) => values.cites.includes(one.exhibit)), due: values.due || null, withdrawn: false } },
-      { onSuccess: () => { localStorage.removeItem(draft); onClose(); } },
+      {
+        findingId: edited?.id ?? null,
+        revision: edited?.revision ?? 0,
+        finding: {
+          ...values,
+          thresholds: values.thresholds.filter((one) => values.cites.includes(one.exhibit)),
+          due: values.due || null,
+          withdrawn: false,
+        },
+      },
+      {
+        onSuccess: () => {
+          localStorage.removeItem(draft);
+          onClose();
+        },
+      },
     ),
   );
   const errors = formState.errors;
   const cites = watch("cites");
   const thresholds = watch("thresholds") ?? [];
   return (
-    <Box component="form" aria-label="Finding" onSubmit={(event) => void submit(event)} sx={{ display: "grid", gap: 1.5, mb: 3 }}>
+    <Box
+      component="form"
+      aria-label="Finding"
+      onSubmit={(event) => void submit(event)}
+      sx={{ display: "grid", gap: 1.5, mb: 3 }}
+    >
       <Typography variant="h2">{edited ? `Finding ${edited.number}` : "A new finding"}</Typography>
       <Box sx={{ display: "grid", gridTemplateColumns: "170px 1fr", gap: 1.5 }}>
-        <Controller control={control} name="severity" render={({ field }) => (
-          <TextField select label="Severity" value={field.value} onChange={(event) => field.onChange(Number(event.target.value))}>
-            {severities().map((s) => <MenuItem key={s} value={s}><Tally severity={s} />&nbsp;{severity(s)}</MenuItem>)}
-          </TextField>
-        )} />
-        <TextField label="Title" autoFocus error={!!errors.title} helperText={errors.title?.message} {...register("title")} />
+        <Controller
+          control={control}
+          name="severity"
+          render={({ field }) => (
+            <TextField
+              select
+              label="Severity"
+              value={field.value}
+              onChange={(event) => field.onChange(Number(event.target.value))}
+            >
+              {severities().map((s) => (
+                <MenuItem key={s} value={s}>
+                  <Tally severity={s} />
+                  &nbsp;{severity(s)}
+                </MenuItem>
+              ))}
+            </TextField>
+          )}
+        />
+        <TextField
+          label="Title"
+          autoFocus
+          error={!!errors.title}
+          helperText={errors.title?.message}
+          {...register("title")}
+        />
       </Box>
-      {([["what", "What is wrong", 3], ["why", "Why it matters", 2], ["action", "What must be done", 2]] as const).map(([name, label, rows]) => (
+      {(
+        [
+          ["what", "What is wrong", 3],
+          ["why", "Why it matters", 2],
+          ["action", "What must be done", 2],
+        ] as const
+      ).map(([name, label, rows]) => (
         // Controlled, so that the field grows with what is put into it.
-        <Controller key={name} control={control} name={name} render={({ field }) => <TextField label={label} multiline minRows={rows} error={!!errors[name]} helperText={errors[name]?.message} slotProps={{ inputLabel: { shrink: true } }} {...field} inputRef={field.ref} />} />
+        <Controller
+          key={name}
+          control={control}
+          name={name}
+          render={({ field }) => (
+            <TextField
+              label={label}
+              multiline
+              minRows={rows}
+              error={!!errors[name]}
+              helperText={errors[name]?.message}
+              slotProps={{ inputLabel: { shrink: true } }}
+              {...field}
+              inputRef={field.ref}
+            />
+          )}
+        />
       ))}
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 190px", gap: 1.5 }}>
         <TextField label="By whom" {...register("action_owner")} />
         <TextField label="Until" type="date" slotProps={{ inputLabel: { shrink: true } }} {...register("due")} />
       </Box>
-      <Box role="group" aria-label="Exhibits cited" sx={{ display: "flex", flexWrap: "wrap", columnGap: 2, fontSize: 12.5 }}>
+      <Box
+        role="group"
+        aria-label="Exhibits cited"
+        sx={{ display: "flex", flexWrap: "wrap", columnGap: 2, fontSize: 12.5 }}
+      >
         {run.data?.exhibits.map((e) => (
           <label key={e.number}>
-            <input type="checkbox" checked={cites.includes(e.number)} onChange={(event) => setValue("cites", event.target.checked ? [...cites, e.number] : cites.filter((n) => n !== e.number), { shouldDirty: true })} /> {e.number} {e.title}
+            <input
+              type="checkbox"
+              checked={cites.includes(e.number)}
+              onChange={(event) =>
+                setValue("cites", event.target.checked ? [...cites, e.number] : cites.filter((n) => n !== e.number), {
+                  shouldDirty: true,
+                })
+              }
+            />{" "}
+            {e.number} {e.title}
           </label>
         ))}
       </Box>
-      {thresholds.filter((one) => cites.includes(one.exhibit)).map((one) => (
-        <Box key={one.exhibit} sx={{ fontSize: 13 }}>
-          With the threshold {one.threshold} of exhibit {one.exhibit}{one.miss_cost ? `, a miss as dear as ${one.miss_cost} false alarms` : ""}: what it decides is computed when the finding is saved.{" "}
-          <Button onClick={() => setValue("thresholds", thresholds.filter((other) => other !== one), { shouldDirty: true })}>Leave it out</Button>
-        </Box>
-      ))}
+      {thresholds
+        .filter((one) => cites.includes(one.exhibit))
+        .map((one) => (
+          <Box key={one.exhibit} sx={{ fontSize: 13 }}>
+            With the threshold {one.threshold} of exhibit {one.exhibit}
+            {one.miss_cost ? `, a miss as dear as ${one.miss_cost} false alarms` : ""}: what it decides is computed when
+            the finding is saved.{" "}
+            <Button
+              onClick={() =>
+                setValue(
+                  "thresholds",
+                  thresholds.filter((other) => other !== one),
+                  { shouldDirty: true },
+                )
+              }
+            >
+              Leave it out
+            </Button>
+          </Box>
+        ))}
       <Said error={save.error} />
       <Box sx={{ display: "flex", gap: 1 }}>
-        <Button type="submit" variant="contained" disabled={save.isPending}>Save the finding</Button>
+        <Button type="submit" variant="contained" disabled={save.isPending}>
+          Save the finding
+        </Button>
         <Button onClick={onClose}>Close; the draft is kept here</Button>
       </Box>
     </Box>

@@ -31,8 +31,25 @@ export function Paged<T>({ pages, titleOf, children }: PagedProps<T>) {
       {pages.length > 1 && (
         <Box role="group" aria-label="Grounds" sx={{ display: "flex", flexWrap: "wrap", gap: 0.5, mb: 1 }}>
           {pages.map((one) => (
-            <Box component="button" key={titleOf(one)} aria-pressed={one === page} onClick={() => show(one)}
-              sx={{ all: "unset", cursor: "pointer", fontSize: 13, minHeight: 26, lineHeight: "26px", px: 1.25, borderBottom: 2, borderColor: one === page ? "primary.main" : "transparent", fontWeight: one === page ? 600 : 400, color: one === page ? "text.primary" : "text.secondary", "&:focus-visible": { outline: 2, outlineColor: "primary.main" } }}>
+            <Box
+              component="button"
+              key={titleOf(one)}
+              aria-pressed={one === page}
+              onClick={() => show(one)}
+              sx={{
+                all: "unset",
+                cursor: "pointer",
+                fontSize: 13,
+                minHeight: 26,
+                lineHeight: "26px",
+                px: 1.25,
+                borderBottom: 2,
+                borderColor: one === page ? "primary.main" : "transparent",
+                fontWeight: one === page ? 600 : 400,
+                color: one === page ? "text.primary" : "text.secondary",
+                "&:focus-visible": { outline: 2, outlineColor: "primary.main" },
+              }}
+            >
               {titleOf(one).slice(0, titleOf(one).length - shared.length)}
             </Box>
           ))}

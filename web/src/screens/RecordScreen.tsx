@@ -21,7 +21,12 @@ export function RecordScreen() {
   const record = useRecord(caseId, page);
   const verify = useVerify();
   if (record.isPending) return <Fetching what="the record" />;
-  if (!record.data) return <Box sx={{ p: 3 }}><Said error={record.error} /></Box>;
+  if (!record.data)
+    return (
+      <Box sx={{ p: 3 }}>
+        <Said error={record.error} />
+      </Box>
+    );
   const pages = Math.max(1, Math.ceil(record.data.total / PAGE));
   const turn = (to: number) => setSearch({ ...(caseId ? { case: String(caseId) } : {}), page: String(to) });
   return (
@@ -29,19 +34,37 @@ export function RecordScreen() {
       <Box sx={{ display: "flex", gap: 2, alignItems: "center", mb: 1 }}>
         <Typography variant="h1">Record</Typography>
         <Typography sx={{ color: "text.secondary" }}>
-          {plural(record.data.total, "entry", "entries")}{caseId && <> of one case; <Link to="/record">all cases</Link></>}. Each carries the hash of the one before; nothing here can be changed.
+          {plural(record.data.total, "entry", "entries")}
+          {caseId && (
+            <>
+              {" "}
+              of one case; <Link to="/record">all cases</Link>
+            </>
+          )}
+          . Each carries the hash of the one before; nothing here can be changed.
         </Typography>
-        <Button sx={{ ml: "auto" }} variant="outlined" disabled={verify.isPending} onClick={() => verify.mutate()}>Verify the chain</Button>
+        <Button sx={{ ml: "auto" }} variant="outlined" disabled={verify.isPending} onClick={() => verify.mutate()}>
+          Verify the chain
+        </Button>
       </Box>
       <Said error={verify.error} />
       {verify.data && (
         <Typography role="status" sx={{ mb: 1, color: verify.data.fault ? "brook.brick" : "primary.main" }}>
-          {verify.data.fault ? `The chain is broken: ${verify.data.fault}.` : `All ${count(verify.data.entries)} entries hold; the last hash is ${verify.data.head.slice(0, 24)}…`}
+          {verify.data.fault
+            ? `The chain is broken: ${verify.data.fault}.`
+            : `All ${count(verify.data.entries)} entries hold; the last hash is ${verify.data.head.slice(0, 24)}…`}
         </Typography>
       )}
       <Table size="small" aria-label="Record">
         <TableHead>
-          <TableRow><TableCell>entry</TableCell><TableCell>when</TableCell><TableCell>who</TableCell><TableCell>what</TableCell><TableCell>before and after</TableCell><TableCell>hash</TableCell></TableRow>
+          <TableRow>
+            <TableCell>entry</TableCell>
+            <TableCell>when</TableCell>
+            <TableCell>who</TableCell>
+            <TableCell>what</TableCell>
+            <TableCell>before and after</TableCell>
+            <TableCell>hash</TableCell>
+          </TableRow>
         </TableHead>
         <TableBody>
           {record.data.entries.map((entry) => (
@@ -49,8 +72,18 @@ export function RecordScreen() {
               <TableCell>{entry.id}</TableCell>
               <TableCell sx={{ whiteSpace: "nowrap" }}>{moment(entry.at)}</TableCell>
               <TableCell sx={{ whiteSpace: "nowrap" }}>{entry.who}</TableCell>
-              <TableCell>{entry.act}: {entry.subject}{entry.case_id && !caseId && <> (<Link to={`/record?case=${entry.case_id}`}>case {entry.case_id}</Link>)</>}</TableCell>
-              <TableCell sx={{ maxWidth: 380 }}><Change before={entry.before} after={entry.after} /></TableCell>
+              <TableCell>
+                {entry.act}: {entry.subject}
+                {entry.case_id && !caseId && (
+                  <>
+                    {" "}
+                    (<Link to={`/record?case=${entry.case_id}`}>case {entry.case_id}</Link>)
+                  </>
+                )}
+              </TableCell>
+              <TableCell sx={{ maxWidth: 380 }}>
+                <Change before={entry.before} after={entry.after} />
+              </TableCell>
               <TableCell sx={{ fontSize: 11, color: "text.secondary" }}>{entry.hash.slice(0, 12)}…</TableCell>
             </TableRow>
           ))}
@@ -58,9 +91,15 @@ export function RecordScreen() {
       </Table>
       {pages > 1 && (
         <Box sx={{ display: "flex", gap: 1, alignItems: "center", mt: 1 }}>
-          <Button disabled={page <= 1} onClick={() => turn(page - 1)}>Newer</Button>
-          <span>page {page} of {pages}</span>
-          <Button disabled={page >= pages} onClick={() => turn(page + 1)}>Older</Button>
+          <Button disabled={page <= 1} onClick={() => turn(page - 1)}>
+            Newer
+          </Button>
+          <span>
+            page {page} of {pages}
+          </span>
+          <Button disabled={page >= pages} onClick={() => turn(page + 1)}>
+            Older
+          </Button>
         </Box>
       )}
     </Box>
@@ -73,8 +112,12 @@ function Change({ before, after }: { before: string; after: string }) {
   const whole = texts.join(" → ");
   return (
     <details>
-      <summary style={{ cursor: "pointer", overflowWrap: "anywhere" }}>{whole.length > 44 ? `${whole.slice(0, 43)}…` : whole}</summary>
-      <pre style={{ whiteSpace: "pre-wrap", wordBreak: "break-word", fontSize: 11 }}>{texts.map((text) => JSON.stringify(JSON.parse(text), null, 1)).join("\n→\n")}</pre>
+      <summary style={{ cursor: "pointer", overflowWrap: "anywhere" }}>
+        {whole.length > 44 ? `${whole.slice(0, 43)}…` : whole}
+      </summary>
+      <pre style={{ whiteSpace: "pre-wrap", wordBreak: "break-word", fontSize: 11 }}>
+        {texts.map((text) => JSON.stringify(JSON.parse(text), null, 1)).join("\n→\n")}
+      </pre>
     </details>
   );
 }

@@ -17,7 +17,10 @@ export function isChanged({ bands, merged, references }: Regrouping): boolean {
 
 /** Rising cuts written with commas or spaces between; null where they are none. */
 export function cutsIn(text: string): number[] | null {
-  const cuts = text.split(/[\s,;]+/).filter(Boolean).map(Number);
+  const cuts = text
+    .split(/[\s,;]+/)
+    .filter(Boolean)
+    .map(Number);
   if (cuts.length === 0 || cuts.length > 20 || cuts.some((cut) => !Number.isFinite(cut))) return null;
   return cuts.every((cut, i) => i === 0 || cut > (cuts[i - 1] as number)) ? cuts : null;
 }
@@ -34,7 +37,10 @@ export function mergeable(groups: readonly string[], levels: readonly string[]):
 
 /** The groups of several levels that there are, less what goes into a new one, and the new one. */
 export function mergedWith(taken: readonly string[], groups: readonly string[], levels: readonly string[]): string[][] {
-  const kept = groups.filter((group) => !taken.includes(group)).map((group) => levelsIn(group, levels)).filter((one) => one.length > 1);
+  const kept = groups
+    .filter((group) => !taken.includes(group))
+    .map((group) => levelsIn(group, levels))
+    .filter((one) => one.length > 1);
   return [...kept, taken.flatMap((group) => levelsIn(group, levels))];
 }
 
@@ -55,7 +61,8 @@ export function Regroup({ caseId, ground, wanted, mayReview, onWant }: RegroupPr
   const [text, setText] = useState(written);
   useEffect(() => setText(written), [written]);
   const [fault, setFault] = useState("");
-  const without = <T,>(part: Record<string, T>) => Object.fromEntries(Object.entries(part).filter(([key]) => key !== name));
+  const without = <T,>(part: Record<string, T>) =>
+    Object.fromEntries(Object.entries(part).filter(([key]) => key !== name));
   const setCuts = () => {
     const cuts = cutsIn(text);
     if (cuts === null) return setFault("Write one to twenty numbers that rise, such as 25, 40, 65.");
@@ -63,32 +70,77 @@ export function Regroup({ caseId, ground, wanted, mayReview, onWant }: RegroupPr
     return onWant({ ...wanted, bands: { ...wanted.bands, [name]: cuts }, references: without(wanted.references) });
   };
   const together = () => {
-    onWant({ ...wanted, merged: { ...wanted.merged, [name]: mergedWith(taken, groups, ground.levels ?? []) }, references: without(wanted.references) });
+    onWant({
+      ...wanted,
+      merged: { ...wanted.merged, [name]: mergedWith(taken, groups, ground.levels ?? []) },
+      references: without(wanted.references),
+    });
     setTaken([]);
   };
   return (
     <Box role="group" aria-label="Groups made otherwise" sx={{ fontSize: 13, mb: 1, lineHeight: 1.9 }}>
-      Reference: <InlineChoice name="Reference group" value={groups[0] ?? ""} disabled={false} options={groups.map((group) => [group, group] as const)} onSet={(group) => onWant({ ...wanted, references: { ...wanted.references, [name]: group } })} />.{" "}
+      Reference:{" "}
+      <InlineChoice
+        name="Reference group"
+        value={groups[0] ?? ""}
+        disabled={false}
+        options={groups.map((group) => [group, group] as const)}
+        onSet={(group) => onWant({ ...wanted, references: { ...wanted.references, [name]: group } })}
+      />
+      .{" "}
       {ground.cuts ? (
         <>
-          Bands cut at <Box component="input" aria-label="Cuts between the bands" value={text} onChange={(event: React.ChangeEvent<HTMLInputElement>) => setText(event.target.value)} onKeyDown={(event: React.KeyboardEvent) => event.key === "Enter" && setCuts()} sx={{ font: "inherit", width: 130, minHeight: 24, border: 0, borderBottom: 1.5, borderColor: "primary.main", bgcolor: "transparent", color: "primary.main", fontWeight: 560 }} />{" "}
+          Bands cut at{" "}
+          <Box
+            component="input"
+            aria-label="Cuts between the bands"
+            value={text}
+            onChange={(event: React.ChangeEvent<HTMLInputElement>) => setText(event.target.value)}
+            onKeyDown={(event: React.KeyboardEvent) => event.key === "Enter" && setCuts()}
+            sx={{
+              font: "inherit",
+              width: 130,
+              minHeight: 24,
+              border: 0,
+              borderBottom: 1.5,
+              borderColor: "primary.main",
+              bgcolor: "transparent",
+              color: "primary.main",
+              fontWeight: 560,
+            }}
+          />{" "}
           <Button onClick={setCuts}>Band so</Button>
         </>
-      ) : groups.length > 2 && mergeable(groups, ground.levels ?? []).length > 1 && (
-        <>
-          Take together:{" "}
-          {mergeable(groups, ground.levels ?? []).map((group) => (
-            <label key={group} style={{ whiteSpace: "nowrap", marginRight: 10 }}>
-              <input type="checkbox" checked={taken.includes(group)} onChange={(event) => setTaken(event.target.checked ? [...taken, group] : taken.filter((other) => other !== group))} /> {group}
-            </label>
-          ))}
-          {taken.length > 1 && <Button onClick={together}>Take {taken.length} as one group</Button>}
-        </>
+      ) : (
+        groups.length > 2 &&
+        mergeable(groups, ground.levels ?? []).length > 1 && (
+          <>
+            Take together:{" "}
+            {mergeable(groups, ground.levels ?? []).map((group) => (
+              <label key={group} style={{ whiteSpace: "nowrap", marginRight: 10 }}>
+                <input
+                  type="checkbox"
+                  checked={taken.includes(group)}
+                  onChange={(event) =>
+                    setTaken(event.target.checked ? [...taken, group] : taken.filter((other) => other !== group))
+                  }
+                />{" "}
+                {group}
+              </label>
+            ))}
+            {taken.length > 1 && <Button onClick={together}>Take {taken.length} as one group</Button>}
+          </>
+        )
       )}
-      {fault && <Box role="alert" sx={{ color: "brook.brick" }}>{fault}</Box>}
+      {fault && (
+        <Box role="alert" sx={{ color: "brook.brick" }}>
+          {fault}
+        </Box>
+      )}
       {isChanged(wanted) && (
         <Box sx={{ color: "brook.ochre" }}>
-          Looked at otherwise than the plan says; nothing of this is kept. <Button onClick={() => onWant(NO_CHANGE)}>Back to the plan's groups</Button>{" "}
+          Looked at otherwise than the plan says; nothing of this is kept.{" "}
+          <Button onClick={() => onWant(NO_CHANGE)}>Back to the plan's groups</Button>{" "}
           {mayReview && <Link to={`/cases/${caseId}/plan`}>Set it in the plan</Link>}
         </Box>
       )}

@@ -17,8 +17,14 @@ export function RowsBehind() {
   const back = `/cases/${theCase.id}/evidence${exhibit ? `?exhibit=${exhibit}` : ""}`;
   return (
     <Box sx={{ px: 3, py: 1.5, display: "flex", flexDirection: "column", height: "100%", boxSizing: "border-box" }}>
-      <Typography variant="body2"><Link to={back}>{exhibit ? `Back to exhibit ${exhibit}` : "Back to the evidence"}</Link></Typography>
-      {behind ? <Found caseId={theCase.id} behind={behind} /> : <Typography>This address names no rows. Open them from a cell or a bin of an exhibit.</Typography>}
+      <Typography variant="body2">
+        <Link to={back}>{exhibit ? `Back to exhibit ${exhibit}` : "Back to the evidence"}</Link>
+      </Typography>
+      {behind ? (
+        <Found caseId={theCase.id} behind={behind} />
+      ) : (
+        <Typography>This address names no rows. Open them from a cell or a bin of an exhibit.</Typography>
+      )}
     </Box>
   );
 }
@@ -41,7 +47,16 @@ function Found({ caseId, behind }: { caseId: number; behind: Behind }) {
             {known ? `${count(known.total)} of ${count(known.of)} rows: ${known.title}` : "…"}
             {sorting.column ? `; by ${sorting.column}${sorting.falling ? ", falling" : ""}` : ""}
           </Typography>
-          {known && <Box sx={{ ml: "auto", display: "flex", gap: 2, fontSize: 13, whiteSpace: "nowrap" }}><a href={file("csv")} download>Save as CSV</a><a href={file("parquet")} download>Save as Parquet</a></Box>}
+          {known && (
+            <Box sx={{ ml: "auto", display: "flex", gap: 2, fontSize: 13, whiteSpace: "nowrap" }}>
+              <a href={file("csv")} download>
+                Save as CSV
+              </a>
+              <a href={file("parquet")} download>
+                Save as Parquet
+              </a>
+            </Box>
+          )}
         </Box>
       )}
     />

@@ -12,15 +12,38 @@ export function SignIn() {
   return (
     <Box component="main" sx={{ maxWidth: 380, mx: "auto", pt: 14, px: 3 }}>
       <svg width={66} height={44} viewBox="0 0 22 16" aria-hidden="true">
-        <path d="M2 2h6v5h6v5h6" fill="none" stroke="var(--mui-palette-primary-main)" strokeWidth={1.6} strokeLinecap="round" strokeLinejoin="round" />
+        <path
+          d="M2 2h6v5h6v5h6"
+          fill="none"
+          stroke="var(--mui-palette-primary-main)"
+          strokeWidth={1.6}
+          strokeLinecap="round"
+          strokeLinejoin="round"
+        />
       </svg>
-      <Typography variant="h1" sx={{ fontSize: 30, mt: 1 }}>Brookfall</Typography>
-      <Typography sx={{ color: "text.secondary", mb: 3 }}>Models re-tested independently, with the evidence kept.</Typography>
-      <Box component="form" onSubmit={(event) => void handleSubmit((values) => signIn.mutate(values))(event)} sx={{ display: "grid", gap: 2 }}>
+      <Typography variant="h1" sx={{ fontSize: 30, mt: 1 }}>
+        Brookfall
+      </Typography>
+      <Typography sx={{ color: "text.secondary", mb: 3 }}>
+        Models re-tested independently, with the evidence kept.
+      </Typography>
+      <Box
+        component="form"
+        onSubmit={(event) => void handleSubmit((values) => signIn.mutate(values))(event)}
+        sx={{ display: "grid", gap: 2 }}
+      >
         <TextField label="Name to sign in with" autoComplete="username" autoFocus required {...register("login")} />
-        <TextField label="Password" type="password" autoComplete="current-password" required {...register("password")} />
+        <TextField
+          label="Password"
+          type="password"
+          autoComplete="current-password"
+          required
+          {...register("password")}
+        />
         <Said error={signIn.error} />
-        <Button type="submit" variant="contained" size="medium" disabled={signIn.isPending}>Sign in</Button>
+        <Button type="submit" variant="contained" size="medium" disabled={signIn.isPending}>
+          Sign in
+        </Button>
       </Box>
     </Box>
   );

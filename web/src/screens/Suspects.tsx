@@ -34,15 +34,38 @@ export function Suspects({ chart, series }: SuspectsProps) {
   const shown = pair ? all.filter((one) => pairOf(one) === pair) : all;
   const put = (suspects: readonly Suspect[], verdict: Verdict | null) => {
     const rows = suspects.map((one) => one.row);
-    if (rows.length) change(undoing(rows, marks), verdict === null ? { cleared: rows } : { marks: suspects.map((one) => marked(one, verdict)) });
+    if (rows.length)
+      change(
+        undoing(rows, marks),
+        verdict === null ? { cleared: rows } : { marks: suspects.map((one) => marked(one, verdict)) },
+      );
   };
   if (all.length === 0) return null;
   return (
     <Box component="section" aria-label="Suspects" sx={{ mb: 2 }}>
       <Typography sx={{ fontSize: 12, color: "text.secondary" }}>{chart.title}</Typography>
       <Box sx={{ fontSize: 13, lineHeight: 1.9 }}>
-        Show <InlineChoice name="Pair of classes" value={pair} disabled={false} onSet={setPair} options={[["", all.length < chart.found ? `${count(all.length)} of ${count(chart.found)}` : `all ${count(all.length)}`] as const, ...((chart.classes ?? []).length ? pairsOf(all).map(([one, n]) => [one, `${one} (${n})`] as const) : [])]} />, the strongest first.{" "}
-        {theCase.may.review && <>Mark with <Kbd>k</Kbd> kept, <Kbd>x</Kbd> wrong, <Kbd>c</Kbd> corrected as suggested; Delete takes a mark away.</>}
+        Show{" "}
+        <InlineChoice
+          name="Pair of classes"
+          value={pair}
+          disabled={false}
+          onSet={setPair}
+          options={[
+            [
+              "",
+              all.length < chart.found ? `${count(all.length)} of ${count(chart.found)}` : `all ${count(all.length)}`,
+            ] as const,
+            ...((chart.classes ?? []).length ? pairsOf(all).map(([one, n]) => [one, `${one} (${n})`] as const) : []),
+          ]}
+        />
+        , the strongest first.{" "}
+        {theCase.may.review && (
+          <>
+            Mark with <Kbd>k</Kbd> kept, <Kbd>x</Kbd> wrong, <Kbd>c</Kbd> corrected as suggested; Delete takes a mark
+            away.
+          </>
+        )}
       </Box>
       {theCase.may.review && (
         <Box sx={{ display: "flex", gap: 0.5, alignItems: "center", flexWrap: "wrap", fontSize: 13 }}>
@@ -51,15 +74,35 @@ export function Suspects({ chart, series }: SuspectsProps) {
           <Button onClick={() => put(shown, "wrong")}>wrong</Button>
           <Button onClick={() => put(shown, "corrected")}>corrected</Button>
           <Button onClick={() => put(shown, null)}>no mark</Button>
-          <Button disabled={!canUndo} onClick={undo}>Undo</Button>
+          <Button disabled={!canUndo} onClick={undo}>
+            Undo
+          </Button>
         </Box>
       )}
       <Said error={mark.error} />
-      <List suspects={shown} columns={columns} marks={marks} mayMark={theCase.may.review} isNumber={(chart.classes ?? []).length === 0} onMark={(one, verdict) => put([one], verdict)} onUndo={undo} />
+      <List
+        suspects={shown}
+        columns={columns}
+        marks={marks}
+        mayMark={theCase.may.review}
+        isNumber={(chart.classes ?? []).length === 0}
+        onMark={(one, verdict) => put([one], verdict)}
+        onUndo={undo}
+      />
       <Box sx={{ fontSize: 12.5, mt: 0.5, display: "flex", gap: 2, flexWrap: "wrap" }}>
-        <span aria-live="polite">{marks.length ? `${plural(marks.length, "label")} marked: ${tally(marks)}.` : "No label is marked."}{mark.isPending && " Saving …"}{" "}
-          {marks.length > 0 && theCase.may.review && <Link to={`/cases/${theCase.id}/plan`}>See what learning from the labels as marked changes: run what changed.</Link>}</span>
-        <span>Save the list: <a href={`/api/cases/${theCase.id}/suspects/csv`}>CSV</a>, <a href={`/api/cases/${theCase.id}/suspects/parquet`}>Parquet</a></span>
+        <span aria-live="polite">
+          {marks.length ? `${plural(marks.length, "label")} marked: ${tally(marks)}.` : "No label is marked."}
+          {mark.isPending && " Saving …"}{" "}
+          {marks.length > 0 && theCase.may.review && (
+            <Link to={`/cases/${theCase.id}/plan`}>
+              See what learning from the labels as marked changes: run what changed.
+            </Link>
+          )}
+        </span>
+        <span>
+          Save the list: <a href={`/api/cases/${theCase.id}/suspects/csv`}>CSV</a>,{" "}
+          <a href={`/api/cases/${theCase.id}/suspects/parquet`}>Parquet</a>
+        </span>
       </Box>
     </Box>
   );
@@ -93,7 +136,14 @@ function List({ suspects, columns, marks, mayMark, isNumber, onMark, onUndo }: L
   const press = (event: KeyboardEvent) => {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     const one = suspects[chosen];
-    const steps: Record<string, number> = { ArrowDown: chosen + 1, ArrowUp: chosen - 1, Home: 0, End: suspects.length - 1, PageDown: chosen + 10, PageUp: chosen - 10 };
+    const steps: Record<string, number> = {
+      ArrowDown: chosen + 1,
+      ArrowUp: chosen - 1,
+      Home: 0,
+      End: suspects.length - 1,
+      PageDown: chosen + 10,
+      PageUp: chosen - 10,
+    };
     const step = steps[event.key];
     const verdict = ACTS[event.key];
     if (step !== undefined) goTo(step);
@@ -107,28 +157,99 @@ function List({ suspects, columns, marks, mayMark, isNumber, onMark, onUndo }: L
     event.stopPropagation();
   };
   const said = new Map(marks.map((mark) => [mark.row, mark]));
-  const head = { textAlign: "left", px: 0.75, fontWeight: 500, color: "text.secondary", position: "sticky", top: 0, bgcolor: "background.default", borderBottom: 1, borderColor: "text.primary", whiteSpace: "nowrap" } as const;
-  const cell = { px: 0.75, borderBottom: 1, borderColor: "divider", whiteSpace: "nowrap", maxWidth: 180, overflow: "hidden", textOverflow: "ellipsis" } as const;
+  const head = {
+    textAlign: "left",
+    px: 0.75,
+    fontWeight: 500,
+    color: "text.secondary",
+    position: "sticky",
+    top: 0,
+    bgcolor: "background.default",
+    borderBottom: 1,
+    borderColor: "text.primary",
+    whiteSpace: "nowrap",
+  } as const;
+  const cell = {
+    px: 0.75,
+    borderBottom: 1,
+    borderColor: "divider",
+    whiteSpace: "nowrap",
+    maxWidth: 180,
+    overflow: "hidden",
+    textOverflow: "ellipsis",
+  } as const;
   return (
     <Box sx={{ maxHeight: 400, overflow: "auto", border: 1, borderColor: "divider", mt: 0.5 }}>
-      <Box component="table" role="grid" aria-label="Suspect labels" onKeyDown={press} sx={{ borderCollapse: "collapse", fontSize: 12.5, minWidth: "100%" }}>
+      <Box
+        component="table"
+        role="grid"
+        aria-label="Suspect labels"
+        onKeyDown={press}
+        sx={{ borderCollapse: "collapse", fontSize: 12.5, minWidth: "100%" }}
+      >
         <thead>
           <tr>
-            {["row", "label", isNumber ? "expected" : "suggested", isNumber ? "z" : "probability", "mark", ...columns].map((name, i) => <Box component="th" scope="col" key={`${name} ${i}`} sx={head}>{name}</Box>)}
+            {[
+              "row",
+              "label",
+              isNumber ? "expected" : "suggested",
+              isNumber ? "z" : "probability",
+              "mark",
+              ...columns,
+            ].map((name, i) => (
+              <Box component="th" scope="col" key={`${name} ${i}`} sx={head}>
+                {name}
+              </Box>
+            ))}
           </tr>
         </thead>
         <tbody ref={body}>
           {suspects.map((one, i) => {
             const mark = said.get(one.row);
             return (
-              <Box component="tr" key={one.row} tabIndex={i === chosen ? 0 : -1} aria-selected={i === chosen} onFocus={() => setAt(i)} onClick={() => goTo(i)}
-                sx={{ height: 26, bgcolor: i === chosen ? "brook.pale" : "transparent", "&:focus-visible": { outline: 2, outlineColor: "primary.main", outlineOffset: -2 } }}>
-                <Box component="td" sx={cell}>{count(one.place)}</Box>
-                <Box component="td" sx={{ ...cell, textDecoration: mark && mark.verdict !== "kept" ? "line-through" : "none" }}>{one.label}</Box>
-                <Box component="td" sx={{ ...cell, fontWeight: 550 }}>{one.suggested}</Box>
-                <Box component="td" sx={cell}>{number(one.probability, isNumber ? 1 : 3)}</Box>
-                <Box component="td" sx={{ ...cell, color: mark?.verdict === "wrong" ? "brook.brick" : mark ? "primary.main" : "text.secondary", fontWeight: mark ? 550 : 400 }}>{mark ? (mark.verdict === "corrected" ? `now ${mark.label}` : mark.verdict) : "–"}</Box>
-                {one.cells.map((value, j) => <Box component="td" key={j} sx={{ ...cell, color: value === null ? "text.secondary" : "inherit" }}>{value ?? "gap"}</Box>)}
+              <Box
+                component="tr"
+                key={one.row}
+                tabIndex={i === chosen ? 0 : -1}
+                aria-selected={i === chosen}
+                onFocus={() => setAt(i)}
+                onClick={() => goTo(i)}
+                sx={{
+                  height: 26,
+                  bgcolor: i === chosen ? "brook.pale" : "transparent",
+                  "&:focus-visible": { outline: 2, outlineColor: "primary.main", outlineOffset: -2 },
+                }}
+              >
+                <Box component="td" sx={cell}>
+                  {count(one.place)}
+                </Box>
+                <Box
+                  component="td"
+                  sx={{ ...cell, textDecoration: mark && mark.verdict !== "kept" ? "line-through" : "none" }}
+                >
+                  {one.label}
+                </Box>
+                <Box component="td" sx={{ ...cell, fontWeight: 550 }}>
+                  {one.suggested}
+                </Box>
+                <Box component="td" sx={cell}>
+                  {number(one.probability, isNumber ? 1 : 3)}
+                </Box>
+                <Box
+                  component="td"
+                  sx={{
+                    ...cell,
+                    color: mark?.verdict === "wrong" ? "brook.brick" : mark ? "primary.main" : "text.secondary",
+                    fontWeight: mark ? 550 : 400,
+                  }}
+                >
+                  {mark ? (mark.verdict === "corrected" ? `now ${mark.label}` : mark.verdict) : "–"}
+                </Box>
+                {one.cells.map((value, j) => (
+                  <Box component="td" key={j} sx={{ ...cell, color: value === null ? "text.secondary" : "inherit" }}>
+                    {value ?? "gap"}
+                  </Box>
+                ))}
               </Box>
             );
           })}

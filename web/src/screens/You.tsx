@@ -20,33 +20,82 @@ export function You() {
   return (
     <Box component="main" sx={{ p: 3, overflow: "auto" }}>
       <Box sx={{ maxWidth: 760 }}>
-        <Typography variant="h1" sx={{ mb: 0.5 }}>Personal tokens</Typography>
+        <Typography variant="h1" sx={{ mb: 0.5 }}>
+          Personal tokens
+        </Typography>
         <Typography sx={{ color: "text.secondary", mb: 2 }}>
-          By a token a script acts in your name: <code>brookfall submit PACKAGE --url {location.origin} --token …</code>. It can do what you can, but not sign.
+          By a token a script acts in your name: <code>brookfall submit PACKAGE --url {location.origin} --token …</code>
+          . It can do what you can, but not sign.
         </Typography>
         <Box component="form" onSubmit={send} sx={{ display: "flex", gap: 1, mb: 1.5 }}>
           <TextField label="What the token is for" value={name} onChange={(event) => setName(event.target.value)} />
-          <Button type="submit" variant="contained" disabled={!name.trim() || make.isPending} sx={{ whiteSpace: "nowrap" }}>Make a token</Button>
+          <Button
+            type="submit"
+            variant="contained"
+            disabled={!name.trim() || make.isPending}
+            sx={{ whiteSpace: "nowrap" }}
+          >
+            Make a token
+          </Button>
         </Box>
         <Said error={make.error ?? revoke.error ?? tokens.error} />
         {make.data && (
           <Box role="status" sx={{ border: 1, borderColor: "primary.main", borderRadius: 1, p: 1.5, mb: 2 }}>
             <Typography>The token for {make.data.token.name}. It is shown this once; only its hash is kept.</Typography>
-            <Box component="code" aria-label="The new token" sx={{ wordBreak: "break-all", fontSize: 14, userSelect: "all" }}>{make.data.secret}</Box>
+            <Box
+              component="code"
+              aria-label="The new token"
+              sx={{ wordBreak: "break-all", fontSize: 14, userSelect: "all" }}
+            >
+              {make.data.secret}
+            </Box>
           </Box>
         )}
         {tokens.isPending && <Fetching what="your tokens" />}
-        {tokens.data?.length === 0 && <Typography sx={{ color: "text.secondary" }}>You have no token yet. Name what it is for, and make one.</Typography>}
+        {tokens.data?.length === 0 && (
+          <Typography sx={{ color: "text.secondary" }}>
+            You have no token yet. Name what it is for, and make one.
+          </Typography>
+        )}
         {tokens.data && tokens.data.length > 0 && (
-          <Box component="table" sx={{ width: "100%", borderCollapse: "collapse", "& td, & th": { textAlign: "left", py: 0.75, pr: 2, borderBottom: 1, borderColor: "divider", fontWeight: 400 } }}>
-            <thead><tr><th>for</th><th>made</th><th>last used</th><th /></tr></thead>
+          <Box
+            component="table"
+            sx={{
+              width: "100%",
+              borderCollapse: "collapse",
+              "& td, & th": {
+                textAlign: "left",
+                py: 0.75,
+                pr: 2,
+                borderBottom: 1,
+                borderColor: "divider",
+                fontWeight: 400,
+              },
+            }}
+          >
+            <thead>
+              <tr>
+                <th>for</th>
+                <th>made</th>
+                <th>last used</th>
+                <th />
+              </tr>
+            </thead>
             <tbody>
               {tokens.data.map((token) => (
                 <tr key={token.id}>
                   <td>{token.name}</td>
                   <td>{moment(token.created)}</td>
                   <td>{token.used ? moment(token.used) : "never"}</td>
-                  <td>{token.revoked ? `revoked ${moment(token.revoked)}` : <Button onClick={() => revoke.mutate(token.id)} aria-label={`Revoke ${token.name}`}>Revoke</Button>}</td>
+                  <td>
+                    {token.revoked ? (
+                      `revoked ${moment(token.revoked)}`
+                    ) : (
+                      <Button onClick={() => revoke.mutate(token.id)} aria-label={`Revoke ${token.name}`}>
+                        Revoke
+                      </Button>
+                    )}
+                  </td>
                 </tr>
               ))}
             </tbody>

@@ -11,7 +11,12 @@ import { theme } from "../theme";
 vi.stubGlobal("location", { origin: "http://127.0.0.1" });
 vi.mock("echarts/core", () => ({ use: () => undefined, init: () => undefined }));
 vi.mock("echarts/charts", () => ({ LineChart: {} }));
-vi.mock("echarts/components", () => ({ AriaComponent: {}, GridComponent: {}, MarkLineComponent: {}, TooltipComponent: {} }));
+vi.mock("echarts/components", () => ({
+  AriaComponent: {},
+  GridComponent: {},
+  MarkLineComponent: {},
+  TooltipComponent: {},
+}));
 vi.mock("echarts/renderers", () => ({ SVGRenderer: {} }));
 const { Suspects } = await import("./Suspects");
 const { DialExplorer } = await import("../charts/DialExplorer");
@@ -36,12 +41,37 @@ function inCase(children: ReactNode, known: QueryClient, mayReview: boolean): st
   ).replaceAll("<!-- -->", "");
 }
 
-const chart: Schemas["SuspectList"] = { kind: "suspects", id: "a", title: "Rows whose labels the others contradict", series: "suspects", classes: ["fire", "fall"], part: "out_of_fold", found: 40 };
-const series = { suspects: { row: [4, 9, 2], submitted: [5, 11, 2], label: [0, 1, 0], suggested: [1, 0, 1], probability: [0.93, 0.81, 0.7], margin: [0.9, 0.6, 0.5] } };
+const chart: Schemas["SuspectList"] = {
+  kind: "suspects",
+  id: "a",
+  title: "Rows whose labels the others contradict",
+  series: "suspects",
+  classes: ["fire", "fall"],
+  part: "out_of_fold",
+  found: 40,
+};
+const series = {
+  suspects: {
+    row: [4, 9, 2],
+    submitted: [5, 11, 2],
+    label: [0, 1, 0],
+    suggested: [1, 0, 1],
+    probability: [0.93, 0.81, 0.7],
+    margin: [0.9, 0.6, 0.5],
+  },
+};
 
 function list(marks: Schemas["LabelMark"][], mayReview = true): string {
   const known = new QueryClient();
-  known.setQueryData(["suspects", CASE], { columns: ["room", "hour"], rows: [["hall", "3"], ["kitchen", null], ["hall", "9"]], marks });
+  known.setQueryData(["suspects", CASE], {
+    columns: ["room", "hour"],
+    rows: [
+      ["hall", "3"],
+      ["kitchen", null],
+      ["hall", "9"],
+    ],
+    marks,
+  });
   return inCase(<Suspects chart={chart} series={series} />, known, mayReview);
 }
 
@@ -87,7 +117,18 @@ describe("the suspects' list", () => {
 });
 
 const dial: Schemas["DialChart"] = {
-  kind: "dial", id: "a", title: "Loss along depth", setting: "depth", series: "dial", criteria: ["brier", "error_rate"], points: ["1", "2", "no limit"], submitted: 2, best: 1, simplest: 1, tree: null, strengths: [],
+  kind: "dial",
+  id: "a",
+  title: "Loss along depth",
+  setting: "depth",
+  series: "dial",
+  criteria: ["brier", "error_rate"],
+  points: ["1", "2", "no limit"],
+  submitted: 2,
+  best: 1,
+  simplest: 1,
+  tree: null,
+  strengths: [],
 };
 const losses = Object.fromEntries(
   ["brier", "error_rate"].flatMap((name) => [
@@ -99,10 +140,13 @@ const losses = Object.fromEntries(
 ) as Record<string, number[]>;
 
 describe("the handle along a dial", () => {
-  const drawn = (asTable = false) => inCase(<DialExplorer chart={dial} series={{ dial: losses }} asTable={asTable} />, new QueryClient(), true);
+  const drawn = (asTable = false) =>
+    inCase(<DialExplorer chart={dial} series={{ dial: losses }} asTable={asTable} />, new QueryClient(), true);
   it("starts at the submitted value and reads the losses there, unseen ones with their interval", () => {
     const html = drawn();
-    expect(html).toContain("At depth <b>no limit</b> (as submitted): Brier score 0.310 [0.290, 0.330] unseen, 0.000 on training rows");
+    expect(html).toContain(
+      "At depth <b>no limit</b> (as submitted): Brier score 0.310 [0.290, 0.330] unseen, 0.000 on training rows",
+    );
     expect(html).toContain("error rate 0.310 [0.290, 0.330] unseen");
   });
   it("leads to the best and to the simplest as good", () => {

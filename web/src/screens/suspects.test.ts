@@ -2,7 +2,13 @@ import { describe, expect, it } from "vitest";
 import { markedWith } from "../api/marks";
 import { marked, pairOf, pairsOf, suspectsOf, tally, undoing, type Mark } from "./suspects";
 
-const columns = { row: [4, 9, 2], submitted: [5, 11, 2], label: [0, 1, 0], suggested: [1, 0, 1], probability: [0.9, 0.8, 0.7] };
+const columns = {
+  row: [4, 9, 2],
+  submitted: [5, 11, 2],
+  label: [0, 1, 0],
+  suggested: [1, 0, 1],
+  probability: [0.9, 0.8, 0.7],
+};
 const suspects = suspectsOf(["fire", "fall"], columns, [["a"], ["b"], ["c"]]);
 
 describe("suspects", () => {
@@ -11,13 +17,20 @@ describe("suspects", () => {
     expect(suspectsOf([], { ...columns, label: [1234.56789, 0, 0] }, [])[0]?.label).toBe("1234.57");
   });
   it("are counted by pairs, the most frequent first", () => {
-    expect(pairsOf(suspects)).toEqual([["fire → fall", 2], ["fall → fire", 1]]);
+    expect(pairsOf(suspects)).toEqual([
+      ["fire → fall", 2],
+      ["fall → fire", 1],
+    ]);
     expect(pairOf(suspectsOf(["fire", "fall"], columns, [])[1]!)).toBe("fall → fire");
   });
 });
 
 describe("marks", () => {
-  const mark = (row: number, verdict: Mark["verdict"]): Mark => ({ row, verdict, label: verdict === "corrected" ? "fall" : null });
+  const mark = (row: number, verdict: Mark["verdict"]): Mark => ({
+    row,
+    verdict,
+    label: verdict === "corrected" ? "fall" : null,
+  });
   it("correct to what is suggested, by the row of the submitted table", () => {
     expect(marked(suspects[1]!, "corrected")).toEqual({ row: 11, verdict: "corrected", label: "fire" });
     expect(marked(suspects[1]!, "wrong").label).toBeNull();

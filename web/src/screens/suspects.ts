@@ -17,8 +17,13 @@ export interface Suspect {
 
 type Columns = Record<string, (number | null)[]>;
 
-export function suspectsOf(classes: readonly string[], columns: Columns, cells: readonly (string | null)[][]): Suspect[] {
-  const told = (value: number | null | undefined) => (value == null ? "–" : classes.length ? (classes[value] ?? "–") : String(Number(value.toPrecision(6))));
+export function suspectsOf(
+  classes: readonly string[],
+  columns: Columns,
+  cells: readonly (string | null)[][],
+): Suspect[] {
+  const told = (value: number | null | undefined) =>
+    value == null ? "–" : classes.length ? (classes[value] ?? "–") : String(Number(value.toPrecision(6)));
   return (columns.row ?? []).map((row, i) => ({
     place: (row ?? 0) + 1,
     row: columns.submitted?.[i] ?? 0,

@@ -10,13 +10,33 @@ import { Kbd } from "../../parts/Kbd";
 import { count, ends, interval, number, plural } from "../../wording";
 import { ChartFigure, type ChartNumbers } from "../ChartFigure";
 import { colourOf } from "../palette";
-import { few, keyOf, ladderOf, levelWords, matrixOf, pairsOf, ranked, shortOf, standingOf, wordsOf, type Combined, type Rung } from "./combinations";
+import {
+  few,
+  keyOf,
+  ladderOf,
+  levelWords,
+  matrixOf,
+  pairsOf,
+  ranked,
+  shortOf,
+  standingOf,
+  wordsOf,
+  type Combined,
+  type Rung,
+} from "./combinations";
 import { scaleOf } from "./scale";
 
 type Chart = Schemas["CombinationChart"];
 const AT_FIRST = 12;
 /** For who listens: the place in the table says it to who looks. */
-const HIDDEN = { position: "absolute", width: 1, height: 1, overflow: "hidden", clipPath: "inset(50%)", whiteSpace: "nowrap" } as const;
+const HIDDEN = {
+  position: "absolute",
+  width: 1,
+  height: 1,
+  overflow: "hidden",
+  clipPath: "inset(50%)",
+  whiteSpace: "nowrap",
+} as const;
 
 interface CombinationFigureProps {
   chart: Chart;
@@ -39,27 +59,53 @@ export function CombinationFigure({ chart, estimates, asTable, chosen, onChoose,
   if (!one) return null;
   const worse = list.filter((each) => each.group.worse?.includes(measure)).length;
   return (
-    <ChartFigure title={chart.title} asTable={asTable} numbers={numbersOf(chart, list, measure, estimates)}
+    <ChartFigure
+      title={chart.title}
+      asTable={asTable}
+      numbers={numbersOf(chart, list, measure, estimates)}
       caption={
         <Box component="figcaption" sx={{ fontSize: 13, mb: 0.5 }}>
-          {chart.title}, by <InlineChoice name="Criterion" value={measure} disabled={false} onSet={setMeasure} options={measures} />
-          {worse > 0 ? `: ${plural(worse, "group")} worse than either ground alone would make it, first` : "; none is shown to be worse than either ground alone would make it"}.
+          {chart.title}, by{" "}
+          <InlineChoice name="Criterion" value={measure} disabled={false} onSet={setMeasure} options={measures} />
+          {worse > 0
+            ? `: ${plural(worse, "group")} worse than either ground alone would make it, first`
+            : "; none is shown to be worse than either ground alone would make it"}
+          .
         </Box>
-      }>
+      }
+    >
       <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr) 300px", columnGap: 2.5, alignItems: "start" }}>
-        <List groups={shown} chosen={one} measure={measure} estimates={estimates} onChoose={onChoose} onFind={onFind && ((each) => onFind(labelOf(each)))} />
+        <List
+          groups={shown}
+          chosen={one}
+          measure={measure}
+          estimates={estimates}
+          onChoose={onChoose}
+          onFind={onFind && ((each) => onFind(labelOf(each)))}
+        />
         <Box>
-          <Ladder one={one} rungs={ladderOf(chart, one, measure, estimates)} words={chart.criteria[measure] ?? measure} />
-          {onFind && <Button variant="outlined" onClick={() => onFind(labelOf(one))} sx={{ mt: 0.5 }}>Write a finding about this group&nbsp; <Kbd>Enter</Kbd></Button>}
+          <Ladder
+            one={one}
+            rungs={ladderOf(chart, one, measure, estimates)}
+            words={chart.criteria[measure] ?? measure}
+          />
+          {onFind && (
+            <Button variant="outlined" onClick={() => onFind(labelOf(one))} sx={{ mt: 0.5 }}>
+              Write a finding about this group&nbsp; <Kbd>Enter</Kbd>
+            </Button>
+          )}
         </Box>
       </Box>
-      {!all && shown.length < list.length && <Button onClick={() => setAll(true)}>Show all {count(list.length)} groups</Button>}
+      {!all && shown.length < list.length && (
+        <Button onClick={() => setAll(true)}>Show all {count(list.length)} groups</Button>
+      )}
       <Matrix chart={chart} measure={measure} estimates={estimates} chosen={one} onChoose={onChoose} />
     </ChartFigure>
   );
 }
 
-const labelOf = (one: Combined) => Object.fromEntries(one.attributes.map((name, i) => [name, one.group.levels[i] ?? ""]));
+const labelOf = (one: Combined) =>
+  Object.fromEntries(one.attributes.map((name, i) => [name, one.group.levels[i] ?? ""]));
 
 /** The criterion by which a group is worse than either ground alone; else the first. */
 function firstMeasure(chart: Chart): string {
@@ -90,9 +136,24 @@ function List({ groups, chosen, measure, estimates, onChoose, onFind }: ListProp
     (box.current?.children[to ?? 0] as HTMLElement | undefined)?.focus();
   };
   return (
-    <Box component="table" aria-label="Groups" sx={{ borderCollapse: "collapse", width: "100%", fontSize: 12.5, "& td, & th": { borderBottom: 1, borderColor: "divider", py: 0.4, pr: 1, textAlign: "right", fontWeight: 400 }, "& td:first-of-type, & th:first-of-type": { textAlign: "left" } }}>
+    <Box
+      component="table"
+      aria-label="Groups"
+      sx={{
+        borderCollapse: "collapse",
+        width: "100%",
+        fontSize: 12.5,
+        "& td, & th": { borderBottom: 1, borderColor: "divider", py: 0.4, pr: 1, textAlign: "right", fontWeight: 400 },
+        "& td:first-of-type, & th:first-of-type": { textAlign: "left" },
+      }}
+    >
       <thead>
-        <tr><th>group</th><th>value</th><th>n</th><th>stands</th></tr>
+        <tr>
+          <th>group</th>
+          <th>value</th>
+          <th>n</th>
+          <th>stands</th>
+        </tr>
       </thead>
       <tbody ref={box}>
         {groups.map((one, place) => {
@@ -100,16 +161,49 @@ function List({ groups, chosen, measure, estimates, onChoose, onFind }: ListProp
           const standing = standingOf(one, measure, estimates);
           const isChosen = one === chosen;
           return (
-            <Box component="tr" key={keyOf(one)} tabIndex={isChosen ? 0 : -1} aria-selected={isChosen} onClick={() => onChoose(keyOf(one))} onKeyDown={(event) => move(event, place)}
-              sx={{ cursor: "pointer", bgcolor: isChosen ? "brook.pale" : "transparent", opacity: few(one, measure, estimates) ? 0.75 : 1 }}>
+            <Box
+              component="tr"
+              key={keyOf(one)}
+              tabIndex={isChosen ? 0 : -1}
+              aria-selected={isChosen}
+              onClick={() => onChoose(keyOf(one))}
+              onKeyDown={(event) => move(event, place)}
+              sx={{
+                cursor: "pointer",
+                bgcolor: isChosen ? "brook.pale" : "transparent",
+                opacity: few(one, measure, estimates) ? 0.75 : 1,
+              }}
+            >
               <td>
                 {shortOf(one)}
-                {one.group.worse?.includes(measure) && <Box component="span" sx={{ color: "brook.brick", fontSize: 11.5 }}> worse than either alone</Box>}
-                {one.group === one.reference && <Box component="span" sx={{ color: "brook.muted", fontSize: 11.5 }}> reference</Box>}
+                {one.group.worse?.includes(measure) && (
+                  <Box component="span" sx={{ color: "brook.brick", fontSize: 11.5 }}>
+                    {" "}
+                    worse than either alone
+                  </Box>
+                )}
+                {one.group === one.reference && (
+                  <Box component="span" sx={{ color: "brook.muted", fontSize: 11.5 }}>
+                    {" "}
+                    reference
+                  </Box>
+                )}
               </td>
-              <td style={{ whiteSpace: "nowrap" }}>{number(estimate?.value)} <span style={{ fontSize: 11 }}>{estimate ? ends(estimate) : ""}</span></td>
+              <td style={{ whiteSpace: "nowrap" }}>
+                {number(estimate?.value)} <span style={{ fontSize: 11 }}>{estimate ? ends(estimate) : ""}</span>
+              </td>
               <td>{count(estimate?.n ?? one.group.n)}</td>
-              <td><Box sx={{ display: "inline-flex", justifyContent: "flex-end", minHeight: 20, alignItems: "center" }}>{standing ? <GaugeMark standing={standing} /> : <Box component="span" sx={{ fontSize: 11, color: "brook.muted" }}>{few(one, measure, estimates) ? "few" : "–"}</Box>}</Box></td>
+              <td>
+                <Box sx={{ display: "inline-flex", justifyContent: "flex-end", minHeight: 20, alignItems: "center" }}>
+                  {standing ? (
+                    <GaugeMark standing={standing} />
+                  ) : (
+                    <Box component="span" sx={{ fontSize: 11, color: "brook.muted" }}>
+                      {few(one, measure, estimates) ? "few" : "–"}
+                    </Box>
+                  )}
+                </Box>
+              </td>
             </Box>
           );
         })}
@@ -122,18 +216,30 @@ function List({ groups, chosen, measure, estimates, onChoose, onFind }: ListProp
 function Ladder({ one, rungs, words }: { one: Combined; rungs: readonly Rung[]; words: string }) {
   const { vars } = useTheme();
   const [width, left, plot, row] = [300, 116, 130, 20];
-  const values = rungs.flatMap(({ estimate }) => [estimate?.value, estimate?.low, estimate?.high]).filter((v): v is number => typeof v === "number");
+  const values = rungs
+    .flatMap(({ estimate }) => [estimate?.value, estimate?.low, estimate?.high])
+    .filter((v): v is number => typeof v === "number");
   const scale = scaleOf(values, left, plot);
   const bottom = 20 + row * rungs.length;
   const said = rungs.map((rung) => `${rung.label} ${rung.estimate ? interval(rung.estimate) : ""}`).join("; ");
   return (
     <Box>
-      <Box sx={{ fontSize: 12, color: "text.secondary", minHeight: 34 }}>{words}: from all rows down to {wordsOf(one)}</Box>
+      <Box sx={{ fontSize: 12, color: "text.secondary", minHeight: 34 }}>
+        {words}: from all rows down to {wordsOf(one)}
+      </Box>
       <svg width={width} height={bottom + 18} role="img" aria-label={`Ladder. ${said}`} style={{ display: "block" }}>
         {scale.ticks.map((tick) => (
           <g key={tick}>
             <path d={`M${scale.x(tick)} 8V${bottom}`} stroke={vars?.palette.brook.rule} />
-            <text x={scale.x(tick)} y={bottom + 12} textAnchor="middle" fontSize={10} fill={vars?.palette.text.secondary}>{number(tick, scale.decimals)}</text>
+            <text
+              x={scale.x(tick)}
+              y={bottom + 12}
+              textAnchor="middle"
+              fontSize={10}
+              fill={vars?.palette.text.secondary}
+            >
+              {number(tick, scale.decimals)}
+            </text>
           </g>
         ))}
         {rungs.map(({ label, order, n, estimate }, i) => {
@@ -143,14 +249,39 @@ function Ladder({ one, rungs, words }: { one: Combined; rungs: readonly Rung[]; 
           return (
             <g key={`${order}${label}`}>
               <title>{`${label}: ${estimate ? interval(estimate) : "–"}, n ${count(estimate?.n ?? n)}`}</title>
-              <text x={left - 8} y={y + 4} textAnchor="end" fontSize={11} fontWeight={last ? 600 : 400} fill={vars?.palette.text.primary}>{label.length > 19 ? `${label.slice(0, 18)}…` : label}</text>
+              <text
+                x={left - 8}
+                y={y + 4}
+                textAnchor="end"
+                fontSize={11}
+                fontWeight={last ? 600 : 400}
+                fill={vars?.palette.text.primary}
+              >
+                {label.length > 19 ? `${label.slice(0, 18)}…` : label}
+              </text>
               {estimate?.value != null && (
                 <>
-                  {estimate.low != null && estimate.high != null && <path d={`M${scale.x(estimate.low)} ${y}H${scale.x(estimate.high)}`} stroke={colour} strokeWidth={5} strokeOpacity={0.45} />}
-                  <circle cx={scale.x(estimate.value)} cy={y} r={4.2} fill={colour} stroke={vars?.palette.text.primary} strokeWidth={0.9} />
+                  {estimate.low != null && estimate.high != null && (
+                    <path
+                      d={`M${scale.x(estimate.low)} ${y}H${scale.x(estimate.high)}`}
+                      stroke={colour}
+                      strokeWidth={5}
+                      strokeOpacity={0.45}
+                    />
+                  )}
+                  <circle
+                    cx={scale.x(estimate.value)}
+                    cy={y}
+                    r={4.2}
+                    fill={colour}
+                    stroke={vars?.palette.text.primary}
+                    strokeWidth={0.9}
+                  />
                 </>
               )}
-              <text x={width} y={y + 4} textAnchor="end" fontSize={10.5} fill={vars?.palette.brook.muted}>n {count(estimate?.n ?? n)}</text>
+              <text x={width} y={y + 4} textAnchor="end" fontSize={10.5} fill={vars?.palette.brook.muted}>
+                n {count(estimate?.n ?? n)}
+              </text>
             </g>
           );
         })}
@@ -170,18 +301,45 @@ interface MatrixProps {
 /** Two grounds crossed: every cell its value, n and standing; a cell can be chosen. */
 function Matrix({ chart, measure, estimates, chosen, onChoose }: MatrixProps) {
   const pairs = pairsOf(chart);
-  const [pair, setPair] = useState(() => (pairs.find(([a, b]) => chosen.attributes.includes(a) && chosen.attributes.includes(b)) ?? pairs[0] ?? ["", ""]).join("|"));
+  const [pair, setPair] = useState(() =>
+    (
+      pairs.find(([a, b]) => chosen.attributes.includes(a) && chosen.attributes.includes(b)) ??
+      pairs[0] ?? ["", ""]
+    ).join("|"),
+  );
   const [first, second] = pair.split("|") as [string, string];
   if (pairs.length === 0) return null;
   const { rows, columns, at } = matrixOf(chart, [first, second]);
   return (
     <Box sx={{ mt: 1.5, overflowX: "auto" }}>
       <Box sx={{ fontSize: 13 }}>
-        Crossed: <InlineChoice name="Two grounds" value={pair} disabled={false} onSet={setPair} options={pairs.map(([a, b]) => [`${a}|${b}`, `${a} and ${b}`.replaceAll("_", " ")] as const)} />
+        Crossed:{" "}
+        <InlineChoice
+          name="Two grounds"
+          value={pair}
+          disabled={false}
+          onSet={setPair}
+          options={pairs.map(([a, b]) => [`${a}|${b}`, `${a} and ${b}`.replaceAll("_", " ")] as const)}
+        />
       </Box>
-      <Box component="table" aria-label={`${first} by ${second}`.replaceAll("_", " ")} sx={{ borderCollapse: "collapse", fontSize: 12.5, "& td, & th": { border: 1, borderColor: "divider", px: 1, py: 0.25, textAlign: "left", fontWeight: 400 } }}>
+      <Box
+        component="table"
+        aria-label={`${first} by ${second}`.replaceAll("_", " ")}
+        sx={{
+          borderCollapse: "collapse",
+          fontSize: 12.5,
+          "& td, & th": { border: 1, borderColor: "divider", px: 1, py: 0.25, textAlign: "left", fontWeight: 400 },
+        }}
+      >
         <thead>
-          <tr><th />{columns.map((column) => <th key={column} scope="col">{levelWords(second, column)}</th>)}</tr>
+          <tr>
+            <th />
+            {columns.map((column) => (
+              <th key={column} scope="col">
+                {levelWords(second, column)}
+              </th>
+            ))}
+          </tr>
         </thead>
         <tbody>
           {rows.map((row) => (
@@ -191,18 +349,49 @@ function Matrix({ chart, measure, estimates, chosen, onChoose }: MatrixProps) {
                 const one = at(row, column);
                 const estimate = one && estimates[one.group.rates?.[measure] ?? -1];
                 return (
-                  <Box component="td" key={column} sx={{ bgcolor: one && keyOf(one) === keyOf(chosen) ? "brook.pale" : "transparent" }}>
+                  <Box
+                    component="td"
+                    key={column}
+                    sx={{ bgcolor: one && keyOf(one) === keyOf(chosen) ? "brook.pale" : "transparent" }}
+                  >
                     {one ? (
-                      <Box component="button" onClick={() => onChoose(keyOf(one))} title={estimate ? interval(estimate) : ""}
-                        sx={{ all: "unset", cursor: "pointer", display: "flex", gap: 0.75, alignItems: "center", minHeight: 26, "&:focus-visible": { outline: 2, outlineColor: "primary.main" }, opacity: few(one, measure, estimates) ? 0.75 : 1 }}>
-                        <Box component="span" sx={HIDDEN}>{wordsOf(one)}: </Box>
-                        {standingOf(one, measure, estimates) && <GaugeMark standing={standingOf(one, measure, estimates)} />}
+                      <Box
+                        component="button"
+                        onClick={() => onChoose(keyOf(one))}
+                        title={estimate ? interval(estimate) : ""}
+                        sx={{
+                          all: "unset",
+                          cursor: "pointer",
+                          display: "flex",
+                          gap: 0.75,
+                          alignItems: "center",
+                          minHeight: 26,
+                          "&:focus-visible": { outline: 2, outlineColor: "primary.main" },
+                          opacity: few(one, measure, estimates) ? 0.75 : 1,
+                        }}
+                      >
+                        <Box component="span" sx={HIDDEN}>
+                          {wordsOf(one)}:{" "}
+                        </Box>
+                        {standingOf(one, measure, estimates) && (
+                          <GaugeMark standing={standingOf(one, measure, estimates)} />
+                        )}
                         <b style={{ fontWeight: 560 }}>{number(estimate?.value)}</b>
-                        <Box component="span" sx={{ fontSize: 11, color: "brook.muted", whiteSpace: "nowrap" }}>n {count(estimate?.n ?? one.group.n)}{few(one, measure, estimates) ? ", few" : ""}{one.group === one.reference ? ", reference" : ""}</Box>
-                        {one.group.worse?.includes(measure) && <Box component="span" sx={{ fontSize: 11, color: "brook.brick" }}>worse</Box>}
+                        <Box component="span" sx={{ fontSize: 11, color: "brook.muted", whiteSpace: "nowrap" }}>
+                          n {count(estimate?.n ?? one.group.n)}
+                          {few(one, measure, estimates) ? ", few" : ""}
+                          {one.group === one.reference ? ", reference" : ""}
+                        </Box>
+                        {one.group.worse?.includes(measure) && (
+                          <Box component="span" sx={{ fontSize: 11, color: "brook.brick" }}>
+                            worse
+                          </Box>
+                        )}
                       </Box>
                     ) : (
-                      <Box component="span" sx={{ fontSize: 11, color: "brook.muted" }}>no row</Box>
+                      <Box component="span" sx={{ fontSize: 11, color: "brook.muted" }}>
+                        no row
+                      </Box>
                     )}
                   </Box>
                 );
@@ -215,10 +404,23 @@ function Matrix({ chart, measure, estimates, chosen, onChoose }: MatrixProps) {
   );
 }
 
-function numbersOf(chart: Chart, list: readonly Combined[], measure: string, estimates: readonly Estimate[]): ChartNumbers {
+function numbersOf(
+  chart: Chart,
+  list: readonly Combined[],
+  measure: string,
+  estimates: readonly Estimate[],
+): ChartNumbers {
   const rows = list.map((one) => {
     const estimate = estimates[one.group.rates?.[measure] ?? -1];
-    return [wordsOf(one), estimate?.value ?? null, estimate?.low ?? null, estimate?.high ?? null, estimate?.n ?? one.group.n, standingOf(one, measure, estimates) ?? (few(one, measure, estimates) ? "few" : ""), one.group.worse?.includes(measure) ? "worse than either alone" : ""];
+    return [
+      wordsOf(one),
+      estimate?.value ?? null,
+      estimate?.low ?? null,
+      estimate?.high ?? null,
+      estimate?.n ?? one.group.n,
+      standingOf(one, measure, estimates) ?? (few(one, measure, estimates) ? "few" : ""),
+      one.group.worse?.includes(measure) ? "worse than either alone" : "",
+    ];
   });
   return { columns: ["group", chart.criteria[measure] ?? measure, "low", "high", "n", "stands", ""], rows };
 }

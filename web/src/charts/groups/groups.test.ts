@@ -6,10 +6,24 @@ import { scaleOf } from "./scale";
 import { rank, worstOf } from "./standing";
 import { gridOf, keeps, nearest, rateAt } from "./thresholds";
 
-const estimate = (value: number | null, more: Partial<Estimate> = {}) => ({ measure: "selection_rate", value, low: null, high: null, n: 100, standing: null, note: null, ...more }) as Estimate;
+const estimate = (value: number | null, more: Partial<Estimate> = {}) =>
+  ({
+    measure: "selection_rate",
+    value,
+    low: null,
+    high: null,
+    n: 100,
+    standing: null,
+    note: null,
+    ...more,
+  }) as Estimate;
 
 describe("how groups stand", () => {
-  const estimates = [estimate(1, { standing: "within" }), estimate(2, { standing: "unsettled" }), estimate(3, { standing: "outside" })];
+  const estimates = [
+    estimate(1, { standing: "within" }),
+    estimate(2, { standing: "unsettled" }),
+    estimate(3, { standing: "outside" }),
+  ];
   it("is the worst of their comparisons", () => {
     expect(worstOf([0, 1], estimates)).toBe("unsettled");
     expect(worstOf([0, 1, 2], estimates)).toBe("outside");
@@ -25,7 +39,18 @@ describe("how groups stand", () => {
 const estimates = [0.4, 0.39, 0.41, 0.38, 0.42, 0.15, 0.43, 0.41, 0.4].map((value) => estimate(value));
 estimates[5] = estimate(0.15, { standing: "outside" });
 estimates[8] = estimate(0.4, { note: "too few to judge", few: true, n: 12 });
-const group = (levels: string[], place: number, more: Partial<Schemas["CombinedGroup"]> = {}): Schemas["CombinedGroup"] => ({ levels, n: 100, rates: { selection_rate: place }, judged: { selection_rate: [place] }, worse: [], ...more });
+const group = (
+  levels: string[],
+  place: number,
+  more: Partial<Schemas["CombinedGroup"]> = {},
+): Schemas["CombinedGroup"] => ({
+  levels,
+  n: 100,
+  rates: { selection_rate: place },
+  judged: { selection_rate: [place] },
+  worse: [],
+  ...more,
+});
 const chart: Schemas["CombinationChart"] = {
   kind: "combinations",
   id: "a",
@@ -36,7 +61,18 @@ const chart: Schemas["CombinationChart"] = {
     { attributes: ["sex"], reference: 0, groups: [group(["f"], 1), group(["m"], 2)] },
     { attributes: ["age"], reference: 0, groups: [group(["young"], 4), group(["old"], 3)] },
   ],
-  combinations: [{ attributes: ["sex", "age"], reference: 0, groups: [group(["f", "young"], 6), group(["m", "young"], 7), group(["m", "old"], 8), group(["f", "old"], 5, { worse: ["selection_rate"] })] }],
+  combinations: [
+    {
+      attributes: ["sex", "age"],
+      reference: 0,
+      groups: [
+        group(["f", "young"], 6),
+        group(["m", "young"], 7),
+        group(["m", "old"], 8),
+        group(["f", "old"], 5, { worse: ["selection_rate"] }),
+      ],
+    },
+  ],
 };
 
 describe("combinations", () => {
@@ -54,12 +90,20 @@ describe("combinations", () => {
   });
   it("go from all rows down to the group, by way of its own levels alone", () => {
     const rungs = ladderOf(chart, list[0]!, "selection_rate", estimates);
-    expect(rungs.map((rung) => [rung.label, rung.order, rung.estimate?.value])).toEqual([["all rows", 0, 0.4], ["f", 1, 0.39], ["old", 1, 0.38], ["f, old", 2, 0.15]]);
+    expect(rungs.map((rung) => [rung.label, rung.order, rung.estimate?.value])).toEqual([
+      ["all rows", 0, 0.4],
+      ["f", 1, 0.39],
+      ["old", 1, 0.38],
+      ["f, old", 2, 0.15],
+    ]);
   });
   it("can be crossed, in the order of the levels", () => {
     expect(pairsOf(chart)).toEqual([["sex", "age"]]);
     const { rows, columns, at } = matrixOf(chart, ["sex", "age"]);
-    expect([rows, columns]).toEqual([["f", "m"], ["old", "young"]]);
+    expect([rows, columns]).toEqual([
+      ["f", "m"],
+      ["old", "young"],
+    ]);
     expect(at("m", "old")?.group.rates).toEqual({ selection_rate: 8 });
     expect(at("x", "old")).toBeUndefined();
   });
@@ -71,7 +115,13 @@ describe("combinations", () => {
 });
 
 describe("the map of proxies", () => {
-  const found = [estimate(0.5), estimate(-0.7, { low: -0.75, high: -0.6 }), estimate(0.9), estimate(0.2), estimate(null)];
+  const found = [
+    estimate(0.5),
+    estimate(-0.7, { low: -0.75, high: -0.6 }),
+    estimate(0.9),
+    estimate(0.2),
+    estimate(null),
+  ];
   const map: Schemas["ProxyMap"] = {
     kind: "proxies",
     id: "a",
@@ -85,11 +135,22 @@ describe("the map of proxies", () => {
     ],
   };
   it("holds every feature once, at the single attribute it goes with most", () => {
-    expect(pointsOf(map, null, found)).toMatchObject([{ feature: "district", attribute: "age", association: 0.7, influence: 0.2 }]);
+    expect(pointsOf(map, null, found)).toMatchObject([
+      { feature: "district", attribute: "age", association: 0.7, influence: 0.2 },
+    ]);
     expect(pointsOf(map, "sex × age", found)).toMatchObject([{ attribute: "sex × age", association: 0.9 }]);
   });
   it("names dots only where there is room, those far out first", () => {
-    const point = (feature: string): Point => ({ feature, attribute: "sex", association: 0, low: null, high: null, influence: 0, isProtected: false, words: "" });
+    const point = (feature: string): Point => ({
+      feature,
+      attribute: "sex",
+      association: 0,
+      low: null,
+      high: null,
+      influence: 0,
+      isProtected: false,
+      words: "",
+    });
     const crowd = Array.from({ length: 40 }, (_, i) => ({ point: point(`feature_${i}`), x: 100, y: 100 }));
     const labels = placed([...crowd, { point: point("far"), x: 500, y: 30 }], 58, 700);
     const named = labels.filter((one) => one.label);

@@ -15,7 +15,11 @@ export function scaleOf(values: readonly number[], from: number, width: number, 
   high = Math.ceil(high / step - 1e-9) * step;
   const ticks = Array.from({ length: Math.round((high - low) / step) + 1 }, (_, i) => low + i * step);
   const within = (value: number) => Math.min(Math.max(value, low), high);
-  return { x: (value) => from + ((within(value) - low) / (high - low)) * width, ticks, decimals: Math.max(0, Math.min(4, Math.ceil(-Math.log10(step) - 1e-9))) };
+  return {
+    x: (value) => from + ((within(value) - low) / (high - low)) * width,
+    ticks,
+    decimals: Math.max(0, Math.min(4, Math.ceil(-Math.log10(step) - 1e-9))),
+  };
 }
 
 function roundStep(rough: number): number {

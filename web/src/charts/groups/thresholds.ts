@@ -15,7 +15,12 @@ export type Rate = keyof typeof RATES;
 export function rateAt(columns: Columns, place: number, rate: Rate): number | null {
   const at = (name: string) => columns[name]?.[place] ?? 0;
   const [tp, fp, fn, tn] = [at("tp"), at("fp"), at("fn"), at("tn")];
-  const [top, bottom] = { selected: [tp + fp, tp + fp + fn + tn], tpr: [tp, tp + fn], fpr: [fp, fp + tn], ppv: [tp, tp + fp] }[rate] as [number, number];
+  const [top, bottom] = {
+    selected: [tp + fp, tp + fp + fn + tn],
+    tpr: [tp, tp + fn],
+    fpr: [fp, fp + tn],
+    ppv: [tp, tp + fp],
+  }[rate] as [number, number];
   return bottom > 0 ? top / bottom : null;
 }
 
@@ -26,11 +31,17 @@ export function gridOf(series: Exhibit["series"], name: string): number[] {
 
 /** The place of the threshold nearest to the one wanted. */
 export function nearest(grid: readonly number[], wanted: number): number {
-  return grid.reduce((best, value, i) => (Math.abs(value - wanted) < Math.abs((grid[best] ?? 0) - wanted) ? i : best), 0);
+  return grid.reduce(
+    (best, value, i) => (Math.abs(value - wanted) < Math.abs((grid[best] ?? 0) - wanted) ? i : best),
+    0,
+  );
 }
 
 /** Whether a comparison keeps its limit by value alone; null where there is no value. */
-export function keeps(limit: { at_least?: number | null; at_most?: number | null }, value: number | null): boolean | null {
+export function keeps(
+  limit: { at_least?: number | null; at_most?: number | null },
+  value: number | null,
+): boolean | null {
   if (value === null) return null;
   return (limit.at_least ?? -Infinity) <= value && value <= (limit.at_most ?? Infinity);
 }

@@ -6,8 +6,22 @@ import { outlineOf, type Columns, type Tree } from "./outline";
 import { Outline } from "./Outline";
 import { Overview } from "./Overview";
 
-const column = (words: string, mark: string | null = null) => ({ words, feature: words, kind: "number", levels: [], mark });
-const chart = { kind: "tree", title: "The tree", trees: ["tree:1"], columns: [column("pressure"), column("age", "protected"), column("area", "stands in for sex (0.81)")], outcome: "yes", classes: ["no", "yes"], one_of: 1 } as unknown as Tree;
+const column = (words: string, mark: string | null = null) => ({
+  words,
+  feature: words,
+  kind: "number",
+  levels: [],
+  mark,
+});
+const chart = {
+  kind: "tree",
+  title: "The tree",
+  trees: ["tree:1"],
+  columns: [column("pressure"), column("age", "protected"), column("area", "stands in for sex (0.81)")],
+  outcome: "yes",
+  classes: ["no", "yes"],
+  one_of: 1,
+} as unknown as Tree;
 const columns: Columns = {
   left: [1, 3, -1, -1, -1],
   right: [2, 4, -1, -1, -1],
@@ -32,7 +46,15 @@ function drawn(of: Tree = chart, cut: number | null = null, path: number[] = [])
   const none = () => undefined;
   return renderToString(
     <ThemeProvider theme={theme}>
-      <Outline chart={of} columns={columns} rows={rows} path={new Set(path)} onToggle={none} onZoom={none} onOut={none} />
+      <Outline
+        chart={of}
+        columns={columns}
+        rows={rows}
+        path={new Set(path)}
+        onToggle={none}
+        onZoom={none}
+        onOut={none}
+      />
     </ThemeProvider>,
   );
 }
@@ -40,7 +62,9 @@ function drawn(of: Tree = chart, cut: number | null = null, path: number[] = [])
 describe("a tree's picture", () => {
   it("says all of a node to those who don't see it", () => {
     const html = drawn();
-    expect(html).toContain("all rows. 0.500 [0.470, 0.530] of 1\u202f200 training rows; 0.400 [0.360, 0.440] of 500 unseen rows. Splits on age, protected");
+    expect(html).toContain(
+      "all rows. 0.500 [0.470, 0.530] of 1\u202f200 training rows; 0.400 [0.360, 0.440] of 500 unseen rows. Splits on age, protected",
+    );
     expect(html).toContain("area &gt; 3. 0.600 [0.550, 0.660] of 300 training rows; 0 unseen rows");
     expect(html.match(/role="treeitem"/g)).toHaveLength(5);
     expect(html.match(/aria-expanded="true"/g)).toHaveLength(2);

@@ -11,7 +11,19 @@ import { count, plural } from "../../wording";
 import { ChartFigure, type ChartNumbers } from "../ChartFigure";
 import { fileName, save } from "../export";
 import { colourOf } from "../palette";
-import { at, firstDepth, leavesOf, openedAlong, outlineOf, placesOf, sentencesOf, conditionsTo, type Columns, type Look, type Tree } from "./outline";
+import {
+  at,
+  firstDepth,
+  leavesOf,
+  openedAlong,
+  outlineOf,
+  placesOf,
+  sentencesOf,
+  conditionsTo,
+  type Columns,
+  type Look,
+  type Tree,
+} from "./outline";
 import { Outline } from "./Outline";
 import { Overview } from "./Overview";
 
@@ -52,7 +64,13 @@ export function TreeFigure({ chart, series, asTable, handle }: TreeFigureProps) 
   useEffect(() => {
     setToggled((all) => openedAlong(path, all, (node) => (depths[node] ?? 0) - (depths[root] ?? 0) < limit));
   }, [path, depths, root, limit]);
-  const look: Look = { root, depth: limit, toggled, cut: show === "whole" || !prunes ? null : cut, hideCut: show === "pruned" };
+  const look: Look = {
+    root,
+    depth: limit,
+    toggled,
+    cut: show === "whole" || !prunes ? null : cut,
+    hideCut: show === "pruned",
+  };
   const rows = outlineOf(chart, columns, look);
   const toggle = (node: number) => {
     const all = new Set(toggled);
@@ -71,22 +89,87 @@ export function TreeFigure({ chart, series, asTable, handle }: TreeFigureProps) 
   };
   const leaves = leavesOf(columns, look.cut).length;
   return (
-    <ChartFigure title={chart.title} asTable={asTable} keys={KEYS} numbers={numbersOf(chart, columns, parents, depths)} caption={<Caption title={chart.title} />}>
+    <ChartFigure
+      title={chart.title}
+      asTable={asTable}
+      keys={KEYS}
+      numbers={numbersOf(chart, columns, parents, depths)}
+      caption={<Caption title={chart.title} />}
+    >
       <Box sx={{ fontSize: 13, lineHeight: 1.9, mb: 0.5 }}>
-        {chart.trees.length > 1 && <>Tree <InlineNumber name="Tree" value={tree} min={1} max={chart.trees.length} disabled={false} onSet={(n) => change(Math.round(n))} /> of {count(chart.one_of ?? chart.trees.length)}, </>}
+        {chart.trees.length > 1 && (
+          <>
+            Tree{" "}
+            <InlineNumber
+              name="Tree"
+              value={tree}
+              min={1}
+              max={chart.trees.length}
+              disabled={false}
+              onSet={(n) => change(Math.round(n))}
+            />{" "}
+            of {count(chart.one_of ?? chart.trees.length)},{" "}
+          </>
+        )}
         {plural(leaves, "leaf", "leaves")}, {plural(deepest, "split")} deep. Show it down to depth{" "}
-        <InlineNumber name="Depth shown" value={limit} min={1} max={Math.max(1, deepest)} disabled={false} onSet={(n) => { setDepth(Math.round(n)); setToggled(new Set()); }} />
-        {prunes && <>, <InlineChoice name="Pruning" value={show} disabled={false} onSet={setShow} options={[["beside", "what pruning takes away faint"], ["pruned", "as pruned"], ["whole", "as grown"]]} /></>}
+        <InlineNumber
+          name="Depth shown"
+          value={limit}
+          min={1}
+          max={Math.max(1, deepest)}
+          disabled={false}
+          onSet={(n) => {
+            setDepth(Math.round(n));
+            setToggled(new Set());
+          }}
+        />
+        {prunes && (
+          <>
+            ,{" "}
+            <InlineChoice
+              name="Pruning"
+              value={show}
+              disabled={false}
+              onSet={setShow}
+              options={[
+                ["beside", "what pruning takes away faint"],
+                ["pruned", "as pruned"],
+                ["whole", "as grown"],
+              ]}
+            />
+          </>
+        )}
         , following row <RowFollowed key={tree} row={followed} onFollow={setFollowed} />.
         {root !== 0 && <Button onClick={() => zoom(0)}>Back to the whole tree</Button>}
       </Box>
       <Said error={followed === null ? null : found.error} />
-      {followed !== null && found.data && <Followed chart={chart} columns={columns} nodes={found.data.nodes} row={followed} values={found.data.row} />}
-      <Overview chart={chart} columns={columns} root={root} path={path} onZoom={(node) => zoom(childless(columns, node) ? (parents[node] ?? 0) : node)} />
+      {followed !== null && found.data && (
+        <Followed chart={chart} columns={columns} nodes={found.data.nodes} row={followed} values={found.data.row} />
+      )}
+      <Overview
+        chart={chart}
+        columns={columns}
+        root={root}
+        path={path}
+        onZoom={(node) => zoom(childless(columns, node) ? (parents[node] ?? 0) : node)}
+      />
       <Box sx={{ maxHeight: 560, overflow: "auto", mt: 0.5 }}>
-        <Outline chart={chart} columns={columns} rows={rows} path={path} onToggle={toggle} onZoom={zoom} onOut={() => zoom(parents[root] ?? 0)} />
+        <Outline
+          chart={chart}
+          columns={columns}
+          rows={rows}
+          path={path}
+          onToggle={toggle}
+          onZoom={zoom}
+          onOut={() => zoom(parents[root] ?? 0)}
+        />
       </Box>
-      <Below chart={chart} columns={columns} cut={look.cut} drawing={`/api/cases/${caseId}/exhibits/${exhibit}/trees/${tree}`} />
+      <Below
+        chart={chart}
+        columns={columns}
+        cut={look.cut}
+        drawing={`/api/cases/${caseId}/exhibits/${exhibit}/trees/${tree}`}
+      />
     </ChartFigure>
   );
 }
@@ -96,13 +179,27 @@ const childless = (columns: Columns, node: number) => (at(columns, "left", node)
 function Caption({ title }: { title: string }) {
   return (
     <Box component="figcaption" sx={{ fontSize: 12, color: "text.secondary" }}>
-      {title}. {KEYS.map((key) => (
+      {title}.{" "}
+      {KEYS.map((key) => (
         <Box key={key.label} component="span" sx={{ mr: 1.5, whiteSpace: "nowrap" }}>
-          <Box component="span" sx={{ display: "inline-block", width: 8, height: 8, borderRadius: "50%", bgcolor: key.colour, border: 1, borderColor: "text.primary", mr: 0.5 }} />
+          <Box
+            component="span"
+            sx={{
+              display: "inline-block",
+              width: 8,
+              height: 8,
+              borderRadius: "50%",
+              bgcolor: key.colour,
+              border: 1,
+              borderColor: "text.primary",
+              mr: 0.5,
+            }}
+          />
           {key.label}
         </Box>
       ))}
-      In the band every node is as wide as its training rows; the redder, the further unseen rows lie from them. Below, arrows move and fold, Enter zooms in, Backspace out.
+      In the band every node is as wide as its training rows; the redder, the further unseen rows lie from them. Below,
+      arrows move and fold, Enter zooms in, Backspace out.
     </Box>
   );
 }
@@ -111,35 +208,117 @@ function RowFollowed({ row, onFollow }: { row: number | null; onFollow: (row: nu
   const [text, setText] = useState(row === null ? "" : String(row));
   const settle = () => onFollow(/^\d+$/.test(text.trim()) && Number(text) > 0 ? Number(text) : null);
   return (
-    <Box component="input" aria-label="Row to follow" inputMode="numeric" placeholder="none" value={text} onChange={(event) => setText(event.target.value)} onBlur={settle}
+    <Box
+      component="input"
+      aria-label="Row to follow"
+      inputMode="numeric"
+      placeholder="none"
+      value={text}
+      onChange={(event) => setText(event.target.value)}
+      onBlur={settle}
       onKeyDown={(event) => event.key === "Enter" && settle()}
-      sx={{ font: "inherit", fontWeight: 560, width: 64, minHeight: 24, textAlign: "center", border: 0, borderBottom: "1.5px solid", borderColor: "primary.main", color: "primary.main", bgcolor: "transparent", "&::placeholder": { color: "text.secondary", opacity: 1, fontWeight: 400 } }} />
+      sx={{
+        font: "inherit",
+        fontWeight: 560,
+        width: 64,
+        minHeight: 24,
+        textAlign: "center",
+        border: 0,
+        borderBottom: "1.5px solid",
+        borderColor: "primary.main",
+        color: "primary.main",
+        bgcolor: "transparent",
+        "&::placeholder": { color: "text.secondary", opacity: 1, fontWeight: 400 },
+      }}
+    />
   );
 }
 
-function Followed({ chart, columns, nodes, row, values }: { chart: Tree; columns: Columns; nodes: number[]; row: number; values: Record<string, string | null> }) {
-  const used = [...new Set(nodes.flatMap((node) => (childless(columns, node) ? [] : [chart.columns[at(columns, "column", node) ?? 0]?.feature ?? ""])))];
+function Followed({
+  chart,
+  columns,
+  nodes,
+  row,
+  values,
+}: {
+  chart: Tree;
+  columns: Columns;
+  nodes: number[];
+  row: number;
+  values: Record<string, string | null>;
+}) {
+  const used = [
+    ...new Set(
+      nodes.flatMap((node) =>
+        childless(columns, node) ? [] : [chart.columns[at(columns, "column", node) ?? 0]?.feature ?? ""],
+      ),
+    ),
+  ];
   const last = nodes.at(-1) ?? 0;
   return (
     <Box aria-live="polite" sx={{ fontSize: 13, mb: 0.5 }}>
-      Row {count(row)} passes {plural(nodes.length - 1, "split")}: {used.map((name) => `${name} is ${values[name] ?? "a gap"}`).join(", ")}. Its leaf holds {plural(at(columns, "training", last) ?? 0, "training row")} and {plural(at(columns, "unseen", last) ?? 0, "unseen row")}.
+      Row {count(row)} passes {plural(nodes.length - 1, "split")}:{" "}
+      {used.map((name) => `${name} is ${values[name] ?? "a gap"}`).join(", ")}. Its leaf holds{" "}
+      {plural(at(columns, "training", last) ?? 0, "training row")} and{" "}
+      {plural(at(columns, "unseen", last) ?? 0, "unseen row")}.
     </Box>
   );
 }
 
-function Below({ chart, columns, cut, drawing }: { chart: Tree; columns: Columns; cut: number | null; drawing: string }): ReactNode {
+function Below({
+  chart,
+  columns,
+  cut,
+  drawing,
+}: {
+  chart: Tree;
+  columns: Columns;
+  cut: number | null;
+  drawing: string;
+}): ReactNode {
   const [inWords, setInWords] = useState(false);
   const sentences = useMemo(() => (inWords ? sentencesOf(chart, columns, cut) : []), [inWords, chart, columns, cut]);
   return (
     <>
       <Box sx={{ display: "flex", gap: 1.5, alignItems: "center", fontSize: 12.5, mt: 0.5, flexWrap: "wrap" }}>
-        <Button aria-expanded={inWords} onClick={() => setInWords(!inWords)}>{inWords ? "Hide the words" : "Leaf by leaf in words"}</Button>
-        {inWords && <Button onClick={() => save(new Blob([`${sentences.join("\n")}\n`], { type: "text/plain" }), fileName(`${chart.title} in words`, "txt"))}>Save the words</Button>}
-        <span>The complete tree: <a href={`${drawing}/svg`}>SVG</a>, <a href={`${drawing}/pdf`}>PDF</a></span>
+        <Button aria-expanded={inWords} onClick={() => setInWords(!inWords)}>
+          {inWords ? "Hide the words" : "Leaf by leaf in words"}
+        </Button>
+        {inWords && (
+          <Button
+            onClick={() =>
+              save(
+                new Blob([`${sentences.join("\n")}\n`], { type: "text/plain" }),
+                fileName(`${chart.title} in words`, "txt"),
+              )
+            }
+          >
+            Save the words
+          </Button>
+        )}
+        <span>
+          The complete tree: <a href={`${drawing}/svg`}>SVG</a>, <a href={`${drawing}/pdf`}>PDF</a>
+        </span>
       </Box>
       {inWords && (
-        <Box component="ol" tabIndex={0} aria-label="Leaf by leaf" sx={{ fontSize: 12.5, maxHeight: 300, overflow: "auto", border: 1, borderColor: "divider", m: 0, py: 0.5, pl: 4.5 }}>
-          {sentences.map((sentence) => <li key={sentence}>{sentence}</li>)}
+        <Box
+          component="ol"
+          tabIndex={0}
+          aria-label="Leaf by leaf"
+          sx={{
+            fontSize: 12.5,
+            maxHeight: 300,
+            overflow: "auto",
+            border: 1,
+            borderColor: "divider",
+            m: 0,
+            py: 0.5,
+            pl: 4.5,
+          }}
+        >
+          {sentences.map((sentence) => (
+            <li key={sentence}>{sentence}</li>
+          ))}
         </Box>
       )}
     </>
@@ -148,7 +327,22 @@ function Below({ chart, columns, cut, drawing }: { chart: Tree; columns: Columns
 
 /** A row a node, what leads to it first. */
 function numbersOf(chart: Tree, columns: Columns, parents: (number | null)[], depths: number[]): ChartNumbers {
-  const names = ["training", "share", "low", "high", "unseen", "unseen_share", "unseen_low", "unseen_high", "gain", "unseen_gain"];
-  const rows = (columns.left ?? []).map((_, node) => [conditionsTo(chart, columns, node, parents).join(" and ") || "all rows", depths[node] ?? 0, ...names.map((name) => at(columns, name, node))]);
+  const names = [
+    "training",
+    "share",
+    "low",
+    "high",
+    "unseen",
+    "unseen_share",
+    "unseen_low",
+    "unseen_high",
+    "gain",
+    "unseen_gain",
+  ];
+  const rows = (columns.left ?? []).map((_, node) => [
+    conditionsTo(chart, columns, node, parents).join(" and ") || "all rows",
+    depths[node] ?? 0,
+    ...names.map((name) => at(columns, name, node)),
+  ]);
   return { columns: ["rows that", "depth", ...names.map((name) => name.replace("_", " "))], rows };
 }

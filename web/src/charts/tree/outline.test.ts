@@ -1,10 +1,37 @@
 import { describe, expect, it } from "vitest";
 import { blocksOf } from "./Overview";
-import { condition, firstDepth, leavesOf, openedAlong, outlineOf, placesOf, rangeOf, sentencesOf, conditionsTo, type Columns, type Look, type Tree } from "./outline";
+import {
+  condition,
+  firstDepth,
+  leavesOf,
+  openedAlong,
+  outlineOf,
+  placesOf,
+  rangeOf,
+  sentencesOf,
+  conditionsTo,
+  type Columns,
+  type Look,
+  type Tree,
+} from "./outline";
 
 const number = { words: "pressure", feature: "pressure", kind: "number", levels: [], mark: null } as const;
-const level = { words: "district = north", feature: "district", kind: "level", levels: [], mark: "stands in for ethnic group (0.53)" } as const;
-const chart = { kind: "tree", title: "The tree", trees: ["tree:1"], columns: [number, level], outcome: "yes", classes: ["no", "yes"], one_of: 1 } as unknown as Tree;
+const level = {
+  words: "district = north",
+  feature: "district",
+  kind: "level",
+  levels: [],
+  mark: "stands in for ethnic group (0.53)",
+} as const;
+const chart = {
+  kind: "tree",
+  title: "The tree",
+  trees: ["tree:1"],
+  columns: [number, level],
+  outcome: "yes",
+  classes: ["no", "yes"],
+  one_of: 1,
+} as unknown as Tree;
 
 /** Root 0 splits on pressure into 1 (splits on district into 3, 4) and 2; node 1 is pruned at 0.1, the root at 0.3. */
 const columns: Columns = {
@@ -18,13 +45,26 @@ const columns: Columns = {
   share: [0.5, 0.3, 0.8, 0, 0.6],
   unseen_share: [0.4, 0.3, 0.5, 0.3, null],
 };
-const look = (more: Partial<Look> = {}): Look => ({ root: 0, depth: 9, toggled: new Set(), cut: null, hideCut: false, ...more });
+const look = (more: Partial<Look> = {}): Look => ({
+  root: 0,
+  depth: 9,
+  toggled: new Set(),
+  cut: null,
+  hideCut: false,
+  ...more,
+});
 const nodes = (more: Partial<Look> = {}) => outlineOf(chart, columns, look(more)).map((row) => row.node);
 
 describe("a tree's outline", () => {
   it("goes down left before right, with the condition of every row", () => {
     const rows = outlineOf(chart, columns, look());
-    expect(rows.map((row) => [row.node, row.depth, row.words])).toEqual([[0, 0, "all rows"], [1, 1, "pressure ≤ 2.5"], [3, 2, "district ≠ north"], [4, 2, "district = north"], [2, 1, "pressure > 2.5"]]);
+    expect(rows.map((row) => [row.node, row.depth, row.words])).toEqual([
+      [0, 0, "all rows"],
+      [1, 1, "pressure ≤ 2.5"],
+      [3, 2, "district ≠ north"],
+      [4, 2, "district = north"],
+      [2, 1, "pressure > 2.5"],
+    ]);
   });
   it("is folded below its depth, but for what is toggled", () => {
     expect(nodes({ depth: 1 })).toEqual([0, 1, 2]);
@@ -75,7 +115,9 @@ describe("what is read off a tree", () => {
   it("says a sentence a leaf, with training and unseen rows", () => {
     const sentences = sentencesOf(chart, columns, null);
     expect(sentences).toHaveLength(3);
-    expect(sentences[0]).toBe("if pressure ≤ 2.5 and district ≠ north: share of yes 0 of 3 training rows, 0.3 of 3 unseen");
+    expect(sentences[0]).toBe(
+      "if pressure ≤ 2.5 and district ≠ north: share of yes 0 of 3 training rows, 0.3 of 3 unseen",
+    );
     expect(sentences[1]).toContain("no value of 0 unseen");
   });
   it("knows depths, parents, and how far to open", () => {

@@ -60,7 +60,8 @@ export function placesOf(columns: Columns): { depths: number[]; parents: (number
 /** What holds of the rows that go left (at or under the threshold) or right. */
 export function condition(column: Schemas["TreeColumn"], threshold: number, left: boolean): string {
   if (column.kind === "level") {
-    if (column.words.endsWith(" is missing")) return left ? column.words.replace(/ is missing$/, " is there") : column.words;
+    if (column.words.endsWith(" is missing"))
+      return left ? column.words.replace(/ is missing$/, " is there") : column.words;
     return left ? column.words.replace(" = ", " ≠ ") : column.words;
   }
   if (column.kind === "code") {
@@ -94,16 +95,30 @@ export function outlineOf(chart: Tree, columns: Columns, look: Look): OutlineRow
     const isOpen = canOpen && depth < look.depth !== look.toggled.has(node);
     found.push({ node, depth, words, isLeaf: !canOpen, isOpen, isCut, endsHere, parent });
     if (!isOpen) return;
-    childrenOf(columns, node).forEach((child, i) => below(child, depth + 1, leadsTo(chart, columns, node, i === 0), isCut || endsHere, node));
+    childrenOf(columns, node).forEach((child, i) =>
+      below(child, depth + 1, leadsTo(chart, columns, node, i === 0), isCut || endsHere, node),
+    );
   };
-  if (columns.left?.length) below(look.root, 0, look.root === 0 ? "all rows" : conditionsTo(chart, columns, look.root).join(" and "), false, null);
+  if (columns.left?.length)
+    below(
+      look.root,
+      0,
+      look.root === 0 ? "all rows" : conditionsTo(chart, columns, look.root).join(" and "),
+      false,
+      null,
+    );
   return found;
 }
 
 /** The conditions from the root to a node. */
-export function conditionsTo(chart: Tree, columns: Columns, node: number, parents = placesOf(columns).parents): string[] {
+export function conditionsTo(
+  chart: Tree,
+  columns: Columns,
+  node: number,
+  parents = placesOf(columns).parents,
+): string[] {
   const found: string[] = [];
-  for (let here = node; parents[here] != null; ) {
+  for (let here = node; parents[here] != null;) {
     const parent = parents[here] as number;
     found.unshift(leadsTo(chart, columns, parent, at(columns, "left", parent) === here));
     here = parent;
@@ -136,13 +151,18 @@ export function sentencesOf(chart: Tree, columns: Columns, cut: number | null): 
   const { parents } = placesOf(columns);
   return leavesOf(columns, cut).map((node) => {
     const conditions = conditionsTo(chart, columns, node, parents);
-    const told = (share: string, rows: string) => `${at(columns, share, node) === null ? "no value" : Number((at(columns, share, node) ?? 0).toPrecision(4))} of ${at(columns, rows, node) ?? 0}`;
+    const told = (share: string, rows: string) =>
+      `${at(columns, share, node) === null ? "no value" : Number((at(columns, share, node) ?? 0).toPrecision(4))} of ${at(columns, rows, node) ?? 0}`;
     return `if ${conditions.length ? conditions.join(" and ") : "anything"}: ${outcomeOf(chart, columns, node)} ${told("share", "training")} training rows, ${told("unseen_share", "unseen")} unseen`;
   });
 }
 
 /** The toggled nodes with those of a path open; ``within`` says which are open of themselves. */
-export function openedAlong(path: ReadonlySet<number>, toggled: ReadonlySet<number>, within: (node: number) => boolean): ReadonlySet<number> {
+export function openedAlong(
+  path: ReadonlySet<number>,
+  toggled: ReadonlySet<number>,
+  within: (node: number) => boolean,
+): ReadonlySet<number> {
   const all = new Set(toggled);
   for (const node of path) {
     if (within(node)) all.delete(node);
@@ -169,7 +189,9 @@ export function firstDepth(columns: Columns, most = 34): number {
 /** The range that shares (0 to 1) or means are drawn on. */
 export function rangeOf(chart: Tree, columns: Columns): [number, number] {
   if ((chart.classes ?? []).length > 0) return [0, 1];
-  const known = ["share", "unseen_share"].flatMap((name) => (columns[name] ?? []).filter((value): value is number => value !== null));
+  const known = ["share", "unseen_share"].flatMap((name) =>
+    (columns[name] ?? []).filter((value): value is number => value !== null),
+  );
   const [low, high] = [Math.min(...known), Math.max(...known)];
   return high > low ? [low, high] : [low - 0.5, high + 0.5];
 }

@@ -9,7 +9,16 @@ import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useEffectEvent, useState } from "react";
-import { faultOf, useBegin, useDraft, usePreviewOf, useSaveBrief, useSubmission, useThrowAway, type Draft } from "../../api/drafts";
+import {
+  faultOf,
+  useBegin,
+  useDraft,
+  usePreviewOf,
+  useSaveBrief,
+  useSubmission,
+  useThrowAway,
+  type Draft,
+} from "../../api/drafts";
 import { InlineChoice } from "../../parts/Inline";
 import { Said } from "../../parts/Said";
 import { SERIF } from "../../theme";
@@ -20,7 +29,10 @@ import { Sent } from "../submit/Sent";
 import { said, tableName, type DataFile } from "../submit/submission";
 import { useUploads } from "../submit/uploads";
 
-const KINDS = [["sample", "a sample with columns that the rows lack"], ["new_rows", "later rows, to be scored and compared"]] as const;
+const KINDS = [
+  ["sample", "a sample with columns that the rows lack"],
+  ["new_rows", "later rows, to be scored and compared"],
+] as const;
 
 interface AddTableProps {
   caseId: number;
@@ -43,17 +55,24 @@ export function AddTable({ caseId, onClose }: AddTableProps) {
   };
   return (
     <Dialog open onClose={close} aria-labelledby="add-title" maxWidth="md" fullWidth>
-      <DialogTitle id="add-title" sx={{ fontFamily: SERIF, fontSize: 18 }}>Add a table beside the rows</DialogTitle>
+      <DialogTitle id="add-title" sx={{ fontFamily: SERIF, fontSize: 18 }}>
+        Add a table beside the rows
+      </DialogTitle>
       {draft.data && file ? (
         <Chosen draft={draft.data} caseId={caseId} file={file} onClose={close} />
       ) : (
         <>
           <DialogContent>
-            <Typography sx={{ mb: 1.5 }}>A sample joins a ground that was not collected to the rows that have its key. Later rows are scored and compared with those under review, never learned from.</Typography>
+            <Typography sx={{ mb: 1.5 }}>
+              A sample joins a ground that was not collected to the rows that have its key. Later rows are scored and
+              compared with those under review, never learned from.
+            </Typography>
             <FileDrop label="File:" accept={DATA_FILES} chosen={[]} onFiles={(files) => choose(files[0])} />
             <Said error={begin.error} />
           </DialogContent>
-          <DialogActions><Button onClick={close}>Close</Button></DialogActions>
+          <DialogActions>
+            <Button onClick={close}>Close</Button>
+          </DialogActions>
         </>
       )}
     </Dialog>
@@ -79,25 +98,54 @@ function Chosen({ draft, caseId, file, onClose }: { draft: Draft; caseId: number
     if (done) added();
   }, [done]);
   const add = async () => {
-    const brief = { name: tableName(entry), kind: entry.kind, key: entry.kind === "sample" ? entry.key : null, read: said(entry.how) };
+    const brief = {
+      name: tableName(entry),
+      kind: entry.kind,
+      key: entry.kind === "sample" ? entry.key : null,
+      read: said(entry.how),
+    };
     await save.mutateAsync({ brief: brief as Draft["brief"], due: null, revision: draft.revision });
     submission.mutate();
   };
   const columns = preview.data?.columns ?? [];
-  const ready = sent !== undefined && sent.received === sent.size && preview.data !== undefined && (entry.kind === "new_rows" || entry.key !== "");
+  const ready =
+    sent !== undefined &&
+    sent.received === sent.size &&
+    preview.data !== undefined &&
+    (entry.kind === "new_rows" || entry.key !== "");
   const taking = draft.state === "waiting" || draft.state === "leased";
   return (
     <>
       <DialogContent>
         <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", mb: 1 }}>
           <strong>{file.name}</strong>
-          <span>holds <InlineChoice name="What it holds" value={entry.kind as "sample" | "new_rows"} options={KINDS} disabled={taking} onSet={(kind) => setEntry({ ...entry, kind })} /></span>
+          <span>
+            holds{" "}
+            <InlineChoice
+              name="What it holds"
+              value={entry.kind as "sample" | "new_rows"}
+              options={KINDS}
+              disabled={taking}
+              onSet={(kind) => setEntry({ ...entry, kind })}
+            />
+          </span>
           {entry.kind === "sample" && (
-            <span>joined by <InlineChoice name="Its key" value={entry.key} options={[["", "choose the key"] as const, ...columns.map((c) => [c.name, c.name] as const)]} disabled={taking} onSet={(key) => setEntry({ ...entry, key })} /></span>
+            <span>
+              joined by{" "}
+              <InlineChoice
+                name="Its key"
+                value={entry.key}
+                options={[["", "choose the key"] as const, ...columns.map((c) => [c.name, c.name] as const)]}
+                disabled={taking}
+                onSet={(key) => setEntry({ ...entry, key })}
+              />
+            </span>
           )}
         </Box>
         <Sent path={file.name} file={sent} uploads={uploads} />
-        {preview.data && <Reading preview={preview.data} how={entry.how} onHow={(how) => setEntry({ ...entry, how })} />}
+        {preview.data && (
+          <Reading preview={preview.data} how={entry.how} onHow={(how) => setEntry({ ...entry, how })} />
+        )}
         <Said error={preview.error ?? save.error ?? submission.error ?? faultOf(draft)} />
         {taking && (
           <Box role="status" sx={{ mt: 1 }}>
@@ -108,7 +156,9 @@ function Chosen({ draft, caseId, file, onClose }: { draft: Draft; caseId: number
       </DialogContent>
       <DialogActions>
         <Button onClick={onClose}>Close</Button>
-        <Button variant="contained" disabled={!ready || taking || save.isPending} onClick={() => void add()}>Add it</Button>
+        <Button variant="contained" disabled={!ready || taking || save.isPending} onClick={() => void add()}>
+          Add it
+        </Button>
       </DialogActions>
     </>
   );

@@ -41,7 +41,20 @@ interface ColumnLineProps {
   onPositive: (level: string) => void;
 }
 
-export function ColumnLine({ column, look, roles, choice, chosen, inFocus, editable, dragged, onClick, onRole, onProtect, onPositive }: ColumnLineProps) {
+export function ColumnLine({
+  column,
+  look,
+  roles,
+  choice,
+  chosen,
+  inFocus,
+  editable,
+  dragged,
+  onClick,
+  onRole,
+  onProtect,
+  onPositive,
+}: ColumnLineProps) {
   const isProtected = roles.protected?.includes(column.name) ?? false;
   const isTarget = roles.target === column.name;
   const levels = column.kind !== "number" && column.bars.length === 2 ? column.bars.map((bar) => bar.label) : [];
@@ -56,16 +69,41 @@ export function ColumnLine({ column, look, roles, choice, chosen, inFocus, edita
       aria-current={inFocus || undefined}
       role="group"
       aria-label={chosen ? `${column.name}, chosen` : column.name}
-      sx={{ display: "grid", gridTemplateColumns: "minmax(120px, 190px) 110px minmax(150px, 1fr) 128px 100px 92px", alignItems: "center", gap: 1.5, minHeight: 40, borderBottom: 1, borderColor: "divider", px: 0.75, mx: -0.75, bgcolor: chosen ? "brook.pale" : "transparent", userSelect: "none" }}
+      sx={{
+        display: "grid",
+        gridTemplateColumns: "minmax(120px, 190px) 110px minmax(150px, 1fr) 128px 100px 92px",
+        alignItems: "center",
+        gap: 1.5,
+        minHeight: 40,
+        borderBottom: 1,
+        borderColor: "divider",
+        px: 0.75,
+        mx: -0.75,
+        bgcolor: chosen ? "brook.pale" : "transparent",
+        userSelect: "none",
+      }}
     >
-      <Box sx={{ fontWeight: 550, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }} title={column.description || column.name}>
-        <Link to={`?column=${encodeURIComponent(column.name)}`} style={{ textDecorationColor: "var(--mui-palette-divider)" }}>{column.name}</Link>
+      <Box
+        sx={{ fontWeight: 550, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}
+        title={column.description || column.name}
+      >
+        <Link
+          to={`?column=${encodeURIComponent(column.name)}`}
+          style={{ textDecorationColor: "var(--mui-palette-divider)" }}
+        >
+          {column.name}
+        </Link>
       </Box>
       <Histogram column={column} />
       <Box sx={{ lineHeight: 1.3 }}>
         <Box>{column.words}</Box>
         {look?.nearest && look.nearest.value !== null && (
-          <Box sx={{ fontSize: 12, color: Math.abs(look.nearest.value) >= CLOSE && !isProtected ? "brook.ochre" : "text.secondary" }}>
+          <Box
+            sx={{
+              fontSize: 12,
+              color: Math.abs(look.nearest.value) >= CLOSE && !isProtected ? "brook.ochre" : "text.secondary",
+            }}
+          >
             closest to {look.nearest.to}, {look.nearest.measure} {signed(look.nearest.value)}
           </Box>
         )}
@@ -74,17 +112,37 @@ export function ColumnLine({ column, look, roles, choice, chosen, inFocus, edita
         levels.length === 2 ? (
           <label style={{ fontSize: 12 }}>
             positive{" "}
-            <select aria-label="Positive value" value={roles.positive ?? ""} disabled={!editable} onChange={(event) => onPositive(event.target.value)} style={{ font: "inherit", minHeight: 24 }}>
+            <select
+              aria-label="Positive value"
+              value={roles.positive ?? ""}
+              disabled={!editable}
+              onChange={(event) => onPositive(event.target.value)}
+              style={{ font: "inherit", minHeight: 24 }}
+            >
               {!roles.positive && <option value="">not chosen</option>}
-              {levels.map((level) => <option key={level}>{level}</option>)}
+              {levels.map((level) => (
+                <option key={level}>{level}</option>
+              ))}
             </select>
           </label>
-        ) : <Box />
+        ) : (
+          <Box />
+        )
       ) : (
         <TieBar tie={look?.target ?? null} />
       )}
-      <select aria-label={`Role of ${column.name}`} value={roleOf(roles, column.name)} disabled={!editable} onChange={(event) => onRole(event.target.value as Role)} style={{ font: "inherit", minHeight: 24 }}>
-        {rolesOf(choice).map(([role, words]) => <option key={role} value={role}>{words}</option>)}
+      <select
+        aria-label={`Role of ${column.name}`}
+        value={roleOf(roles, column.name)}
+        disabled={!editable}
+        onChange={(event) => onRole(event.target.value as Role)}
+        style={{ font: "inherit", minHeight: 24 }}
+      >
+        {rolesOf(choice).map(([role, words]) => (
+          <option key={role} value={role}>
+            {words}
+          </option>
+        ))}
       </select>
       <label style={{ whiteSpace: "nowrap" }}>
         <input type="checkbox" checked={isProtected} disabled={!editable || isTarget} onChange={onProtect} /> protected
@@ -95,15 +153,28 @@ export function ColumnLine({ column, look, roles, choice, chosen, inFocus, edita
 
 function TieBar({ tie }: { tie: Schemas["Tie"] | null }) {
   if (!tie) return <Box />;
-  if (tie.value === null) return <Box sx={{ fontSize: 11, color: "text.secondary" }} title={tie.note ?? ""}>no tie: {tie.note}</Box>;
+  if (tie.value === null)
+    return (
+      <Box sx={{ fontSize: 11, color: "text.secondary" }} title={tie.note ?? ""}>
+        no tie: {tie.note}
+      </Box>
+    );
   const words = `${tie.measure} ${signed(tie.value)}${tie.low !== null && tie.high !== null ? ` [${signed(tie.low)}, ${signed(tie.high)}]` : ""} with ${tie.to}, n ${tie.n}`;
   return (
     <Box sx={{ display: "flex", alignItems: "center", gap: 0.75, fontSize: 12 }} title={words}>
       <svg width={66} height={12} role="img" aria-label={words}>
         <rect x={0} y={5} width={66} height={2} fill="var(--mui-palette-divider)" />
-        <rect x={0} y={1} width={Math.max(1, 66 * Math.abs(tie.value))} height={10} fill="var(--mui-palette-primary-main)" />
+        <rect
+          x={0}
+          y={1}
+          width={Math.max(1, 66 * Math.abs(tie.value))}
+          height={10}
+          fill="var(--mui-palette-primary-main)"
+        />
       </svg>
-      <span style={{ whiteSpace: "nowrap" }}>{tie.measure} {signed(tie.value)}</span>
+      <span style={{ whiteSpace: "nowrap" }}>
+        {tie.measure} {signed(tie.value)}
+      </span>
     </Box>
   );
 }
@@ -117,9 +188,22 @@ function Histogram({ column }: { column: Schemas["ColumnView"] }) {
   const most = Math.max(...bars.map((bar) => bar.count), 1);
   const width = 104 / Math.max(bars.length, 1);
   return (
-    <svg width={104} height={26} role="img" aria-label={`${column.kind === "number" ? "Histogram" : "Most frequent"}: ${bars.map((b) => `${b.label} ${b.count}`).join(", ")}`}>
+    <svg
+      width={104}
+      height={26}
+      role="img"
+      aria-label={`${column.kind === "number" ? "Histogram" : "Most frequent"}: ${bars.map((b) => `${b.label} ${b.count}`).join(", ")}`}
+    >
       {bars.map((bar, i) => (
-        <rect key={bar.label} x={i * width} width={Math.max(width - 1, 1)} y={26 - (24 * bar.count) / most} height={(24 * bar.count) / most} fill="var(--mui-palette-primary-main)" opacity={0.7}>
+        <rect
+          key={bar.label}
+          x={i * width}
+          width={Math.max(width - 1, 1)}
+          y={26 - (24 * bar.count) / most}
+          height={(24 * bar.count) / most}
+          fill="var(--mui-palette-primary-main)"
+          opacity={0.7}
+        >
           <title>{`${bar.label}: ${bar.count}`}</title>
         </rect>
       ))}

@@ -31,12 +31,19 @@ export function ColumnPage({ caseId, revision, name, look, onRows }: ColumnPageP
   const splits = [...shown.splits, ...(by && !shown.splits.includes(by) ? [by] : [])];
   return (
     <Box>
-      <Typography sx={{ fontFamily: SERIF, fontSize: 20, lineHeight: 1.34 }}>{name}: {shown.words}.</Typography>
-      {look?.target && <Typography sx={{ mt: 0.5 }}>{tied(look.target)}{look.nearest ? ` ${tied(look.nearest)}` : ""}</Typography>}
+      <Typography sx={{ fontFamily: SERIF, fontSize: 20, lineHeight: 1.34 }}>
+        {name}: {shown.words}.
+      </Typography>
+      {look?.target && (
+        <Typography sx={{ mt: 0.5 }}>
+          {tied(look.target)}
+          {look.nearest ? ` ${tied(look.nearest)}` : ""}
+        </Typography>
+      )}
       {shown.description && <Typography sx={{ color: "text.secondary" }}>{shown.description}</Typography>}
       <Box sx={{ display: "flex", gap: 3, alignItems: "center", my: 1 }}>
         <Typography>
-          Shown over all rows{" "}and by{" "}
+          Shown over all rows and by{" "}
           <InlineChoice
             name="Group by"
             value={by ?? ""}
@@ -45,25 +52,76 @@ export function ColumnPage({ caseId, revision, name, look, onRows }: ColumnPageP
             onSet={(value) => setAddress(value ? { column: name, by: value } : { column: name })}
           />
         </Typography>
-        {all && all.missing > 0 && <Button onClick={() => onRows({ kind: "gaps", columns: [name] })}>See {plural(all.missing, "row")} with a gap</Button>}
+        {all && all.missing > 0 && (
+          <Button onClick={() => onRows({ kind: "gaps", columns: [name] })}>
+            See {plural(all.missing, "row")} with a gap
+          </Button>
+        )}
       </Box>
       <Box sx={{ display: "flex", flexWrap: "wrap", gap: 2.5 }}>
-        {shown.groups.map((group) => <Distribution key={group.label} page={shown} group={group} onRows={onRows} />)}
+        {shown.groups.map((group) => (
+          <Distribution key={group.label} page={shown} group={group} onRows={onRows} />
+        ))}
       </Box>
       {shown.quantiles.length === 5 && (
-        <Box component="table" sx={{ mt: 2, borderCollapse: "collapse", "& td, & th": { pr: 3, py: 0.5, textAlign: "left", fontWeight: 400 } }}>
-          <thead><tr>{QUANTILES.map((label) => <Box component="th" key={label} sx={{ color: "text.secondary", fontSize: 12 }}>{label}</Box>)}</tr></thead>
-          <tbody><tr>{shown.quantiles.map((q, i) => <td key={i}>{q.toLocaleString("en", { maximumSignificantDigits: 6 }).replaceAll(",", "\u202f")}</td>)}</tr></tbody>
+        <Box
+          component="table"
+          sx={{
+            mt: 2,
+            borderCollapse: "collapse",
+            "& td, & th": { pr: 3, py: 0.5, textAlign: "left", fontWeight: 400 },
+          }}
+        >
+          <thead>
+            <tr>
+              {QUANTILES.map((label) => (
+                <Box component="th" key={label} sx={{ color: "text.secondary", fontSize: 12 }}>
+                  {label}
+                </Box>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            <tr>
+              {shown.quantiles.map((q, i) => (
+                <td key={i}>{q.toLocaleString("en", { maximumSignificantDigits: 6 }).replaceAll(",", "\u202f")}</td>
+              ))}
+            </tr>
+          </tbody>
         </Box>
       )}
-      <Box component="table" sx={{ mt: 2, borderCollapse: "collapse", minWidth: 420, "& td, & th": { pr: 3, py: 0.5, textAlign: "left", fontWeight: 400, borderBottom: 1, borderColor: "divider" } }}>
-        <caption style={{ textAlign: "left", fontWeight: 560, paddingBottom: 4 }}>What is missing, with 95 % intervals (Wilson 1927)</caption>
-        <thead><tr><th>rows</th><th>n</th><th>missing</th><th>share</th></tr></thead>
+      <Box
+        component="table"
+        sx={{
+          mt: 2,
+          borderCollapse: "collapse",
+          minWidth: 420,
+          "& td, & th": { pr: 3, py: 0.5, textAlign: "left", fontWeight: 400, borderBottom: 1, borderColor: "divider" },
+        }}
+      >
+        <caption style={{ textAlign: "left", fontWeight: 560, paddingBottom: 4 }}>
+          What is missing, with 95 % intervals (Wilson 1927)
+        </caption>
+        <thead>
+          <tr>
+            <th>rows</th>
+            <th>n</th>
+            <th>missing</th>
+            <th>share</th>
+          </tr>
+        </thead>
         <tbody>
           {shown.groups.map((group) => (
             <tr key={group.label}>
-              <td>{group.label}</td><td>{count(group.n)}</td><td>{count(group.missing)}</td>
-              <td>{group.n ? share(group.missing / group.n) : "–"}{group.missing_low !== null && group.missing_high !== null ? ` [${share(group.missing_low)}, ${share(group.missing_high)}]` : ""}</td>
+              <td>{group.label}</td>
+              <td>{count(group.n)}</td>
+              <td>{count(group.missing)}</td>
+              <td>
+                {group.n ? share(group.missing / group.n) : "–"}
+                {group.missing_low !== null && group.missing_high !== null
+                  ? ` [${share(group.missing_low)}, ${share(group.missing_high)}]`
+                  : ""}
+              </td>
             </tr>
           ))}
         </tbody>
@@ -75,7 +133,10 @@ export function ColumnPage({ caseId, revision, name, look, onRows }: ColumnPageP
 /** The tie in a sentence, with its interval and n, or why it has none. */
 function tied(tie: Schemas["Tie"]): string {
   if (tie.value === null) return `With ${tie.to} no tie can be computed: ${tie.note}.`;
-  const ends = tie.low !== null && tie.high !== null ? ` [${number(tie.low, 2)}, ${number(tie.high, 2)}]` : ` (no interval: ${tie.note})`;
+  const ends =
+    tie.low !== null && tie.high !== null
+      ? ` [${number(tie.low, 2)}, ${number(tie.high, 2)}]`
+      : ` (no interval: ${tie.note})`;
   return `With ${tie.to}: ${tie.measure} ${number(tie.value, 2)}${ends}, n ${count(tie.n)}.`;
 }
 
@@ -85,20 +146,45 @@ const WIDTH = 270;
 const HEIGHT = 120;
 
 /** Shares of the group's own rows, so that groups of different size can be compared. */
-function Distribution({ page, group, onRows }: { page: Schemas["ColumnPage"]; group: Schemas["GroupOfColumn"]; onRows: (where: Where) => void }) {
+function Distribution({
+  page,
+  group,
+  onRows,
+}: {
+  page: Schemas["ColumnPage"];
+  group: Schemas["GroupOfColumn"];
+  onRows: (where: Where) => void;
+}) {
   const present = Math.max(1, group.n - group.missing);
   const most = Math.max(...page.groups.flatMap((g) => g.counts.map((c) => c / Math.max(1, g.n - g.missing))), 1e-9);
   const width = WIDTH / Math.max(1, group.counts.length);
   const levels = page.kind !== "number";
   return (
     <figure style={{ margin: 0, width: WIDTH }}>
-      <figcaption style={{ fontWeight: 550 }}>{group.label} <span style={{ fontWeight: 400, color: "var(--mui-palette-text-secondary)" }}>n {count(group.n)}</span></figcaption>
-      <svg width={WIDTH} height={HEIGHT + 16} role="img" aria-label={`${page.name}, ${group.label}: ${page.labels.map((label, i) => `${label} ${group.counts[i] ?? 0}`).join(", ")}`}>
+      <figcaption style={{ fontWeight: 550 }}>
+        {group.label}{" "}
+        <span style={{ fontWeight: 400, color: "var(--mui-palette-text-secondary)" }}>n {count(group.n)}</span>
+      </figcaption>
+      <svg
+        width={WIDTH}
+        height={HEIGHT + 16}
+        role="img"
+        aria-label={`${page.name}, ${group.label}: ${page.labels.map((label, i) => `${label} ${group.counts[i] ?? 0}`).join(", ")}`}
+      >
         {group.counts.map((n, i) => {
           const tall = (HEIGHT * n) / present / most;
           return (
-            <rect key={i} x={i * width} width={Math.max(1, width - 1)} y={HEIGHT - tall} height={tall} fill="var(--mui-palette-primary-main)" opacity={0.75} style={{ cursor: levels ? "pointer" : "default" }}
-              onClick={() => levels && onRows({ kind: "says", column: page.name, words: [page.labels[i] ?? ""] })}>
+            <rect
+              key={i}
+              x={i * width}
+              width={Math.max(1, width - 1)}
+              y={HEIGHT - tall}
+              height={tall}
+              fill="var(--mui-palette-primary-main)"
+              opacity={0.75}
+              style={{ cursor: levels ? "pointer" : "default" }}
+              onClick={() => levels && onRows({ kind: "says", column: page.name, words: [page.labels[i] ?? ""] })}
+            >
               <title>{`${page.labels[i]}: ${n} rows, ${share(n / present)}`}</title>
             </rect>
           );
@@ -106,11 +192,19 @@ function Distribution({ page, group, onRows }: { page: Schemas["ColumnPage"]; gr
         <path d={`M0 ${HEIGHT + 0.5}H${WIDTH}`} stroke="var(--mui-palette-text-secondary)" />
         {group.counts.length > 0 && (
           <>
-            <text x={0} y={HEIGHT + 13} fontSize={11} fill="currentColor">{cut(levels ? page.labels[0] : page.labels[0]?.split(" to ")[0])}</text>
-            {group.counts.length > 1 && <text x={WIDTH} y={HEIGHT + 13} fontSize={11} textAnchor="end" fill="currentColor">{cut(levels ? page.labels.at(-1) : page.labels.at(-1)?.split(" to ")[1])}</text>}
+            <text x={0} y={HEIGHT + 13} fontSize={11} fill="currentColor">
+              {cut(levels ? page.labels[0] : page.labels[0]?.split(" to ")[0])}
+            </text>
+            {group.counts.length > 1 && (
+              <text x={WIDTH} y={HEIGHT + 13} fontSize={11} textAnchor="end" fill="currentColor">
+                {cut(levels ? page.labels.at(-1) : page.labels.at(-1)?.split(" to ")[1])}
+              </text>
+            )}
           </>
         )}
-        <text x={WIDTH} y={10} fontSize={11} textAnchor="end" fill="var(--mui-palette-text-secondary)">{share(most)} at the top</text>
+        <text x={WIDTH} y={10} fontSize={11} textAnchor="end" fill="var(--mui-palette-text-secondary)">
+          {share(most)} at the top
+        </text>
       </svg>
     </figure>
   );

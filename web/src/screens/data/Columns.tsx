@@ -46,11 +46,18 @@ export function Columns({ data, look, editable, onSend, onProtect, onPositive }:
   useKeys([
     { keys: "ArrowDown", does: "next column; with Shift, as well", act: (event) => step(1, event.shiftKey) },
     { keys: "ArrowUp", does: "previous column; with Shift, as well", act: (event) => step(-1, event.shiftKey) },
-    ...rolesOf(choice).filter(([, , key]) => key).map(([role, words, key]) => ({ keys: key, does: `make the chosen columns ${words}`, act: () => chosen.length > 0 && onSend(role === "target" ? chosen.slice(-1) : chosen, role) })),
+    ...rolesOf(choice)
+      .filter(([, , key]) => key)
+      .map(([role, words, key]) => ({
+        keys: key,
+        does: `make the chosen columns ${words}`,
+        act: () => chosen.length > 0 && onSend(role === "target" ? chosen.slice(-1) : chosen, role),
+      })),
     { keys: "p", does: "protected on or off", act: () => chosen.length > 0 && onProtect(chosen) },
   ]);
   useEffect(() => {
-    if (focus) list.current?.querySelector(`[data-column="${CSS.escape(focus)}"]`)?.scrollIntoView({ block: "nearest" });
+    if (focus)
+      list.current?.querySelector(`[data-column="${CSS.escape(focus)}"]`)?.scrollIntoView({ block: "nearest" });
   }, [focus]);
   const looks = new Map((look?.columns ?? []).map((one) => [one.name, one]));
   return (
@@ -68,11 +75,31 @@ export function Columns({ data, look, editable, onSend, onProtect, onPositive }:
             else onSend(heading.drop === "target" ? names.slice(0, 1) : names, heading.drop);
           }}
         >
-          <Typography variant="h3" sx={{ mt: 1.5, pb: 0.5, borderBottom: 1, borderColor: "text.primary", display: "flex", gap: 1, alignItems: "baseline" }}>
+          <Typography
+            variant="h3"
+            sx={{
+              mt: 1.5,
+              pb: 0.5,
+              borderBottom: 1,
+              borderColor: "text.primary",
+              display: "flex",
+              gap: 1,
+              alignItems: "baseline",
+            }}
+          >
             {heading.title}
-            <Box component="span" sx={{ fontSize: 12, fontFamily: "inherit", color: "text.secondary", fontWeight: 400 }}>{heading.note}</Box>
+            <Box
+              component="span"
+              sx={{ fontSize: 12, fontFamily: "inherit", color: "text.secondary", fontWeight: 400 }}
+            >
+              {heading.note}
+            </Box>
           </Typography>
-          {heading.columns.length === 0 && <Typography variant="body2" sx={{ color: "text.secondary", py: 0.75 }}>{heading.empty}</Typography>}
+          {heading.columns.length === 0 && (
+            <Typography variant="body2" sx={{ color: "text.secondary", py: 0.75 }}>
+              {heading.empty}
+            </Typography>
+          )}
           {heading.columns.map((column) => (
             <ColumnLine
               key={column.name}
@@ -109,10 +136,46 @@ function arranged(data: Schemas["DataView"], choice: boolean): Heading[] {
   const role = (name: string) => roleOf(data.roles, name);
   const guarded = (name: string) => data.roles.protected?.includes(name) ?? false;
   return [
-    { title: "The target", note: "", drop: "target", columns: of((n) => role(n) === "target"), empty: "No target yet." },
-    ...(choice ? [{ title: "What was chosen among", note: "a row an alternative of an occasion", drop: "alternative" as const, columns: of((n) => OF_A_CHOICE.includes(role(n)) && !guarded(n)), empty: "Name the occasion and the alternative of each row." }] : []),
-    { title: "What is protected", note: "audited by group; learned from only where the role is feature", drop: "protected", columns: of((n) => guarded(n) && role(n) !== "target"), empty: "Nothing is marked: without it no group can be audited. Press p on a column, or drag it here." },
-    { title: "Features", note: "", drop: "feature", columns: of((n) => role(n) === "feature" && !guarded(n)), empty: "No column is left to learn from." },
-    { title: "The rest", note: "", drop: "ignore", columns: of((n) => !["target", "feature"].includes(role(n)) && !(choice && OF_A_CHOICE.includes(role(n))) && !guarded(n)), empty: "Every column has a part to play." },
+    {
+      title: "The target",
+      note: "",
+      drop: "target",
+      columns: of((n) => role(n) === "target"),
+      empty: "No target yet.",
+    },
+    ...(choice
+      ? [
+          {
+            title: "What was chosen among",
+            note: "a row an alternative of an occasion",
+            drop: "alternative" as const,
+            columns: of((n) => OF_A_CHOICE.includes(role(n)) && !guarded(n)),
+            empty: "Name the occasion and the alternative of each row.",
+          },
+        ]
+      : []),
+    {
+      title: "What is protected",
+      note: "audited by group; learned from only where the role is feature",
+      drop: "protected",
+      columns: of((n) => guarded(n) && role(n) !== "target"),
+      empty: "Nothing is marked: without it no group can be audited. Press p on a column, or drag it here.",
+    },
+    {
+      title: "Features",
+      note: "",
+      drop: "feature",
+      columns: of((n) => role(n) === "feature" && !guarded(n)),
+      empty: "No column is left to learn from.",
+    },
+    {
+      title: "The rest",
+      note: "",
+      drop: "ignore",
+      columns: of(
+        (n) => !["target", "feature"].includes(role(n)) && !(choice && OF_A_CHOICE.includes(role(n))) && !guarded(n),
+      ),
+      empty: "Every column has a part to play.",
+    },
   ];
 }

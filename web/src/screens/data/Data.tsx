@@ -22,7 +22,11 @@ import { Pairs } from "./Pairs";
 import { moved, toggledProtected, type Role } from "./roles";
 import { Rows } from "./Rows";
 
-const VIEWS = [["", "Columns"], ["rows", "Rows"], ["pairs", "All pairs"]] as const;
+const VIEWS = [
+  ["", "Columns"],
+  ["rows", "Rows"],
+  ["pairs", "All pairs"],
+] as const;
 
 export function Data() {
   const { theCase } = useTheCase();
@@ -37,13 +41,20 @@ export function Data() {
   useKeys([{ keys: "u", does: "undo the last change of role or data", act: () => editable && undo() }]);
 
   if (data.isPending) return <Fetching what="the data" />;
-  if (!shown) return <Box sx={{ p: 3 }}><Said error={data.error} /></Box>;
+  if (!shown)
+    return (
+      <Box sx={{ p: 3 }}>
+        <Said error={data.error} />
+      </Box>
+    );
 
   const now: Edit = { roles: shown.roles, changes: shown.changes };
   const setRoles = (roles: Roles) => editable && roles !== shown.roles && change(now, { ...now, roles });
   const all = shown.columns.map((c) => c.name);
-  const send = (names: string[], role: Role) => setRoles(names.reduce((roles, name) => moved(roles, name, role, all), shown.roles));
-  const protect = (names: string[]) => setRoles(names.reduce((roles, name) => toggledProtected(roles, name), shown.roles));
+  const send = (names: string[], role: Role) =>
+    setRoles(names.reduce((roles, name) => moved(roles, name, role, all), shown.roles));
+  const protect = (names: string[]) =>
+    setRoles(names.reduce((roles, name) => toggledProtected(roles, name), shown.roles));
   const makeChanges = (changes: Change[]) => {
     if (!editable) return;
     remember(now);
@@ -61,19 +72,52 @@ export function Data() {
           {VIEWS.map(([key, words]) => {
             const here = !column && view === key;
             return (
-              <Box key={key} component={Link} to={key ? `?view=${key}` : "?"} aria-current={here ? "page" : undefined}
-                sx={{ textDecoration: "none", fontWeight: here ? 600 : 450, borderBottom: 2, borderColor: here ? "primary.main" : "transparent", minHeight: 26 }}>
+              <Box
+                key={key}
+                component={Link}
+                to={key ? `?view=${key}` : "?"}
+                aria-current={here ? "page" : undefined}
+                sx={{
+                  textDecoration: "none",
+                  fontWeight: here ? 600 : 450,
+                  borderBottom: 2,
+                  borderColor: here ? "primary.main" : "transparent",
+                  minHeight: 26,
+                }}
+              >
                 {words}
               </Box>
             );
           })}
         </Box>
-        <Typography variant="body2" sx={{ color: "text.secondary" }}>{shown.locked && <>The plan is locked, so roles and data are fixed{theCase.may.review && <>; <Link to={`/cases/${theCase.id}/plan`}>a deviation</Link> opens them</>}.</>}</Typography>
-        {theCase.may.review && !shown.locked && <Button sx={{ ml: "auto" }} disabled={!canUndo || remaking} onClick={undo}>Undo</Button>}
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>
+          {shown.locked && (
+            <>
+              The plan is locked, so roles and data are fixed
+              {theCase.may.review && (
+                <>
+                  ; <Link to={`/cases/${theCase.id}/plan`}>a deviation</Link> opens them
+                </>
+              )}
+              .
+            </>
+          )}
+        </Typography>
+        {theCase.may.review && !shown.locked && (
+          <Button sx={{ ml: "auto" }} disabled={!canUndo || remaking} onClick={undo}>
+            Undo
+          </Button>
+        )}
       </Box>
       <Said error={error} />
       {column ? (
-        <ColumnPage caseId={theCase.id} revision={shown.revision} name={column} look={seen?.columns.find((one) => one.name === column)} onRows={seeRows} />
+        <ColumnPage
+          caseId={theCase.id}
+          revision={shown.revision}
+          name={column}
+          look={seen?.columns.find((one) => one.name === column)}
+          onRows={seeRows}
+        />
       ) : view === "rows" ? (
         <Rows caseId={theCase.id} revision={shown.revision} />
       ) : view === "pairs" ? (
@@ -81,7 +125,8 @@ export function Data() {
       ) : (
         <>
           <Typography sx={{ fontFamily: SERIF, fontSize: 20, lineHeight: 1.34, mb: 0.5 }}>
-            {shown.problem ?? `${plural(shown.n_rows, "row")} of ${plural(shown.columns.length, "column")}. ${wrongInAWord(seen?.issues?.length, look.data?.ready)}`}
+            {shown.problem ??
+              `${plural(shown.n_rows, "row")} of ${plural(shown.columns.length, "column")}. ${wrongInAWord(seen?.issues?.length, look.data?.ready)}`}
           </Typography>
           <HowRead data={shown} editable={editable} onChanges={makeChanges} />
           {look.data?.fault && !shown.problem && <Typography sx={{ my: 1 }}>{look.data.fault}</Typography>}
@@ -97,10 +142,25 @@ export function Data() {
               onWeigh={setWeighed}
             />
           )}
-          <Columns data={shown} look={seen} editable={editable} onSend={send} onProtect={protect} onPositive={(positive) => setRoles({ ...shown.roles, positive })} />
+          <Columns
+            data={shown}
+            look={seen}
+            editable={editable}
+            onSend={send}
+            onProtect={protect}
+            onPositive={(positive) => setRoles({ ...shown.roles, positive })}
+          />
         </>
       )}
-      {weighed && <EffectDialog caseId={theCase.id} changes={shown.changes} change={weighed} onDo={() => makeChanges([...shown.changes, weighed])} onClose={() => setWeighed(null)} />}
+      {weighed && (
+        <EffectDialog
+          caseId={theCase.id}
+          changes={shown.changes}
+          change={weighed}
+          onDo={() => makeChanges([...shown.changes, weighed])}
+          onClose={() => setWeighed(null)}
+        />
+      )}
     </Box>
   );
 }

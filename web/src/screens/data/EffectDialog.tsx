@@ -26,7 +26,9 @@ export function EffectDialog({ caseId, changes, change, onDo, onClose }: EffectD
   const said = shown?.said.at(-1) ?? "";
   return (
     <Dialog open onClose={onClose} aria-labelledby="effect-title" maxWidth="sm" fullWidth>
-      <DialogTitle id="effect-title" sx={{ fontFamily: SERIF, fontSize: 18 }}>{said ? `${said.slice(0, 1).toUpperCase()}${said.slice(1)}` : "What this would do"}</DialogTitle>
+      <DialogTitle id="effect-title" sx={{ fontFamily: SERIF, fontSize: 18 }}>
+        {said ? `${said.slice(0, 1).toUpperCase()}${said.slice(1)}` : "What this would do"}
+      </DialogTitle>
       <DialogContent>
         {effect.isPending && <Fetching what="what this would do" />}
         <Said error={effect.error} />
@@ -41,12 +43,26 @@ export function EffectDialog({ caseId, changes, change, onDo, onClose }: EffectD
               <Box key={column.name} sx={{ borderTop: 1, borderColor: "divider", py: 0.75 }}>
                 <Typography sx={{ fontWeight: 550 }}>{column.name}</Typography>
                 <Box component="dl" sx={{ m: 0, display: "grid", gridTemplateColumns: "60px 1fr", rowGap: 0.25 }}>
-                  <Box component="dt" sx={{ color: "text.secondary" }}>now</Box><Box component="dd" sx={{ m: 0 }}>{column.before ?? "not there"}</Box>
-                  <Box component="dt" sx={{ color: "text.secondary" }}>then</Box><Box component="dd" sx={{ m: 0 }}>{column.after ?? "not there"}</Box>
+                  <Box component="dt" sx={{ color: "text.secondary" }}>
+                    now
+                  </Box>
+                  <Box component="dd" sx={{ m: 0 }}>
+                    {column.before ?? "not there"}
+                  </Box>
+                  <Box component="dt" sx={{ color: "text.secondary" }}>
+                    then
+                  </Box>
+                  <Box component="dd" sx={{ m: 0 }}>
+                    {column.after ?? "not there"}
+                  </Box>
                   {column.examples.length > 0 && (
                     <>
-                      <Box component="dt" sx={{ color: "text.secondary" }}>cells</Box>
-                      <Box component="dd" sx={{ m: 0 }}>{column.examples.map(([old, now]) => `${old ?? "gap"} → ${now ?? "gap"}`).join(" · ")}</Box>
+                      <Box component="dt" sx={{ color: "text.secondary" }}>
+                        cells
+                      </Box>
+                      <Box component="dd" sx={{ m: 0 }}>
+                        {column.examples.map(([old, now]) => `${old ?? "gap"} → ${now ?? "gap"}`).join(" · ")}
+                      </Box>
                     </>
                   )}
                 </Box>
@@ -60,7 +76,9 @@ export function EffectDialog({ caseId, changes, change, onDo, onClose }: EffectD
       </DialogContent>
       <DialogActions>
         <Button onClick={onClose}>Leave it</Button>
-        <Button variant="contained" disabled={!shown} onClick={onDo}>Do it</Button>
+        <Button variant="contained" disabled={!shown} onClick={onDo}>
+          Do it
+        </Button>
       </DialogActions>
     </Dialog>
   );

@@ -26,11 +26,23 @@ export function HowRead({ data, editable, onChanges }: HowReadProps) {
     <Box sx={{ color: "text.secondary", fontSize: 12 }}>
       {data.files.map((file) => (
         <Box key={file.name}>
-          {file.path}{file.words && `, ${file.words}`}{file.added && `; added by the reviewer as ${file.name}, ${file.kind === "sample" ? "a sample" : "later rows"}`}.{" "}
-          {file.added && editable && <Button sx={SMALL} onClick={() => takeAway.mutate(file.name)} aria-label={`Take ${file.name} away`}>Take away</Button>}
+          {file.path}
+          {file.words && `, ${file.words}`}
+          {file.added &&
+            `; added by the reviewer as ${file.name}, ${file.kind === "sample" ? "a sample" : "later rows"}`}
+          .{" "}
+          {file.added && editable && (
+            <Button sx={SMALL} onClick={() => takeAway.mutate(file.name)} aria-label={`Take ${file.name} away`}>
+              Take away
+            </Button>
+          )}
         </Box>
       ))}
-      {editable && <Button sx={SMALL} onClick={() => setAdding(true)}>Add a table</Button>}
+      {editable && (
+        <Button sx={SMALL} onClick={() => setAdding(true)}>
+          Add a table
+        </Button>
+      )}
       {adding && <AddTable caseId={theCase.id} onClose={() => setAdding(false)} />}
       <Said error={takeAway.error} />
       {data.changes.length > 0 && (
@@ -38,13 +50,18 @@ export function HowRead({ data, editable, onChanges }: HowReadProps) {
           {data.changes_said.map((said, i) => (
             <li key={said}>
               {said.slice(0, 1).toUpperCase() + said.slice(1)}.{" "}
-              {editable && <Button sx={SMALL} onClick={() => onChanges(data.changes.filter((_, k) => k !== i))}>Take back</Button>}
+              {editable && (
+                <Button sx={SMALL} onClick={() => onChanges(data.changes.filter((_, k) => k !== i))}>
+                  Take back
+                </Button>
+              )}
             </li>
           ))}
         </Box>
       )}
       <Box>
-        Fingerprint {data.fingerprint.slice(0, 16)}{data.changes.length ? `, a new version; ${count(data.submitted_rows)} rows were submitted` : ", as submitted"}.
+        Fingerprint {data.fingerprint.slice(0, 16)}
+        {data.changes.length ? `, a new version; ${count(data.submitted_rows)} rows were submitted` : ", as submitted"}.
       </Box>
       <Observed editable={editable} said={data.target_observed} target={data.roles.target || "the target"} />
     </Box>
@@ -60,7 +77,12 @@ function Observed({ editable, said, target }: { editable: boolean; said: string;
   const settle = () => {
     if (text.trim() !== said) save.mutate(text.trim());
   };
-  if (!editable) return <Typography variant="body2">How {target} came to be observed: {said || "not recorded"}</Typography>;
+  if (!editable)
+    return (
+      <Typography variant="body2">
+        How {target} came to be observed: {said || "not recorded"}
+      </Typography>
+    );
   return (
     <>
       <label style={{ display: "flex", gap: 6, alignItems: "baseline", marginTop: 2 }}>
@@ -71,7 +93,15 @@ function Observed({ editable, said, target }: { editable: boolean; said: string;
           onChange={(event) => setText(event.target.value)}
           onBlur={settle}
           onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
-          style={{ font: "inherit", flex: 1, minHeight: 24, border: 0, borderBottom: "1px solid var(--mui-palette-divider)", background: "transparent", color: "var(--mui-palette-text-primary)" }}
+          style={{
+            font: "inherit",
+            flex: 1,
+            minHeight: 24,
+            border: 0,
+            borderBottom: "1px solid var(--mui-palette-divider)",
+            background: "transparent",
+            color: "var(--mui-palette-text-primary)",
+          }}
         />
       </label>
       <Said error={save.error} />

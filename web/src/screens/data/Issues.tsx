@@ -29,24 +29,48 @@ export function Issues({ issues, notCollected, may, editable, onRows, onRole, on
   return (
     <Box component="section" aria-label="What is wrong with the data" sx={{ mt: 1 }}>
       {issues.map((issue) => (
-        <Box key={issue.sentence} sx={{ display: "grid", gridTemplateColumns: "24px 1fr auto", columnGap: 1, alignItems: "start", py: 0.75, borderBottom: 1, borderColor: "divider" }}>
-          <Box sx={{ pt: 0.25 }} title={issue.weight}><Tally severity={STROKES[issue.weight]} label={issue.weight} /></Box>
+        <Box
+          key={issue.sentence}
+          sx={{
+            display: "grid",
+            gridTemplateColumns: "24px 1fr auto",
+            columnGap: 1,
+            alignItems: "start",
+            py: 0.75,
+            borderBottom: 1,
+            borderColor: "divider",
+          }}
+        >
+          <Box sx={{ pt: 0.25 }} title={issue.weight}>
+            <Tally severity={STROKES[issue.weight]} label={issue.weight} />
+          </Box>
           <Typography sx={{ maxWidth: 640 }}>{issue.sentence}</Typography>
           <Box sx={{ display: "flex", gap: 0.75, justifyContent: "flex-end", flexWrap: "wrap", maxWidth: 330 }}>
             {issue.rows && issue.count ? (
-              <Button sx={{ py: 0 }} onClick={() => issue.rows && onRows(issue.rows)}>See {plural(issue.count, "row")}</Button>
-            ) : null}
-            {may && (issue.actions ?? []).map((action) => (
-              <Button key={action.label} variant="outlined" sx={{ py: 0 }} disabled={!editable} onClick={() => act(action)}>
-                {action.label}{action.change ? " …" : ""}
+              <Button sx={{ py: 0 }} onClick={() => issue.rows && onRows(issue.rows)}>
+                See {plural(issue.count, "row")}
               </Button>
-            ))}
+            ) : null}
+            {may &&
+              (issue.actions ?? []).map((action) => (
+                <Button
+                  key={action.label}
+                  variant="outlined"
+                  sx={{ py: 0 }}
+                  disabled={!editable}
+                  onClick={() => act(action)}
+                >
+                  {action.label}
+                  {action.change ? " …" : ""}
+                </Button>
+              ))}
           </Box>
         </Box>
       ))}
       {notCollected.length > 0 && (
         <Typography variant="body2" sx={{ color: "text.secondary", py: 0.75 }}>
-          Grounds of the policy that no column names: {notCollected.join(", ")}. Nobody can be audited by what was not collected.
+          Grounds of the policy that no column names: {notCollected.join(", ")}. Nobody can be audited by what was not
+          collected.
         </Typography>
       )}
     </Box>

@@ -35,7 +35,9 @@ function Drawn({ matrix, target }: { matrix: Schemas["MatrixView"]; target: stri
   return (
     <>
       <Typography sx={{ fontFamily: SERIF, fontSize: 20, lineHeight: 1.34, mb: 1 }}>
-        {first ? `${first.one} and ${first.other} go together most closely, ${said(first)}.` : "No two columns vary together."}
+        {first
+          ? `${first.one} and ${first.other} go together most closely, ${said(first)}.`
+          : "No two columns vary together."}
       </Typography>
       <Box sx={{ display: "flex", gap: 3, flexWrap: "wrap", alignItems: "flex-start" }}>
         <svg
@@ -48,7 +50,16 @@ function Drawn({ matrix, target }: { matrix: Schemas["MatrixView"]; target: stri
           {order.map((i, row) => (
             <g key={i} transform={`translate(${LABELS}, ${LABELS + row * size})`}>
               {(labelled || over?.includes(row)) && (
-                <text x={-5} y={size / 2 + 4} textAnchor="end" fontSize={Math.min(12, Math.max(9, size - 1))} fontWeight={over?.includes(row) ? 650 : 400} fill="currentColor">{short(matrix.names[i] ?? "")}</text>
+                <text
+                  x={-5}
+                  y={size / 2 + 4}
+                  textAnchor="end"
+                  fontSize={Math.min(12, Math.max(9, size - 1))}
+                  fontWeight={over?.includes(row) ? 650 : 400}
+                  fill="currentColor"
+                >
+                  {short(matrix.names[i] ?? "")}
+                </text>
               )}
               {order.map((j, column) => {
                 const value = matrix.strengths[i]?.[j] ?? null;
@@ -59,7 +70,15 @@ function Drawn({ matrix, target }: { matrix: Schemas["MatrixView"]; target: stri
                     width={Math.max(1, size - (size > 8 ? 1 : 0))}
                     height={Math.max(1, size - (size > 8 ? 1 : 0))}
                     onMouseEnter={() => setOver([row, column])}
-                    fill={row === column ? "var(--mui-palette-divider)" : value === null ? "transparent" : value < 0 ? "#D55E00" : "#0072B2"}
+                    fill={
+                      row === column
+                        ? "var(--mui-palette-divider)"
+                        : value === null
+                          ? "transparent"
+                          : value < 0
+                            ? "#D55E00"
+                            : "#0072B2"
+                    }
                     stroke={value === null ? "var(--mui-palette-divider)" : "none"}
                     opacity={row === column || value === null ? 1 : Math.max(0.05, Math.abs(value))}
                   />
@@ -67,18 +86,53 @@ function Drawn({ matrix, target }: { matrix: Schemas["MatrixView"]; target: stri
               })}
             </g>
           ))}
-          {labelled && order.map((i, column) => (
-            <text key={i} transform={`translate(${LABELS + column * size + size / 2 + 4}, ${LABELS - 5}) rotate(-60)`} fontSize={Math.min(12, Math.max(9, size - 1))} fill="currentColor">{short(matrix.names[i] ?? "")}</text>
-          ))}
+          {labelled &&
+            order.map((i, column) => (
+              <text
+                key={i}
+                transform={`translate(${LABELS + column * size + size / 2 + 4}, ${LABELS - 5}) rotate(-60)`}
+                fontSize={Math.min(12, Math.max(9, size - 1))}
+                fill="currentColor"
+              >
+                {short(matrix.names[i] ?? "")}
+              </text>
+            ))}
         </svg>
         <Box sx={{ minWidth: 250, flex: 1 }}>
-          <Typography sx={{ minHeight: 42 }}>{at ? `${at.one} and ${at.other}: ${at.value === null ? "can't be computed" : said(at)}.` : "Point at a square to read it; blue goes together, orange against each other."}</Typography>
-          <Box component="table" sx={{ borderCollapse: "collapse", "& td, & th": { borderBottom: 1, borderColor: "divider", py: 0.5, pr: 1.5, textAlign: "left", fontWeight: 400 } }}>
-            <thead><tr><th>the strongest pairs</th><th>measure</th><th style={{ textAlign: "right" }}>strength</th></tr></thead>
+          <Typography sx={{ minHeight: 42 }}>
+            {at
+              ? `${at.one} and ${at.other}: ${at.value === null ? "can't be computed" : said(at)}.`
+              : "Point at a square to read it; blue goes together, orange against each other."}
+          </Typography>
+          <Box
+            component="table"
+            sx={{
+              borderCollapse: "collapse",
+              "& td, & th": {
+                borderBottom: 1,
+                borderColor: "divider",
+                py: 0.5,
+                pr: 1.5,
+                textAlign: "left",
+                fontWeight: 400,
+              },
+            }}
+          >
+            <thead>
+              <tr>
+                <th>the strongest pairs</th>
+                <th>measure</th>
+                <th style={{ textAlign: "right" }}>strength</th>
+              </tr>
+            </thead>
             <tbody>
               {pairs.map((pair) => (
                 <tr key={`${pair.one} ${pair.other}`}>
-                  <td><Link to={`?column=${encodeURIComponent(pair.one)}&by=${encodeURIComponent(pair.other)}`}>{pair.one} and {pair.other}</Link></td>
+                  <td>
+                    <Link to={`?column=${encodeURIComponent(pair.one)}&by=${encodeURIComponent(pair.other)}`}>
+                      {pair.one} and {pair.other}
+                    </Link>
+                  </td>
                   <td>{pair.measure}</td>
                   <td style={{ textAlign: "right" }}>{signed(pair.value ?? 0)}</td>
                 </tr>
@@ -86,8 +140,13 @@ function Drawn({ matrix, target }: { matrix: Schemas["MatrixView"]; target: stri
             </tbody>
           </Box>
           <Typography variant="body2" sx={{ color: "text.secondary", mt: 1, maxWidth: 360 }}>
-            r is Pearson's correlation of two numbers, η the correlation ratio of a number and a category, V Cramér's V of two categories with Bergsma's correction.
-            Over rows that have both, of {plural(matrix.n, "row")}; identifiers and ignored columns are left out{matrix.left_out ? `, and ${plural(matrix.left_out, "column")} beyond the first ${matrix.names.length}` : ""}. Intervals stand on each column's line.
+            r is Pearson's correlation of two numbers, η the correlation ratio of a number and a category, V Cramér's V
+            of two categories with Bergsma's correction. Over rows that have both, of {plural(matrix.n, "row")};
+            identifiers and ignored columns are left out
+            {matrix.left_out
+              ? `, and ${plural(matrix.left_out, "column")} beyond the first ${matrix.names.length}`
+              : ""}
+            . Intervals stand on each column's line.
           </Typography>
         </Box>
       </Box>
@@ -96,7 +155,12 @@ function Drawn({ matrix, target }: { matrix: Schemas["MatrixView"]; target: stri
 }
 
 function pairAt(matrix: Schemas["MatrixView"], i: number, j: number): Pair {
-  return { one: matrix.names[i] ?? "", other: matrix.names[j] ?? "", measure: matrix.measures[i]?.[j] ?? "", value: matrix.strengths[i]?.[j] ?? null };
+  return {
+    one: matrix.names[i] ?? "",
+    other: matrix.names[j] ?? "",
+    measure: matrix.measures[i]?.[j] ?? "",
+    value: matrix.strengths[i]?.[j] ?? null,
+  };
 }
 
 function said(pair: Pair): string {

@@ -28,7 +28,9 @@ export function Rows({ caseId, revision }: { caseId: number; revision: number })
       head={(known) => (
         <Box sx={{ display: "flex", gap: 2, alignItems: "center", minHeight: 30 }}>
           <Typography>
-            {known ? `${asked.where ? `${count(known.total)} of ${plural(known.of, "row")}: ${inWords(asked.where)}` : plural(known.total, "row")}` : "…"}
+            {known
+              ? `${asked.where ? `${count(known.total)} of ${plural(known.of, "row")}: ${inWords(asked.where)}` : plural(known.total, "row")}`
+              : "…"}
             {asked.sort ? `, by ${asked.sort}${asked.falling ? ", falling" : ""}` : ""}.
           </Typography>
           {asked.where && <Button onClick={showAll}>Show all rows</Button>}
@@ -40,7 +42,11 @@ export function Rows({ caseId, revision }: { caseId: number; revision: number })
 
 function askedIn(address: URLSearchParams): RowsAsked {
   const where = address.get("where");
-  return { where: where ? (JSON.parse(where) as Where) : null, sort: address.get("sort"), falling: address.get("falling") !== null };
+  return {
+    where: where ? (JSON.parse(where) as Where) : null,
+    sort: address.get("sort"),
+    falling: address.get("falling") !== null,
+  };
 }
 
 /** The filter as a sentence's end. */
@@ -53,7 +59,9 @@ export function inWords(where: Where): string {
     case "between":
       return `${where.column} between ${where.low ?? "the least"} and ${where.high ?? "the most"}`;
     case "alike":
-      return where.but ? `the same in ${where.columns.length} columns, and another ${where.but}` : `the same in ${where.columns.length} columns`;
+      return where.but
+        ? `the same in ${where.columns.length} columns, and another ${where.but}`
+        : `the same in ${where.columns.length} columns`;
     case "in_two_parts":
       return `a ${where.column} that stands in more than one part`;
     default:

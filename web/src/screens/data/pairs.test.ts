@@ -17,7 +17,11 @@ describe("all pairs", () => {
   });
   it("are listed by strength, whatever the sign, without those that can't be computed", () => {
     const found = strongest(NAMES, STRENGTHS, MEASURES, 3);
-    expect(found.map((pair) => [pair.one, pair.other, pair.value])).toEqual([["a", "c", -0.9], ["b", "y", 0.6], ["a", "y", 0.2]]);
+    expect(found.map((pair) => [pair.one, pair.other, pair.value])).toEqual([
+      ["a", "c", -0.9],
+      ["b", "y", 0.6],
+      ["a", "y", 0.2],
+    ]);
     expect(strongest(NAMES, STRENGTHS, MEASURES, 99)).toHaveLength(5);
   });
 });

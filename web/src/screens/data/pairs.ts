@@ -25,7 +25,12 @@ export function inOrder(names: readonly string[], strengths: Strengths, target: 
 }
 
 /** The pairs of greatest strength, whatever its sign; those that can't be computed are left out. */
-export function strongest(names: readonly string[], strengths: Strengths, measures: readonly (readonly string[])[], most: number): Pair[] {
+export function strongest(
+  names: readonly string[],
+  strengths: Strengths,
+  measures: readonly (readonly string[])[],
+  most: number,
+): Pair[] {
   const found: Pair[] = [];
   names.forEach((one, i) => {
     for (let j = i + 1; j < names.length; j++) {

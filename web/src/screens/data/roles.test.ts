@@ -4,12 +4,32 @@ import { moved, roleOf, toggledProtected } from "./roles";
 
 const ALL = ["id", "x", "z", "sex", "age", "y"];
 const START: Roles = {
-  target: "y", positive: "yes", identifier: ["id"], protected: ["sex", "age"], also_features: ["age"], part: null, weight: null, group: null, time: null, occasion: null, alternative: null, available: null, ignore: [], features: null,
+  target: "y",
+  positive: "yes",
+  identifier: ["id"],
+  protected: ["sex", "age"],
+  also_features: ["age"],
+  part: null,
+  weight: null,
+  group: null,
+  time: null,
+  occasion: null,
+  alternative: null,
+  available: null,
+  ignore: [],
+  features: null,
 };
 
 describe("the role of a column", () => {
   it("is a feature where nothing else is said", () => {
-    expect(ALL.map((name) => roleOf(START, name))).toEqual(["identifier", "feature", "feature", "none", "feature", "target"]);
+    expect(ALL.map((name) => roleOf(START, name))).toEqual([
+      "identifier",
+      "feature",
+      "feature",
+      "none",
+      "feature",
+      "target",
+    ]);
   });
   it("is what the list says where there is a list", () => {
     const listed = { ...START, features: ["x"] };

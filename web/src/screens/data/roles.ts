@@ -1,7 +1,19 @@
 /** Moving a column from one role to another. Pure, so that undo is just the value before. */
 import type { Roles } from "../../api/client";
 
-export type Role = "target" | "feature" | "identifier" | "ignore" | "weight" | "group" | "time" | "part" | "occasion" | "alternative" | "available" | "none";
+export type Role =
+  | "target"
+  | "feature"
+  | "identifier"
+  | "ignore"
+  | "weight"
+  | "group"
+  | "time"
+  | "part"
+  | "occasion"
+  | "alternative"
+  | "available"
+  | "none";
 
 const SINGLE = ["target", "weight", "group", "time", "part", "occasion", "alternative", "available"] as const;
 
@@ -39,7 +51,9 @@ export function moved(roles: Roles, name: string, role: Role, all: readonly stri
       if (next.features) return { ...next, features: [...next.features, name] };
       return next.protected?.includes(name) ? { ...next, also_features: [...(next.also_features ?? []), name] } : next;
     case "none":
-      return next.features || next.protected?.includes(name) ? next : { ...next, features: all.filter((n) => n !== name && roleOf(roles, n) === "feature") };
+      return next.features || next.protected?.includes(name)
+        ? next
+        : { ...next, features: all.filter((n) => n !== name && roleOf(roles, n) === "feature") };
     default:
       return { ...next, [role]: name };
   }
@@ -50,9 +64,15 @@ export function toggledProtected(roles: Roles, name: string): Roles {
   const role = roleOf(roles, name);
   if (role === "target") return roles;
   if (roles.protected?.includes(name)) {
-    const next = { ...roles, protected: without(roles.protected, name), also_features: without(roles.also_features, name) };
+    const next = {
+      ...roles,
+      protected: without(roles.protected, name),
+      also_features: without(roles.also_features, name),
+    };
     return role === "none" && !roles.features ? { ...next, ignore: [...(next.ignore ?? []), name] } : next;
   }
   const next = { ...roles, protected: [...(roles.protected ?? []), name] };
-  return role === "feature" && !roles.features ? { ...next, also_features: [...(roles.also_features ?? []), name] } : next;
+  return role === "feature" && !roles.features
+    ? { ...next, also_features: [...(roles.also_features ?? []), name] }
+    : next;
 }

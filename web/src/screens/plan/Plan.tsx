@@ -29,7 +29,12 @@ export function Plan() {
   const editable = theCase.may.review && !view?.locked;
   useKeys([{ keys: "u", does: "undo the last change of the plan", act: () => editable && undo() }]);
   if (found.isPending) return <Fetching what="the plan" />;
-  if (!view) return <Box sx={{ p: 3 }}><Said error={found.error} /></Box>;
+  if (!view)
+    return (
+      <Box sx={{ p: 3 }}>
+        <Said error={found.error} />
+      </Box>
+    );
   const plan = view.plan;
   const open = view.deviations.find((one) => one.closed === null);
   const off = !editable || save.isPending;
@@ -45,31 +50,87 @@ export function Plan() {
       <Box sx={{ px: 3, pt: 1, flex: 1 }}>
         <Said error={save.error ?? start.error} />
         {open && <OpenDeviation caseId={theCase.id} deviation={open} mayReview={theCase.may.review} />}
-        {view.problem && <Box sx={{ color: "brook.brick", py: 1 }} role="alert">{view.problem}</Box>}
+        {view.problem && (
+          <Box sx={{ color: "brook.brick", py: 1 }} role="alert">
+            {view.problem}
+          </Box>
+        )}
         <Part title="How the rows are used">
-          <SentenceRow limit={Object.entries(view.sizes).map(([part, n]) => `${count(n)} ${part}`).join(" · ")}>
+          <SentenceRow
+            limit={Object.entries(view.sizes)
+              .map(([part, n]) => `${count(n)} ${part}`)
+              .join(" · ")}
+          >
             <RowsSentence plan={plan} view={view} off={off} set={set} />, with seed{" "}
-            <InlineNumber name="Seed of the plan" value={plan.seed} min={0} max={2 ** 32 - 1} whole disabled={off} onSet={(seed) => set({ seed })} />.
+            <InlineNumber
+              name="Seed of the plan"
+              value={plan.seed}
+              min={0}
+              max={2 ** 32 - 1}
+              whole
+              disabled={off}
+              onSet={(seed) => set({ seed })}
+            />
+            .
           </SentenceRow>
-          {view.outcome !== "choice" && <SentenceRow limit={tierWords}>
-            <FoldsSentence plan={plan} view={view} off={off} set={set} />, on the rows outside the test part. Judge by{" "}
-            <InlineChoice name="Main measure" value={plan.main_measure ?? "auc"} options={Object.entries(view.main_measures)} disabled={off} onSet={(main_measure) => set({ main_measure })} />, and groups on{" "}
-            <span style={{ whiteSpace: "nowrap" }}><InlineChoice name="Part that decides" value={plan.deciding_part ?? "out_of_fold"} options={[["out_of_fold", "out-of-fold scores"], ["validation", "the validation part"], ["test", "the test part"]]} disabled={off} onSet={(deciding_part) => set({ deciding_part })} />.</span>
-          </SentenceRow>}
+          {view.outcome !== "choice" && (
+            <SentenceRow limit={tierWords}>
+              <FoldsSentence plan={plan} view={view} off={off} set={set} />, on the rows outside the test part. Judge by{" "}
+              <InlineChoice
+                name="Main measure"
+                value={plan.main_measure ?? "auc"}
+                options={Object.entries(view.main_measures)}
+                disabled={off}
+                onSet={(main_measure) => set({ main_measure })}
+              />
+              , and groups on{" "}
+              <span style={{ whiteSpace: "nowrap" }}>
+                <InlineChoice
+                  name="Part that decides"
+                  value={plan.deciding_part ?? "out_of_fold"}
+                  options={[
+                    ["out_of_fold", "out-of-fold scores"],
+                    ["validation", "the validation part"],
+                    ["test", "the test part"],
+                  ]}
+                  disabled={off}
+                  onSet={(deciding_part) => set({ deciding_part })}
+                />
+                .
+              </span>
+            </SentenceRow>
+          )}
         </Part>
         {questions().map(({ number, question }) => (
           <Part key={number} title={`${number} ${question}`}>
-            {view.sentences.filter((one) => one.question === number).map((one) => (
-              <CheckSentence key={one.check} name={one.check} title={one.title} on={one.on} excluded={one.excluded} sentence={one.sentence} off={off}
-                onToggle={(on) => change(plan, withCheck(plan, one.check, on))} onSet={put} />
-            ))}
+            {view.sentences
+              .filter((one) => one.question === number)
+              .map((one) => (
+                <CheckSentence
+                  key={one.check}
+                  name={one.check}
+                  title={one.title}
+                  on={one.on}
+                  excluded={one.excluded}
+                  sentence={one.sentence}
+                  off={off}
+                  onToggle={(on) => change(plan, withCheck(plan, one.check, on))}
+                  onSet={put}
+                />
+              ))}
           </Part>
         ))}
         <Notes view={view} />
         <PastDeviations deviations={view.deviations} />
         <PlanFile caseId={theCase.id} editable={editable && !save.isPending} onTake={(other) => change(plan, other)} />
       </Box>
-      <Foot theCase={theCase} view={view} busy={save.isPending || start.isPending} onRun={run} onUndo={editable && canUndo ? undo : undefined} />
+      <Foot
+        theCase={theCase}
+        view={view}
+        busy={save.isPending || start.isPending}
+        onRun={run}
+        onUndo={editable && canUndo ? undo : undefined}
+      />
     </Box>
   );
 }
@@ -88,24 +149,84 @@ function Foot({ theCase, view, busy, onRun, onUndo }: FootProps) {
   const running = theCase.run_state === "running";
   const again = view.locked !== null || view.deviations.some((one) => one.closed === null);
   const nothing = again && view.to_run === 0 && view.pending === 0;
-  const fits = view.fits === null ? "The plan can't be run yet" : again ? `${plural(view.pending ?? 0, "fit")} of ${view.fits} and ${plural(view.to_run ?? 0, "exhibit")} still to be made` : plural(view.fits, "distinct fit");
-  const estimate = useEstimate(theCase.id, view.revision, theCase.may.review && !running && view.problem === null && (view.pending ?? 0) > 0);
-  const long = estimate.data?.seconds != null ? `about ${seconds(estimate.data.seconds)} of one worker` : estimate.data?.ready === false ? "trial fits are being made" : "";
-  const words = view.locked ? (running ? "Running" : "Run what changed") : again ? "Lock again and run what changed" : "Lock the plan and run";
+  const fits =
+    view.fits === null
+      ? "The plan can't be run yet"
+      : again
+        ? `${plural(view.pending ?? 0, "fit")} of ${view.fits} and ${plural(view.to_run ?? 0, "exhibit")} still to be made`
+        : plural(view.fits, "distinct fit");
+  const estimate = useEstimate(
+    theCase.id,
+    view.revision,
+    theCase.may.review && !running && view.problem === null && (view.pending ?? 0) > 0,
+  );
+  const long =
+    estimate.data?.seconds != null
+      ? `about ${seconds(estimate.data.seconds)} of one worker`
+      : estimate.data?.ready === false
+        ? "trial fits are being made"
+        : "";
+  const words = view.locked
+    ? running
+      ? "Running"
+      : "Run what changed"
+    : again
+      ? "Lock again and run what changed"
+      : "Lock the plan and run";
   return (
-    <Box sx={{ position: "sticky", bottom: 0, bgcolor: "background.default", borderTop: 1, borderColor: "divider", zIndex: 1 }}>
+    <Box
+      sx={{
+        position: "sticky",
+        bottom: 0,
+        bgcolor: "background.default",
+        borderTop: 1,
+        borderColor: "divider",
+        zIndex: 1,
+      }}
+    >
       {deviating && view.locked && <DeviationForm caseId={theCase.id} onDone={() => setDeviating(false)} />}
       <Box sx={{ display: "flex", alignItems: "center", gap: 2, px: 3, minHeight: 52 }}>
         <span style={{ whiteSpace: "nowrap" }}>{fits}</span>
-        {long && <Typography variant="body2" title="From small trial fits on these rows; workers share it" sx={{ color: "text.secondary" }}>{long}</Typography>}
-        {view.shared && !again ? <Typography variant="body2" sx={{ color: "text.secondary" }}>{count(view.shared)} shared</Typography> : null}
+        {long && (
+          <Typography
+            variant="body2"
+            title="From small trial fits on these rows; workers share it"
+            sx={{ color: "text.secondary" }}
+          >
+            {long}
+          </Typography>
+        )}
+        {view.shared && !again ? (
+          <Typography variant="body2" sx={{ color: "text.secondary" }}>
+            {count(view.shared)} shared
+          </Typography>
+        ) : null}
         <Typography variant="body2" sx={{ color: "text.secondary", ml: "auto", textAlign: "right" }}>
-          {view.locked ? `Locked by ${view.locked_by}, ${moment(view.locked)}` : again ? "" : "Once it is locked, a change is a deviation with a reason."}
+          {view.locked
+            ? `Locked by ${view.locked_by}, ${moment(view.locked)}`
+            : again
+              ? ""
+              : "Once it is locked, a change is a deviation with a reason."}
         </Typography>
-        {onUndo && <Button disabled={busy} onClick={onUndo}>Undo</Button>}
-        {theCase.may.review && view.locked && !deviating && <Button disabled={busy || running} onClick={() => setDeviating(true)}>Deviate from it</Button>}
+        {onUndo && (
+          <Button disabled={busy} onClick={onUndo}>
+            Undo
+          </Button>
+        )}
+        {theCase.may.review && view.locked && !deviating && (
+          <Button disabled={busy || running} onClick={() => setDeviating(true)}>
+            Deviate from it
+          </Button>
+        )}
         {theCase.may.review && !(view.locked && nothing) && (
-          <Button variant="contained" disabled={busy || view.problem !== null || running} onClick={onRun} sx={{ whiteSpace: "nowrap" }}>{words}</Button>
+          <Button
+            variant="contained"
+            disabled={busy || view.problem !== null || running}
+            onClick={onRun}
+            sx={{ whiteSpace: "nowrap" }}
+          >
+            {words}
+          </Button>
         )}
       </Box>
     </Box>
@@ -115,7 +236,9 @@ function Foot({ theCase, view, busy, onRun, onUndo }: FootProps) {
 function Unanswered({ children }: { children: ReactNode }) {
   return (
     <SentenceRow limit="">
-      <Box component="span" sx={{ color: "text.secondary" }}>{children}</Box>
+      <Box component="span" sx={{ color: "text.secondary" }}>
+        {children}
+      </Box>
     </SentenceRow>
   );
 }
@@ -123,22 +246,49 @@ function Unanswered({ children }: { children: ReactNode }) {
 function Notes({ view }: { view: Schemas["PlanView"] }) {
   const lines = [
     view.owner_split,
-    view.missing_grounds.length ? `On the policy's list of grounds and not marked in these data: ${view.missing_grounds.join(", ")}.` : null,
+    view.missing_grounds.length
+      ? `On the policy's list of grounds and not marked in these data: ${view.missing_grounds.join(", ")}.`
+      : null,
     ...view.remarks,
   ].filter((line): line is string => Boolean(line));
   return (
     <Box sx={{ py: 1.5 }}>
-      <Typography variant="h3" sx={{ mb: 0.5 }}>Before you lock</Typography>
-      {lines.map((line) => <Typography key={line} variant="body2" color="text.secondary">{line}</Typography>)}
+      <Typography variant="h3" sx={{ mb: 0.5 }}>
+        Before you lock
+      </Typography>
+      {lines.map((line) => (
+        <Typography key={line} variant="body2" color="text.secondary">
+          {line}
+        </Typography>
+      ))}
     </Box>
   );
 }
 
 function Part({ title, children }: { title: string; children: ReactNode }) {
   return (
-    <Box component="section" aria-label={title} sx={{ display: "grid", gridTemplateColumns: "200px 1fr", gap: 2.5, borderBottom: 1, borderColor: "divider", py: 0.9 }}>
-      <Typography variant="h3" sx={{ mt: 0.25 }}>{title}</Typography>
-      <div>{Children.toArray(children).length > 0 ? children : <Unanswered>Nothing answers this for a choice yet; question 7 tests the model.</Unanswered>}</div>
+    <Box
+      component="section"
+      aria-label={title}
+      sx={{
+        display: "grid",
+        gridTemplateColumns: "200px 1fr",
+        gap: 2.5,
+        borderBottom: 1,
+        borderColor: "divider",
+        py: 0.9,
+      }}
+    >
+      <Typography variant="h3" sx={{ mt: 0.25 }}>
+        {title}
+      </Typography>
+      <div>
+        {Children.toArray(children).length > 0 ? (
+          children
+        ) : (
+          <Unanswered>Nothing answers this for a choice yet; question 7 tests the model.</Unanswered>
+        )}
+      </div>
     </Box>
   );
 }

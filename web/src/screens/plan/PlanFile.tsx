@@ -9,7 +9,15 @@ import { InlineChoice } from "../../parts/Inline";
 import { Said } from "../../parts/Said";
 import { plural } from "../../wording";
 
-export function PlanFile({ caseId, editable, onTake }: { caseId: number; editable: boolean; onTake: (plan: PlanBody) => void }) {
+export function PlanFile({
+  caseId,
+  editable,
+  onTake,
+}: {
+  caseId: number;
+  editable: boolean;
+  onTake: (plan: PlanBody) => void;
+}) {
   const others = useOtherPlans(caseId);
   const compare = useComparePlan(caseId);
   const read = useReadPlan(caseId);
@@ -21,41 +29,96 @@ export function PlanFile({ caseId, editable, onTake }: { caseId: number; editabl
   };
   return (
     <Box component="section" aria-label="This plan and others" sx={{ py: 1.5, borderTop: 1, borderColor: "divider" }}>
-      <Typography variant="h3" sx={{ mb: 0.5 }}>This plan and others</Typography>
+      <Typography variant="h3" sx={{ mb: 0.5 }}>
+        This plan and others
+      </Typography>
       <Box sx={{ display: "flex", gap: 2, alignItems: "center", flexWrap: "wrap", fontSize: 13 }}>
-        <a href={`/api/cases/${caseId}/plan/file`} download>Save it as YAML</a>
+        <a href={`/api/cases/${caseId}/plan/file`} download>
+          Save it as YAML
+        </a>
         <Button onClick={() => input.current?.click()}>Read one from a file</Button>
-        <input ref={input} type="file" accept=".yaml,.yml" hidden aria-label="Plan file" onChange={(event) => {
-          const [file] = event.target.files ?? [];
-          putAway();
-          if (file) read.mutate(file);
-          event.target.value = "";
-        }} />
+        <input
+          ref={input}
+          type="file"
+          accept=".yaml,.yml"
+          hidden
+          aria-label="Plan file"
+          onChange={(event) => {
+            const [file] = event.target.files ?? [];
+            putAway();
+            if (file) read.mutate(file);
+            event.target.value = "";
+          }}
+        />
         {others.data && others.data.length > 0 && (
           <span>
             Set it beside the plan of{" "}
-            <InlineChoice name="Set it beside the plan of" value="" disabled={compare.isPending} onSet={(id) => { putAway(); compare.mutate(Number(id)); }}
-              options={[["", "another case"] as const, ...others.data.map((one) => [String(one.case_id), `${one.model} ${one.version}${one.locked ? "" : ", not locked"}`] as const)]} />
+            <InlineChoice
+              name="Set it beside the plan of"
+              value=""
+              disabled={compare.isPending}
+              onSet={(id) => {
+                putAway();
+                compare.mutate(Number(id));
+              }}
+              options={[
+                ["", "another case"] as const,
+                ...others.data.map(
+                  (one) =>
+                    [String(one.case_id), `${one.model} ${one.version}${one.locked ? "" : ", not locked"}`] as const,
+                ),
+              ]}
+            />
           </span>
         )}
       </Box>
       <Said error={read.error ?? compare.error ?? others.error} />
-      {shown && <Compared shown={shown} editable={editable} onTake={() => { onTake(shown.plan); putAway(); }} onAway={putAway} />}
+      {shown && (
+        <Compared
+          shown={shown}
+          editable={editable}
+          onTake={() => {
+            onTake(shown.plan);
+            putAway();
+          }}
+          onAway={putAway}
+        />
+      )}
     </Box>
   );
 }
 
-function Compared({ shown, editable, onTake, onAway }: { shown: Schemas["ComparedPlan"]; editable: boolean; onTake: () => void; onAway: () => void }) {
+function Compared({
+  shown,
+  editable,
+  onTake,
+  onAway,
+}: {
+  shown: Schemas["ComparedPlan"];
+  editable: boolean;
+  onTake: () => void;
+  onAway: () => void;
+}) {
   return (
     <Box role="region" aria-label="What the other plan would change" sx={{ mt: 1 }}>
       <Typography variant="body2">
-        {shown.changes.length === 0 ? `The plan of ${shown.title} asks for just the same.` : `Taking over the plan of ${shown.title} would change ${plural(shown.changes.length, "thing")} here:`}
+        {shown.changes.length === 0
+          ? `The plan of ${shown.title} asks for just the same.`
+          : `Taking over the plan of ${shown.title} would change ${plural(shown.changes.length, "thing")} here:`}
       </Typography>
       <Box component="ul" sx={{ m: 0, pl: 2.5, fontSize: 13, columns: shown.changes.length > 6 ? 2 : 1 }}>
-        {shown.changes.map((line) => <li key={line}>{line}</li>)}
+        {shown.changes.map((line) => (
+          <li key={line}>{line}</li>
+        ))}
       </Box>
-      {editable && shown.changes.length > 0 && <Button variant="contained" sx={{ mt: 1, mr: 1 }} onClick={onTake}>Take it over</Button>}
-      <Button sx={{ mt: 1 }} onClick={onAway}>Put it away</Button>
+      {editable && shown.changes.length > 0 && (
+        <Button variant="contained" sx={{ mt: 1, mr: 1 }} onClick={onTake}>
+          Take it over
+        </Button>
+      )}
+      <Button sx={{ mt: 1 }} onClick={onAway}>
+        Put it away
+      </Button>
     </Box>
   );
 }

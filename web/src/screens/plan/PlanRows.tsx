@@ -14,17 +14,41 @@ interface SentenceProps {
   set: (part: Partial<PlanBody>) => void;
 }
 
-const SPLIT_BY: Record<By, string> = { rows: "row by row", groups: "by whole groups", time: "by time, the earliest to training" };
+const SPLIT_BY: Record<By, string> = {
+  rows: "row by row",
+  groups: "by whole groups",
+  time: "by time, the earliest to training",
+};
 const FOLD_BY: Record<By, string> = { rows: "row by row", groups: "whole groups together", time: "forward in time" };
 
 /** A split by groups or time is offered where a column has that role, and shown wherever it is set. */
-function SplitBy({ name, value, view, off, words, onSet }: { name: string; value: By; view: Schemas["PlanView"]; off: boolean; words: Record<By, string>; onSet: (by: By) => void }) {
+function SplitBy({
+  name,
+  value,
+  view,
+  off,
+  words,
+  onSet,
+}: {
+  name: string;
+  value: By;
+  view: Schemas["PlanView"];
+  off: boolean;
+  words: Record<By, string>;
+  onSet: (by: By) => void;
+}) {
   // The alternatives of an occasion always stay together.
   const choice = view.outcome === "choice";
   const there: Record<By, boolean> = { rows: !choice, groups: view.grouped, time: view.timed && !choice };
-  const options = (Object.keys(words) as By[]).filter((by) => there[by] || by === value).map((by): [By, string] => [by, words[by]]);
+  const options = (Object.keys(words) as By[])
+    .filter((by) => there[by] || by === value)
+    .map((by): [By, string] => [by, words[by]]);
   if (choice && value === "groups") return <>by whole occasions</>;
-  return options.length > 1 ? <InlineChoice name={name} value={value} options={options} disabled={off} onSet={onSet} /> : <>{words[value]}</>;
+  return options.length > 1 ? (
+    <InlineChoice name={name} value={value} options={options} disabled={off} onSet={onSet} />
+  ) : (
+    <>{words[value]}</>
+  );
 }
 
 const KINDS: [Kind, string][] = [
@@ -47,24 +71,76 @@ export function FoldsSentence({ plan, view, off, set }: SentenceProps) {
   return (
     <>
       Cross-validate with{" "}
-      {kind !== "leave_one_out" && <InlineNumber name="Folds" value={how.folds ?? 10} min={2} max={kind === "k_fold" ? 50 : 1000} disabled={off} onSet={(folds) => setFolds({ folds })} />}{" "}
-      <InlineChoice name="Kind of cross-validation" value={kind} options={KINDS} disabled={off} onSet={(next) => setFolds({ kind: next, ...USUAL[next] })} />
+      {kind !== "leave_one_out" && (
+        <InlineNumber
+          name="Folds"
+          value={how.folds ?? 10}
+          min={2}
+          max={kind === "k_fold" ? 50 : 1000}
+          disabled={off}
+          onSet={(folds) => setFolds({ folds })}
+        />
+      )}{" "}
+      <InlineChoice
+        name="Kind of cross-validation"
+        value={kind}
+        options={KINDS}
+        disabled={off}
+        onSet={(next) => setFolds({ kind: next, ...USUAL[next] })}
+      />
       {kind === "random_splits" && (
         <>
-          {" "}that hold out <InlineNumber name="Share held out" value={how.test ?? 20} min={1} max={90} unit=" %" disabled={off} onSet={(test) => setFolds({ test })} />
+          {" "}
+          that hold out{" "}
+          <InlineNumber
+            name="Share held out"
+            value={how.test ?? 20}
+            min={1}
+            max={90}
+            unit=" %"
+            disabled={off}
+            onSet={(test) => setFolds({ test })}
+          />
         </>
       )}
       {kind === "k_fold" && how.by !== "time" && (
         <>
-          , <InlineNumber name="Repeats" value={how.repeats ?? 1} min={1} max={20} disabled={off} onSet={(repeats) => setFolds({ repeats })} /> times over
+          ,{" "}
+          <InlineNumber
+            name="Repeats"
+            value={how.repeats ?? 1}
+            min={1}
+            max={20}
+            disabled={off}
+            onSet={(repeats) => setFolds({ repeats })}
+          />{" "}
+          times over
         </>
       )}
       {(kind === "k_fold" || kind === "random_splits") && (
         <>
-          , <SplitBy name="Rows are folded" value={how.by ?? "rows"} view={view} off={off} words={FOLD_BY} onSet={(by) => setFolds(by === "time" ? { by, repeats: 1 } : { by })} />
+          ,{" "}
+          <SplitBy
+            name="Rows are folded"
+            value={how.by ?? "rows"}
+            view={view}
+            off={off}
+            words={FOLD_BY}
+            onSet={(by) => setFolds(by === "time" ? { by, repeats: 1 } : { by })}
+          />
           {["binary", "multiclass"].includes(view.outcome) && how.by !== "time" && (
             <>
-              , <InlineChoice name="Stratified folds" value={how.stratified ? "yes" : "no"} options={[["yes", "stratified"], ["no", "at random"]]} disabled={off} onSet={(v) => setFolds({ stratified: v === "yes" })} />
+              ,{" "}
+              <InlineChoice
+                name="Stratified folds"
+                value={how.stratified ? "yes" : "no"}
+                options={[
+                  ["yes", "stratified"],
+                  ["no", "at random"],
+                ]}
+                disabled={off}
+                onSet={(v) => setFolds({ stratified: v === "yes" })}
+              />
             </>
           )}
         </>
@@ -78,38 +154,127 @@ export function RowsSentence({ plan, view, off, set }: SentenceProps) {
   if (parts.kind === "given") {
     return (
       <>
-        Use the <InlineChoice name="Parts" value="given" options={[["given", "parts that the data name"], ["shares", "parts split by shares"]]} disabled={off} onSet={(v) => v === "shares" && set({ parts: { kind: "shares", training: 70, validation: null, test: 30, stratified: true, by: "rows" } })} />
+        Use the{" "}
+        <InlineChoice
+          name="Parts"
+          value="given"
+          options={[
+            ["given", "parts that the data name"],
+            ["shares", "parts split by shares"],
+          ]}
+          disabled={off}
+          onSet={(v) =>
+            v === "shares" &&
+            set({ parts: { kind: "shares", training: 70, validation: null, test: 30, stratified: true, by: "rows" } })
+          }
+        />
       </>
     );
   }
   const setShares = (next: Partial<Shares>) => set({ parts: { ...parts, ...next } });
   const three = parts.validation != null;
   // The training share takes up what another share gives or takes, so that they always add up.
-  const rest = (validation: number | null | undefined, test: number) => Math.round((100 - (validation ?? 0) - test) * 1000) / 1000;
+  const rest = (validation: number | null | undefined, test: number) =>
+    Math.round((100 - (validation ?? 0) - test) * 1000) / 1000;
   const most = (other: number) => 100 - other - 1;
   return (
     <>
       Split them into{" "}
-      <InlineChoice name="Number of parts" value={three ? "three" : "two"} options={[["two", "two parts"], ["three", "three parts"]]} disabled={off}
-        onSet={(v) => (v === "three" ? setShares({ training: rest(20, parts.test), validation: 20 }) : setShares({ training: rest(null, parts.test), validation: null }))} />
-      : <InlineNumber name="Training share" value={parts.training} min={1} max={most(three ? 1 : 0)} unit=" %" disabled={off}
-        onSet={(training) => (three ? setShares({ training, validation: Math.max(1, 100 - training - parts.test), test: 100 - training - Math.max(1, 100 - training - parts.test) }) : setShares({ training, test: 100 - training }))} /> training,{" "}
+      <InlineChoice
+        name="Number of parts"
+        value={three ? "three" : "two"}
+        options={[
+          ["two", "two parts"],
+          ["three", "three parts"],
+        ]}
+        disabled={off}
+        onSet={(v) =>
+          v === "three"
+            ? setShares({ training: rest(20, parts.test), validation: 20 })
+            : setShares({ training: rest(null, parts.test), validation: null })
+        }
+      />
+      :{" "}
+      <InlineNumber
+        name="Training share"
+        value={parts.training}
+        min={1}
+        max={most(three ? 1 : 0)}
+        unit=" %"
+        disabled={off}
+        onSet={(training) =>
+          three
+            ? setShares({
+                training,
+                validation: Math.max(1, 100 - training - parts.test),
+                test: 100 - training - Math.max(1, 100 - training - parts.test),
+              })
+            : setShares({ training, test: 100 - training })
+        }
+      />{" "}
+      training,{" "}
       {three && (
         <>
-          <InlineNumber name="Validation share" value={parts.validation ?? 0} min={1} max={most(parts.test)} unit=" %" disabled={off} onSet={(validation) => setShares({ training: rest(validation, parts.test), validation })} /> validation and{" "}
+          <InlineNumber
+            name="Validation share"
+            value={parts.validation ?? 0}
+            min={1}
+            max={most(parts.test)}
+            unit=" %"
+            disabled={off}
+            onSet={(validation) => setShares({ training: rest(validation, parts.test), validation })}
+          />{" "}
+          validation and{" "}
         </>
       )}
-      <InlineNumber name="Test share" value={parts.test} min={1} max={most(parts.validation ?? 0)} unit=" %" disabled={off} onSet={(test) => setShares({ training: rest(parts.validation, test), test })} /> test,{" "}
-      <SplitBy name="Rows are split" value={parts.by ?? "rows"} view={view} off={off} words={SPLIT_BY} onSet={(by) => setShares({ by })} />
+      <InlineNumber
+        name="Test share"
+        value={parts.test}
+        min={1}
+        max={most(parts.validation ?? 0)}
+        unit=" %"
+        disabled={off}
+        onSet={(test) => setShares({ training: rest(parts.validation, test), test })}
+      />{" "}
+      test,{" "}
+      <SplitBy
+        name="Rows are split"
+        value={parts.by ?? "rows"}
+        view={view}
+        off={off}
+        words={SPLIT_BY}
+        onSet={(by) => setShares({ by })}
+      />
       {["binary", "multiclass"].includes(view.outcome) && parts.by !== "time" && (
         <>
           {", "}
-          <InlineChoice name="Stratified split" value={parts.stratified ? "yes" : "no"} options={[["yes", `keeping the share of ${view.positive || "each class"} equal`], ["no", "whatever their outcomes"]]} disabled={off} onSet={(v) => setShares({ stratified: v === "yes" })} />
+          <InlineChoice
+            name="Stratified split"
+            value={parts.stratified ? "yes" : "no"}
+            options={[
+              ["yes", `keeping the share of ${view.positive || "each class"} equal`],
+              ["no", "whatever their outcomes"],
+            ]}
+            disabled={off}
+            onSet={(v) => setShares({ stratified: v === "yes" })}
+          />
         </>
       )}
       {view.has_part_column && (
         <>
-          {" "}(<InlineChoice name="Parts" value="shares" options={[["shares", "by shares"], ["given", "or use the parts that the data name"]]} disabled={off} onSet={(v) => v === "given" && set({ parts: { kind: "given" } })} />)
+          {" "}
+          (
+          <InlineChoice
+            name="Parts"
+            value="shares"
+            options={[
+              ["shares", "by shares"],
+              ["given", "or use the parts that the data name"],
+            ]}
+            disabled={off}
+            onSet={(v) => v === "given" && set({ parts: { kind: "given" } })}
+          />
+          )
         </>
       )}
     </>

@@ -19,30 +19,59 @@ interface CheckProps {
 }
 
 export function CheckSentence({ name, title, on, excluded, sentence, off, onToggle, onSet }: CheckProps) {
-  const toggle = <input type="checkbox" aria-label={`Run ${name.replaceAll("_", " ")}`} title={title} checked={on} disabled={off} onChange={(event) => onToggle(event.target.checked)} style={{ width: 15, height: 15, margin: "5px 0 0", accentColor: "var(--mui-palette-primary-main)" }} />;
+  const toggle = (
+    <input
+      type="checkbox"
+      aria-label={`Run ${name.replaceAll("_", " ")}`}
+      title={title}
+      checked={on}
+      disabled={off}
+      onChange={(event) => onToggle(event.target.checked)}
+      style={{ width: 15, height: 15, margin: "5px 0 0", accentColor: "var(--mui-palette-primary-main)" }}
+    />
+  );
   return (
     <>
-      {(sentence.before ?? []).map((line, i) => <SubLine key={i} line={line} off={off} onSet={onSet} />)}
+      {(sentence.before ?? []).map((line, i) => (
+        <SubLine key={i} line={line} off={off} onSet={onSet} />
+      ))}
       <SentenceRow toggle={toggle} on={on} limit={<Parts parts={sentence.limit} off={off} onSet={onSet} />}>
         <Parts parts={sentence.parts} off={off} onSet={onSet} />
         {excluded && <Box sx={{ typography: "caption", color: "brook.ochre" }}>Will not run: {excluded}</Box>}
       </SentenceRow>
-      {(sentence.after ?? []).map((line, i) => <SubLine key={i} line={line} off={off} onSet={onSet} />)}
+      {(sentence.after ?? []).map((line, i) => (
+        <SubLine key={i} line={line} off={off} onSet={onSet} />
+      ))}
     </>
   );
 }
 
 function Parts({ parts, off, onSet }: { parts: readonly Part[]; off: boolean; onSet: Set }) {
-  return <>{parts.map((part, i) => <Field key={i} field={part} off={off} onSet={onSet} />)}</>;
+  return (
+    <>
+      {parts.map((part, i) => (
+        <Field key={i} field={part} off={off} onSet={onSet} />
+      ))}
+    </>
+  );
 }
 
-const TONES = { plain: { fontSize: 14 }, small: { fontSize: 13 }, warning: { fontSize: 13, color: "brook.ochre", maxWidth: 820 } } as const;
+const TONES = {
+  plain: { fontSize: 14 },
+  small: { fontSize: 13 },
+  warning: { fontSize: 13, color: "brook.ochre", maxWidth: 820 },
+} as const;
 
 function SubLine({ line, off, onSet }: { line: Line; off: boolean; onSet: Set }) {
   return (
     <Box sx={{ pl: 4, lineHeight: 1.8, ...TONES[line.tone ?? "plain"] }}>
       <Parts parts={line.parts} off={off} onSet={onSet} />
-      {line.remark && <Box component="span" sx={{ color: "text.secondary", typography: "caption" }}> {line.remark}</Box>}
+      {line.remark && (
+        <Box component="span" sx={{ color: "text.secondary", typography: "caption" }}>
+          {" "}
+          {line.remark}
+        </Box>
+      )}
     </Box>
   );
 }
@@ -56,7 +85,16 @@ interface RowProps {
 
 export function SentenceRow({ children, limit, toggle, on = true }: RowProps) {
   return (
-    <Box sx={{ display: "grid", gridTemplateColumns: "20px 1fr 176px", gap: 0.75, font: `430 15px/1.55 ${SERIF}`, color: on ? "text.primary" : "text.secondary", mb: 0.25 }}>
+    <Box
+      sx={{
+        display: "grid",
+        gridTemplateColumns: "20px 1fr 176px",
+        gap: 0.75,
+        font: `430 15px/1.55 ${SERIF}`,
+        color: on ? "text.primary" : "text.secondary",
+        mb: 0.25,
+      }}
+    >
       {toggle ?? <span />}
       <div>{children}</div>
       <Box sx={{ typography: "caption", color: "text.secondary", textAlign: "right", pt: 0.4 }}>{limit}</Box>

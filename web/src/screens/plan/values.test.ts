@@ -2,7 +2,12 @@ import { describe, expect, it } from "vitest";
 import type { Plan } from "../../api/client";
 import { neighbours, settingsIn, withCheck, withValue } from "./values";
 
-const plan = { seed: 1, checks: ["gap"], policy: { tier: 1, gap: { at_most: 0.05 } }, references: { sex: "f" } } as unknown as Plan;
+const plan = {
+  seed: 1,
+  checks: ["gap"],
+  policy: { tier: 1, gap: { at_most: 0.05 } },
+  references: { sex: "f" },
+} as unknown as Plan;
 
 describe("values of a plan by path", () => {
   it("puts a value where the path leads, and leaves all else as it is", () => {
@@ -23,9 +28,19 @@ describe("values of a plan by path", () => {
 });
 
 describe("settings as they are written", () => {
-  it("reads names and numbers", () => expect(settingsIn("depth 3, class weight balanced, learning_rate=0.1")).toEqual({ depth: 3, class_weight: "balanced", learning_rate: 0.1 }));
+  it("reads names and numbers", () =>
+    expect(settingsIn("depth 3, class weight balanced, learning_rate=0.1")).toEqual({
+      depth: 3,
+      class_weight: "balanced",
+      learning_rate: 0.1,
+    }));
   it("reads none", () => expect(settingsIn(" ")).toEqual({}));
   it("says where a value is missing", () => expect(settingsIn("depth")).toBeNull());
 });
 
-it("sets groups side by side first", () => expect(neighbours(["a", "b", "c"])).toEqual([["a", "b"], ["b", "c"], ["a", "c"]]));
+it("sets groups side by side first", () =>
+  expect(neighbours(["a", "b", "c"])).toEqual([
+    ["a", "b"],
+    ["b", "c"],
+    ["a", "c"],
+  ]));

@@ -32,7 +32,10 @@ export function withCheck(plan: Plan, check: string, on: boolean): Plan {
 /** Settings written as `depth 3, leaves 8`; null where a pair has no value. Numbers are read as such. */
 export function settingsIn(text: string): Record<string, string | number> | null {
   const found: Record<string, string | number> = {};
-  for (const pair of text.split(",").map((one) => one.trim()).filter(Boolean)) {
+  for (const pair of text
+    .split(",")
+    .map((one) => one.trim())
+    .filter(Boolean)) {
     const [, name, value] = /^(.*\S)[\s=:]+(\S+)$/.exec(pair) ?? [];
     if (!name || !value) return null;
     found[name.trim().replaceAll(" ", "_")] = Number.isFinite(Number(value)) ? Number(value) : value;
@@ -42,6 +45,8 @@ export function settingsIn(text: string): Record<string, string | number> | null
 
 /** Every two groups, those that stand side by side first. */
 export function neighbours(levels: readonly string[]): [string, string][] {
-  const pairs = levels.flatMap((one, i) => levels.slice(i + 1).map((other, j): [number, [string, string]] => [j, [one, other]]));
+  const pairs = levels.flatMap((one, i) =>
+    levels.slice(i + 1).map((other, j): [number, [string, string]] => [j, [one, other]]),
+  );
   return pairs.sort((a, b) => a[0] - b[0]).map(([, pair]) => pair);
 }

@@ -28,44 +28,104 @@ export function BriefForm({ draft }: { draft: Draft }) {
   const takeAway = useTakeAway(draft.id);
   const submission = useSubmission(draft.id);
   const vocabulary = useVocabulary();
-  const { register, control, handleSubmit, formState } = useForm<BriefFields>({ resolver: zodResolver(briefShape), defaultValues: start.fields });
+  const { register, control, handleSubmit, formState } = useForm<BriefFields>({
+    resolver: zodResolver(briefShape),
+    defaultValues: start.fields,
+  });
   const claims = useFieldArray({ control, name: "claims" });
   const fields = useWatch({ control }) as BriefFields;
   const kept = useBriefKeeping(draft, { way: "form", fields, files }, due);
   const errors = formState.errors;
-  const change = (name: string, part: Partial<DataFile>) => setFiles((all) => all.map((one) => (one.name === name ? { ...one, ...part } : one)));
+  const change = (name: string, part: Partial<DataFile>) =>
+    setFiles((all) => all.map((one) => (one.name === name ? { ...one, ...part } : one)));
   const add = (chosen: File[]) => {
     const fresh = chosen.filter((file) => !files.some((one) => one.name === file.name));
-    setFiles((all) => [...all, ...fresh.map((file): DataFile => ({ name: file.name, kind: "rows", part: "", key: "", how: {} }))]);
+    setFiles((all) => [
+      ...all,
+      ...fresh.map((file): DataFile => ({ name: file.name, kind: "rows", part: "", key: "", how: {} })),
+    ]);
     for (const file of chosen) void uploads.send(`data/${file.name}`, file);
   };
   const remove = (file: DataFile) => {
     setFiles((all) => all.filter((one) => one.name !== file.name));
     if (draft.files.some((one) => one.path === pathOf(file))) takeAway.mutate(pathOf(file));
   };
-  const whole = files.length > 0 && files.every((file) => !uploads.isSending(pathOf(file)) && draft.files.some((one) => one.path === pathOf(file) && one.received === one.size));
+  const whole =
+    files.length > 0 &&
+    files.every(
+      (file) =>
+        !uploads.isSending(pathOf(file)) &&
+        draft.files.some((one) => one.path === pathOf(file) && one.received === one.size),
+    );
   const send = handleSubmit(async (values) => {
     const declared = new Blob([JSON.stringify(submissionFrom(values, files))]);
     await kept.keepNow();
     if (await uploads.send("submission.yaml", declared, `brief ${Date.now()}`)) submission.mutate();
   });
-  const named = (list: { name: string; words: string; outcomes: string[] }[] | undefined) => (list ?? []).filter((one) => one.outcomes.includes(fields.outcome)).map((one) => [one.name, one.words] as const);
-  const field = (name: "name" | "version" | "purpose" | "owner" | "use" | "population" | "positive" | "threshold" | "seed", label: string) => (
-    <TextField label={label} error={!!errors[name]} helperText={errors[name]?.message} {...register(name)} />
-  );
-  const choice = (name: "tier" | "outcome" | "family" | "missing" | "scale" | "encode" | "target" | "part" | "occasion" | "alternative" | "available", label: string, options: readonly (readonly [string, string])[]) => (
-    <Controller control={control} name={name} render={({ field: f }) => (
-      <TextField select label={label} error={!!errors[name]} helperText={errors[name]?.message} {...f} value={options.some(([key]) => key === f.value) ? f.value : ""} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}>
-        {options.map(([key, words]) => <MenuItem key={key} value={key}>{words}</MenuItem>)}
-      </TextField>
-    )} />
+  const named = (list: { name: string; words: string; outcomes: string[] }[] | undefined) =>
+    (list ?? []).filter((one) => one.outcomes.includes(fields.outcome)).map((one) => [one.name, one.words] as const);
+  const field = (
+    name: "name" | "version" | "purpose" | "owner" | "use" | "population" | "positive" | "threshold" | "seed",
+    label: string,
+  ) => <TextField label={label} error={!!errors[name]} helperText={errors[name]?.message} {...register(name)} />;
+  const choice = (
+    name:
+      | "tier"
+      | "outcome"
+      | "family"
+      | "missing"
+      | "scale"
+      | "encode"
+      | "target"
+      | "part"
+      | "occasion"
+      | "alternative"
+      | "available",
+    label: string,
+    options: readonly (readonly [string, string])[],
+  ) => (
+    <Controller
+      control={control}
+      name={name}
+      render={({ field: f }) => (
+        <TextField
+          select
+          label={label}
+          error={!!errors[name]}
+          helperText={errors[name]?.message}
+          {...f}
+          value={options.some(([key]) => key === f.value) ? f.value : ""}
+          slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+        >
+          {options.map(([key, words]) => (
+            <MenuItem key={key} value={key}>
+              {words}
+            </MenuItem>
+          ))}
+        </TextField>
+      )}
+    />
   );
   const several = (name: "identifier" | "protected" | "ignore", label: string) => (
-    <Controller control={control} name={name} render={({ field: f }) => (
-      <TextField select label={label} {...f} value={f.value.filter((one) => columns.includes(one))} slotProps={{ select: { multiple: true }, inputLabel: { shrink: true } }}>
-        {columns.map((column) => <MenuItem key={column} value={column}>{column}</MenuItem>)}
-      </TextField>
-    )} />
+    <Controller
+      control={control}
+      name={name}
+      render={({ field: f }) => (
+        <TextField
+          select
+          label={label}
+          {...f}
+          value={f.value.filter((one) => columns.includes(one))}
+          slotProps={{ select: { multiple: true }, inputLabel: { shrink: true } }}
+        >
+          {columns.map((column) => (
+            <MenuItem key={column} value={column}>
+              {column}
+            </MenuItem>
+          ))}
+        </TextField>
+      )}
+    />
   );
   const row = (columnsOf: string) => ({ display: "grid", gridTemplateColumns: columnsOf, gap: 1.5 });
   return (
@@ -73,19 +133,43 @@ export function BriefForm({ draft }: { draft: Draft }) {
       <Box sx={row("1fr 110px 130px 150px")}>
         {field("name", "Model")}
         {field("version", "Version")}
-        {choice("tier", "Tier", [["1", "1, high stakes"], ["2", "2"], ["3", "3, low"]])}
-        {choice("outcome", "Outcome", [["binary", "yes/no"], ["multiclass", "several classes"], ["number", "a number"], ["choice", "a choice"]])}
+        {choice("tier", "Tier", [
+          ["1", "1, high stakes"],
+          ["2", "2"],
+          ["3", "3, low"],
+        ])}
+        {choice("outcome", "Outcome", [
+          ["binary", "yes/no"],
+          ["multiclass", "several classes"],
+          ["number", "a number"],
+          ["choice", "a choice"],
+        ])}
       </Box>
       {field("purpose", "Purpose")}
-      <Box sx={row("1fr 1fr")}>{field("use", "How it is used")}{field("population", "For whom")}</Box>
+      <Box sx={row("1fr 1fr")}>
+        {field("use", "How it is used")}
+        {field("population", "For whom")}
+      </Box>
       {field("owner", "Built by")}
       <Typography variant="h3">Data</Typography>
-      <DataFiles draft={draft} files={files} uploads={uploads} onAdd={add} onChange={change} onRemove={remove} onColumns={setColumns} />
+      <DataFiles
+        draft={draft}
+        files={files}
+        uploads={uploads}
+        onAdd={add}
+        onChange={change}
+        onRemove={remove}
+        onColumns={setColumns}
+      />
       {columns.length > 0 && (
         <>
           <Box sx={row(HAS_POSITIVE.includes(fields.outcome) ? "1fr 1fr 1fr" : "1fr 1fr")}>
             {choice("target", "Target", [["", "not yet: the reviewer chooses it"], ...same(columns)])}
-            {HAS_POSITIVE.includes(fields.outcome) && field("positive", fields.outcome === "choice" ? "Value that says chosen" : "Positive value; yes, if empty")}
+            {HAS_POSITIVE.includes(fields.outcome) &&
+              field(
+                "positive",
+                fields.outcome === "choice" ? "Value that says chosen" : "Positive value; yes, if empty",
+              )}
             {choice("part", "Column that names the parts", [["", "none"], ...same(columns)])}
           </Box>
           {fields.outcome === "choice" && (
@@ -95,7 +179,11 @@ export function BriefForm({ draft }: { draft: Draft }) {
               {choice("available", "Column that says if it could be had", [["", "none: all could"], ...same(columns)])}
             </Box>
           )}
-          <Box sx={row("1fr 1fr 1fr")}>{several("identifier", "Identifiers")}{several("protected", "Protected")}{several("ignore", "To ignore")}</Box>
+          <Box sx={row("1fr 1fr 1fr")}>
+            {several("identifier", "Identifiers")}
+            {several("protected", "Protected")}
+            {several("ignore", "To ignore")}
+          </Box>
         </>
       )}
       <Typography variant="h3">Recipe</Typography>
@@ -117,22 +205,45 @@ export function BriefForm({ draft }: { draft: Draft }) {
       <Typography variant="h3">Claims</Typography>
       {claims.fields.map((claim, i) => (
         <Box key={claim.id} sx={row("1fr 1fr 1fr auto")}>
-          <Controller control={control} name={`claims.${i}.measure`} render={({ field: f }) => (
-            <TextField select label="Measure" error={!!errors.claims?.[i]?.measure} {...f}>
-              {named(vocabulary.data?.measures).map(([key, words]) => <MenuItem key={key} value={key}>{words}</MenuItem>)}
-            </TextField>
-          )} />
+          <Controller
+            control={control}
+            name={`claims.${i}.measure`}
+            render={({ field: f }) => (
+              <TextField select label="Measure" error={!!errors.claims?.[i]?.measure} {...f}>
+                {named(vocabulary.data?.measures).map(([key, words]) => (
+                  <MenuItem key={key} value={key}>
+                    {words}
+                  </MenuItem>
+                ))}
+              </TextField>
+            )}
+          />
           <TextField label="Part, such as test" {...register(`claims.${i}.part`)} />
           <TextField label="Value" error={!!errors.claims?.[i]?.value} {...register(`claims.${i}.value`)} />
           <Button onClick={() => claims.remove(i)}>Remove</Button>
         </Box>
       ))}
-      <Button sx={{ justifySelf: "start" }} onClick={() => claims.append({ measure: named(vocabulary.data?.measures)[0]?.[0] ?? "", part: "test", value: "" })}>Add a claim</Button>
+      <Button
+        sx={{ justifySelf: "start" }}
+        onClick={() =>
+          claims.append({ measure: named(vocabulary.data?.measures)[0]?.[0] ?? "", part: "test", value: "" })
+        }
+      >
+        Add a claim
+      </Button>
       <Said error={kept.error ?? submission.error ?? takeAway.error ?? uploads.fault("submission.yaml")} />
       <Box sx={{ display: "flex", gap: 1.5, alignItems: "center" }}>
-        <Button type="submit" variant="contained" disabled={!whole || submission.isPending || uploads.isSending("submission.yaml")}>Submit the model</Button>
+        <Button
+          type="submit"
+          variant="contained"
+          disabled={!whole || submission.isPending || uploads.isSending("submission.yaml")}
+        >
+          Submit the model
+        </Button>
         <Due due={due} onSet={setDue} />
-        <Typography variant="body2" sx={{ color: "text.secondary" }}>{kept.state === "kept" ? "Kept as it is; it can be left half done." : "Keeping …"}</Typography>
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>
+          {kept.state === "kept" ? "Kept as it is; it can be left half done." : "Keeping …"}
+        </Typography>
       </Box>
     </Box>
   );

@@ -13,7 +13,11 @@ import { pathOf, type DataFile } from "./submission";
 import type { Uploads } from "./uploads";
 
 export const DATA_FILES = ".csv,.tsv,.txt,.xlsx,.ods,.parquet";
-const KINDS = [["rows", "rows under review"], ["new_rows", "later rows, to be scored and compared"], ["sample", "a sample with columns that the rows lack"]] as const;
+const KINDS = [
+  ["rows", "rows under review"],
+  ["new_rows", "later rows, to be scored and compared"],
+  ["sample", "a sample with columns that the rows lack"],
+] as const;
 
 interface DataFilesProps {
   draft: Draft;
@@ -29,9 +33,25 @@ export function DataFiles({ draft, files, uploads, onAdd, onChange, onRemove, on
   return (
     <>
       {files.map((file, i) => (
-        <OneFile key={file.name} draft={draft} file={file} first={i === 0} alone={files.length === 1} uploads={uploads} onChange={(change) => onChange(file.name, change)} onRemove={() => onRemove(file)} onColumns={i === 0 ? onColumns : undefined} />
+        <OneFile
+          key={file.name}
+          draft={draft}
+          file={file}
+          first={i === 0}
+          alone={files.length === 1}
+          uploads={uploads}
+          onChange={(change) => onChange(file.name, change)}
+          onRemove={() => onRemove(file)}
+          onColumns={i === 0 ? onColumns : undefined}
+        />
       ))}
-      <FileDrop label={files.length ? "Another data file:" : "Data file:"} accept={DATA_FILES} multiple chosen={[]} onFiles={onAdd} />
+      <FileDrop
+        label={files.length ? "Another data file:" : "Data file:"}
+        accept={DATA_FILES}
+        multiple
+        chosen={[]}
+        onFiles={onAdd}
+      />
     </>
   );
 }
@@ -59,22 +79,52 @@ function OneFile({ draft, file, first, alone, uploads, onChange, onRemove, onCol
     <Box component="section" aria-label={file.name}>
       <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap" }}>
         <strong>{file.name}</strong>
-        {sent && <Box component="span" sx={{ color: "text.secondary" }}>{size(sent.size)}</Box>}
+        {sent && (
+          <Box component="span" sx={{ color: "text.secondary" }}>
+            {size(sent.size)}
+          </Box>
+        )}
         {first ? (
           <span>holds the rows under review</span>
         ) : (
-          <span>holds <InlineChoice name={`What ${file.name} holds`} value={file.kind} options={KINDS} disabled={false} onSet={(kind) => onChange({ kind })} /></span>
+          <span>
+            holds{" "}
+            <InlineChoice
+              name={`What ${file.name} holds`}
+              value={file.kind}
+              options={KINDS}
+              disabled={false}
+              onSet={(kind) => onChange({ kind })}
+            />
+          </span>
         )}
         {file.kind === "rows" && !alone && (
           <label>
             and is the part{" "}
-            <input aria-label={`Part of ${file.name}`} value={file.part} placeholder="training, test …" onChange={(event) => onChange({ part: event.target.value })} style={{ font: "inherit", minHeight: 24, width: 110 }} />
+            <input
+              aria-label={`Part of ${file.name}`}
+              value={file.part}
+              placeholder="training, test …"
+              onChange={(event) => onChange({ part: event.target.value })}
+              style={{ font: "inherit", minHeight: 24, width: 110 }}
+            />
           </label>
         )}
         {file.kind === "sample" && columns && (
-          <span>joined by <InlineChoice name={`Key of ${file.name}`} value={file.key} options={[["", "choose the key"] as const, ...columns.map((c) => [c.name, c.name] as const)]} disabled={false} onSet={(key) => onChange({ key })} /></span>
+          <span>
+            joined by{" "}
+            <InlineChoice
+              name={`Key of ${file.name}`}
+              value={file.key}
+              options={[["", "choose the key"] as const, ...columns.map((c) => [c.name, c.name] as const)]}
+              disabled={false}
+              onSet={(key) => onChange({ key })}
+            />
+          </span>
         )}
-        <Button sx={{ ml: "auto", py: 0 }} onClick={onRemove}>Take away</Button>
+        <Button sx={{ ml: "auto", py: 0 }} onClick={onRemove}>
+          Take away
+        </Button>
       </Box>
       <Sent path={pathOf(file)} file={sent} uploads={uploads} />
       <Said error={preview.error} />

@@ -27,8 +27,12 @@ export function DraftDesk() {
   return (
     <Box component="main" sx={{ p: 3, overflow: "auto" }}>
       <Box sx={{ maxWidth: 760 }}>
-        <Typography variant="body2" sx={{ mb: 0.5 }}><Link to="/submit">All that is half done</Link></Typography>
-        <Typography variant="h1" sx={{ mb: 1.5 }}>Submit a model</Typography>
+        <Typography variant="body2" sx={{ mb: 0.5 }}>
+          <Link to="/submit">All that is half done</Link>
+        </Typography>
+        <Typography variant="h1" sx={{ mb: 1.5 }}>
+          Submit a model
+        </Typography>
         <Said error={draft.error} />
         {shown && shown.state !== "open" && <Taking draft={shown} />}
         {shown?.state === "open" && (

@@ -2,7 +2,13 @@
 export function Due({ due, onSet }: { due: string | null; onSet: (due: string | null) => void }) {
   return (
     <label>
-      Wanted by <input type="date" value={due ?? ""} onChange={(event) => onSet(event.target.value || null)} style={{ font: "inherit", minHeight: 26 }} />
+      Wanted by{" "}
+      <input
+        type="date"
+        value={due ?? ""}
+        onChange={(event) => onSet(event.target.value || null)}
+        style={{ font: "inherit", minHeight: 26 }}
+      />
     </label>
   );
 }

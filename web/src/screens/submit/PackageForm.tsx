@@ -33,10 +33,25 @@ export function PackageForm({ draft }: { draft: Draft }) {
   return (
     <Box sx={{ display: "grid", gap: 1.5, justifyItems: "start" }}>
       <Due due={draft.due} onSet={(due) => save.mutate({ brief: draft.brief, due, revision: draft.revision })} />
-      <FileDrop label="Package:" accept=".zip" onFiles={(files) => void choose(files[0])} chosen={file && file.received === file.size ? [`${file.path}, ${size(file.size)}`] : []} />
-      {file && <Box sx={{ width: "100%" }}><Sent path={file.path} file={file} uploads={uploads} /></Box>}
+      <FileDrop
+        label="Package:"
+        accept=".zip"
+        onFiles={(files) => void choose(files[0])}
+        chosen={file && file.received === file.size ? [`${file.path}, ${size(file.size)}`] : []}
+      />
+      {file && (
+        <Box sx={{ width: "100%" }}>
+          <Sent path={file.path} file={file} uploads={uploads} />
+        </Box>
+      )}
       <Said error={submission.error ?? takeAway.error ?? save.error} />
-      <Button variant="contained" disabled={!file || file.received < file.size || choosing || submission.isPending} onClick={() => submission.mutate()}>Submit the package</Button>
+      <Button
+        variant="contained"
+        disabled={!file || file.received < file.size || choosing || submission.isPending}
+        onClick={() => submission.mutate()}
+      >
+        Submit the package
+      </Button>
     </Box>
   );
 }

@@ -16,14 +16,28 @@ export function Sent({ path, file, uploads }: { path: string; file: DraftFile | 
       <Said error={fault} />
       {!whole && sending && (
         <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
-          <LinearProgress variant="determinate" value={file?.size ? (100 * file.received) / file.size : 0} aria-label={`Sending ${name}`} sx={{ flex: 1 }} />
-          <span>{size(file?.received ?? 0)} of {size(file?.size ?? 0)}</span>
+          <LinearProgress
+            variant="determinate"
+            value={file?.size ? (100 * file.received) / file.size : 0}
+            aria-label={`Sending ${name}`}
+            sx={{ flex: 1 }}
+          />
+          <span>
+            {size(file?.received ?? 0)} of {size(file?.size ?? 0)}
+          </span>
         </Box>
       )}
       {!whole && !sending && (
         <label>
-          {file ? `Only ${size(file.received)} of ${size(file.size)} have come. Choose ${name} again, and sending goes on there: ` : `Choose ${name} again: `}
-          <input type="file" aria-label={`Go on with ${name}`} onChange={(event) => event.target.files?.[0] && void uploads.send(path, event.target.files[0])} style={{ font: "inherit" }} />
+          {file
+            ? `Only ${size(file.received)} of ${size(file.size)} have come. Choose ${name} again, and sending goes on there: `
+            : `Choose ${name} again: `}
+          <input
+            type="file"
+            aria-label={`Go on with ${name}`}
+            onChange={(event) => event.target.files?.[0] && void uploads.send(path, event.target.files[0])}
+            style={{ font: "inherit" }}
+          />
         </label>
       )}
     </>

@@ -12,9 +12,18 @@ export function Taking({ draft }: { draft: Draft }) {
   return (
     <Box role="status" sx={{ display: "grid", gap: 1, justifyItems: "start", maxWidth: 560 }}>
       <Typography sx={{ fontFamily: SERIF, fontSize: 18 }}>What you sent is being read and checked.</Typography>
-      <LinearProgress variant="determinate" value={100 * draft.share} aria-label="Reading and checking" sx={{ width: "100%" }} />
-      <Typography variant="body2">{Math.floor(100 * draft.share)} %, {draft.doing}. You may leave this page; it goes on.</Typography>
-      <Button disabled={withdraw.isPending} onClick={() => withdraw.mutate()}>Withdraw it</Button>
+      <LinearProgress
+        variant="determinate"
+        value={100 * draft.share}
+        aria-label="Reading and checking"
+        sx={{ width: "100%" }}
+      />
+      <Typography variant="body2">
+        {Math.floor(100 * draft.share)} %, {draft.doing}. You may leave this page; it goes on.
+      </Typography>
+      <Button disabled={withdraw.isPending} onClick={() => withdraw.mutate()}>
+        Withdraw it
+      </Button>
       <Said error={withdraw.error} />
     </Box>
   );

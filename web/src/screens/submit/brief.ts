@@ -35,8 +35,31 @@ export const briefShape = z.object({
 export type BriefFields = z.infer<typeof briefShape>;
 
 export const EMPTY: BriefFields = {
-  name: "", version: "", tier: "2", outcome: "binary", purpose: "", owner: "", use: "", population: "", target: "", positive: "", part: "", occasion: "", alternative: "", available: "", identifier: [], protected: [], ignore: [],
-  family: "", settings: "", missing: "median", scale: "none", encode: "onehot", threshold: "0.5", seed: "0", claims: [],
+  name: "",
+  version: "",
+  tier: "2",
+  outcome: "binary",
+  purpose: "",
+  owner: "",
+  use: "",
+  population: "",
+  target: "",
+  positive: "",
+  part: "",
+  occasion: "",
+  alternative: "",
+  available: "",
+  identifier: [],
+  protected: [],
+  ignore: [],
+  family: "",
+  settings: "",
+  missing: "median",
+  scale: "none",
+  encode: "onehot",
+  threshold: "0.5",
+  seed: "0",
+  claims: [],
 };
 
 export type Way = "form" | "package";
@@ -51,5 +74,9 @@ export interface BriefKept {
 /** The server keeps a brief as it was given; whatever is not there is as in an empty one. */
 export function briefOf(draft: Draft): BriefKept {
   const kept = draft.brief as Partial<BriefKept>;
-  return { way: kept.way ?? (draft.files.some((file) => file.path.endsWith(".zip")) ? "package" : "form"), fields: { ...EMPTY, ...kept.fields }, files: kept.files ?? [] };
+  return {
+    way: kept.way ?? (draft.files.some((file) => file.path.endsWith(".zip")) ? "package" : "form"),
+    fields: { ...EMPTY, ...kept.fields },
+    files: kept.files ?? [],
+  };
 }

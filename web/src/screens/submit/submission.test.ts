@@ -3,8 +3,17 @@ import { EMPTY, type BriefFields } from "./brief";
 import { submissionFrom, type DataFile } from "./submission";
 
 const FIELDS: BriefFields = {
-  ...EMPTY, name: "Model", version: "1", purpose: "To see", owner: "Us", target: "y", identifier: ["id"],
-  family: "tree", settings: "depth: 3\n\nrows_per_leaf:5\nnonsense", seed: "7", claims: [{ measure: " auc ", part: "", value: " 0.80 " }],
+  ...EMPTY,
+  name: "Model",
+  version: "1",
+  purpose: "To see",
+  owner: "Us",
+  target: "y",
+  identifier: ["id"],
+  family: "tree",
+  settings: "depth: 3\n\nrows_per_leaf:5\nnonsense",
+  seed: "7",
+  claims: [{ measure: " auc ", part: "", value: " 0.80 " }],
 };
 const ROWS: DataFile = { name: "rows.csv", kind: "rows", part: "", key: "", how: {} };
 
@@ -43,6 +52,8 @@ describe("its data files", () => {
     expect(made.data[1]).not.toHaveProperty("roles");
   });
   it("has no positive value where the outcome is not yes/no", () => {
-    expect(submissionFrom({ ...FIELDS, outcome: "number", positive: "yes" }, [ROWS]).data[0]?.roles?.positive).toBeNull();
+    expect(
+      submissionFrom({ ...FIELDS, outcome: "number", positive: "yes" }, [ROWS]).data[0]?.roles?.positive,
+    ).toBeNull();
   });
 });

@@ -26,11 +26,31 @@ export function tableName(file: DataFile): string {
 export const HAS_POSITIVE: readonly string[] = ["binary", "choice"];
 
 export function submissionFrom(f: BriefFields, files: readonly DataFile[]) {
-  const choice = f.outcome === "choice" ? { occasion: f.occasion || null, alternative: f.alternative || null, available: f.available || null } : {};
-  const roles = { target: f.target, positive: HAS_POSITIVE.includes(f.outcome) ? f.positive || null : null, identifier: f.identifier, protected: f.protected, ignore: f.ignore, part: f.part || null, ...choice };
+  const choice =
+    f.outcome === "choice"
+      ? { occasion: f.occasion || null, alternative: f.alternative || null, available: f.available || null }
+      : {};
+  const roles = {
+    target: f.target,
+    positive: HAS_POSITIVE.includes(f.outcome) ? f.positive || null : null,
+    identifier: f.identifier,
+    protected: f.protected,
+    ignore: f.ignore,
+    part: f.part || null,
+    ...choice,
+  };
   return {
     brookfall: "1",
-    model: { name: f.name, version: f.version, tier: f.tier, outcome: f.outcome, purpose: f.purpose, owner: f.owner, use: f.use || null, population: f.population || null },
+    model: {
+      name: f.name,
+      version: f.version,
+      tier: f.tier,
+      outcome: f.outcome,
+      purpose: f.purpose,
+      owner: f.owner,
+      use: f.use || null,
+      population: f.population || null,
+    },
     data: files.map((file, i) => ({
       name: tableName(file),
       path: pathOf(file),
@@ -40,14 +60,33 @@ export function submissionFrom(f: BriefFields, files: readonly DataFile[]) {
       key: file.kind === "sample" ? file.key : null,
       ...(i === 0 ? { roles } : {}),
     })),
-    recipe: f.family ? { family: f.family, settings: settingsFrom(f.settings), preprocess: { missing: f.missing, scale: f.scale, encode: f.encode }, threshold: f.threshold, seed: f.seed } : null,
-    claims: f.claims.map((claim) => ({ measure: claim.measure.trim(), part: claim.part.trim() || null, value: claim.value.trim() })),
+    recipe: f.family
+      ? {
+          family: f.family,
+          settings: settingsFrom(f.settings),
+          preprocess: { missing: f.missing, scale: f.scale, encode: f.encode },
+          threshold: f.threshold,
+          seed: f.seed,
+        }
+      : null,
+    claims: f.claims.map((claim) => ({
+      measure: claim.measure.trim(),
+      part: claim.part.trim() || null,
+      value: claim.value.trim(),
+    })),
   };
 }
 
 /** Only what was corrected is declared; the rest is found out from the file again. */
 export function said(how: How): How {
-  return Object.fromEntries(Object.entries(how).filter(([, value]) => value !== null && value !== undefined && !(typeof value === "object" && !Array.isArray(value) && Object.keys(value).length === 0)));
+  return Object.fromEntries(
+    Object.entries(how).filter(
+      ([, value]) =>
+        value !== null &&
+        value !== undefined &&
+        !(typeof value === "object" && !Array.isArray(value) && Object.keys(value).length === 0),
+    ),
+  );
 }
 
 function settingsFrom(lines: string): Record<string, string> {

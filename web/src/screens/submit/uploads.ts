@@ -18,7 +18,12 @@ export function useUploads(draftId: number): Uploads {
       setUnder((all) => new Set(all).add(path));
       setFaults(({ [path]: _, ...others }) => others);
       try {
-        await sendFile(draftId, path, file, stamp, (come) => cache.setQueryData<Draft>(["draft", draftId], (draft) => draft && { ...draft, files: withFile(draft.files, come) }));
+        await sendFile(draftId, path, file, stamp, (come) =>
+          cache.setQueryData<Draft>(
+            ["draft", draftId],
+            (draft) => draft && { ...draft, files: withFile(draft.files, come) },
+          ),
+        );
         return true;
       } catch (problem) {
         setFaults((all) => ({ ...all, [path]: problem instanceof Error ? problem : new Error(String(problem)) }));
@@ -33,5 +38,7 @@ export function useUploads(draftId: number): Uploads {
 }
 
 export function withFile(files: DraftFile[], come: DraftFile): DraftFile[] {
-  return files.some((one) => one.path === come.path) ? files.map((one) => (one.path === come.path ? come : one)) : [...files, come];
+  return files.some((one) => one.path === come.path)
+    ? files.map((one) => (one.path === come.path ? come : one))
+    : [...files, come];
 }
