@@ -1,25 +1,34 @@
-"""The command line: the same core without the web, for scripts and for anyone who doubts the server."""
+"""The command line: the same core without the web, for scripts and for anyone who doubts the server.
+
+What a command needs is imported when it is called: the libraries take seconds, and ``--help`` takes none of them.
+"""
 
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
-from pydantic import ValidationError
 
-from brookfall.core.check.bench import Bench
-from brookfall.core.check.standard_plan import known_checks, standard_plan
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.plan.plan import Plan
-from brookfall.core.plan.yaml_file import plan_from_yaml, plan_to_yaml
-from brookfall.core.retest.evidence_file import Evidence, evidence_of, read_evidence
-from brookfall.core.retest.evidence_replay import compared
-from brookfall.core.retest.run import retest as run_retest
-from brookfall.core.submission.added import with_added
-from brookfall.core.submission.package import Package, open_package
-from brookfall.core.submission.subject import subject_of
-from brookfall.upload import send_package
+
+if TYPE_CHECKING:
+    from brookfall.core.plan.plan import Plan
+    from brookfall.core.retest.evidence_file import Evidence
+    from brookfall.core.submission.package import Package
 
 _FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
+
+
+@contextmanager
+def _told() -> Iterator[None]:
+    """What is wrong with what was given goes to standard error, with exit code 2."""
+    try:
+        yield
+    except UserError as problem:
+        click.echo(str(problem), err=True)
+        sys.exit(2)
 
 
 @click.group()
@@ -39,12 +48,10 @@ def retest(
     package: Path, plan_file: Path | None, seed: int | None, jobs: int, only: tuple[str, ...], out: Path | None
 ) -> None:
     """Re-test PACKAGE (a folder or .zip) and write the evidence as JSON."""
-    try:
-        opened = open_package(package)
-        evidence = _retest(opened, plan_file, seed, jobs, only)
-    except UserError as problem:
-        click.echo(str(problem), err=True)
-        sys.exit(2)
+    from brookfall.core.submission.package import open_package
+
+    with _told():
+        evidence = _retest(open_package(package), plan_file, seed, jobs, only)
     text = evidence.to_json() + "\n"
     if out is None:
         click.echo(text, nl=False)
@@ -66,21 +73,26 @@ def retest(
 )
 def replay(evidence_file: Path, package: Path, jobs: int, added: tuple[Path, ...]) -> None:
     """Refit everything in EVIDENCE_FILE from PACKAGE and compare bit for bit. Exit 1 says what differs."""
+    from brookfall.core.check.bench import Bench
+    from brookfall.core.retest.evidence_file import read_evidence
+    from brookfall.core.retest.evidence_replay import compared
+    from brookfall.core.retest.run import retest as run_retest
+    from brookfall.core.submission.added import with_added
+    from brookfall.core.submission.package import open_package
+    from brookfall.core.submission.subject import subject_of
+
     try:
         evidence = read_evidence(evidence_file.read_text(encoding="utf-8"))
-    except (ValueError, ValidationError) as problem:
+    except ValueError as problem:
         click.echo(f"{evidence_file}: This is not an evidence file ({str(problem).splitlines()[0]}).", err=True)
         sys.exit(2)
-    try:
+    with _told():
         opened = open_package(package)
         if opened.sha256 != evidence.package.sha256:
             raise UserError("This is not the package that the evidence is about.", todo="Give the same package.")
         whole = with_added(opened, evidence.added, {str(path): path.read_bytes() for path in added})
         subject = subject_of(whole, evidence.roles, evidence.changes)
         again = run_retest(Bench(subject, evidence.plan, evidence.marks), jobs)
-    except UserError as problem:
-        click.echo(str(problem), err=True)
-        sys.exit(2)
     told = compared(evidence, again)
     for line in told.lines:
         click.echo(line)
@@ -95,12 +107,12 @@ def replay(evidence_file: Path, package: Path, jobs: int, added: tuple[Path, ...
 @click.option("--due", help="When an answer is wanted, as 2027-01-31.")
 def submit(package: Path, url: str, token: str, due: str | None) -> None:
     """Submit PACKAGE (a folder or .zip), checked here first, and write the case's address."""
-    try:
+    from brookfall.core.submission.package import open_package
+    from brookfall.upload import send_package
+
+    with _told():
         opened = open_package(package)
         case_id = send_package(opened.files, url, token, due, lambda said: click.echo(said, err=True))
-    except UserError as problem:
-        click.echo(str(problem), err=True)
-        sys.exit(2)
     click.echo(f"{url.rstrip('/')}/cases/{case_id}")
 
 
@@ -108,15 +120,45 @@ def submit(package: Path, url: str, token: str, due: str | None) -> None:
 @click.argument("package", type=click.Path(path_type=Path))
 def write_plan(package: Path) -> None:
     """Write the standard plan of PACKAGE as YAML, to be changed and given to retest."""
-    try:
+    from brookfall.core.plan.yaml_file import plan_to_yaml
+    from brookfall.core.submission.package import open_package
+
+    with _told():
         plan = _plan(open_package(package), None)
-    except UserError as problem:
-        click.echo(str(problem), err=True)
-        sys.exit(2)
     click.echo(plan_to_yaml(plan), nl=False)
 
 
-def _retest(package: Package, plan_file: Path | None, seed: int | None, jobs: int, only: tuple[str, ...]) -> Evidence:
+@main.command()
+@click.argument("package", type=click.Path(path_type=Path))
+def check(package: Path) -> None:
+    """Read PACKAGE (a folder or .zip) and check that all in it agrees; nothing is fitted. Exit 2 says what is wrong."""
+    from brookfall.core.foundation import wording
+    from brookfall.core.submission.package import open_package
+    from brookfall.core.submission.subject import subject_of
+
+    with _told():
+        opened = open_package(package)
+        subject = subject_of(opened)
+    declared = opened.submission
+    came = [
+        f"{wording.rows(opened.table.n_rows)}, {len(subject.features) or 'no'} features",
+        f"recipe: {declared.recipe.family}" if declared.recipe else "no recipe",
+        *(f"scores: {entry.path}" for entry in declared.predictions),
+        *([f"claims: {len(declared.claims)}"] if declared.claims else []),
+    ]
+    click.echo(f"{declared.model.name} {declared.model.version} can be submitted ({'; '.join(came)}).")
+
+
+def _retest(
+    package: "Package", plan_file: Path | None, seed: int | None, jobs: int, only: tuple[str, ...]
+) -> "Evidence":
+    from brookfall.core.check.bench import Bench
+    from brookfall.core.check.standard_plan import known_checks
+    from brookfall.core.plan.plan import Plan
+    from brookfall.core.retest.evidence_file import evidence_of
+    from brookfall.core.retest.run import retest as run_retest
+    from brookfall.core.submission.subject import subject_of
+
     subject = subject_of(package)
     plan = _plan(package, plan_file)
     changes = {"seed": seed if seed is not None else plan.seed, "checks": only or plan.checks}
@@ -131,7 +173,10 @@ def _retest(package: Package, plan_file: Path | None, seed: int | None, jobs: in
     return evidence_of(package.sha256, plan, subject.roles, exhibits)
 
 
-def _plan(package: Package, plan_file: Path | None) -> Plan:
+def _plan(package: "Package", plan_file: Path | None) -> "Plan":
+    from brookfall.core.check.standard_plan import standard_plan
+    from brookfall.core.plan.yaml_file import plan_from_yaml
+
     if plan_file is None:
         declared = package.submission
         roles = declared.data[0].roles

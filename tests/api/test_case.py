@@ -10,7 +10,7 @@ from typing import Any
 
 import pytest
 from flask import Flask
-from sqlalchemy import func, select, text
+from sqlalchemy import delete, func, select, text
 from sqlalchemy.exc import OperationalError
 
 from brookfall.core.check.bench import Bench
@@ -25,7 +25,7 @@ from brookfall.launch.house import House
 from brookfall.records.audit_log import RecordEntry, verify
 from brookfall.records.cases import Blob, Case, StoredColumn
 from brookfall.records.database import engine, transaction
-from brookfall.records.runs import Fit, Reading, RunFit
+from brookfall.records.runs import Fit, Reading, RunCheck, RunFit
 from tests.api.conftest import Visitor
 from tests.api.packages import submit
 from tests.conftest import files_of
@@ -259,6 +259,38 @@ def test_a_second_run_makes_no_fit_again(visitor: SignIn, workers: House) -> Non
 
 def slow_files(seed: int) -> dict[str, bytes]:
     return files_of(recipe={"family": "forest", "settings": {"trees": 400}, "seed": seed})
+
+
+def test_a_run_goes_on_when_the_program_changes_under_it(visitor: SignIn, workers: House) -> None:
+    iris, base = taken(visitor, "another program", slow_files(seed=77))
+    plan = plan_of(iris, base, checks=["profile", "holdout", "cross_validation", "gap"])
+    assert iris.ask("PUT", f"{base}/plan", plan).status_code == 200
+    for number in (1, 2):
+        process = workers.keeper.find(f"worker-{number}")
+        assert process is not None
+        os.kill(process.pid, signal.SIGKILL)
+    iris.ask("POST", f"{base}/run")
+    run_id = iris.get(f"{base}/run")["id"]
+    # As a program would have entered it whose families say something else: the same requests under other keys.
+    with transaction() as session:
+        entered = session.scalars(select(RunFit.fit_key).where(RunFit.run_id == run_id)).all()
+        others = {key: key[::-1] for key in entered}
+        for key, other in others.items():
+            kept = session.get_one(Fit, key)
+            session.add(Fit(key=other, content=kept.content, state="waiting", attempts=0, seconds=0.0, warnings=[]))
+        session.flush()
+        session.execute(delete(RunFit).where(RunFit.run_id == run_id))
+        session.add_all(RunFit(run_id=run_id, fit_key=other) for other in others.values())
+        for check in session.scalars(select(RunCheck).where(RunCheck.run_id == run_id)):
+            check.fits = [others[key] for key in check.fits]
+    assert entered
+    workers.start_workers(2)
+    run = finished(iris, base, patience=60)
+    assert (run["state"], run["failed"]) == ("done", 0)
+    with transaction() as session:
+        now_entered = session.scalars(select(RunFit.fit_key).where(RunFit.run_id == run_id)).all()
+        assert sorted(now_entered) == sorted(entered)
+        assert set(session.scalars(select(Fit.state).where(Fit.key.in_(entered)))) == {"done"}
 
 
 @pytest.mark.parametrize("killed", [(1,), (1, 2)])

@@ -1,6 +1,7 @@
 """Personal tokens: made once, used by scripts, revoked; and submitting from the command line."""
 
 from collections.abc import Callable
+from datetime import datetime
 from pathlib import Path
 
 import pytest
@@ -8,6 +9,7 @@ from click.testing import CliRunner
 from flask import Flask
 
 from brookfall.cli import main
+from brookfall.desk.views import TokenView
 from brookfall.launch.house import House
 from tests.api.conftest import Visitor
 from tests.conftest import files_of, rows_csv
@@ -104,3 +106,8 @@ def test_a_broken_package_is_refused_before_it_is_sent(tmp_path: Path) -> None:
     done = CliRunner().invoke(main, ["submit", str(package), "--url", "http://127.0.0.1:9", "--token", "x"])
     assert done.exit_code == 2
     assert "data/rows.csv, row 52" in done.output
+
+
+def test_moments_are_sent_with_their_zone() -> None:
+    sent = TokenView(id=1, name="script", created=datetime(2026, 11, 28, 9, 30), used=None, revoked=None)
+    assert '"created":"2026-11-28T09:30:00Z"' in sent.model_dump_json()

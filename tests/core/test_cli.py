@@ -1,6 +1,8 @@
 """The command line: plans as YAML, what it prints, exit codes, replays on another processor."""
 
 import json
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -53,6 +55,22 @@ def test_a_plan_that_cannot_be_read_says_so(package: str, tmp_path: Path) -> Non
     assert done.exit_code == 2
     assert "The plan can't be read" in done.stderr
     assert run("plan", str(tmp_path)).exit_code == 2
+
+
+def test_a_package_is_checked_without_a_fit(package: str, tmp_path: Path) -> None:
+    done = run("check", package)
+    assert done.exit_code == 0, done.output
+    assert "can be submitted (400 rows, 3 features; recipe: logistic" in done.stdout
+    broken = written(tmp_path, files_of(csv="x,y\n1,2\n"))
+    done = run("check", broken)
+    assert done.exit_code == 2
+    assert "A role names a column that the data do not have" in done.stderr
+
+
+def test_help_loads_no_library() -> None:
+    code = "import sys, brookfall.cli; print([one for one in ('numpy', 'pandas', 'sklearn') if one in sys.modules])"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60, check=True)
+    assert done.stdout.strip() == "[]"
 
 
 def test_one_job_and_two_write_the_same_evidence(package: str, tmp_path: Path) -> None:

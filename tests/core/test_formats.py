@@ -4,6 +4,8 @@ import json
 
 import pytest
 import yaml
+from openapi_spec_validator import validate
+from pydantic import BaseModel
 
 from brookfall.api.describe import DOCS, descriptions
 from brookfall.core.check.bench import Bench
@@ -193,3 +195,26 @@ def test_the_standard_plan_of_each_tier(tier: int, left_out: set[str], shuffles:
 def test_shuffles_that_can_not_be(measure: str, value: int, words: str) -> None:
     with pytest.raises(ValueError, match=words):
         small_plan(**{measure: value})
+
+
+def test_the_description_of_the_api_is_valid() -> None:
+    described = json.loads((DOCS / "formats" / "openapi.json").read_text())
+    validate(described)
+    for operations in described["paths"].values():
+        for operation in operations.values():
+            for status, response in operation["responses"].items():
+                if status == "default" or status >= "400":
+                    assert list(response["content"]) == ["application/problem+json"]
+
+
+def test_no_two_types_of_the_api_have_one_name() -> None:
+    """Two would be one schema in the description, that of whichever came last."""
+    described = json.loads((DOCS / "formats" / "openapi.json").read_text())["components"]["schemas"]
+    modules: dict[str, set[str]] = {}
+    waiting: list[type[BaseModel]] = [BaseModel]
+    while waiting:
+        for found in waiting.pop().__subclasses__():
+            waiting.append(found)
+            if found.__name__ in described and found.__module__.startswith("brookfall."):
+                modules.setdefault(found.__name__, set()).add(found.__module__)
+    assert {name: held for name, held in modules.items() if len(held) > 1} == {}

@@ -161,6 +161,7 @@ def test_a_deviation_opens_the_roles_and_can_be_taken_back(open_as: Open) -> Non
     page.get_by_role("button", name="Open it for this").click()
     expect(page.get_by_text("Nothing has been changed yet.")).to_be_visible()
     go(page, "Data")
+    expect(page.get_by_label("Role of z")).to_be_enabled()
     page.locator("[data-column=z]").click(position={"x": 400, "y": 20})
     page.keyboard.press("x")
     expect(page.get_by_label("Role of z")).to_have_value("ignore")

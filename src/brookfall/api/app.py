@@ -50,6 +50,10 @@ def bare_app() -> OpenAPI:
     app = OpenAPI(
         "brookfall",
         info=Info(title="Brookfall", version="1"),
+        security_schemes={
+            "session": {"type": "apiKey", "in": "cookie", "name": "session"},
+            "token": {"type": "http", "scheme": "bearer"},
+        },
         validation_error_callback=_invalid,
         doc_ui=False,
         static_folder=None,

@@ -3,8 +3,10 @@
 import json
 import sys
 from pathlib import Path
+from typing import Any
 
 from brookfall.api.app import bare_app
+from brookfall.api.problems import PROBLEM_TYPE
 from brookfall.core.plan.plan import Plan
 from brookfall.core.recipe.family_pages import families_page
 from brookfall.core.retest.evidence_file import Evidence
@@ -19,10 +21,23 @@ def descriptions() -> dict[str, str]:
         "formats/submission.schema.json": Submission.model_json_schema(),
         "formats/plan.schema.json": Plan.model_json_schema(),
         "formats/evidence.schema.json": Evidence.model_json_schema(by_alias=True),
-        "formats/openapi.json": bare_app().api_doc,
+        "formats/openapi.json": _described(bare_app().api_doc),
     }
     written = {name: json.dumps(schema, indent=1, sort_keys=True) + "\n" for name, schema in schemas.items()}
     return {**written, "families.md": families_page()}
+
+
+def _described(doc: dict[str, Any]) -> dict[str, Any]:
+    """The API's description: errors are problem details, and any request may meet one."""
+    for operations in doc["paths"].values():
+        for operation in operations.values():
+            responses = operation["responses"]
+            for status, response in responses.items():
+                if status >= "400":
+                    response["content"] = {PROBLEM_TYPE: next(iter(response["content"].values()))}
+            schema = {"$ref": "#/components/schemas/Problem"}
+            responses["default"] = {"description": "Another error", "content": {PROBLEM_TYPE: {"schema": schema}}}
+    return {**doc, "security": [{"session": []}, {"token": []}]}
 
 
 def main() -> None:

@@ -10,6 +10,8 @@ from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from brookfall.core.foundation.errors import ForbiddenError, MissingError, StaleError, UserError
 
+PROBLEM_TYPE = "application/problem+json"
+
 _log = logging.getLogger(__name__)
 _STATUS = {StaleError: 409, ForbiddenError: 403, MissingError: 404}
 
@@ -28,7 +30,7 @@ class Problem(BaseModel):
 def problem(status: int, title: str, detail: str, where: str = "", todo: str = "") -> Response:
     body = Problem(title=title, status=status, detail=detail, where=where, todo=todo)
     response = jsonify(body.model_dump())
-    response.status_code, response.content_type = status, "application/problem+json"
+    response.status_code, response.content_type = status, PROBLEM_TYPE
     return response
 
 

@@ -1,9 +1,9 @@
 """What the desk shows: plain values, ready to be sent."""
 
-from datetime import date, datetime
-from typing import Literal
+from datetime import UTC, date, datetime
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, JsonValue
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, JsonValue
 
 from brookfall.core.check.sentence import Sentence
 from brookfall.core.evidence.chart import Chart, TableView
@@ -21,6 +21,14 @@ from brookfall.core.table.roles import Roles
 Standing = Literal["within", "near", "outside", "unsettled", "none"]
 
 
+def _in_utc(moment: datetime) -> datetime:
+    return moment if moment.tzinfo else moment.replace(tzinfo=UTC)
+
+
+Moment = Annotated[datetime, AfterValidator(_in_utc)]
+"""A moment as it is sent: with its zone. What is stored is in UTC and says none."""
+
+
 class View(BaseModel):
     model_config = ConfigDict(frozen=True)
 
@@ -35,9 +43,9 @@ class PersonView(View):
 class TokenView(View):
     id: int
     name: str
-    created: datetime
-    used: datetime | None
-    revoked: datetime | None
+    created: Moment
+    used: Moment | None
+    revoked: Moment | None
 
 
 class NewToken(View):
@@ -128,7 +136,7 @@ class CaseView(View):
     owner: str
     reviewer: str | None
     countersigner: str | None
-    plan_locked: datetime | None
+    plan_locked: Moment | None
     deviating: bool
     run_state: str | None
     findings: int
@@ -239,7 +247,7 @@ class DraftView(View):
     case_id: int | None
     added_to: int | None
     files: list[DraftFileView]
-    changed: datetime
+    changed: Moment
 
 
 class Named(View):
@@ -365,8 +373,8 @@ class DeviationView(View):
     number: int
     reason: str
     by: str
-    opened: datetime
-    closed: datetime | None
+    opened: Moment
+    closed: Moment | None
     said: list[str]
 
 
@@ -387,7 +395,7 @@ class PlanView(View):
     deviation is open."""
 
     revision: int
-    locked: datetime | None
+    locked: Moment | None
     locked_by: str | None
     plan: Plan
     deviations: list[DeviationView]
@@ -458,8 +466,8 @@ class RunView(View):
 
     id: int | None
     state: str | None
-    started: datetime | None
-    finished: datetime | None
+    started: Moment | None
+    finished: Moment | None
     done: int
     needed: int
     failed: int
@@ -522,8 +530,8 @@ class ReplayView(View):
     said: str
     differences: list[str]
     by: str | None
-    asked: datetime | None
-    finished: datetime | None
+    asked: Moment | None
+    finished: Moment | None
 
 
 class CandidateView(View):
@@ -594,9 +602,9 @@ class DecisionView(View):
     conditions: list[Condition]
     state: str
     proposed_by: str
-    proposed: datetime
+    proposed: Moment
     answered_by: str | None
-    answered: datetime | None
+    answered: Moment | None
     comment: str
 
 
@@ -624,7 +632,7 @@ class MarginView(View):
 
 class EntryView(View):
     id: int
-    at: datetime
+    at: Moment
     who: str
     case_id: int | None
     act: str

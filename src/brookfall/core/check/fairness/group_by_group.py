@@ -24,10 +24,9 @@ from brookfall.core.check.groups.audit import (
 )
 from brookfall.core.check.groups.criteria import BESIDE, Kind, criteria_of
 from brookfall.core.check.groups.group_curves import curves_by_group
-from brookfall.core.check.groups.group_sentence import group_sentence
+from brookfall.core.check.groups.group_sentence import GROUP_READS, group_sentence
 from brookfall.core.check.groups.incompatible_criteria import Forced, forced_by
 from brookfall.core.check.groups.protected_groups import Ground
-from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence
 from brookfall.core.evidence.chart import Cell, CriterionStrip, GroundChart, TableView
 from brookfall.core.evidence.estimate import Comparison, Versus
@@ -60,19 +59,7 @@ class ByGroup(Check):
         "29 CFR 1607.4(D) (four-fifths rule); Hardt, Price & Srebro 2016; Chouldechova 2017; Newcombe 1998; Katz et "
         "al. 1978; Koopman 1984; Holm 1979; Cohen 1988 (power)."
     )
-    reads = Reads(
-        plan=(
-            "references",
-            "harms",
-            "bands",
-            "merged",
-            "policy.group_ratio",
-            "policy.group_difference",
-            "policy.group_slope",
-            "policy.grounds",
-        ),
-        roles=("protected",),
-    )
+    reads = GROUP_READS
 
     def sentence(self, about: About) -> Sentence:
         return group_sentence(about)

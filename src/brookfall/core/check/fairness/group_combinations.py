@@ -24,8 +24,8 @@ from brookfall.core.check.groups.audit import (
     widest,
 )
 from brookfall.core.check.groups.criteria import Criterion, Kind, criteria_of
+from brookfall.core.check.groups.group_sentence import GROUP_READS
 from brookfall.core.check.groups.protected_groups import Group, label_words
-from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import NO_LIMIT, About, Sentence, say
 from brookfall.core.evidence.chart import Cell, Combination, CombinationChart, CombinedGroup, TableView
 from brookfall.core.evidence.estimate import Versus
@@ -89,19 +89,7 @@ class Combined(Check):
     title = "Combinations"
     question = 6
     source = "Newcombe 1998; Katz et al. 1978; Koopman 1984; Holm 1979; intersection–union test (Berger 1982)."
-    reads = Reads(
-        plan=(
-            "references",
-            "harms",
-            "bands",
-            "merged",
-            "policy.group_ratio",
-            "policy.group_difference",
-            "policy.group_slope",
-            "policy.grounds",
-        ),
-        roles=("protected",),
-    )
+    reads = GROUP_READS
 
     def sentence(self, about: About) -> Sentence:
         return say(

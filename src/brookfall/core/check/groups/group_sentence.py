@@ -1,5 +1,6 @@
 """The sentence of the group audit: which harm matters, the criteria that follow, and how groups are made."""
 
+from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import (
     NO_LIMIT,
     About,
@@ -19,6 +20,21 @@ from brookfall.core.check.sentence import (
     say,
     upper_limit,
 )
+
+GROUP_READS = Reads(
+    plan=(
+        "references",
+        "harms",
+        "bands",
+        "merged",
+        "policy.group_ratio",
+        "policy.group_difference",
+        "policy.group_slope",
+        "policy.grounds",
+    ),
+    roles=("protected",),
+)
+"""What every check reads that sets groups against each other."""
 
 _HARMS = (
     ("unequal_shares", "unequal shares of what is given out", "the ratio of shares selected"),
