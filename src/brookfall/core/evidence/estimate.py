@@ -5,6 +5,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from brookfall.core.evidence.limit import Limit, Standing
+from brookfall.core.measure.registry import depends_on_threshold
 
 Verdict = Literal["reproduced", "compatible", "overstated", "understated", "cannot_be_checked"]
 Comparison = Literal["difference", "ratio", "gap", "change", "p_value", "p_value_holm"]
@@ -59,11 +60,15 @@ class Labels(Frozen):
     def id_in(self, check: str) -> str:
         """A readable name made of all that tells it from others, the same over runs and releases.
 
-        >>> Labels(quantity="auc", part="test").id_in("holdout")
+        The threshold tells nothing of a measure that has none, such as AUC.
+
+        >>> Labels(quantity="auc", part="test", threshold=0.5).id_in("holdout")
         'holdout/auc/recipe/test'
         >>> Labels(quantity="recall", comparison="ratio", group={"sex": "f"}, versus=Versus(rest="sex")).id_in("groups")
         'groups/recall_ratio/recipe/-/sex=f/versus:rest of sex'
         """
+        told = self.threshold is not None and depends_on_threshold(self.quantity)
+        at = f"{self.threshold:.12g}" if told else None
         named = [check, self.joined, self.model, self.part or "-"]
         if self.group:
             named.append(_levels(self.group))
@@ -73,7 +78,7 @@ class Labels(Frozen):
                 ("of", self.attribute),
                 ("class", self.class_),
                 ("feature", self.feature),
-                ("at", None if self.threshold is None else f"{self.threshold:.12g}"),
+                ("at", at),
                 ("versus", None if self.versus is None else _other_side(self.versus)),
                 ("repeat", self.repeat),
             )

@@ -257,6 +257,16 @@ def scale_of(name: str) -> Scale:
     return "share" if one is None else one.scale
 
 
+def depends_on_threshold(name: str) -> bool:
+    """Whether another threshold would give it another value; so for all that is no measure, as nothing is known of it.
+
+    >>> depends_on_threshold("recall"), depends_on_threshold("auc")
+    (True, False)
+    """
+    one = measures().get(name)
+    return one is None or any(form.needs == "decision" for form in one.forms.values())
+
+
 def lower_is_better(name: str) -> bool:
     """Whether a smaller value flatters the model.
 
