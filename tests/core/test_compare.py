@@ -97,7 +97,7 @@ def test_too_few_too_many_and_none_in_common_are_told() -> None:
         compare_models(on, MemoryLedger(), [baseline] * 14, "test", "auc")
     with pytest.raises(UserError, match="no measure 'r2'"):
         compare_models(on, MemoryLedger(), [baseline, baseline], "test", "r2")
-    with pytest.raises(UserError, match="no score of a part named elsewhere"):
+    with pytest.raises(UserError, match="no scores of elsewhere by this model: decision tree"):
         compare_models(on, MemoryLedger(), [on.candidates["tree"], baseline], "elsewhere", "auc")
 
 
