@@ -262,7 +262,7 @@ def slow_files(seed: int) -> dict[str, bytes]:
 
 
 def test_a_run_goes_on_when_the_program_changes_under_it(visitor: SignIn, workers: House) -> None:
-    iris, base = taken(visitor, "another program", slow_files(seed=77))
+    iris, base = taken(visitor, "changed program", slow_files(seed=77))
     plan = plan_of(iris, base, checks=["profile", "holdout", "cross_validation", "gap"])
     assert iris.ask("PUT", f"{base}/plan", plan).status_code == 200
     for number in (1, 2):
