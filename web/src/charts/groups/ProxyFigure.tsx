@@ -41,8 +41,8 @@ export function ProxyFigure({ chart, estimates, asTable, caseId }: ProxyFigurePr
         <Box component="figcaption" sx={{ fontSize: 13 }}>
           Every feature by how strongly it goes with{" "}
           <InlineChoice name="Attribute" value={attribute} disabled={false} onSet={setAttribute} options={options} />,
-          and by what the score loses without its order. Upper right: proxies that the model leans on. A dot leads to
-          the distribution behind it.
+          and by its permutation importance. Upper right: proxies that the model leans on. A dot leads to the
+          distribution behind it.
         </Box>
       }
     >

@@ -196,7 +196,7 @@ def _first_table(bench: Bench, places: dict[str, tuple[int, int, float]]) -> Tab
         columns=(
             "feature",
             "mean largest change" if number else "decisions that any other value turns",
-            f"{main} lost without its order",
+            f"{main} lost when permuted",
             "splits on it",
         ),
         rows=tuple(
@@ -225,6 +225,6 @@ def _answer(bench: Bench, draft: Draft, places: dict[str, tuple[int, int, float]
     lost = wording.figure(draft.figure(influence), draft.level)
     return (
         f"The recipe learns from {names}, which {'are' if many else 'is'} protected. Another "
-        f"{feature.replace('_', ' ')} alone{', more than the others,' if many else ''} {what}; without its order "
+        f"{feature.replace('_', ' ')} alone{', more than the others,' if many else ''} {what}; when it is permuted, "
         f"{words_of(bench.plan.main_measure)} loses {lost}."
     )

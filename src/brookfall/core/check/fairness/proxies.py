@@ -287,7 +287,7 @@ def _proxy_words(bench: Bench, draft: Draft, single: Sequence[MapPoint]) -> str:
         interval = lost.interval(1 - (1 - draft.level) / len(names))
         leans = interval is not None and interval[0] > 0
         said += (
-            f", and the model leans on it: without its order {words_of(bench.plan.main_measure)} loses "
+            f", and the model leans on it: when it is permuted, {words_of(bench.plan.main_measure)} loses "
             f"{wording.figure(lost, draft.level)}"
             if leans
             else ", and the model is not shown to lean on it"
