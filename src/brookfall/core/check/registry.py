@@ -1,7 +1,6 @@
 """Every check by name, in the order of the seven questions. Others are added by entry points."""
 
 from functools import cache
-from importlib.metadata import entry_points
 
 from brookfall.core.check.check import Check
 from brookfall.core.check.claims.claims import Claims
@@ -40,6 +39,7 @@ from brookfall.core.check.unseen.holdout import Holdout
 from brookfall.core.check.unseen.luck_of_the_split import Luck
 from brookfall.core.check.unseen.segments import Segments
 from brookfall.core.check.unseen.threshold import Threshold
+from brookfall.core.foundation.plugins import with_plugins
 from brookfall.core.foundation.wording import capital
 from brookfall.core.plan.revisions import FORMER_CHECKS
 
@@ -108,13 +108,7 @@ def checks() -> dict[str, Check]:
     >>> list(checks())[:2]
     ['profile', 'association']
     """
-    found = {one.name: one for one in BUILT_IN}
-    for point in entry_points(group=GROUP):
-        brought = point.load()
-        one = brought() if isinstance(brought, type) else brought
-        if one.name in found:
-            raise ValueError(f"{point.value} brings a check named {one.name}, and there is one already")
-        found[one.name] = one
+    found = with_plugins(BUILT_IN, GROUP, Check)  # type: ignore[type-abstract]
     return dict(sorted(found.items(), key=lambda pair: pair[1].question))
 
 

@@ -4,9 +4,9 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
 from functools import cache
-from importlib.metadata import entry_points
 
 from brookfall.core.foundation.digest import sha256
+from brookfall.core.foundation.plugins import with_plugins
 from brookfall.core.foundation.sources import digest_of_callables
 from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.influence_function import Linear
@@ -33,14 +33,7 @@ def measures() -> dict[str, Measure]:
     """
     from brookfall.core.measure.built_in import MEASURES
 
-    found = {one.name: one for one in MEASURES}
-    for point in entry_points(group=GROUP):
-        brought = point.load()
-        for one in (brought,) if isinstance(brought, Measure) else tuple(brought):
-            if one.name in found:
-                raise ValueError(f"{point.value} brings a measure named {one.name}, and there is one already")
-            found[one.name] = one
-    return found
+    return with_plugins(MEASURES, GROUP, Measure)
 
 
 def named(name: str) -> Measure:

@@ -4,11 +4,11 @@ A package adds a family with an entry point of the group ``brookfall.families`` 
 """
 
 from functools import cache
-from importlib.metadata import entry_points
 
 from pydantic import ValidationError
 
 from brookfall.core.foundation.errors import UserError
+from brookfall.core.foundation.plugins import with_plugins
 from brookfall.core.foundation.sources import digest_of
 from brookfall.core.recipe.family.choice import CHOICE
 from brookfall.core.recipe.family.family import Family, Settings
@@ -31,15 +31,7 @@ def families() -> dict[str, Family]:
     >>> families()["ridge"].outcomes
     frozenset({'number'})
     """
-    known = {family.name: family for family in OWN}
-    for point in sorted(entry_points(group=GROUP), key=lambda point: point.name):
-        family = point.load()
-        if not isinstance(family, Family):
-            raise TypeError(f"the entry point {point.name} of {GROUP} names {family!r}, which is not a Family")
-        if family.name in known:
-            raise ValueError(f"the entry point {point.name} of {GROUP} takes the name {family.name}, which is taken")
-        known[family.name] = family
-    return known
+    return with_plugins(OWN, GROUP, Family)
 
 
 @cache
