@@ -43,7 +43,13 @@ def _draw(mark: Mark, axes: Axes, series: dict[str, Columns]) -> None:
         return
     if isinstance(mark, Rule):
         line = axes.axvline if mark.x is not None else axes.axhline
-        line(mark.x if mark.x is not None else mark.y or 0.0, color=INK, linewidth=0.8, linestyle=(0, (4, 2)))
+        line(
+            mark.x if mark.x is not None else mark.y or 0.0,
+            color=INK,
+            linewidth=0.8,
+            linestyle=(0, (4, 2)),
+            label=mark.label or None,
+        )
         return
     columns = series.get(mark.series, {})
     if isinstance(mark, Cells):
@@ -69,8 +75,9 @@ def _draw(mark: Mark, axes: Axes, series: dict[str, Columns]) -> None:
 
 def _cells(mark: Cells, axes: Axes, columns: Columns) -> None:
     x, y, values = (_numbers(columns, name) for name in (mark.x, mark.y, mark.value))
-    largest = float(np.nanmax(np.abs(values))) if len(values) else 1.0
-    for column, row, value in zip(x, y, values, strict=True):
+    known = np.isfinite(values)
+    largest = float(np.abs(values[known]).max()) if known.any() else 1.0
+    for column, row, value in zip(x[known], y[known], values[known], strict=True):
         shade = 0.0 if not largest else min(abs(float(value)) / largest, 1.0)
         axes.add_patch(_square(float(column), float(row), shade))
         axes.text(

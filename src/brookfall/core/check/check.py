@@ -13,6 +13,7 @@ from brookfall.core.evidence.chart import Cell, Chart, TableView
 from brookfall.core.evidence.estimate import Comparison, Estimate, Labels, Verdict, Versus
 from brookfall.core.evidence.exhibit import Exhibit, Provenance, State
 from brookfall.core.evidence.limit import Limit, Standing
+from brookfall.core.evidence.marks import MarksChart
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
 from brookfall.core.foundation import digest
@@ -299,6 +300,10 @@ class Draft:
         tables: tuple[TableView, ...] = (),
         fit_seconds: dict[str, float] | None = None,
     ) -> Written:
+        """What is written under this answer; ValueError where a figure names a series that is not there."""
+        for chart in charts:
+            if isinstance(chart, MarksChart):
+                chart.refuse_missing(series or {})
         return Written(
             answer,
             self.drafted(),

@@ -4,6 +4,7 @@ Every mark names a series of the exhibit and the columns that it draws, on the a
 one renderer of these each, so that a figure needs no code of its own there.
 """
 
+from collections.abc import Mapping
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
@@ -110,3 +111,15 @@ class MarksChart(Frozen):
     x: Axis
     y: Axis
     marks: tuple[Mark, ...]
+
+    def refuse_missing(self, series: Mapping[str, Mapping[str, object]]) -> None:
+        """ValueError where a mark names a series or a column that is not there: it would be drawn as nothing."""
+        for mark in self.marks:
+            if isinstance(mark, Text | Rule):
+                continue
+            if mark.series not in series:
+                raise ValueError(f"{self.title}: the {mark.mark} name the series {mark.series!r}, which is not there")
+            columns = (getattr(mark, name, None) for name in ("x", "y", "low", "high", "value"))
+            for column in columns:
+                if column is not None and column not in series[mark.series]:
+                    raise ValueError(f"{self.title}: the series {mark.series!r} has no column {column!r}")
