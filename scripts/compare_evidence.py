@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from brookfall.core.evidence.estimate import Estimate
-from brookfall.core.retest.differences import drawn_in
+from brookfall.core.retest.differences import counterpart, drawn_in
 from brookfall.core.retest.evidence_file import Evidence, read_evidence
 
 TOLERANCE = 1e-12
@@ -52,7 +52,7 @@ def compared(before: Evidence, after: Evidence) -> Count:
     drawn = {id_ for exhibit in before.exhibits for id_ in drawn_in(exhibit)}
     count = Count(added=len(set(now) - {one.id for one in had}))
     for one in had:
-        other = now.get(one.id)
+        other = counterpart(one.id, now)
         if other is None:
             count.other.append(f"{one.id}: gone, {one.value!r} before")
         elif not near(one.value, other.value):

@@ -190,12 +190,7 @@ def _selection(bench: Bench, draft: Draft, read: Audited, page: Page) -> TableVi
     for one in compared:
         to_highest, chance = text("highest"), text("")
         if one is not highest:
-            figure = _to_highest(one.member, highest.member)
-            to_highest = at(
-                _add(
-                    draft, read, one.member, _RATE, figure, Versus(group=highest.member.group.label), comparison="ratio"
-                )
-            )
+            to_highest = _to_highest(draft, read, one, highest.member)
             share = by_chance(one.member, highest.member, bench.plan.seed)
             known = Figure(share, len(one.member.group), note=f"no interval: simulated, {_DRAWS} pairs of groups")
             _add(draft, read, one.member, "under_four_fifths_by_chance", known)
@@ -219,9 +214,13 @@ def _selection(bench: Bench, draft: Draft, read: Audited, page: Page) -> TableVi
     )
 
 
-def _to_highest(member: Member, highest: Member) -> Figure:
-    figure = member.ratio_to(highest, _RATE)
-    return figure.noted("29 CFR 1607.4(D)") if figure.value is not None else figure
+def _to_highest(draft: Draft, read: Audited, one: Compared, highest: Member) -> Cell:
+    """The ratio that the regulation asks for; where the highest is the reference, it stands there already."""
+    if "ratio" in one.by_kind and one.member.against is highest:
+        return _cell(one, "ratio")
+    figure = one.member.ratio_to(highest, _RATE)
+    noted = figure.noted("29 CFR 1607.4(D)") if figure.value is not None else figure
+    return at(_add(draft, read, one.member, _RATE, noted, Versus(group=highest.group.label), comparison="ratio"))
 
 
 def by_chance(member: Member, highest: Member, seed: int) -> float:
