@@ -125,6 +125,8 @@ class Measure:
     def flatters(self, claimed: float, found: float) -> bool:
         """Whether a claimed value shows the model in a better light than the one found.
 
+        Of a quantity that flatters neither way, a claim of more counts as the one that does.
+
         >>> Measure("rmse", "RMSE", better="lower").flatters(2.0, 3.0), Measure("s", "s", better=1.0).flatters(0.7, 0.9)
         (True, False)
         """
