@@ -1,11 +1,17 @@
-/** A chart's title and which line is which. */
+/** A chart's title and which colour is which. */
 import Box from "@mui/material/Box";
 import type { Curve } from "./Curves";
 
-export function CurveKey({ title, curves }: { title: string; curves: readonly Curve[] }) {
+interface CurveKeyProps {
+  title: string;
+  curves: readonly Pick<Curve, "label" | "colour">[];
+}
+
+export function CurveKey({ title, curves }: CurveKeyProps) {
   return (
     <Box component="figcaption" sx={{ fontSize: 12, color: "text.secondary" }}>
-      {title}:{" "}
+      {title}
+      {curves.length > 0 && ": "}
       {curves.map((curve) => (
         <Box key={curve.label} component="span" sx={{ mr: 1.5, display: "inline-block", whiteSpace: "nowrap" }}>
           <Box

@@ -4,7 +4,8 @@ import type { ReactNode } from "react";
 import type { Exhibit, Schemas } from "../api/client";
 import { number } from "../wording";
 import { ChartFigure, type ChartNumbers } from "./ChartFigure";
-import { axisOf, columnOf, type Scale } from "./marks";
+import { CurveKey } from "./CurveKey";
+import { axisOf, columnOf, rowsOf, type Scale } from "./marks";
 import { colourOf } from "./palette";
 
 type Chart = Schemas["MarksChart"];
@@ -41,7 +42,7 @@ export function MarksFigure({ chart, series, asTable }: Props) {
       asTable={asTable}
       keys={named}
       numbers={numbersOf(chart, series)}
-      caption={<b>{chart.title}</b>}
+      caption={<CurveKey title={chart.title} curves={named} />}
     >
       <svg
         width="100%"
@@ -111,42 +112,52 @@ function drawn(mark: Mark, series: Exhibit["series"], x: Scale, y: Scale, ink: s
     );
   }
   const columns = series?.[mark.series] ?? {};
-  const xs = columnOf(columns, mark.x);
   if (mark.mark === "cells") {
-    const [ys, values] = [columnOf(columns, mark.y), columnOf(columns, mark.value)];
-    const largest = Math.max(...values.map((value) => Math.abs(value ?? 0)), 1e-12);
+    const cells = rowsOf(columns, [mark.x, mark.y, mark.value]).flat();
+    const largest = Math.max(...cells.map(([, , value]) => Math.abs(value)), 1e-12);
     const [wide, high] = [Math.abs(x.at(1) - x.at(0)), Math.abs(y.at(1) - y.at(0))];
-    return xs.map((place, i) => (
+    return cells.map(([column, row, value], i) => (
       <g key={i}>
         <rect
-          x={x.at(place ?? 0) - wide / 2}
-          y={y.at(ys[i] ?? 0) - high / 2}
+          x={x.at(column) - wide / 2}
+          y={y.at(row) - high / 2}
           width={wide}
           height={high}
           fill={colourOf("recipe")}
-          opacity={0.08 + 0.4 * (Math.abs(values[i] ?? 0) / largest)}
+          opacity={0.08 + 0.4 * (Math.abs(value) / largest)}
         />
-        <text x={x.at(place ?? 0)} y={y.at(ys[i] ?? 0) + 4} textAnchor="middle" fill={ink}>
-          {number(values[i], 2)}
+        <text x={x.at(column)} y={y.at(row) + 4} textAnchor="middle" fill={ink}>
+          {number(value, 2)}
         </text>
       </g>
     ));
   }
   const colour = colourOf(mark.colour ?? "recipe");
-  if (mark.mark === "band") {
-    const [low, high] = [columnOf(columns, mark.low), columnOf(columns, mark.high)];
-    const edge = (ends: (number | null)[]) => xs.map((place, i) => `${x.at(place ?? 0)} ${y.at(ends[i] ?? 0)}`);
-    return <path d={`M${[...edge(low), ...edge(high).reverse()].join("L")}Z`} fill={colour} opacity={0.18} />;
-  }
-  const ys = columnOf(columns, mark.y);
+  if (mark.mark === "band")
+    return rowsOf(columns, [mark.x, mark.low, mark.high]).map((run, i) => {
+      const edge = (end: 1 | 2) => run.map((row) => `${x.at(row[0])} ${y.at(row[end])}`);
+      return <path key={i} d={`M${[...edge(1), ...edge(2).reverse()].join("L")}Z`} fill={colour} opacity={0.18} />;
+    });
+  const runs = rowsOf(columns, [mark.x, mark.y]);
+  if (mark.mark === "line")
+    return runs.map((run, i) => (
+      <path
+        key={i}
+        d={`M${run.map(([across, up]) => `${x.at(across)} ${y.at(up)}`).join("L")}`}
+        fill="none"
+        stroke={colour}
+        strokeWidth={1.6}
+        strokeDasharray={mark.dashed ? "6 4" : undefined}
+      />
+    ));
   if (mark.mark === "bars") {
-    const wide = Math.min(40, (0.7 * (WIDTH - LEFT - RIGHT)) / Math.max(xs.length, 1));
-    return xs.map((place, i) => {
-      const [top, foot] = [y.at(ys[i] ?? 0), y.at(0)];
+    const wide = Math.min(40, (0.7 * (WIDTH - LEFT - RIGHT)) / Math.max(columnOf(columns, mark.x).length, 1));
+    return runs.flat().map(([across, up], i) => {
+      const [top, foot] = [y.at(up), y.at(0)];
       return (
         <rect
           key={i}
-          x={x.at(place ?? 0) - wide / 2}
+          x={x.at(across) - wide / 2}
           y={Math.min(top, foot)}
           width={wide}
           height={Math.abs(foot - top)}
@@ -156,36 +167,31 @@ function drawn(mark: Mark, series: Exhibit["series"], x: Scale, y: Scale, ink: s
       );
     });
   }
-  if (mark.mark === "line")
-    return (
-      <path
-        d={`M${xs.map((place, i) => `${x.at(place ?? 0)} ${y.at(ys[i] ?? 0)}`).join("L")}`}
-        fill="none"
-        stroke={colour}
-        strokeWidth={1.6}
-        strokeDasharray={mark.dashed ? "6 4" : undefined}
-      />
-    );
-  const [low, high] = [
-    mark.low == null ? null : columnOf(columns, mark.low),
-    mark.high == null ? null : columnOf(columns, mark.high),
-  ];
-  return xs.map((place, i) => (
-    <g key={i}>
-      {low && high && (
-        <path d={`M${x.at(place ?? 0)} ${y.at(low[i] ?? 0)}V${y.at(high[i] ?? 0)}`} stroke={colour} strokeWidth={1.4} />
-      )}
-      <circle cx={x.at(place ?? 0)} cy={y.at(ys[i] ?? 0)} r={4} fill={colour} stroke={ink} strokeWidth={0.6} />
-    </g>
-  ));
+  const whiskers = mark.low == null || mark.high == null ? [] : rowsOf(columns, [mark.x, mark.low, mark.high]).flat();
+  return (
+    <>
+      {whiskers.map(([across, low, high], i) => (
+        <path key={i} d={`M${x.at(across)} ${y.at(low)}V${y.at(high)}`} stroke={colour} strokeWidth={1.4} />
+      ))}
+      {runs.flat().map(([across, up], i) => (
+        <circle key={i} cx={x.at(across)} cy={y.at(up)} r={4} fill={colour} stroke={ink} strokeWidth={0.6} />
+      ))}
+    </>
+  );
 }
 
-/** Every series that a mark draws, column by column. */
+/** Every series that a mark draws, column by column; under its name where there are several. */
 function numbersOf(chart: Chart, series: Exhibit["series"]): ChartNumbers {
   const names = [...new Set(chart.marks.flatMap((mark) => ("series" in mark ? [mark.series] : [])))];
-  const first = names[0];
-  const columns = first === undefined ? {} : (series?.[first] ?? {});
-  const heads = Object.keys(columns);
-  const length = Math.max(0, ...heads.map((head) => columns[head]?.length ?? 0));
-  return { columns: heads, rows: Array.from({ length }, (_, i) => heads.map((head) => columns[head]?.[i] ?? null)) };
+  const heads = [...new Set(names.flatMap((name) => Object.keys(series?.[name] ?? {})))];
+  const many = names.length > 1;
+  const rows = names.flatMap((name) => {
+    const columns = series?.[name] ?? {};
+    const length = Math.max(0, ...heads.map((head) => columnOf(columns, head).length));
+    return Array.from({ length }, (_, i) => [
+      ...(many ? [name] : []),
+      ...heads.map((head) => columnOf(columns, head)[i] ?? null),
+    ]);
+  });
+  return { columns: many ? ["series", ...heads] : heads, rows };
 }

@@ -13,6 +13,25 @@ export interface Scale {
 export const columnOf = (columns: Columns, name: string | undefined): (number | null)[] =>
   name === undefined ? [] : (columns[name] ?? []);
 
+/** Rows of numbers of these columns, in runs without a gap: what is not there is not drawn, least of all as 0. */
+export function rowsOf<const N extends readonly (string | undefined)[]>(
+  columns: Columns,
+  names: N,
+): { [K in keyof N]: number }[][] {
+  type Row = { [K in keyof N]: number };
+  const taken = names.map((name) => columnOf(columns, name));
+  const runs: Row[][] = [];
+  let open = false;
+  for (let i = 0; i < (taken[0]?.length ?? 0); i++) {
+    const row = taken.map((column) => column[i] ?? null);
+    const whole = row.every((value) => value !== null);
+    if (whole && !open) runs.push([]);
+    if (whole) runs.at(-1)!.push(row as unknown as Row);
+    open = whole;
+  }
+  return runs;
+}
+
 /** The scale of an axis, from the pixel of its low end to that of its high end: its categories, or from what is drawn. */
 export function axisOf(chart: Chart, series: Exhibit["series"], which: "x" | "y", from: number, to: number): Scale {
   const axis = chart[which];
