@@ -12,6 +12,7 @@ from brookfall.launch.start import start_whole
 
 PROJECT = Path(__file__).resolve().parents[1]
 FOLDER = PROJECT / "docs" / "screenshots"
+BROWSER = "/usr/bin/chromium-headless-shell"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"]
 
 
@@ -21,7 +22,7 @@ def main() -> None:
     try:
         start_whole(house)
         with sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+            browser = playwright.chromium.launch(executable_path=BROWSER, args=FLAGS)
             page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=house.address)
             walk(page)
             dark = browser.new_page(

@@ -105,9 +105,10 @@ def bench(subject: Subject) -> Bench:
 
 
 @pytest.fixture(scope="session")
-def stores() -> Iterator[House]:
-    """MariaDB and Redis of the tests' own, new, with the schema and the grants."""
-    house = House(PROJECT, "test")
+def stores(worker_id: str) -> Iterator[House]:
+    """MariaDB and Redis of these tests' own, new, with the schema and the grants; tests side by side have theirs."""
+    os.environ["BROOKFALL_LEASE_SECONDS"] = "8"  # what dead workers held is waited for
+    house = House(PROJECT, f"test-{worker_id}")
     house.clear()
     house.start_stores()
     os.environ.update(house.environment)

@@ -116,6 +116,14 @@ def submit(package: Path, url: str, token: str, due: str | None) -> None:
     click.echo(f"{url.rstrip('/')}/cases/{case_id}")
 
 
+@main.command()
+def methods() -> None:
+    """Write what every measure, check and family says of itself, those of other packages too, as Markdown."""
+    from brookfall.core.check.methods_page import methods_page
+
+    click.echo(methods_page())
+
+
 @main.command("plan")
 @click.argument("package", type=click.Path(path_type=Path))
 def write_plan(package: Path) -> None:

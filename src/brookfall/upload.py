@@ -1,15 +1,13 @@
 """Sends a package to a Brookfall over HTTP, as a script does: piece by piece, going on after a cut."""
 
 import io
-import json
 import time
 import zipfile
 from collections.abc import Callable
-from http.client import HTTPException
 from typing import Any
-from urllib.error import HTTPError, URLError
 from urllib.parse import quote, urlencode, urlsplit
-from urllib.request import Request, urlopen
+
+import httpx
 
 from brookfall.core.foundation.digest import sha256
 from brookfall.core.foundation.errors import UserError
@@ -46,13 +44,15 @@ class _Server:
 
     def __init__(self, url: str, token: str) -> None:
         self._url = url
-        self._token = token
+        headers = {"Authorization": f"Bearer {token}"}
+        # No proxy of the environment's: a token goes to the address that was given, and to no other.
+        self._client = httpx.Client(base_url=f"{url}/api", headers=headers, timeout=_PATIENCE, trust_env=False)
 
     def ask(self, method: str, path: str, body: object = None, data: bytes | None = None) -> Any:
         for attempt in range(_TRIES):
             try:
                 return self._once(method, path, body, data)
-            except (URLError, TimeoutError, ConnectionError, HTTPException, ValueError) as problem:
+            except (httpx.HTTPError, httpx.InvalidURL, ValueError) as problem:
                 # An address that does not answer the first question is most likely the wrong one.
                 if attempt == _TRIES - 1 or (method, path) == ("GET", "/drafts"):
                     raise UserError(
@@ -63,18 +63,11 @@ class _Server:
         raise AssertionError
 
     def _once(self, method: str, path: str, body: object, data: bytes | None) -> Any:
-        kind = "application/json" if data is None else "application/octet-stream"
-        sent = data if body is None else json.dumps(body).encode()
-        headers = {"Authorization": f"Bearer {self._token}", "Content-Type": kind}
-        request = Request(f"{self._url}/api{path}", sent, headers, method=method)  # noqa: S310 - http or https, above
-        try:
-            with urlopen(request, timeout=_PATIENCE) as answer:  # noqa: S310 - the same
-                said = answer.read()
-                return json.loads(said) if said else None
-        except HTTPError as refusal:
-            if refusal.code >= 500:
-                raise ConnectionError(f"status {refusal.code}") from refusal
-            raise _told(refusal) from refusal
+        answer = self._client.request(method, path, content=data, json=body)
+        if answer.is_client_error:
+            raise _told(answer)
+        answer.raise_for_status()
+        return answer.json() if answer.content else None
 
 
 def _draft_for(server: _Server, stamp: str, due: str | None) -> int:
@@ -134,9 +127,10 @@ def _zipped(files: dict[str, bytes]) -> bytes:
     return stream.getvalue()
 
 
-def _told(refusal: HTTPError) -> UserError:
+def _told(refusal: httpx.Response) -> UserError:
     try:
-        said = json.loads(refusal.read())
+        said = refusal.json()
         return UserError(said["detail"], todo=said.get("todo") or "Nothing was kept.", file=said.get("where") or None)
     except (ValueError, KeyError, TypeError):
-        return UserError(f"The server refused with status {refusal.code}.", todo="Check the address and the token.")
+        text = f"The server refused with status {refusal.status_code}."
+        return UserError(text, todo="Check the address and the token.")

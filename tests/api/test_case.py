@@ -258,7 +258,7 @@ def test_a_second_run_makes_no_fit_again(visitor: SignIn, workers: House) -> Non
 
 
 def slow_files(seed: int) -> dict[str, bytes]:
-    return files_of(recipe={"family": "forest", "settings": {"trees": 400}, "seed": seed})
+    return files_of(recipe={"family": "forest", "settings": {"trees": 150}, "seed": seed})
 
 
 def test_a_run_goes_on_when_the_program_changes_under_it(visitor: SignIn, workers: House) -> None:
@@ -326,8 +326,7 @@ def test_a_run_survives_the_death_of_workers(visitor: SignIn, workers: House, ki
     files = slow_files(seed=len(killed))
     bench = Bench(subject_of(package_from_files(files), evidence.roles), Plan.model_validate(plan["plan"]))
     assert held == sum(len(job.readings) for job in jobs_of(ask(bench)))
-    again = retest(bench, workers=2)
-    assert differences(evidence.exhibits, again) == []
+    assert differences(evidence.exhibits, retest(bench)) == []
 
 
 def test_a_run_can_be_cancelled_and_taken_up_again(visitor: SignIn, workers: House) -> None:

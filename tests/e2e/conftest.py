@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Callable, Iterator
+from functools import cache
 from typing import Any
 
 import pytest
@@ -12,6 +13,7 @@ from brookfall.launch.house import House
 from tests.conftest import files_of
 from tests.core.test_package import zipped
 
+BROWSER = "/usr/bin/chromium-headless-shell"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"]
 
 # No test of speed: the workers may hold both cores meanwhile.
@@ -54,13 +56,33 @@ def site(workers: House) -> str:
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        browser = playwright.chromium.launch(executable_path=BROWSER, args=FLAGS)
         yield browser
         browser.close()
 
 
+@pytest.fixture(scope="session")
+def sessions(site: str, browser: Browser) -> Callable[[str], Any]:
+    """The cookies of one of the demo's people, who signs in by the form the first time."""
+
+    @cache
+    def sign_in(login: str) -> Any:
+        context = browser.new_context(base_url=site)
+        page = context.new_page()
+        page.goto("/")
+        page.get_by_label("Name to sign in with").fill(login)
+        page.get_by_label("Password").fill(PASSWORD)
+        page.get_by_role("button", name="Sign in").click()
+        page.get_by_role("button", name="Sign out").wait_for()
+        kept = context.storage_state()
+        context.close()
+        return {"cookies": kept["cookies"], "origins": []}
+
+    return sign_in
+
+
 @pytest.fixture
-def open_as(site: str, browser: Browser) -> Iterator[Open]:
+def open_as(site: str, browser: Browser, sessions: Callable[[str], Any]) -> Iterator[Open]:
     """Opens a page signed in as one of the demo's people; any fault in the page's console fails the test."""
     faults: list[str] = []
     contexts: list[Any] = []
@@ -71,7 +93,8 @@ def open_as(site: str, browser: Browser) -> Iterator[Open]:
             faults.append(message.text)
 
     def sign_in(login: str) -> Page:
-        context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=site)
+        viewport = {"width": 1280, "height": 800}
+        context = browser.new_context(viewport=viewport, base_url=site, storage_state=sessions(login))
         contexts.append(context)
         page = context.new_page()
         page.set_default_timeout(30_000)
@@ -79,9 +102,6 @@ def open_as(site: str, browser: Browser) -> Iterator[Open]:
         page.on("console", watch)
         page.on("pageerror", lambda error: faults.append(str(error)))
         page.goto("/")
-        page.get_by_label("Name to sign in with").fill(login)
-        page.get_by_label("Password").fill(PASSWORD)
-        page.get_by_role("button", name="Sign in").click()
         page.get_by_role("button", name="Sign out").wait_for()
         return page
 

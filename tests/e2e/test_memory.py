@@ -115,8 +115,8 @@ def test_labels_are_marked_by_key_and_in_bulk_undone_and_learned_from(open_as: O
     exhibit(page, "Labels")
     article = page.get_by_role("article")
     rows = page.get_by_role("grid", name="Suspect labels").locator("tbody tr")
+    expect(rows.nth(5)).to_be_attached()
     total = rows.count()
-    assert total > 5
     # Fast keys: every one is kept, and every one can be undone.
     rows.first.focus()
     for key in "xckx":

@@ -21,7 +21,7 @@ def test_no_debian_package_is_installed_where_none_is_missing(tmp_path: Path) ->
     script(tmp_path, "ldconfig", f"printf '{listed}\\n'")
     for name in ("apt-get", "sudo"):
         script(tmp_path, name, f"echo {name} >> {called}; exit 1")
-    for name in ("mariadbd", "mariadb-install-db", "my_print_defaults", "redis-server", "chromium"):
+    for name in ("mariadbd", "mariadb-install-db", "my_print_defaults", "redis-server", "chromium-headless-shell"):
         script(tmp_path, name, "exit 0")
     # Python and the front end are set up; this is about Debian's packages alone.
     for name in ("python3", "npm"):

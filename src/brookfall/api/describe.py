@@ -1,4 +1,4 @@
-"""Writes the API's description, the schemas of the open formats and the families; ``--check`` fails when stale."""
+"""Writes the API's description, the schemas of the open formats and the page of measures, checks and families; ``--check`` fails when stale."""
 
 import json
 import sys
@@ -7,8 +7,8 @@ from typing import Any
 
 from brookfall.api.app import bare_app
 from brookfall.api.problems import PROBLEM_TYPE
+from brookfall.core.check.methods_page import methods_page
 from brookfall.core.plan.plan import Plan
-from brookfall.core.recipe.family_pages import families_page
 from brookfall.core.retest.evidence_file import Evidence
 from brookfall.core.submission.schema import Submission
 
@@ -24,7 +24,7 @@ def descriptions() -> dict[str, str]:
         "formats/openapi.json": _described(bare_app().api_doc),
     }
     written = {name: json.dumps(schema, indent=1, sort_keys=True) + "\n" for name, schema in schemas.items()}
-    return {**written, "families.md": families_page()}
+    return {**written, "reference.md": methods_page()}
 
 
 def _described(doc: dict[str, Any]) -> dict[str, Any]:

@@ -15,7 +15,7 @@ from brookfall.core.measure.registry import forms, words_of
 from brookfall.core.retest.compare_models import best_of, compare_models
 from brookfall.desk import people
 from brookfall.desk.bench import bench_of
-from brookfall.desk.recent import LastFew
+from brookfall.desk.recent import last_few
 from brookfall.desk.views import CandidateView, ComparisonView
 from brookfall.records import ledger
 from brookfall.records.cases import Case
@@ -33,8 +33,6 @@ class _Compared:
     written: Written
     n: int
 
-
-_KEPT: LastFew[_Compared] = LastFew(8)
 
 
 def comparison(
@@ -94,10 +92,13 @@ def _compared(
 ) -> _Compared:
     names = [one.name for one in chosen]
     key = digest.of_json([layout_key(case), part, measure, names])
-    return _KEPT.get(key, lambda: _compare(session, bench, chosen, part, measure))
+    return _compare(key, session, bench, chosen, part, measure)
 
 
-def _compare(session: Session, bench: Bench, chosen: list[Candidate], part: str, measure: str) -> _Compared:
+@last_few(8)
+def _compare(
+    _key: str, session: Session, bench: Bench, chosen: list[Candidate], part: str, measure: str
+) -> _Compared:
     kept = ledger.load(session, [need for one in chosen for need in one.needs(part)])
     written, rows = compare_models(bench, kept, chosen, part, measure)
     return _Compared(written, len(rows))

@@ -22,7 +22,7 @@ from brookfall.core.table.table import Column, Table
 from brookfall.core.table.write import csv_of, parquet_of
 from brookfall.desk import people
 from brookfall.desk.bench import bench_of
-from brookfall.desk.recent import LastFew
+from brookfall.desk.recent import last_few
 from brookfall.desk.screening import in_order
 from brookfall.desk.views import BehindView, ChosenThreshold
 from brookfall.records import ledger
@@ -33,8 +33,6 @@ from brookfall.records.tables import get_table
 
 Form = Literal["csv", "parquet"]
 _MOST_ROWS = 200
-_FOUND: LastFew[Found] = LastFew(6)
-_ORDERS: LastFew[NDArray[np.int64]] = LastFew(6)
 
 
 @dataclass(frozen=True)
@@ -67,9 +65,7 @@ def behind_view(
     whole = found.at(np.arange(0)).with_rows(table)
     if sort is not None and sort not in whole:
         raise UserError(f"There is no column '{sort}'.", todo="Sort by a column of the table.", column=sort)
-    order = _ORDERS.get(
-        digest.of_json([key, sort, falling]), lambda: _order(table, found, whole, sort, falling=falling)
-    )
+    order = _order(digest.of_json([key, sort, falling]), table, found, whole, sort, falling=falling)
     shown = order[offset : offset + min(limit, _MOST_ROWS)]
     window = found.at(shown).with_rows(table)
     return BehindView(
@@ -111,10 +107,11 @@ def file_name(case: Case, of: str, form: str) -> str:
 
 def _found(session: Session, case: Case, behind: Behind) -> tuple[str, Found]:
     key = digest.of_json([layout_key(case), behind.model_dump(mode="json")])
-    return key, _FOUND.get(key, lambda: _find(session, case, behind))
+    return key, _find(key, session, case, behind)
 
 
-def _find(session: Session, case: Case, behind: Behind) -> Found:
+@last_few(6)
+def _find(_key: str, session: Session, case: Case, behind: Behind) -> Found:
     bench = bench_of(session, case)
     return rows_behind(bench, _kept(session, bench, behind), behind)
 
@@ -138,7 +135,10 @@ def read_threshold(session: Session, case: Case, of: RowsOf, chosen: ChosenThres
     return read_at(judged.scored, judged.part, chosen.threshold, chosen.miss_cost, bench.plan.policy.level)
 
 
-def _order(table: Table, found: Found, whole: Table, sort: str | None, *, falling: bool) -> NDArray[np.int64]:
+@last_few(6)
+def _order(
+    _key: str, table: Table, found: Found, whole: Table, sort: str | None, *, falling: bool
+) -> NDArray[np.int64]:
     places = np.arange(len(found.positions), dtype=np.int64)
     if sort is None:
         return places

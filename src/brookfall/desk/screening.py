@@ -20,7 +20,7 @@ from brookfall.core.table.roles import Roles
 from brookfall.core.table.table import Column, Table
 from brookfall.desk import people
 from brookfall.desk.bench import added_to, entries_of, subject_of_case
-from brookfall.desk.recent import LastFew
+from brookfall.desk.recent import last_few
 from brookfall.desk.views import ColumnPage, GroupOfColumn, LookView, MatrixView, RowsView
 from brookfall.records.cases import Case, KeptLook
 from brookfall.records.database import transaction
@@ -109,10 +109,8 @@ def rows_view(
     if sort is not None and sort not in names:
         raise UserError(f"There is no column '{sort}'.", todo="Sort by a column of the table.", column=sort)
     table = get_table(session, case.id, version=version)
-    chosen = _ORDERS.get(
-        digest.of_json([case.table_fingerprint, where and where.model_dump(mode="json"), sort, falling]),
-        lambda: _chosen(table, where, sort, falling=falling),
-    )
+    key = digest.of_json([case.table_fingerprint, where and where.model_dump(mode="json"), sort, falling])
+    chosen = _chosen(key, table, where, sort, falling=falling)
     shown = chosen[offset : offset + min(limit, _MOST_ROWS)]
     window = table.take(shown)
     cells = [column.texts() for column in window.columns]
@@ -125,12 +123,12 @@ def rows_view(
     )
 
 
-def _chosen(table: Table, where: Where | None, sort: str | None, *, falling: bool) -> NDArray[np.int64]:
+@last_few(6)
+def _chosen(
+    _key: str, table: Table, where: Where | None, sort: str | None, *, falling: bool
+) -> NDArray[np.int64]:
     chosen = np.arange(table.n_rows, dtype=np.int64) if where is None else rows_where(table, where)
     return chosen if sort is None else in_order(chosen, table.column(sort), falling=falling)
-
-
-_ORDERS: LastFew[NDArray[np.int64]] = LastFew(6)
 
 
 def in_order(rows: NDArray[np.int64], column: Column, *, falling: bool) -> NDArray[np.int64]:

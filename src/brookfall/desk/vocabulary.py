@@ -20,7 +20,7 @@ def vocabulary() -> Vocabulary:
         comparisons=COMPARISON_WORDS,
         checks=[
             CheckWords(
-                name=one.name, title=one.title, question=one.question, page=type(one).__doc__ or "", source=one.source
+                name=one.name, title=one.title, question=one.question, page=one.page, source=one.source
             )
             for one in checks().values()
         ],

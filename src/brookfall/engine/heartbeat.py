@@ -4,16 +4,18 @@ import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
-_BEAT_SECONDS = 5.0
+from brookfall.records.config import config
+
+_BEATS_A_LEASE = 4
 
 
 @contextmanager
 def heartbeat(beat: Callable[[], object]) -> Iterator[None]:
-    """Calls ``beat`` every few seconds, from a thread of its own, until the work is done."""
-    stop = threading.Event()
+    """Calls ``beat`` a few times a lease, from a thread of its own, until the work is done."""
+    stop, pause = threading.Event(), config().lease_seconds / _BEATS_A_LEASE
 
     def go_on() -> None:
-        while not stop.wait(_BEAT_SECONDS):
+        while not stop.wait(pause):
             beat()
 
     thread = threading.Thread(target=go_on, daemon=True)

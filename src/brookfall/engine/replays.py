@@ -14,7 +14,7 @@ from brookfall.records import audit_log
 from brookfall.records.base import now
 from brookfall.records.database import transaction
 from brookfall.records.exhibits import get_exhibits
-from brookfall.records.ledger import LEASE, MOST_ATTEMPTS
+from brookfall.records.ledger import MOST_ATTEMPTS, lease_end
 from brookfall.records.people import Person
 from brookfall.records.runs import Replay
 
@@ -64,7 +64,7 @@ def _claim(replay_id: int, worker: str) -> bool:
         if asked.attempts >= MOST_ATTEMPTS:
             asked.state, asked.said, asked.finished = "failed", _KILLED, now()
             return False
-        asked.state, asked.worker, asked.lease_until = "leased", worker, now() + LEASE
+        asked.state, asked.worker, asked.lease_until = "leased", worker, lease_end()
         asked.attempts += 1
         asked.done = 0
         return True
@@ -92,7 +92,7 @@ def _renew(replay_id: int, worker: str, **told: object) -> bool:
     with transaction() as session:
         if session.scalar(select(Replay.id).where(mine).with_for_update()) is None:
             return False
-        session.execute(update(Replay).where(mine).values(lease_until=now() + LEASE, **told))
+        session.execute(update(Replay).where(mine).values(lease_until=lease_end(), **told))
         return True
 
 

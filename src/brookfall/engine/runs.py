@@ -175,7 +175,7 @@ def _claim_check(session: Session, run_id: int) -> RunCheck | None:
     waiting = select(RunCheck).where(RunCheck.run_id == run_id, RunCheck.state == "waiting")
     for check in session.scalars(waiting.order_by(RunCheck.number).with_for_update(skip_locked=True)):
         if not missing.intersection(check.fits):
-            check.state, check.lease_until = "leased", now() + ledger.LEASE
+            check.state, check.lease_until = "leased", ledger.lease_end()
             check.attempts += 1
             return check
     return None
@@ -184,7 +184,7 @@ def _claim_check(session: Session, run_id: int) -> RunCheck | None:
 def _renew_check(check_id: int) -> None:
     mine = update(RunCheck).where(RunCheck.id == check_id, RunCheck.state == "leased")
     with transaction() as session:
-        session.execute(mine.values(lease_until=now() + ledger.LEASE))
+        session.execute(mine.values(lease_until=ledger.lease_end()))
 
 
 def _others_at_work(run_id: int) -> bool:

@@ -14,7 +14,7 @@ from brookfall.engine.heartbeat import heartbeat
 from brookfall.records.base import now
 from brookfall.records.database import transaction
 from brookfall.records.drafts import Draft
-from brookfall.records.ledger import LEASE, MOST_ATTEMPTS
+from brookfall.records.ledger import MOST_ATTEMPTS, lease_end
 from brookfall.records.people import Person
 
 _log = logging.getLogger(__name__)
@@ -73,7 +73,7 @@ def _claim(draft_id: int, worker: str) -> bool:
         if draft.attempts >= MOST_ATTEMPTS:
             draft.state, draft.fault, draft.lease_until = "open", _KILLED, None
             return False
-        draft.state, draft.worker, draft.lease_until = "leased", worker, now() + LEASE
+        draft.state, draft.worker, draft.lease_until = "leased", worker, lease_end()
         draft.attempts += 1
         return True
 
@@ -100,7 +100,7 @@ def _renew(draft_id: int, worker: str, **told: object) -> bool:
     with transaction() as session:
         if session.scalar(select(Draft.id).where(mine).with_for_update()) is None:
             return False
-        session.execute(update(Draft).where(mine).values(lease_until=now() + LEASE, **told))
+        session.execute(update(Draft).where(mine).values(lease_until=lease_end(), **told))
         return True
 
 

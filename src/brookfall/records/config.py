@@ -13,6 +13,7 @@ class Config:
     """Where things are. ``owner_url`` may create and grant; ``database_url`` is what the application runs as.
 
     A fit may take ``fit_seconds`` and ``fit_megabytes`` of memory beyond what its worker holds; 0 is no limit.
+    What a worker holds goes to another when nothing was heard of it for ``lease_seconds``.
     """
 
     database_url: str
@@ -24,6 +25,7 @@ class Config:
     secure_cookies: bool
     fit_seconds: float
     fit_megabytes: int
+    lease_seconds: float
 
 
 @cache
@@ -39,5 +41,6 @@ def config() -> Config:
         cache_dir=Path(os.environ.get("BROOKFALL_CACHE_DIR", Path.home() / ".cache" / "brookfall")),
         fit_seconds=float(os.environ.get("BROOKFALL_FIT_SECONDS", "900")),
         fit_megabytes=int(os.environ.get("BROOKFALL_FIT_MEGABYTES", "4000")),
+        lease_seconds=float(os.environ.get("BROOKFALL_LEASE_SECONDS", "20")),
         secure_cookies=os.environ.get("BROOKFALL_SECURE_COOKIES", "no") == "yes",
     )

@@ -3,7 +3,7 @@
 import io
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,11 +15,16 @@ from brookfall.core.fit.execute import FitResult
 from brookfall.core.fit.ledger import FitFailedError
 from brookfall.core.fit.request import FitJob, Need
 from brookfall.records.base import now
+from brookfall.records.config import config
 from brookfall.records.runs import Fit, Reading, Run, RunCheck, RunFit
 
-LEASE = timedelta(seconds=20)
 MOST_ATTEMPTS = 3
 _KILLED = f"it ended its worker {MOST_ATTEMPTS} times (out of memory, or killed)"
+
+
+def lease_end() -> datetime:
+    """Until when a lease that begins now, or is renewed now, holds."""
+    return now() + timedelta(seconds=config().lease_seconds)
 
 
 @dataclass
@@ -118,7 +123,7 @@ def claim(session: Session, run_id: int, worker: str, most: int) -> list[str]:
     query = select(Fit).where(Fit.key.in_(keys), Fit.state == "waiting").limit(most)
     fits = session.scalars(query.with_for_update(skip_locked=True)).all() if keys else []
     for fit in fits:
-        fit.state, fit.worker, fit.lease_until = "leased", worker, now() + LEASE
+        fit.state, fit.worker, fit.lease_until = "leased", worker, lease_end()
         fit.attempts += 1
     return [fit.key for fit in fits]
 
@@ -128,7 +133,7 @@ def renew(session: Session, keys: Iterable[str], worker: str) -> None:
     session.execute(
         update(Fit)
         .where(Fit.key.in_(list(keys)), Fit.worker == worker, Fit.state == "leased")
-        .values(lease_until=now() + LEASE)
+        .values(lease_until=lease_end())
     )
 
 

@@ -1,5 +1,7 @@
 """What a check is, and the draft on which it writes its exhibit."""
 
+import inspect
+import sys
 from abc import ABC, abstractmethod
 from dataclasses import dataclass, field
 from typing import ClassVar
@@ -32,7 +34,7 @@ ANY_OUTCOME: frozenset[Outcome] = frozenset({*ROWS_OF_THEIR_OWN, "choice"})
 class Check(ABC):
     """One test of the model: what it asks for, what it computes, the answer it writes, its sentence in the plan.
 
-    A check is one file and its registration. Its docstring is its page of Methods.
+    A check is one file and its registration. Its docstring, or that of its file, is its page of Methods.
 
     Attributes
     ----------
@@ -62,6 +64,12 @@ class Check(ABC):
     refits: ClassVar[bool] = False
     needs_features: ClassVar[bool] = False
     reads: ClassVar[Reads] = Reads()
+
+    @property
+    def page(self) -> str:
+        """What it is and how it is done, for its page of Methods: its docstring, or else that of its file."""
+        own = type(self).__doc__ or getattr(sys.modules[type(self).__module__], "__doc__", None) or ""
+        return inspect.cleandoc(own)
 
     @abstractmethod
     def sentence(self, about: About) -> Sentence:

@@ -22,13 +22,26 @@ def read_exhibit(kept: Mapping[str, Any]) -> Exhibit:
 
     Parameters
     ----------
-    kept
+    kept : Mapping[str, Any]
         The exhibit as plain data; of revision 1 where its estimates have no ids.
+
+    Returns
+    -------
+    Exhibit
+        The exhibit, of today's revision.
 
     Raises
     ------
     pydantic.ValidationError
         A field can't be read.
+
+    Examples
+    --------
+    >>> provenance = {"seed": 1, "rows": "", "fits": [], "recipe": None, "seconds": 0.0, "scheme": "", "source": ""}
+    >>> kept = {"number": 1, "check": "gap", "title": "Gap", "question": 2, "state": "done", "answer": "It is 0.1."}
+    >>> estimate = {"measure": "auc_gap", "value": 0.1, "n": 40, "method": "", "leading": True}
+    >>> read_exhibit({**kept, "standing": None, "estimates": [estimate], "provenance": provenance}).estimates[0].id
+    'gap/auc_gap/recipe/-'
     """
     estimates = kept.get("estimates") or ()
     if all("id" in one for one in estimates) and "open" in kept:
@@ -89,6 +102,20 @@ _P_VALUE_OF: dict[str, tuple[str, Comparison]] = {
 def parted(measure: str, check: str) -> tuple[str, Comparison | None]:
     """Quantity and comparison of a measure's name of revision 1.
 
+    Parameters
+    ----------
+    measure : str
+        A measure's name as revision 1 wrote it.
+    check : str
+        The check that wrote it.
+
+    Returns
+    -------
+    tuple[str, Comparison | None]
+        The quantity, and what it is compared with, or None.
+
+    Examples
+    --------
     >>> parted("auc_gap", "gap"), parted("selection_rate_ratio_p_value", "groups"), parted("fold_sd_ratio", "luck")
     (('auc', 'gap'), ('selection_rate_ratio', 'p_value_holm'), ('fold_sd_ratio', None))
     """

@@ -53,6 +53,18 @@ class Association:
 def associate(one: Column, other: Column) -> Association:
     """The association of two columns of equal length n; rows with a gap in either are left out.
 
+    Parameters
+    ----------
+    one, other : Column
+        Two columns of equal length n; rows with a gap in either are left out.
+
+    Returns
+    -------
+    Association
+        The measure that fits their kinds, its interval and the rows it rests on.
+
+    Examples
+    --------
     >>> from brookfall.core.table.infer import column_from_text
     >>> x, y = (column_from_text(name, cells) for name, cells in (("x", "1 2 3 4".split()), ("y", "2 4 5 9".split())))
     >>> round(associate(x, y).figure.value, 4)
@@ -79,7 +91,24 @@ def associate(one: Column, other: Column) -> Association:
 
 
 def kind_of(one: Column, other: Column) -> Kind:
-    """Which measure two columns get, by their kinds."""
+    """Which measure two columns get, by their kinds.
+
+    Parameters
+    ----------
+    one, other : Column
+        Two columns.
+
+    Returns
+    -------
+    Kind
+        Which measure of association they get, by their kinds.
+
+    Examples
+    --------
+    >>> from brookfall.core.table.infer import column_from_text
+    >>> kind_of(column_from_text("x", ["1", "2"]), column_from_text("y", ["3", "5"]))
+    'correlation'
+    """
     numbers = (one.kind == "number") + (other.kind == "number")
     return "correlation" if numbers == 2 else "correlation_ratio" if numbers == 1 else "cramers_v"
 
@@ -87,6 +116,18 @@ def kind_of(one: Column, other: Column) -> Kind:
 def binned_column(column: Column) -> Column:
     """A number as a category of at most ten bins of equal counts; any other column as it is.
 
+    Parameters
+    ----------
+    column : Column
+        Any column of n rows.
+
+    Returns
+    -------
+    Column
+        A number as a category of at most ten bins, any other as it was; n rows.
+
+    Examples
+    --------
     >>> from brookfall.core.table.infer import column_from_text
     >>> len(binned_column(column_from_text("x", [str(i) for i in range(100)])).levels)
     10
@@ -104,6 +145,23 @@ def strengths(columns: tuple[Column, ...]) -> Numbers:
     """Every pair's strength, shape (k, k), signed for two numbers; NaN where it can't be computed, 1 on the diagonal.
 
     The same figures as ``associate`` without intervals; all pairs of numbers without gaps come from one product.
+
+    Parameters
+    ----------
+    columns : tuple[Column, ...]
+        k columns of equal length.
+
+    Returns
+    -------
+    Numbers
+        Strengths, shape (k, k).
+
+    Examples
+    --------
+    >>> from brookfall.core.table.infer import column_from_text
+    >>> columns = column_from_text("x", "1 2 3 4".split()), column_from_text("y", "2 4 6 9".split())
+    >>> strengths(columns).round(3).tolist()
+    [[1.0, 0.994], [0.994, 1.0]]
     """
     found = np.eye(len(columns))
     whole = [i for i, column in enumerate(columns) if column.kind == "number" and not column.missing.any()]
@@ -145,6 +203,22 @@ def mutual_information(cells: Numbers) -> tuple[float, float]:
 
     That mean is (r − 1)(c − 1)/2n to first order (Miller 1955; citation from memory).
 
+    Parameters
+    ----------
+    cells : Numbers
+        Counts of two categories, shape (r, c).
+
+    Returns
+    -------
+    tuple[float, float]
+        The mutual information in nats, and its mean where the two are unrelated.
+
+    References
+    ----------
+    Miller, G. A. 1955, in Quastler (ed.), Information Theory in Psychology (citation from memory).
+
+    Examples
+    --------
     >>> [round(part, 4) for part in mutual_information(np.array([[5.0, 0.0], [0.0, 5.0]]))]
     [0.6931, 0.05]
     """
@@ -229,6 +303,18 @@ def _cramer_ends(chi2: float, freedom: int, scale: float, level: float) -> tuple
 def chi_square(cells: Numbers) -> float:
     """Pearson's statistic of a table of counts without empty rows or columns, shape (r, c).
 
+    Parameters
+    ----------
+    cells : Numbers
+        Counts, shape (r, c); no row and no column is empty.
+
+    Returns
+    -------
+    float
+        The statistic, at least 0.
+
+    Examples
+    --------
     >>> round(chi_square(np.array([[10.0, 20.0], [20.0, 10.0]])), 4)
     6.6667
     """

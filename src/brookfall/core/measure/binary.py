@@ -27,7 +27,33 @@ def share_form(
     chance_loss: Callable[[Scored], float] | None = None,
     chance: Callable[[Numbers], float] | None = None,
 ) -> Form:
-    """A share of rows among the four cells of the confusion matrix, by its name in ``counts.SHARES``."""
+    """A share of rows among the four cells of the confusion matrix, by its name in ``counts.SHARES``.
+
+    Parameters
+    ----------
+    name : str
+        A key of ``counts.SHARES``.
+    *shown : Shown
+        Where the measure stands by itself.
+    hits : Callable[[Scored], Outcomes] | None
+        Where the share holds, of all rows: needed for a paired difference.
+    losses : Callable[[Scored], Numbers] | None
+        The loss of each row, where the measure is a mean of losses.
+    chance_loss : Callable[[Scored], float] | None
+        The mean loss of scores dealt out at random.
+    chance : Callable[[Numbers], float] | None
+        The value of a guess, of the shares of the classes.
+
+    Returns
+    -------
+    Form
+        How the share is taken, with interval and influences.
+
+    Examples
+    --------
+    >>> share_form("recall").needs
+    'decision'
+    """
     return Form(
         partial(share_figure, name),
         partial(share_linear, name),
@@ -42,7 +68,27 @@ def share_form(
 
 
 def function_form(name: str, *shown: Shown, chance: Callable[[Numbers], float] | None = None) -> Form:
-    """Any other function of the four cells, by its name in ``counts.FUNCTIONS``."""
+    """Any other function of the four cells, by its name in ``counts.FUNCTIONS``.
+
+    Parameters
+    ----------
+    name : str
+        A key of ``counts.FUNCTIONS``.
+    *shown : Shown
+        Where the measure stands by itself.
+    chance : Callable[[Numbers], float] | None
+        The value of a guess, of the shares of the classes.
+
+    Returns
+    -------
+    Form
+        How the function is taken, with interval and influences.
+
+    Examples
+    --------
+    >>> function_form("f1").needs
+    'decision'
+    """
     return Form(
         partial(function_figure, name),
         partial(function_linear, name),
@@ -54,13 +100,43 @@ def function_form(name: str, *shown: Shown, chance: Callable[[Numbers], float] |
 
 
 def rank_form(name: str, *shown: Shown) -> Form:
-    """A measure of the ranking that has no smooth influence, by its name in ``rank_measures.FORMULAS``."""
+    """A measure of the ranking that has no smooth influence, by its name in ``rank_measures.FORMULAS``.
+
+    Parameters
+    ----------
+    name : str
+        A key of ``rank_measures.FORMULAS``.
+    *shown : Shown
+        Where the measure stands by itself.
+
+    Returns
+    -------
+    Form
+        How the measure is taken, with a bootstrap interval.
+
+    Examples
+    --------
+    >>> rank_form("ks").influence is None
+    True
+    """
     return Form(partial(rank_measures.rank_figure, name), few=few_events, shown=frozenset(shown))
 
 
 def gini(rows: Scored) -> Figure:
     """Twice the AUC less one.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> round(gini(rows).value, 4)
     0.05
@@ -69,7 +145,24 @@ def gini(rows: Scored) -> Figure:
 
 
 def gini_linear(rows: Scored) -> Linear:
-    """The Gini coefficient with the influence of each row."""
+    """The Gini coefficient with the influence of each row.
+
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Linear
+        The value, and the influence of each row, shape (n,).
+
+    Examples
+    --------
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> round(gini_linear(rows).value, 4)
+    0.05
+    """
     area = auc_linear(rows)
     return Linear(_as_gini(area.value), 2 * area.influence)
 
@@ -77,6 +170,18 @@ def gini_linear(rows: Scored) -> Linear:
 def lift(rows: Scored) -> Figure:
     """How many times the base rate is found in the first fifth of the rows.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> round(lift(rows).value, 4)
     1.0
@@ -87,6 +192,18 @@ def lift(rows: Scored) -> Figure:
 def ks(rows: Scored) -> Figure:
     """The largest distance between the score distributions of the outcomes, with what chance alone would give.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> round(ks(rows).value, 4)
     0.05
@@ -96,13 +213,46 @@ def ks(rows: Scored) -> Figure:
 
 
 def brier_losses(rows: Scored) -> Numbers:
-    """The squared distance of each probability from its outcome; shape (n,)."""
+    """The squared distance of each probability from its outcome; shape (n,).
+
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Numbers
+        Squared distances, shape (n,).
+
+    Examples
+    --------
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> brier_losses(rows)[:2].round(3).tolist()
+    [0.01, 0.786]
+    """
     return (rows.scores - rows.outcomes) ** 2
 
 
 def brier(rows: Scored) -> Figure:
     """The mean squared distance of the probability from the outcome.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    References
+    ----------
+    Brier, G. W. 1950, Mon. Weather Rev. 78:1.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> round(brier(rows).value, 4)
     0.2961
@@ -116,13 +266,42 @@ def brier(rows: Scored) -> Figure:
 
 
 def brier_linear(rows: Scored) -> Linear:
-    """The Brier score with the influence of each row."""
+    """The Brier score with the influence of each row.
+
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Linear
+        The value, and the influence of each row, shape (n,).
+
+    Examples
+    --------
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> round(brier_linear(rows).value, 4)
+    0.2961
+    """
     return mean_of(brier_losses(rows), rows.counted)
 
 
 def brier_by_chance(rows: Scored) -> float:
     """The mean over all pairs of one row's outcome and another's probability.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    float
+        The Brier score that the scores would have in any other order, on average.
+
+    Examples
+    --------
     >>> brier_by_chance(Scored(key="", outcomes=np.array([True, False]), scores=np.array([0.9, 0.2]), threshold=0.5))
     0.375
     """
@@ -134,6 +313,18 @@ def brier_by_chance(rows: Scored) -> float:
 def log_loss_linear(rows: Scored) -> Linear:
     """The mean of −ln of the probability of what happened, clipped at 1e-15, with the influence of each row.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Linear
+        The value, and the influence of each row, shape (n,).
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> round(log_loss_linear(rows).value, 4)
     0.8119
@@ -143,42 +334,178 @@ def log_loss_linear(rows: Scored) -> Linear:
 
 
 def log_loss(rows: Scored) -> Figure:
-    """The log loss with its interval."""
+    """The log loss with its interval.
+
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> round(log_loss(rows).value, 4)
+    0.8119
+    """
     return figure_of(log_loss_linear(rows), rows, 0.0, np.inf)
 
 
 def mean_score_linear(rows: Scored) -> Linear:
-    """The mean of the scores with the influence of each row."""
+    """The mean of the scores with the influence of each row.
+
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Linear
+        The value, and the influence of each row, shape (n,).
+
+    Examples
+    --------
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> round(mean_score_linear(rows).value, 4)
+    0.5
+    """
     return mean_of(rows.scores, rows.counted)
 
 
 def mean_score(rows: Scored) -> Figure:
-    """The mean of the scores with its interval."""
+    """The mean of the scores with its interval.
+
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> round(mean_score(rows).value, 4)
+    0.5
+    """
     return figure_of(mean_score_linear(rows), rows)
 
 
 def wrong(rows: Scored) -> Numbers:
-    """1 where the decision is not the outcome; shape (n,)."""
+    """1 where the decision is not the outcome; shape (n,).
+
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Numbers
+        1.0 or 0.0 a row, shape (n,).
+
+    Examples
+    --------
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> int(wrong(rows).sum())
+    30
+    """
     return (rows.decisions != rows.outcomes).astype(np.float64)
 
 
 def right(rows: Scored) -> Outcomes:
-    """Where the decision is the outcome; shape (n,)."""
+    """Where the decision is the outcome; shape (n,).
+
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Outcomes
+        One a row, shape (n,).
+
+    Examples
+    --------
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> int(right(rows).sum())
+    30
+    """
     return np.asarray(rows.decisions == rows.outcomes)
 
 
 def not_right(rows: Scored) -> Outcomes:
-    """Where the decision is not the outcome; shape (n,)."""
+    """Where the decision is not the outcome; shape (n,).
+
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Outcomes
+        One a row, shape (n,).
+
+    Examples
+    --------
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> int(not_right(rows).sum())
+    30
+    """
     return ~right(rows)
 
 
 def selected(rows: Scored) -> Outcomes:
-    """Where the decision is positive; shape (n,)."""
+    """Where the decision is positive; shape (n,).
+
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Outcomes
+        One a row, shape (n,).
+
+    Examples
+    --------
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> int(selected(rows).sum())
+    30
+    """
     return rows.decisions
 
 
 def error_by_chance(rows: Scored) -> float:
-    """The error rate of decisions dealt out at random: over all pairs of one row's outcome and another's decision."""
+    """The error rate of decisions dealt out at random: over all pairs of one row's outcome and another's decision.
+
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    float
+        The error rate that the decisions would have in any other order, on average.
+
+    Examples
+    --------
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> round(error_by_chance(rows), 4)
+    0.5
+    """
     share = rows.counted / rows.counted.sum()
     true = np.bincount(rows.outcomes.astype(np.int64), share, 2)
     decided = np.bincount(rows.decisions.astype(np.int64), share, 2)
@@ -188,6 +515,18 @@ def error_by_chance(rows: Scored) -> float:
 def few_events(rows: Scored) -> bool:
     """Under 30 rows, or under 5 of either outcome.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    bool
+        Whether the measure is marked as resting on too few rows.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> few_events(rows), few_to_calibrate(rows.take(rows.scores > 0.5, "half"))
     (False, True)
@@ -196,7 +535,24 @@ def few_events(rows: Scored) -> bool:
 
 
 def few_to_calibrate(rows: Scored) -> bool:
-    """Under 20 of either outcome."""
+    """Under 20 of either outcome.
+
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    bool
+        Whether a recalibration is marked as resting on too few rows.
+
+    Examples
+    --------
+    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> few_to_calibrate(rows)
+    False
+    """
     return rows.few_events or min(rows.events, len(rows) - rows.events) < FEW_TO_CALIBRATE
 
 

@@ -19,6 +19,22 @@ _STEPS = 100
 def slope(rows: Scored) -> Figure:
     """Slope of the logistic recalibration of the outcome on the logit of the score (Cox 1958); ideally 1.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    References
+    ----------
+    Cox, D. R. 1958, Biometrika 45:562.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> round(slope(rows).value, 4)
     0.0896
@@ -32,6 +48,22 @@ def slope(rows: Scored) -> Figure:
 def intercept(rows: Scored) -> Figure:
     """Intercept of the recalibration with the slope fixed at 1 (Cox 1958); ideally 0, in units of the logit.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    References
+    ----------
+    Cox, D. R. 1958, Biometrika 45:562.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> round(intercept(rows).value, 4)
     -0.8826
@@ -56,6 +88,22 @@ def _problem(rows: Scored) -> str | None:
 def slope_linear(rows: Scored) -> Linear | None:
     """The slope with its influences (those of an M-estimator: Huber & Ronchetti 2009); None when none converges.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Linear | None
+        The value, and the influence of each row, shape (n,); None where it has no value.
+
+    References
+    ----------
+    Huber, P. J. & Ronchetti, E. M. 2009, Robust Statistics, 2nd ed., Wiley.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> round(slope_linear(rows).value, 4), slope_linear(rows).influence.shape
     (0.0896, (60,))
@@ -68,6 +116,18 @@ def slope_linear(rows: Scored) -> Linear | None:
 def intercept_linear(rows: Scored) -> Linear | None:
     """The intercept at slope 1 with its influences; None when none converges.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Linear | None
+        The value, and the influence of each row, shape (n,); None where it has no value.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> round(intercept_linear(rows).value, 4)
     -0.8826
@@ -121,6 +181,18 @@ def expected_error(rows: Scored) -> Figure:
     It is positive even when all is well, so it has no interval about 0: the note gives the mean and the 95th
     percentile over outcomes drawn from the scores themselves.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
     >>> outcomes, scores = np.arange(100) % 2 == 0, np.full(100, 0.5)
     >>> expected_error(Scored(key="", outcomes=outcomes, scores=scores, threshold=0.5)).value
     0.0
@@ -153,6 +225,20 @@ def _ece(gaps: Numbers, bins: Codes) -> float:
 def equal_count_bins(scores: Numbers, bins: int = BINS) -> Codes:
     """The bin of each score, from the lowest, 0 first: bins of equal count, equal scores together; shape (n,).
 
+    Parameters
+    ----------
+    scores : Numbers
+        Scores, shape (n,).
+    bins : int
+        How many bins at most, at least 1.
+
+    Returns
+    -------
+    Codes
+        Codes from 0, shape (n,).
+
+    Examples
+    --------
     >>> equal_count_bins(np.array([0.1, 0.2, 0.2, 0.9]), 2).tolist()
     [0, 0, 0, 1]
     """

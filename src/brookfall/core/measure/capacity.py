@@ -9,6 +9,20 @@ from brookfall.core.measure.scored import Numbers
 def measure_of_capacity(measure: str, outcome: str) -> str:
     """The measure that capacity is read from: the one asked for, or else the first that has a chance value.
 
+    Parameters
+    ----------
+    measure : str
+        The measure that a plan judges by.
+    outcome : str
+        The kind of outcome.
+
+    Returns
+    -------
+    str
+        The name of a measure with a chance value.
+
+    Examples
+    --------
     >>> measure_of_capacity("brier", "binary"), measure_of_capacity("accuracy", "binary")
     ('auc', 'accuracy')
     """
@@ -19,6 +33,22 @@ def measure_of_capacity(measure: str, outcome: str) -> str:
 def chance(measure: str, outcome: str, shares: Numbers) -> float:
     """What a guess without looking reaches; ``shares`` (K,) are those of the classes, empty for a number.
 
+    Parameters
+    ----------
+    measure : str
+        A measure with a chance value.
+    outcome : str
+        The kind of outcome.
+    shares : Numbers
+        Shares of the classes, shape (K,); empty for a number.
+
+    Returns
+    -------
+    float
+        The value of a guess.
+
+    Examples
+    --------
     >>> chance("accuracy", "binary", np.array([0.7, 0.3])), chance("r2", "number", np.array([]))
     (0.7, 0.0)
     """
@@ -29,6 +59,20 @@ def chance(measure: str, outcome: str, shares: Numbers) -> float:
 def capacity(values: Numbers, at_chance: float) -> Numbers:
     """How far values (n,) lie from chance to 1, from 0 to 1; nothing is less than chance.
 
+    Parameters
+    ----------
+    values : Numbers
+        Values of the measure, shape (n,).
+    at_chance : float
+        The measure's value by chance, below 1.
+
+    Returns
+    -------
+    Numbers
+        Capacities in [0, 1], shape (n,).
+
+    Examples
+    --------
     >>> capacity(np.array([0.4, 0.75, 1.0]), 0.5).tolist()
     [0.0, 0.5, 1.0]
     """

@@ -62,6 +62,30 @@ def picked_from(
 ) -> Picked:
     """Occasions from rows in long form, all of shape (n,); each occasion whole, one of its rows chosen.
 
+    Parameters
+    ----------
+    key : str
+        What draws are seeded by.
+    occasion : Codes
+        The occasion of each row, shape (n,).
+    alternative : Codes
+        The place of each row's alternative among all, shape (n,).
+    alternatives : int
+        How many alternatives there are.
+    chosen : NDArray[np.bool_]
+        Whether the row's alternative was chosen, shape (n,); one row of each occasion.
+    shares : Numbers
+        The probability of each row's alternative, shape (n,).
+    clusters : Codes | None
+        Codes of groups whose rows are related, shape (n,).
+
+    Returns
+    -------
+    Picked
+        The occasions, one row each.
+
+    Examples
+    --------
     >>> rows = [np.array([0, 0, 1, 1]), np.array([0, 1, 0, 1])]
     >>> picked_from("", *rows, 2, np.array([True, False, False, True]), np.array([0.8, 0.2, 0.5, 0.5])).hits.tolist()
     [1.0, 0.5]
@@ -80,6 +104,18 @@ def picked_from(
 def mean_chosen_probability(rows: Picked) -> Figure:
     """The mean probability of the alternative actually chosen, over m occasions.
 
+    Parameters
+    ----------
+    rows : Picked
+        m occasions with the probabilities of their alternatives.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
     >>> rows = picked_from("", np.array([0, 0]), np.array([0, 1]), 2, np.array([True, False]), np.array([0.8, 0.2]))
     >>> mean_chosen_probability(rows).value
     0.8
@@ -88,7 +124,31 @@ def mean_chosen_probability(rows: Picked) -> Figure:
 
 
 def hit_rate(rows: Picked) -> Figure:
-    """The share of occasions on which the likeliest alternative was chosen; a part of 1 where several were."""
+    """The share of occasions on which the likeliest alternative was chosen; a part of 1 where several were.
+
+    Parameters
+    ----------
+    rows : Picked
+        m occasions with the probabilities of their alternatives.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
+    >>> rows = picked_from(
+    ...     "doc",
+    ...     np.array([0, 0, 1, 1]),
+    ...     np.array([0, 1, 0, 1]),
+    ...     2,
+    ...     np.array([True, False, False, True]),
+    ...     np.array([0.6, 0.4, 0.7, 0.3]),
+    ... )
+    >>> hit_rate(rows).value
+    0.5
+    """
     hits = rows.hits
     if np.isin(hits, (0.0, 1.0)).all():
         return share_of(hits == 1, rows).figure()
@@ -96,7 +156,31 @@ def hit_rate(rows: Picked) -> Figure:
 
 
 def log_likelihood(rows: Picked) -> Figure:
-    """The sum over the occasions of the log of the probability of the chosen; absent where one had no chance."""
+    """The sum over the occasions of the log of the probability of the chosen; absent where one had no chance.
+
+    Parameters
+    ----------
+    rows : Picked
+        m occasions with the probabilities of their alternatives.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
+    >>> rows = picked_from(
+    ...     "doc",
+    ...     np.array([0, 0, 1, 1]),
+    ...     np.array([0, 1, 0, 1]),
+    ...     2,
+    ...     np.array([True, False, False, True]),
+    ...     np.array([0.6, 0.4, 0.7, 0.3]),
+    ... )
+    >>> round(log_likelihood(rows).value, 4)
+    -1.7148
+    """
     if (rows.chosen <= 0).any():
         return absent(len(rows), _NO_CHANCE)
     m, reached = len(rows), mean_of(np.log(rows.chosen), np.ones(len(rows)))
@@ -104,7 +188,35 @@ def log_likelihood(rows: Picked) -> Figure:
 
 
 def rho_squared(rows: Picked) -> Figure:
-    """1 less the ratio of the log-likelihood to that of guessing evenly (McFadden 1974)."""
+    """1 less the ratio of the log-likelihood to that of guessing evenly (McFadden 1974).
+
+    Parameters
+    ----------
+    rows : Picked
+        m occasions with the probabilities of their alternatives.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    References
+    ----------
+    McFadden, D. 1974, in Zarembka (ed.), Frontiers in Econometrics, Academic Press.
+
+    Examples
+    --------
+    >>> rows = picked_from(
+    ...     "doc",
+    ...     np.array([0, 0, 1, 1]),
+    ...     np.array([0, 1, 0, 1]),
+    ...     2,
+    ...     np.array([True, False, False, True]),
+    ...     np.array([0.6, 0.4, 0.7, 0.3]),
+    ... )
+    >>> round(rho_squared(rows).value, 4)
+    -0.237
+    """
     if (rows.chosen <= 0).any():
         return absent(len(rows), _NO_CHANCE)
     counted = np.ones(len(rows))
@@ -118,6 +230,20 @@ _NO_CHANCE = "a chosen alternative had a probability of 0"
 def observed_share(rows: Picked, place: int) -> Figure:
     """The share of occasions that chose an alternative.
 
+    Parameters
+    ----------
+    rows : Picked
+        m occasions with the probabilities of their alternatives.
+    place : int
+        The alternative's place among all.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
     >>> rows = picked_from("", np.array([0, 0]), np.array([0, 1]), 2, np.array([True, False]), np.array([0.8, 0.2]))
     >>> observed_share(rows, 0).value
     1.0
@@ -131,6 +257,20 @@ def predicted_share(rows: Picked, place: int) -> Figure:
     The interval is of choices drawn independently from the model's probabilities: their share has the mean p̄ and the
     variance Σ p (1 − p) / m², which needs no drawing.
 
+    Parameters
+    ----------
+    rows : Picked
+        m occasions with the probabilities of their alternatives.
+    place : int
+        The alternative's place among all.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
     >>> rows = picked_from("", np.array([0, 0]), np.array([0, 1]), 2, np.array([True, False]), np.array([0.8, 0.2]))
     >>> predicted_share(rows, 1).value
     0.2
@@ -149,6 +289,20 @@ def _share_ends(mean: float, error: float, level: float) -> tuple[float, float]:
 def share_difference(rows: Picked, place: int) -> Figure:
     """The predicted less the observed share of an alternative, on the same occasions.
 
+    Parameters
+    ----------
+    rows : Picked
+        m occasions with the probabilities of their alternatives.
+    place : int
+        The alternative's place among all.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
     >>> rows = picked_from("", np.array([0, 0]), np.array([0, 1]), 2, np.array([True, False]), np.array([0.8, 0.2]))
     >>> round(share_difference(rows, 0).value, 3)
     -0.2

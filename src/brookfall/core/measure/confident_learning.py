@@ -57,6 +57,24 @@ def noise(labels: Codes, probabilities: Numbers) -> Noise:
     A class counts for a row when its probability reaches the mean probability of the class among rows labelled so;
     of several the most probable one counts. A label that no row holds has no threshold, and counts for none.
 
+    Parameters
+    ----------
+    labels : Codes
+        Codes of the labels, shape (n,).
+    probabilities : Numbers
+        Probabilities of rows that no fit has seen, shape (n, K).
+
+    Returns
+    -------
+    Noise
+        The confident joint and the thresholds it rests on.
+
+    References
+    ----------
+    Northcutt, C., Jiang, L. & Chuang, I. 2021, J. Artif. Intell. Res. 70:1373.
+
+    Examples
+    --------
     >>> labels = np.array([0, 0, 0, 1, 1, 1])
     >>> sure = np.array([0.9, 0.8, 0.1, 0.1, 0.2, 0.1])
     >>> noise(labels, np.column_stack([sure, 1 - sure])).counts.tolist()
@@ -81,6 +99,20 @@ def noise(labels: Codes, probabilities: Numbers) -> Noise:
 def contradicted(labels: Codes, probabilities: Numbers) -> Contradicted:
     """The rows that the confident joint counts off its diagonal, by how much more probable the other class is.
 
+    Parameters
+    ----------
+    labels : Codes
+        Codes of the labels, shape (n,).
+    probabilities : Numbers
+        Probabilities of rows that no fit has seen, shape (n, K).
+
+    Returns
+    -------
+    Contradicted
+        The rows, the most contradicted first, with the class each should have.
+
+    Examples
+    --------
     >>> labels = np.array([0, 0, 0, 1, 1, 1])
     >>> sure = np.array([0.9, 0.8, 0.1, 0.1, 0.2, 0.1])
     >>> contradicted(labels, np.column_stack([sure, 1 - sure])).rows.tolist()
@@ -99,6 +131,20 @@ def contradicted(labels: Codes, probabilities: Numbers) -> Contradicted:
 def far_off(outcomes: Numbers, predictions: Numbers) -> Contradicted:
     """The rows whose outcome lies further from an unseen prediction than 3.5 robust standard deviations; both (n,).
 
+    Parameters
+    ----------
+    outcomes : Numbers
+        Outcomes, shape (n,).
+    predictions : Numbers
+        Predictions of rows that no fit has seen, shape (n,).
+
+    Returns
+    -------
+    Contradicted
+        The rows, the furthest first.
+
+    Examples
+    --------
     >>> outcomes = np.array([1.0, 2.0, 3.0, 4.0, 50.0])
     >>> far_off(outcomes, np.array([1.1, 1.9, 3.1, 3.9, 5.0])).rows.tolist()
     [4]
@@ -115,6 +161,18 @@ def far_off(outcomes: Numbers, predictions: Numbers) -> Contradicted:
 def as_classes(scores: Numbers) -> Numbers:
     """Scores of a yes/no (n,) as the probabilities of its two classes (n, 2); of several classes as they are.
 
+    Parameters
+    ----------
+    scores : Numbers
+        Scores of a yes/no, shape (n,), or probabilities, shape (n, K).
+
+    Returns
+    -------
+    Numbers
+        Probabilities, shape (n, 2) or (n, K).
+
+    Examples
+    --------
     >>> as_classes(np.array([0.25])).tolist()
     [[0.75, 0.25]]
     """
@@ -126,6 +184,24 @@ def noise_resampled(found: Noise, n: int, seed: np.random.SeedSequence, draws: i
 
     The thresholds stay as they are, so the interval is that of counting alone.
 
+    Parameters
+    ----------
+    found : Noise
+        What ``noise`` found.
+    n : int
+        How many rows it was found among.
+    seed : np.random.SeedSequence
+        What the draws are seeded by.
+    draws : int
+        How many resamples.
+
+    Returns
+    -------
+    Figure
+        The share of rows off the diagonal.
+
+    Examples
+    --------
     >>> labels = np.repeat([0, 1], 50)
     >>> sure = np.where(np.arange(100) % 10 == 0, 0.1, 0.9)
     >>> probabilities = np.column_stack([np.where(labels == 0, sure, 1 - sure), np.where(labels == 0, 1 - sure, sure)])

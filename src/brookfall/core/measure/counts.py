@@ -39,6 +39,18 @@ class Confusion:
 def cell_of(outcomes: Outcomes, decisions: Outcomes) -> Codes:
     """The cell of each row, 0 to 3 in the order of Confusion; shape (n,).
 
+    Parameters
+    ----------
+    outcomes, decisions : Outcomes
+        What was and what was decided, both of shape (n,).
+
+    Returns
+    -------
+    Codes
+        Codes 0 to 3, shape (n,).
+
+    Examples
+    --------
     >>> cell_of(np.array([False, False, True, True]), np.array([False, True, False, True])).tolist()
     [0, 1, 2, 3]
     """
@@ -48,6 +60,18 @@ def cell_of(outcomes: Outcomes, decisions: Outcomes) -> Codes:
 def confusion(rows: Scored) -> Confusion:
     """The confusion matrix of n rows, weighted where they have weights.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Confusion
+        The counts of the four cells.
+
+    Examples
+    --------
     >>> confusion(Scored(key="", outcomes=np.array([True, False]), scores=np.array([0.9, 0.8]), threshold=0.5))
     Confusion(tn=0.0, fp=1.0, fn=0.0, tp=1.0)
     """
@@ -76,6 +100,25 @@ SHARES: dict[str, tuple[tuple[int, ...], tuple[int, ...]]] = {
 def share_rows(name: str, rows: Scored) -> tuple[Scored, Outcomes]:
     """The rows that a share is taken of, and where among them it holds.
 
+    Parameters
+    ----------
+    name : str
+        A key of ``SHARES``.
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    tuple[Scored, Outcomes]
+        The rows of the denominator, and where the share holds among them.
+
+    Raises
+    ------
+    KeyError
+        There is no share of that name.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> among, hits = share_rows("recall", rows)
     >>> len(among), int(hits.sum())
@@ -92,6 +135,29 @@ def share_rows(name: str, rows: Scored) -> tuple[Scored, Outcomes]:
 def share_figure(name: str, rows: Scored) -> Figure:
     """A share of rows with Wilson's interval (of effective n in weights or clusters).
 
+    Parameters
+    ----------
+    name : str
+        A key of ``SHARES``.
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Raises
+    ------
+    KeyError
+        There is no share of that name.
+
+    References
+    ----------
+    Wilson, E. B. 1927, J. Am. Stat. Assoc. 22:209.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> figure = share_figure("recall", rows)
     >>> figure.value, figure.n, figure.method
@@ -108,6 +174,22 @@ def share_figure(name: str, rows: Scored) -> Figure:
 def share_from_cells(cells: Numbers, top: tuple[int, ...], bottom: tuple[int, ...]) -> Figure:
     """x of n rows from the cells of plain rows.
 
+    Parameters
+    ----------
+    cells : Numbers
+        Counts of the four cells, shape (4,).
+    top : tuple[int, ...]
+        Places of the cells that are counted.
+    bottom : tuple[int, ...]
+        Places of the cells that they are counted among.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
     >>> share_from_cells(np.array([50.0, 10.0, 5.0, 15.0]), (3,), (2, 3)).value
     0.75
     """
@@ -115,8 +197,27 @@ def share_from_cells(cells: Numbers, top: tuple[int, ...], bottom: tuple[int, ..
 
 
 def share_linear(name: str, rows: Scored) -> Linear:
-    """A share of rows with the influence of each row on it; KeyError when it is not a share of rows.
+    """A share of rows with the influence of each row on it.
 
+    Parameters
+    ----------
+    name : str
+        A key of ``SHARES``.
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Linear
+        The value, and the influence of each row, shape (n,).
+
+    Raises
+    ------
+    KeyError
+        There is no share of that name.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> share_linear("recall", rows).value, abs(round(share_linear("recall", rows).influence.sum(), 12))
     (0.5, np.float64(0.0))
@@ -170,6 +271,29 @@ def function_figure(name: str, rows: Scored) -> Figure:
     unlike resampled rows they never give a width of zero when a cell is empty. In weights or clusters the cells are
     brought down to the effective n of the measure itself.
 
+    Parameters
+    ----------
+    name : str
+        A key of ``FUNCTIONS``.
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Raises
+    ------
+    KeyError
+        There is no function of that name.
+
+    References
+    ----------
+    Brown, L. D., Cai, T. T. & DasGupta, A. 2001, Stat. Sci. 16:101.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> figure = function_figure("f1", rows)
     >>> round(figure.value, 4), figure.method
@@ -204,6 +328,25 @@ def function_linear(name: str, rows: Scored) -> Linear:
 
     Unlike the slope at the cells themselves, it knows that a row counts for more where a cell holds few.
 
+    Parameters
+    ----------
+    name : str
+        A key of ``FUNCTIONS``.
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Linear
+        The value, and the influence of each row, shape (n,).
+
+    Raises
+    ------
+    KeyError
+        There is no function of that name.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> round(function_linear("f1", rows).value, 4)
     0.4

@@ -37,6 +37,18 @@ def _ends(values: Numbers, bins: NDArray[np.int64], n: int) -> Series:
 def roc(rows: Scored) -> Series:
     """Columns x (false positive rate) and y (true positive rate) from (0, 0) to (1, 1); both classes present.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Series
+        The columns by name, all of one length.
+
+    Examples
+    --------
     >>> rows = Scored(key="", outcomes=np.array([True, False]), scores=np.array([0.9, 0.1]), threshold=0.5)
     >>> roc(rows)
     {'x': [0.0, 0.0, 1.0], 'y': [0.0, 1.0, 1.0]}
@@ -52,6 +64,18 @@ def precision_recall(rows: Scored) -> Series:
     """Columns x (recall) and y (precision), from the highest score down; no line is drawn between thresholds that
     no score has.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Series
+        The columns by name, all of one length.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.array([True, False]), scores=np.array([0.9, 0.1]), threshold=0.5)
     >>> precision_recall(rows)
     {'x': [1.0, 1.0], 'y': [1.0, 0.5]}
@@ -71,6 +95,18 @@ def _depth(counts: Steps) -> Numbers:
 def cumulative_gain(rows: Scored) -> Series:
     """Columns x (share of rows taken, the highest scores first) and y (share of all positives among them).
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Series
+        The columns by name, all of one length.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.array([True, False]), scores=np.array([0.9, 0.1]), threshold=0.5)
     >>> cumulative_gain(rows)
     {'x': [0.0, 0.5, 1.0], 'y': [0.0, 1.0, 1.0]}
@@ -85,6 +121,18 @@ def cumulative_gain(rows: Scored) -> Series:
 def lift(rows: Scored) -> Series:
     """Columns x (share of rows taken) and y (how many times more positives than a random choice would have).
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Series
+        The columns by name, all of one length.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.array([True, False]), scores=np.array([0.9, 0.1]), threshold=0.5)
     >>> lift(rows)
     {'x': [0.5, 1.0], 'y': [2.0, 1.0]}
@@ -101,10 +149,15 @@ def calibration(rows: Scored, level: float) -> Series:
 
     Parameters
     ----------
-    rows
-        Probabilities with their outcomes.
-    level
-        Of the intervals.
+    rows : Scored
+        n rows with their outcomes and scores.
+    level : float
+        Level of the bins' intervals, in (0, 1).
+
+    Returns
+    -------
+    Series
+        The columns by name, all of one length.
 
     Examples
     --------
@@ -129,6 +182,18 @@ def calibration(rows: Scored, level: float) -> Series:
 def scores(rows: Scored) -> Series:
     """Columns x (middle of the bin), y (share of the rows in it) and n, in 20 bins of equal width.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Series
+        The columns by name, all of one length.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> sum(scores(rows)["n"])
     60.0
@@ -139,6 +204,20 @@ def scores(rows: Scored) -> Series:
 def score_histogram(rows: Scored, positive: bool) -> Series:
     """Columns x (middle of the bin) and y (share of that outcome's rows in it), in 20 bins of equal width.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+    positive : bool
+        The outcome whose rows are counted.
+
+    Returns
+    -------
+    Series
+        The columns by name, all of one length.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> round(sum(score_histogram(rows, True)["y"]), 4)
     1.0
@@ -162,6 +241,20 @@ def _histogram(rows: Scored, chosen: Outcomes) -> Series:
 def threshold_counts(rows: Scored, thresholds: Scores) -> Series:
     """Columns threshold, tp, fp, fn, tn: the (weighted) confusion matrix at each (positive when score ≥ it).
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+    thresholds : Scores
+        Thresholds, shape (t,).
+
+    Returns
+    -------
+    Series
+        The columns by name, all of one length.
+
+    Examples
+    --------
     >>> rows = Scored(key="", outcomes=np.array([True, False]), scores=np.array([0.9, 0.1]), threshold=0.5)
     >>> threshold_counts(rows, np.array([0.5]))
     {'threshold': [0.5], 'tp': [1.0], 'fp': [0.0], 'fn': [0.0], 'tn': [1.0]}
@@ -184,6 +277,18 @@ def _below(rows: Scored, thresholds: Scores, chosen: Outcomes) -> Numbers:
 def error_by_threshold(rows: Scored) -> Series:
     """Columns x (threshold) and y (error rate at it).
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Series
+        The columns by name, all of one length.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> len(error_by_threshold(rows)["x"])
     201
@@ -197,6 +302,18 @@ def error_by_threshold(rows: Scored) -> Series:
 def threshold_grid(rows: Scored) -> Scores:
     """At most 202 thresholds over the range of the scores, the submitted one among them.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Scores
+        Thresholds that rise, shape (t,) with t at most 202.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> grid = threshold_grid(rows)
     >>> len(grid), float(grid[0]), float(grid[-1])
@@ -210,6 +327,18 @@ def residuals(rows: ScoredNumbers) -> Series:
     """By decile of the prediction: x (mean prediction), y (mean of prediction minus outcome), its 5th and 95th
     percentile (low, high), and n.
 
+    Parameters
+    ----------
+    rows : ScoredNumbers
+        n rows with their outcomes and predictions.
+
+    Returns
+    -------
+    Series
+        The columns by name, all of one length.
+
+    Examples
+    --------
     >>> rows = ScoredNumbers(key="doc", outcomes=np.arange(40.0), predictions=np.arange(40.0)[::-1] + 1)
     >>> residuals(rows)["n"]
     [4.0, 4.0, 4.0, 4.0, 4.0, 4.0, 4.0, 4.0, 4.0, 4.0]
@@ -230,6 +359,18 @@ def residuals(rows: ScoredNumbers) -> Series:
 def predicted_observed(rows: ScoredNumbers) -> Series:
     """By decile of the prediction: x (mean prediction), y (mean outcome), and n.
 
+    Parameters
+    ----------
+    rows : ScoredNumbers
+        n rows with their outcomes and predictions.
+
+    Returns
+    -------
+    Series
+        The columns by name, all of one length.
+
+    Examples
+    --------
     >>> rows = ScoredNumbers(key="doc", outcomes=np.arange(40.0), predictions=np.arange(40.0)[::-1] + 1)
     >>> predicted_observed(rows)["x"][:2]
     [2.5, 6.5]

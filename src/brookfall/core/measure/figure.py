@@ -62,6 +62,22 @@ def _shown(value: object) -> str:
 def normal_ends(value: float, error: float, level: float) -> tuple[float, float]:
     """The value, less and plus the normal quantile times its standard error.
 
+    Parameters
+    ----------
+    value : float
+        The estimate.
+    error : float
+        Its standard error.
+    level : float
+        Level of the interval, in (0, 1).
+
+    Returns
+    -------
+    tuple[float, float]
+        Lower and upper end.
+
+    Examples
+    --------
     >>> [round(end, 2) for end in normal_ends(2.0, 1.0, 0.95)]
     [0.04, 3.96]
     """
@@ -72,6 +88,24 @@ def normal_ends(value: float, error: float, level: float) -> tuple[float, float]
 def quantile_ends(draws: NDArray[np.float64], level: float) -> tuple[float, float]:
     """The two quantiles of draws (draws,) between which that share of them lies (Efron & Tibshirani 1993).
 
+    Parameters
+    ----------
+    draws : NDArray[np.float64]
+        Values of the draws, shape (draws,).
+    level : float
+        Level of the interval, in (0, 1).
+
+    Returns
+    -------
+    tuple[float, float]
+        Lower and upper end.
+
+    References
+    ----------
+    Efron, B. & Tibshirani, R. J. 1993, An Introduction to the Bootstrap, Chapman & Hall, ch. 13.
+
+    Examples
+    --------
     >>> [round(end, 6) for end in quantile_ends(np.arange(101.0), 0.9)]
     [5.0, 95.0]
     """
@@ -80,7 +114,26 @@ def quantile_ends(draws: NDArray[np.float64], level: float) -> tuple[float, floa
 
 
 def turned_ends(bounds: Bounds, level: float) -> tuple[float, float]:
-    """The ends of the same figure with its sign turned."""
+    """The ends of the same figure with its sign turned.
+
+    Parameters
+    ----------
+    bounds : Bounds
+        The ends of a figure at any level.
+    level : float
+        Level of the interval, in (0, 1).
+
+    Returns
+    -------
+    tuple[float, float]
+        Lower and upper end of the figure less than 0 by as much.
+
+    Examples
+    --------
+    >>> from functools import partial
+    >>> turned_ends(partial(normal_ends, 1.0, 0.0), 0.95)
+    (-1.0, -1.0)
+    """
     low, high = bounds(level)
     return -high, -low
 
@@ -172,6 +225,20 @@ class Figure:
 def absent(n: int, why: str) -> Figure:
     """A figure that can't be computed, with the reason.
 
+    Parameters
+    ----------
+    n : int
+        How many rows there were.
+    why : str
+        Why there is no value.
+
+    Returns
+    -------
+    Figure
+        A figure without value and interval, with that note.
+
+    Examples
+    --------
     >>> absent(0, "no such row").value is None
     True
     """
@@ -181,6 +248,22 @@ def absent(n: int, why: str) -> Figure:
 def too_few(n: int, events: int, clusters: int | None = None) -> bool:
     """Under 30 rows, or under 5 events or 5 non-events, or under 10 groups of rows (common practice).
 
+    Parameters
+    ----------
+    n : int
+        Rows.
+    events : int
+        Rows of the rarer kind are looked for on both sides of this.
+    clusters : int | None
+        Groups of rows, where rows come in groups.
+
+    Returns
+    -------
+    bool
+        Whether there are too few to judge.
+
+    Examples
+    --------
     >>> too_few(29, 12), too_few(400, 4), too_few(400, 5)
     (True, True, False)
     """
@@ -190,6 +273,20 @@ def too_few(n: int, events: int, clusters: int | None = None) -> bool:
 def few_units(n: int, clusters: int | None = None) -> bool:
     """Under 30 rows, or under 10 groups of rows where rows come in groups (common practice).
 
+    Parameters
+    ----------
+    n : int
+        Rows.
+    clusters : int | None
+        Groups of rows, where rows come in groups.
+
+    Returns
+    -------
+    bool
+        Whether there are too few to judge.
+
+    Examples
+    --------
     >>> few_units(29), few_units(400, 9), few_units(400)
     (True, True, False)
     """

@@ -15,6 +15,22 @@ def joint_cells(rows: Scored, groups: Codes, count: int) -> Numbers:
 
     Rows of a code below 0 belong to no group.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+    groups : Codes
+        Codes below ``count``, shape (n,); below 0 for no group.
+    count : int
+        How many groups there are.
+
+    Returns
+    -------
+    Numbers
+        Weights, shape (count, 4).
+
+    Examples
+    --------
     >>> outcomes, scores = np.array([True, False, True]), np.array([0.9, 0.8, 0.1])
     >>> rows = Scored(key="", outcomes=outcomes, scores=scores, threshold=0.5)
     >>> joint_cells(rows, np.array([0, 0, 1]), 2).tolist()
@@ -29,6 +45,20 @@ def joint_cells(rows: Scored, groups: Codes, count: int) -> Numbers:
 def of_cells(names: tuple[str, ...], cells: Numbers) -> Numbers:
     """The measures of cells of shape (..., 4); shape (len(names), ...). NaN where a denominator is 0.
 
+    Parameters
+    ----------
+    names : tuple[str, ...]
+        Names of measures of the four cells.
+    cells : Numbers
+        Weights in the four cells, shape (..., 4).
+
+    Returns
+    -------
+    Numbers
+        Values, shape (len(names), ...).
+
+    Examples
+    --------
     >>> of_cells(("recall", "f1"), np.array([5.0, 1.0, 1.0, 3.0])).tolist()
     [0.75, 0.75]
     """
@@ -48,6 +78,24 @@ def resampled(names: tuple[str, ...], cells: Numbers, resamples: int, rng: np.ra
 
     Shape (len(names), resamples, groups). Resampling n rows with replacement is one multinomial over the cells.
 
+    Parameters
+    ----------
+    names : tuple[str, ...]
+        Names of measures of the four cells.
+    cells : Numbers
+        Counts in the four cells, shape (groups, 4).
+    resamples : int
+        How many resamples.
+    rng : np.random.Generator
+        Where the draws come from.
+
+    Returns
+    -------
+    Numbers
+        Values, shape (len(names), resamples, groups).
+
+    Examples
+    --------
     >>> cells = np.array([[50.0, 10.0, 5.0, 15.0], [40.0, 12.0, 6.0, 10.0]])
     >>> resampled(("recall", "f1"), cells, 100, np.random.default_rng(1)).shape
     (2, 100, 2)
@@ -60,6 +108,18 @@ def resampled(names: tuple[str, ...], cells: Numbers, resamples: int, rng: np.ra
 def spread(measured: Numbers) -> Numbers:
     """The largest minus the smallest group, over the last axis; groups without a value are left out.
 
+    Parameters
+    ----------
+    measured : Numbers
+        Values of the groups on the last axis.
+
+    Returns
+    -------
+    Numbers
+        Largest less smallest; one axis less.
+
+    Examples
+    --------
     >>> spread(np.array([[0.2, 0.5, np.nan], [0.4, 0.4, 0.4]])).tolist()
     [0.3, 0.0]
     """
@@ -73,6 +133,26 @@ def spread_figure(name: str, cells: Numbers, key: str) -> Figure:
     denominator are left out. It is positive even when all groups are alike: the note gives the mean spread of groups
     of these sizes with one rate. Percentile interval of resampled rows (Efron & Tibshirani 1993).
 
+    Parameters
+    ----------
+    name : str
+        A share of the four cells.
+    cells : Numbers
+        Counts in the four cells, shape (groups, 4).
+    key : str
+        What the draws are seeded by.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    References
+    ----------
+    Efron, B. & Tibshirani, R. J. 1993, An Introduction to the Bootstrap, Chapman & Hall, ch. 13.
+
+    Examples
+    --------
     >>> cells = np.array([[50.0, 10.0, 5.0, 15.0], [40.0, 12.0, 6.0, 10.0]])
     >>> round(spread_figure("recall", cells, "doc").value, 4)
     0.125

@@ -33,6 +33,20 @@ class Linear:
 def mean_of(values: Numbers, weights: Numbers) -> Linear:
     """The weighted mean of n values; both of shape (n,), the weights add up to more than 0.
 
+    Parameters
+    ----------
+    values : Numbers
+        A value a row, shape (n,).
+    weights : Numbers
+        A weight a row, shape (n,); they add up to more than 0.
+
+    Returns
+    -------
+    Linear
+        The value, and the influence of each row, shape (n,).
+
+    Examples
+    --------
     >>> mean_of(np.array([1.0, 3.0]), np.array([1.0, 3.0])).value
     2.5
     """
@@ -44,6 +58,18 @@ def mean_of(values: Numbers, weights: Numbers) -> Linear:
 def ratio_of(top: Linear, bottom: Linear) -> Linear:
     """The quotient of two estimates on the same rows; ``bottom`` is not 0.
 
+    Parameters
+    ----------
+    top, bottom : Linear
+        Two estimates on the same n rows; the second is not 0.
+
+    Returns
+    -------
+    Linear
+        The value, and the influence of each row, shape (n,).
+
+    Examples
+    --------
     >>> weights = np.ones(2)
     >>> ratio_of(mean_of(np.array([1.0, 3.0]), weights), mean_of(np.array([4.0, 4.0]), weights)).value
     0.5
@@ -55,6 +81,20 @@ def ratio_of(top: Linear, bottom: Linear) -> Linear:
 def units(influence: Numbers, rows: Sampled) -> Numbers:
     """The influences of the sampled units: of rows, or added up over each cluster.
 
+    Parameters
+    ----------
+    influence : Numbers
+        The influence of each row, shape (n,).
+    rows : Sampled
+        The rows, which say what was sampled.
+
+    Returns
+    -------
+    Numbers
+        One a sampled unit, shape (units,).
+
+    Examples
+    --------
     >>> from brookfall.core.measure.scored import ScoredNumbers
     >>> rows = ScoredNumbers(key="", outcomes=np.zeros(3), predictions=np.zeros(3), clusters=np.array([7, 7, 9]))
     >>> units(np.array([1.0, 2.0, -3.0]), rows).tolist()
@@ -69,6 +109,20 @@ def units(influence: Numbers, rows: Sampled) -> Numbers:
 def variance(influence: Numbers, rows: Sampled) -> float:
     """The variance of the estimate; 0 for a single unit, which has none.
 
+    Parameters
+    ----------
+    influence : Numbers
+        The influence of each row, shape (n,).
+    rows : Sampled
+        The rows, which say what was sampled.
+
+    Returns
+    -------
+    float
+        At least 0.
+
+    Examples
+    --------
     >>> from brookfall.core.measure.scored import ScoredNumbers
     >>> rows = ScoredNumbers(key="", outcomes=np.zeros(4), predictions=np.zeros(4))
     >>> values = np.array([1.0, 2.0, 3.0, 6.0])
@@ -83,6 +137,26 @@ def variance(influence: Numbers, rows: Sampled) -> float:
 def figure_of(linear: Linear, rows: Sampled, low: float = -np.inf, high: float = np.inf) -> Figure:
     """The estimate with Hall's interval, kept inside the range of the measure.
 
+    Parameters
+    ----------
+    linear : Linear
+        An estimate with the influence of each row, shape (n,).
+    rows : Sampled
+        The rows, which say what was sampled.
+    low, high : float
+        The range of the measure.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    References
+    ----------
+    Hall, P. 1992, J. R. Stat. Soc. B 54:221.
+
+    Examples
+    --------
     >>> from brookfall.core.measure.scored import ScoredNumbers
     >>> rows = ScoredNumbers(key="", outcomes=np.zeros(4), predictions=np.zeros(4))
     >>> figure = figure_of(mean_of(np.array([1.0, 2.0, 3.0, 6.0]), rows.counted), rows)
@@ -106,6 +180,32 @@ def hall_ends(
 ) -> tuple[float, float]:
     """Hall's ends of a t interval for a skewed estimate, kept inside the range of the measure (Hall 1992).
 
+    Parameters
+    ----------
+    value : float
+        The estimate.
+    error : float
+        Its standard error, at least 0.
+    skew : float
+        The skewness of the estimate.
+    degrees : float
+        Degrees of freedom of the standard error, above 0.
+    low, high : float
+        The range of the measure.
+    level : float
+        Level of the interval, in (0, 1).
+
+    Returns
+    -------
+    tuple[float, float]
+        Lower and upper end.
+
+    References
+    ----------
+    Hall, P. 1992, J. R. Stat. Soc. B 54:221.
+
+    Examples
+    --------
     >>> [round(end, 2) for end in hall_ends(3.0, 1.08, 0.0, 3.0, -np.inf, np.inf, 0.95)]
     [-0.44, 6.44]
     """
@@ -120,6 +220,20 @@ _METHOD = {False: "hall_linear", True: "hall_linear_clusters"}
 def unskewed(quantile: float, skew: float) -> float:
     """The studentised value whose unskewed transform is ``quantile``; ``skew`` is the skewness of the estimate.
 
+    Parameters
+    ----------
+    quantile : float
+        A quantile of the transformed value.
+    skew : float
+        The skewness of the estimate.
+
+    Returns
+    -------
+    float
+        The studentised value.
+
+    Examples
+    --------
     >>> unskewed(1.96, 0.0), round(unskewed(1.96, 0.2), 4)
     (1.96, 1.7215)
     """
@@ -131,6 +245,18 @@ def unskewed(quantile: float, skew: float) -> float:
 def freedom(rows: Sampled) -> float:
     """Degrees of freedom of a variance over these rows: one less than the (effective) number of sampled units.
 
+    Parameters
+    ----------
+    rows : Sampled
+        The rows, which say what was sampled.
+
+    Returns
+    -------
+    float
+        Degrees of freedom, above 0 where there are two units.
+
+    Examples
+    --------
     >>> from brookfall.core.measure.scored import ScoredNumbers
     >>> freedom(ScoredNumbers(key="", outcomes=np.zeros(10), predictions=np.zeros(10)))
     9.0
@@ -143,6 +269,22 @@ def effective_n(rows: Sampled) -> float:
 
     Kish 1965. Of clusters it is the careful answer: as if rows of a cluster said all the same.
 
+    Parameters
+    ----------
+    rows : Sampled
+        The rows, with weights and groups where they have them.
+
+    Returns
+    -------
+    float
+        Between 1 and n.
+
+    References
+    ----------
+    Kish, L. 1965, Survey Sampling, Wiley.
+
+    Examples
+    --------
     >>> from brookfall.core.measure.scored import ScoredNumbers
     >>> weights = np.array([1.0, 1.0, 2.0])
     >>> rows = ScoredNumbers(key="", outcomes=np.zeros(3), predictions=np.zeros(3), weights=weights)

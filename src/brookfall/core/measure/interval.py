@@ -22,6 +22,18 @@ _WILSON = {"wilson", "wilson_effective"}
 def z_of(level: float) -> float:
     """The standard normal quantile of a two-sided level: 1.96 for 0.95.
 
+    Parameters
+    ----------
+    level : float
+        A two-sided level, in (0, 1).
+
+    Returns
+    -------
+    float
+        The quantile, above 0.
+
+    Examples
+    --------
     >>> round(z_of(0.95), 4)
     1.96
     """
@@ -31,6 +43,26 @@ def z_of(level: float) -> float:
 def wilson(x: float, n: float, level: float) -> tuple[float, float]:
     """Wilson's score interval for x of n (Wilson 1927; Newcombe 1998, Stat. Med. 17:857, method 3). n > 0.
 
+    Parameters
+    ----------
+    x : float
+        How many hold; any number from 0 to n.
+    n : float
+        Of how many, above 0.
+    level : float
+        Level of the interval, in (0, 1).
+
+    Returns
+    -------
+    tuple[float, float]
+        Lower and upper end, in [0, 1].
+
+    References
+    ----------
+    Wilson, E. B. 1927, J. Am. Stat. Assoc. 22:209. Newcombe, R. G. 1998, Stat. Med. 17:857, method 3.
+
+    Examples
+    --------
     >>> [round(end, 4) for end in wilson(81, 263, 0.95)]
     [0.2553, 0.3662]
     """
@@ -43,6 +75,20 @@ def wilson(x: float, n: float, level: float) -> tuple[float, float]:
 def proportion(x: int, n: int) -> Figure:
     """x of n with Wilson's interval; absent when n is 0.
 
+    Parameters
+    ----------
+    x : int
+        How many hold.
+    n : int
+        Of how many.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
     >>> proportion(15, 148).value is not None
     True
     """
@@ -99,6 +145,25 @@ def share_of(hits: Outcomes, rows: Sampled) -> Share:
     Korn & Graubard 1998 (Surv. Methodol. 24:193) do; Wilson's interval with it: Franco et al. 2019 (J. Surv. Stat.
     Methodol. 7:334; citations from memory). At 0 or 1, where there is no spread, it is Kish's n.
 
+    Parameters
+    ----------
+    hits : Outcomes
+        Where the share holds, shape (n,).
+    rows : Sampled
+        The n rows, with weights and groups where they have them.
+
+    Returns
+    -------
+    Share
+        The share with its effective n.
+
+    References
+    ----------
+    Kish, L. 1965, Survey Sampling, Wiley. Korn, E. L. & Graubard, B. I. 1998, Surv. Methodol. 24:193. Franco, C. et al.
+    2019, J. Surv. Stat. Methodol. 7:334 (citations from memory).
+
+    Examples
+    --------
     >>> from brookfall.core.measure.scored import ScoredNumbers
     >>> rows = ScoredNumbers(key="", outcomes=np.zeros(4), predictions=np.zeros(4))
     >>> share_of(np.array([True, False, False, False]), rows)
@@ -122,6 +187,24 @@ def independent_difference(a: Figure, b: Figure, method: str = "square_and_add")
     With Wilson's intervals this is Newcombe's hybrid score (1998, Stat. Med. 17:873, method 10); for any
     other measure the method of variance estimates recovery (Zou & Donner 2008).
 
+    Parameters
+    ----------
+    a, b : Figure
+        Two figures of different rows.
+    method : str
+        The name that the interval's method gets.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    References
+    ----------
+    Newcombe, R. G. 1998, Stat. Med. 17:873, method 10. Zou, G. Y. & Donner, A. 2008, Stat. Med. 27:1693.
+
+    Examples
+    --------
     >>> figure = independent_difference(proportion(56, 70), proportion(48, 80))
     >>> [round(end, 4) for end in figure.interval(0.95)]
     [0.0524, 0.3339]
@@ -156,6 +239,24 @@ def newcombe_paired(both: int, first: int, second: int, neither: int, level: flo
 
     Newcombe 1998 (Stat. Med. 17:2635, method 10).
 
+    Parameters
+    ----------
+    both, first, second, neither : int
+        Rows where both hold, only the first, only the second, neither.
+    level : float
+        Level of the interval, in (0, 1).
+
+    Returns
+    -------
+    tuple[float, float]
+        Lower and upper end, in [-1, 1].
+
+    References
+    ----------
+    Newcombe, R. G. 1998, Stat. Med. 17:2635, method 10.
+
+    Examples
+    --------
     >>> [round(end, 4) for end in newcombe_paired(36, 12, 2, 0, 0.95)]
     [0.0569, 0.3404]
     """
@@ -177,6 +278,22 @@ def newcombe_paired(both: int, first: int, second: int, neither: int, level: flo
 def paired_difference(both: int, first: int, second: int, neither: int) -> Figure:
     """Difference of two proportions on the same rows, with Newcombe's paired score interval.
 
+    Parameters
+    ----------
+    both, first, second, neither : int
+        Rows where both hold, only the first, only the second, neither.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    References
+    ----------
+    Newcombe, R. G. 1998, Stat. Med. 17:2635, method 10.
+
+    Examples
+    --------
     >>> paired_difference(36, 12, 2, 0).value
     0.2
     """
@@ -189,6 +306,24 @@ def paired_difference(both: int, first: int, second: int, neither: int) -> Figur
 def katz(x1: float, n1: float, x2: float, n2: float, level: float) -> tuple[float, float]:
     """Katz's log interval for (x1/n1)/(x2/n2); all cells above 0 (Katz et al. 1978).
 
+    Parameters
+    ----------
+    x1, n1, x2, n2 : float
+        How many hold of how many, of the one and of the other; above 0.
+    level : float
+        Level of the interval, in (0, 1).
+
+    Returns
+    -------
+    tuple[float, float]
+        Lower and upper end, above 0.
+
+    References
+    ----------
+    Katz, D. et al. 1978, Biometrics 34:469.
+
+    Examples
+    --------
     >>> [round(end, 4) for end in katz(30, 100, 20, 100, 0.95)]
     [0.916, 2.4564]
     """
@@ -200,6 +335,24 @@ def katz(x1: float, n1: float, x2: float, n2: float, level: float) -> tuple[floa
 def koopman(x1: float, n1: float, x2: float, n2: float, level: float) -> tuple[float, float]:
     """Koopman's score interval for (x1/n1)/(x2/n2) (Koopman 1984). x2 = 0 gives an infinite upper end.
 
+    Parameters
+    ----------
+    x1, n1, x2, n2 : float
+        How many hold of how many, of the one and of the other; ``n1`` and ``n2`` above 0.
+    level : float
+        Level of the interval, in (0, 1).
+
+    Returns
+    -------
+    tuple[float, float]
+        Lower and upper end; the upper one is infinite where ``x2`` is 0.
+
+    References
+    ----------
+    Koopman, P. A. R. 1984, Biometrics 40:513.
+
+    Examples
+    --------
     >>> [round(end, 2) for end in koopman(36, 40, 16, 80, 0.95)]
     [2.94, 7.15]
     """
@@ -244,6 +397,22 @@ def _score_chi2(x1: float, n1: float, x2: float, n2: float, ratio: float) -> flo
 def ratio_of_shares(a: Share, b: Share) -> Figure:
     """a / b on independent rows: Katz's interval, Koopman's where a cell is small or 0.
 
+    Parameters
+    ----------
+    a, b : Share
+        Two shares of different rows.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    References
+    ----------
+    Katz, D. et al. 1978, Biometrics 34:469. Koopman, P. A. R. 1984, Biometrics 40:513.
+
+    Examples
+    --------
     >>> ratio_of_shares(Share(0.3, 40, 40.0), Share(0.6, 80, 80.0)).value
     0.5
     """

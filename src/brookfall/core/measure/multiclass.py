@@ -19,6 +19,18 @@ _CLIP = 1e-15
 def matrix(rows: ScoredClasses) -> Numbers:
     """The confusion matrix, true classes down and decided ones across, weighted where rows are; shape (K, K).
 
+    Parameters
+    ----------
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    Numbers
+        Counts, or sums of weights, shape (K, K).
+
+    Examples
+    --------
     >>> rows = ScoredClasses(key="", outcomes=np.array([0, 1, 1]), decisions=np.array([0, 1, 0]), classes=("a", "b"))
     >>> matrix(rows).tolist()
     [[1.0, 0.0], [1.0, 1.0]]
@@ -31,6 +43,18 @@ def matrix(rows: ScoredClasses) -> Numbers:
 def accuracy(rows: ScoredClasses) -> Figure:
     """The share of rows decided as their class.
 
+    Parameters
+    ----------
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
     >>> rows = ScoredClasses(key="", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c"))
     >>> round(accuracy(rows).value, 4)
     0.3333
@@ -39,44 +63,200 @@ def accuracy(rows: ScoredClasses) -> Figure:
 
 
 def error_rate(rows: ScoredClasses) -> Figure:
-    """The share of rows decided as another class."""
+    """The share of rows decided as another class.
+
+    Parameters
+    ----------
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
+    >>> rows = ScoredClasses(
+    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
+    ... )
+    >>> round(error_rate(rows).value, 4)
+    0.6667
+    """
     return share_of(not_right(rows), rows).figure()
 
 
 def right(rows: ScoredClasses) -> Outcomes:
-    """Where the decision is the outcome; shape (n,)."""
+    """Where the decision is the outcome; shape (n,).
+
+    Parameters
+    ----------
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    Outcomes
+        One a row, shape (n,).
+
+    Examples
+    --------
+    >>> rows = ScoredClasses(
+    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
+    ... )
+    >>> int(right(rows).sum())
+    20
+    """
     return np.asarray(rows.decisions == rows.outcomes)
 
 
 def not_right(rows: ScoredClasses) -> Outcomes:
-    """Where the decision is another class; shape (n,)."""
+    """Where the decision is another class; shape (n,).
+
+    Parameters
+    ----------
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    Outcomes
+        One a row, shape (n,).
+
+    Examples
+    --------
+    >>> rows = ScoredClasses(
+    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
+    ... )
+    >>> int(not_right(rows).sum())
+    40
+    """
     return ~right(rows)
 
 
 def wrong(rows: ScoredClasses) -> Numbers:
-    """1 where the decision is another class; shape (n,)."""
+    """1 where the decision is another class; shape (n,).
+
+    Parameters
+    ----------
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    Numbers
+        1.0 or 0.0 a row, shape (n,).
+
+    Examples
+    --------
+    >>> rows = ScoredClasses(
+    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
+    ... )
+    >>> int(wrong(rows).sum())
+    40
+    """
     return not_right(rows).astype(np.float64)
 
 
 def accuracy_linear(rows: ScoredClasses) -> Linear:
-    """The accuracy with the influence of each row."""
+    """The accuracy with the influence of each row.
+
+    Parameters
+    ----------
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    Linear
+        The value, and the influence of each row, shape (n,).
+
+    Examples
+    --------
+    >>> rows = ScoredClasses(
+    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
+    ... )
+    >>> round(accuracy_linear(rows).value, 4)
+    0.3333
+    """
     return mean_of(right(rows).astype(np.float64), rows.counted)
 
 
 def error_linear(rows: ScoredClasses) -> Linear:
-    """The error rate with the influence of each row."""
+    """The error rate with the influence of each row.
+
+    Parameters
+    ----------
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    Linear
+        The value, and the influence of each row, shape (n,).
+
+    Examples
+    --------
+    >>> rows = ScoredClasses(
+    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
+    ... )
+    >>> round(error_linear(rows).value, 4)
+    0.6667
+    """
     return mean_of(1 - right(rows).astype(np.float64), rows.counted)
 
 
 def error_by_chance(rows: ScoredClasses) -> float:
-    """The error rate of decisions dealt out at random: over all pairs of one row's class and another's decision."""
+    """The error rate of decisions dealt out at random: over all pairs of one row's class and another's decision.
+
+    Parameters
+    ----------
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    float
+        The error rate that the decisions would have in any other order, on average.
+
+    Examples
+    --------
+    >>> rows = ScoredClasses(
+    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
+    ... )
+    >>> round(error_by_chance(rows), 4)
+    0.6667
+    """
     share, k = rows.counted / rows.counted.sum(), len(rows.classes)
     true, decided = (np.bincount(codes.astype(np.int64), share, k) for codes in (rows.outcomes, rows.decisions))
     return 1 - float(true @ decided)
 
 
 def of_linear(linear: Callable[[ScoredClasses], Linear | None], low: float, high: float, rows: ScoredClasses) -> Figure:
-    """A smooth measure with Hall's interval inside its range; absent where a class is empty."""
+    """A smooth measure with Hall's interval inside its range; absent where a class is empty.
+
+    Parameters
+    ----------
+    linear : Callable[[ScoredClasses], Linear | None]
+        The measure with the influence of each row.
+    low, high : float
+        The range of the measure.
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
+    >>> rows = ScoredClasses(
+    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
+    ... )
+    >>> round(of_linear(accuracy_linear, 0.0, 1.0, rows).value, 4)
+    0.3333
+    """
     found = linear(rows)
     return absent(len(rows), _empty_class(rows)) if found is None else figure_of(found, rows, low, high)
 
@@ -84,6 +264,24 @@ def of_linear(linear: Callable[[ScoredClasses], Linear | None], low: float, high
 def macro_share(name: str, rows: ScoredClasses) -> Figure:
     """The mean of one share per class: squares of the distances to Wilson's ends add up (Zou & Donner 2008).
 
+    Parameters
+    ----------
+    name : str
+        A key of ``counts.SHARES``.
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    References
+    ----------
+    Zou, G. Y. & Donner, A. 2008, Stat. Med. 27:1693.
+
+    Examples
+    --------
     >>> rows = ScoredClasses(key="", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c"))
     >>> round(macro_share("recall", rows).value, 4)
     0.3333
@@ -92,18 +290,78 @@ def macro_share(name: str, rows: ScoredClasses) -> Figure:
 
 
 def macro_share_linear(name: str, rows: ScoredClasses) -> Linear | None:
-    """The mean over classes of a share of rows, with the influence of each row; None where a class is empty."""
+    """The mean over classes of a share of rows, with the influence of each row; None where a class is empty.
+
+    Parameters
+    ----------
+    name : str
+        A key of ``counts.SHARES``.
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    Linear | None
+        The value, and the influence of each row, shape (n,); None where it has no value.
+
+    Examples
+    --------
+    >>> rows = ScoredClasses(
+    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
+    ... )
+    >>> round(macro_share_linear("recall", rows).value, 4)
+    0.3333
+    """
     return _macro(rows, lambda alone: _finite(share_linear(name, alone)))
 
 
 def macro_function_linear(name: str, rows: ScoredClasses) -> Linear | None:
-    """The mean over classes of a function of the four cells, with the influence of each row."""
+    """The mean over classes of a function of the four cells, with the influence of each row.
+
+    Parameters
+    ----------
+    name : str
+        A key of ``counts.FUNCTIONS``.
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    Linear | None
+        The value, and the influence of each row, shape (n,); None where it has no value.
+
+    Examples
+    --------
+    >>> rows = ScoredClasses(
+    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
+    ... )
+    >>> round(macro_function_linear("f1", rows).value, 4)
+    0.3333
+    """
     return _macro(rows, lambda alone: _finite(function_linear(name, alone)))
 
 
 def of_matrix(name: str, rows: ScoredClasses) -> Figure:
     """Cohen's kappa or Matthews' correlation of the whole matrix (Gorodkin 2004).
 
+    Parameters
+    ----------
+    name : str
+        ``kappa`` or ``mcc``.
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    References
+    ----------
+    Gorodkin, J. 2004, Comput. Biol. Chem. 28:367.
+
+    Examples
+    --------
     >>> rows = ScoredClasses(key="", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c"))
     >>> round(of_matrix("kappa", rows).value, 4)
     -0.0
@@ -113,32 +371,181 @@ def of_matrix(name: str, rows: ScoredClasses) -> Figure:
 
 
 def of_matrix_linear(name: str, rows: ScoredClasses) -> Linear | None:
-    """Kappa or Matthews' correlation with the influence of each row; None where its denominator is 0."""
+    """Kappa or Matthews' correlation with the influence of each row; None where its denominator is 0.
+
+    Parameters
+    ----------
+    name : str
+        ``kappa`` or ``mcc``.
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    Linear | None
+        The value, and the influence of each row, shape (n,); None where it has no value.
+
+    Examples
+    --------
+    >>> rows = ScoredClasses(
+    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
+    ... )
+    >>> abs(round(of_matrix_linear("kappa", rows).value, 4))
+    0.0
+    """
     return _of_matrix(name, rows)
 
 
 def hand_till(rows: ScoredClasses) -> Linear | None:
-    """The mean over ordered pairs of classes of the AUC of the first one's score (Hand & Till 2001)."""
+    """The mean over ordered pairs of classes of the AUC of the first one's score (Hand & Till 2001).
+
+    Parameters
+    ----------
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    Linear | None
+        The value, and the influence of each row, shape (n,); None where it has no value.
+
+    References
+    ----------
+    Hand, D. J. & Till, R. J. 2001, Mach. Learn. 45:171.
+
+    Examples
+    --------
+    >>> chances = np.random.default_rng(1).dirichlet((1, 1, 1), 60)
+    >>> rows = ScoredClasses(
+    ...     key="doc",
+    ...     outcomes=np.arange(60) % 3,
+    ...     decisions=chances.argmax(1),
+    ...     classes=("a", "b", "c"),
+    ...     scores=chances,
+    ... )
+    >>> round(hand_till(rows).value, 4)
+    0.445
+    """
     return _hand_till(rows)
 
 
 def one_against_rest(rows: ScoredClasses) -> Linear | None:
-    """The mean over classes of the AUC of a class's score against all others."""
+    """The mean over classes of the AUC of a class's score against all others.
+
+    Parameters
+    ----------
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    Linear | None
+        The value, and the influence of each row, shape (n,); None where it has no value.
+
+    Examples
+    --------
+    >>> chances = np.random.default_rng(1).dirichlet((1, 1, 1), 60)
+    >>> rows = ScoredClasses(
+    ...     key="doc",
+    ...     outcomes=np.arange(60) % 3,
+    ...     decisions=chances.argmax(1),
+    ...     classes=("a", "b", "c"),
+    ...     scores=chances,
+    ... )
+    >>> round(one_against_rest(rows).value, 4)
+    0.445
+    """
     return _macro(rows, lambda alone: auc_linear(alone) if alone.has_both else None)
 
 
 def log_loss(rows: ScoredClasses) -> Linear | None:
-    """The mean of −ln of the probability of the class that it was, clipped at 1e-15."""
+    """The mean of −ln of the probability of the class that it was, clipped at 1e-15.
+
+    Parameters
+    ----------
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    Linear | None
+        The value, and the influence of each row, shape (n,); None where it has no value.
+
+    Examples
+    --------
+    >>> chances = np.random.default_rng(1).dirichlet((1, 1, 1), 60)
+    >>> rows = ScoredClasses(
+    ...     key="doc",
+    ...     outcomes=np.arange(60) % 3,
+    ...     decisions=chances.argmax(1),
+    ...     classes=("a", "b", "c"),
+    ...     scores=chances,
+    ... )
+    >>> round(log_loss(rows).value, 4)
+    1.5244
+    """
     return None if rows.scores is None else mean_of(_log_losses(rows), rows.counted)
 
 
 def brier(rows: ScoredClasses) -> Linear | None:
-    """The mean over rows of the summed squared distances of the probabilities from the class."""
+    """The mean over rows of the summed squared distances of the probabilities from the class.
+
+    Parameters
+    ----------
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    Linear | None
+        The value, and the influence of each row, shape (n,); None where it has no value.
+
+    References
+    ----------
+    Brier, G. W. 1950, Mon. Weather Rev. 78:1.
+
+    Examples
+    --------
+    >>> chances = np.random.default_rng(1).dirichlet((1, 1, 1), 60)
+    >>> rows = ScoredClasses(
+    ...     key="doc",
+    ...     outcomes=np.arange(60) % 3,
+    ...     decisions=chances.argmax(1),
+    ...     classes=("a", "b", "c"),
+    ...     scores=chances,
+    ... )
+    >>> round(brier(rows).value, 4)
+    0.8849
+    """
     return None if rows.scores is None else mean_of(_briers(rows), rows.counted)
 
 
 def expected_calibration_error(rows: ScoredClasses) -> Figure:
-    """That of the probability of the decided class."""
+    """That of the probability of the decided class.
+
+    Parameters
+    ----------
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
+    >>> chances = np.random.default_rng(1).dirichlet((1, 1, 1), 60)
+    >>> rows = ScoredClasses(
+    ...     key="doc",
+    ...     outcomes=np.arange(60) % 3,
+    ...     decisions=chances.argmax(1),
+    ...     classes=("a", "b", "c"),
+    ...     scores=chances,
+    ... )
+    >>> round(expected_calibration_error(rows).value, 4)
+    0.335
+    """
     return expected_error(_top_label(rows))
 
 
@@ -264,6 +671,18 @@ def _empty_class(rows: ScoredClasses) -> str:
 def few_of_a_class(rows: ScoredClasses) -> bool:
     """Under 30 rows, or under 5 of any class: for measures in which each class counts alike.
 
+    Parameters
+    ----------
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+
+    Returns
+    -------
+    bool
+        Whether the measure is marked as resting on too few rows.
+
+    Examples
+    --------
     >>> rows = ScoredClasses(key="", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c"))
     >>> few_of_a_class(rows), few_of_a_class(rows.take(rows.outcomes < 2, "two"))
     (False, True)

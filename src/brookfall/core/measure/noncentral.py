@@ -20,6 +20,22 @@ _LARGE = 2e4
 def chi2_limits(statistic: float, freedom: float, level: float) -> tuple[float, float]:
     """The noncentralities of a chi-square; both at least 0.
 
+    Parameters
+    ----------
+    statistic : float
+        The statistic, at least 0.
+    freedom : float
+        Its degrees of freedom, above 0.
+    level : float
+        Level of the interval, in (0, 1).
+
+    Returns
+    -------
+    tuple[float, float]
+        Lower and upper noncentrality.
+
+    Examples
+    --------
     >>> [round(end, 3) for end in chi2_limits(8.0, 2, 0.95)]
     [0.175, 21.623]
     """
@@ -31,6 +47,22 @@ def chi2_limits(statistic: float, freedom: float, level: float) -> tuple[float, 
 def f_limits(statistic: float, between: int, within: int, level: float) -> tuple[float, float]:
     """The noncentralities of an F with so many degrees of freedom between and within; both at least 0.
 
+    Parameters
+    ----------
+    statistic : float
+        The statistic, at least 0.
+    between, within : int
+        Degrees of freedom between and within groups, above 0.
+    level : float
+        Level of the interval, in (0, 1).
+
+    Returns
+    -------
+    tuple[float, float]
+        Lower and upper noncentrality.
+
+    Examples
+    --------
     >>> [round(end, 3) for end in f_limits(4.0, 2, 57, 0.95)]
     [0.032, 22.176]
     """

@@ -13,6 +13,22 @@ from brookfall.core.measure.scored import Numbers, ScoredNumbers
 def of_linear(linear: Callable[[ScoredNumbers], Linear | None], low: float, high: float, rows: ScoredNumbers) -> Figure:
     """A smooth measure with Hall's interval inside its range; absent where the outcome does not vary.
 
+    Parameters
+    ----------
+    linear : Callable[[ScoredNumbers], Linear | None]
+        The measure with the influence of each row.
+    low, high : float
+        The range of the measure.
+    rows : ScoredNumbers
+        n rows with their outcomes and predictions.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
     >>> rows = ScoredNumbers(key="", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
     >>> of_linear(bias, -np.inf, np.inf, rows).value
     -0.3333333333333333
@@ -24,12 +40,46 @@ def of_linear(linear: Callable[[ScoredNumbers], Linear | None], low: float, high
 
 
 def mse(rows: ScoredNumbers) -> Linear:
-    """The mean squared error with the influence of each row."""
+    """The mean squared error with the influence of each row.
+
+    Parameters
+    ----------
+    rows : ScoredNumbers
+        n rows with their outcomes and predictions.
+
+    Returns
+    -------
+    Linear
+        The value, and the influence of each row, shape (n,).
+
+    Examples
+    --------
+    >>> rows = ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
+    >>> mse(rows).value
+    1.6666666666666665
+    """
     return mean_of(squared_errors(rows), rows.counted)
 
 
 def rmse(rows: ScoredNumbers) -> Linear:
-    """The root of the mean squared error with the influence of each row."""
+    """The root of the mean squared error with the influence of each row.
+
+    Parameters
+    ----------
+    rows : ScoredNumbers
+        n rows with their outcomes and predictions.
+
+    Returns
+    -------
+    Linear
+        The value, and the influence of each row, shape (n,).
+
+    Examples
+    --------
+    >>> rows = ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
+    >>> round(rmse(rows).value, 4)
+    1.291
+    """
     square = mse(rows)
     root = sqrt(square.value)
     return Linear(root, square.influence / (2 * root)) if root > 0 else square
@@ -38,6 +88,18 @@ def rmse(rows: ScoredNumbers) -> Linear:
 def rmse_figure(rows: ScoredNumbers) -> Figure:
     """The root of the mean squared error; the ends of its interval are the roots of that one's.
 
+    Parameters
+    ----------
+    rows : ScoredNumbers
+        n rows with their outcomes and predictions.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
     >>> rows = ScoredNumbers(key="", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
     >>> round(rmse_figure(rows).value, 4)
     1.291
@@ -48,6 +110,18 @@ def rmse_figure(rows: ScoredNumbers) -> Figure:
 def mae(rows: ScoredNumbers) -> Linear:
     """The mean absolute error with the influence of each row.
 
+    Parameters
+    ----------
+    rows : ScoredNumbers
+        n rows with their outcomes and predictions.
+
+    Returns
+    -------
+    Linear
+        The value, and the influence of each row, shape (n,).
+
+    Examples
+    --------
     >>> rows = ScoredNumbers(key="doc", outcomes=np.arange(40.0), predictions=np.arange(40.0)[::-1] + 1)
     >>> mae(rows).value
     20.0
@@ -56,17 +130,68 @@ def mae(rows: ScoredNumbers) -> Linear:
 
 
 def bias(rows: ScoredNumbers) -> Linear:
-    """The mean of prediction less outcome with the influence of each row."""
+    """The mean of prediction less outcome with the influence of each row.
+
+    Parameters
+    ----------
+    rows : ScoredNumbers
+        n rows with their outcomes and predictions.
+
+    Returns
+    -------
+    Linear
+        The value, and the influence of each row, shape (n,).
+
+    Examples
+    --------
+    >>> rows = ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
+    >>> round(bias(rows).value, 4)
+    -0.3333
+    """
     return mean_of(rows.predictions - rows.outcomes, rows.counted)
 
 
 def mean_prediction(rows: ScoredNumbers) -> Linear:
-    """The mean prediction with the influence of each row."""
+    """The mean prediction with the influence of each row.
+
+    Parameters
+    ----------
+    rows : ScoredNumbers
+        n rows with their outcomes and predictions.
+
+    Returns
+    -------
+    Linear
+        The value, and the influence of each row, shape (n,).
+
+    Examples
+    --------
+    >>> rows = ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
+    >>> round(mean_prediction(rows).value, 4)
+    2.6667
+    """
     return mean_of(rows.predictions, rows.counted)
 
 
 def r2(rows: ScoredNumbers) -> Linear | None:
-    """1 less the squared error over that of the mean outcome; None where the outcome does not vary."""
+    """1 less the squared error over that of the mean outcome; None where the outcome does not vary.
+
+    Parameters
+    ----------
+    rows : ScoredNumbers
+        n rows with their outcomes and predictions.
+
+    Returns
+    -------
+    Linear | None
+        The value, and the influence of each row, shape (n,); None where it has no value.
+
+    Examples
+    --------
+    >>> rows = ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
+    >>> round(r2(rows).value, 4)
+    0.6429
+    """
     mean = float(rows.counted @ rows.outcomes / rows.counted.sum())
     # The mean's own influence drops out: the spread about it is at its least.
     spread = mean_of((rows.outcomes - mean) ** 2, rows.counted)
@@ -77,17 +202,68 @@ def r2(rows: ScoredNumbers) -> Linear | None:
 
 
 def squared_errors(rows: ScoredNumbers) -> Numbers:
-    """The squared error of each row; shape (n,)."""
+    """The squared error of each row; shape (n,).
+
+    Parameters
+    ----------
+    rows : ScoredNumbers
+        n rows with their outcomes and predictions.
+
+    Returns
+    -------
+    Numbers
+        Squared errors, shape (n,).
+
+    Examples
+    --------
+    >>> rows = ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
+    >>> squared_errors(rows).tolist()
+    [1.0, 0.0, 4.0]
+    """
     return (rows.predictions - rows.outcomes) ** 2
 
 
 def absolute_errors(rows: ScoredNumbers) -> Numbers:
-    """The absolute error of each row; shape (n,)."""
+    """The absolute error of each row; shape (n,).
+
+    Parameters
+    ----------
+    rows : ScoredNumbers
+        n rows with their outcomes and predictions.
+
+    Returns
+    -------
+    Numbers
+        Absolute errors, shape (n,).
+
+    Examples
+    --------
+    >>> rows = ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
+    >>> absolute_errors(rows).tolist()
+    [1.0, 0.0, 2.0]
+    """
     return np.abs(rows.predictions - rows.outcomes)
 
 
 def square_by_chance(rows: ScoredNumbers) -> float:
-    """The mean squared error over all pairs of one row's outcome and another's prediction."""
+    """The mean squared error over all pairs of one row's outcome and another's prediction.
+
+    Parameters
+    ----------
+    rows : ScoredNumbers
+        n rows with their outcomes and predictions.
+
+    Returns
+    -------
+    float
+        The squared error that the predictions would have in any other order, on average.
+
+    Examples
+    --------
+    >>> rows = ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
+    >>> round(square_by_chance(rows), 4)
+    5.6667
+    """
     share = rows.counted / rows.counted.sum()
     cross = float(share @ rows.predictions) * float(share @ rows.outcomes)
     return float(share @ rows.predictions**2) - 2 * cross + float(share @ rows.outcomes**2)
@@ -96,6 +272,18 @@ def square_by_chance(rows: ScoredNumbers) -> float:
 def distance_by_chance(rows: ScoredNumbers) -> float:
     """The mean absolute error over all pairs of one row's outcome and another's prediction, from one sort.
 
+    Parameters
+    ----------
+    rows : ScoredNumbers
+        n rows with their outcomes and predictions.
+
+    Returns
+    -------
+    float
+        The absolute error that the predictions would have in any other order, on average.
+
+    Examples
+    --------
     >>> rows = ScoredNumbers(key="doc", outcomes=np.arange(40.0), predictions=np.arange(40.0)[::-1] + 1)
     >>> distance_by_chance(rows)
     13.350000000000001

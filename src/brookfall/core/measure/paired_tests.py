@@ -22,6 +22,25 @@ def paired(name: str, first: AnyScored, second: AnyScored) -> Figure:
     Shares of all rows: Newcombe's paired score (1998, Stat. Med. 17:2635); AUC: DeLong's covariance; any other
     smooth measure: Hall's interval on the differences of the influences. Marked when the rows are too few.
 
+    Parameters
+    ----------
+    name : str
+        A measure of that kind of outcome.
+    first, second : AnyScored
+        Two models on the same n rows in the same order.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    References
+    ----------
+    Newcombe, R. G. 1998, Stat. Med. 17:2635. DeLong, E. R., DeLong, D. M. & Clarke-Pearson, D. L. 1988, Biometrics
+    44:837. Hall, P. 1992, J. R. Stat. Soc. B 54:221.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> other = rows.at(0.7)
     >>> figure = paired("accuracy", rows, other)
@@ -42,6 +61,20 @@ def paired(name: str, first: AnyScored, second: AnyScored) -> Figure:
 def gain(name: str, ours: AnyScored, theirs: AnyScored) -> Figure:
     """How much better ours are than theirs on the same rows; positive whichever way the measure runs.
 
+    Parameters
+    ----------
+    name : str
+        A measure of that kind of outcome.
+    ours, theirs : AnyScored
+        Two models on the same n rows in the same order.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> gain("error_rate", rows, rows.at(0.7)).value == paired("error_rate", rows.at(0.7), rows).value
     True
@@ -78,6 +111,22 @@ def mcnemar(first_alone: int, second_alone: int) -> Test:
     Exact binomial under 25 discordant rows, else chi-square with continuity correction (McNemar 1947;
     Edwards 1948).
 
+    Parameters
+    ----------
+    first_alone, second_alone : int
+        Rows that only the first, and only the second, gets right.
+
+    Returns
+    -------
+    Test
+        The statistic and its two-sided p.
+
+    References
+    ----------
+    McNemar, Q. 1947, Psychometrika 12:153. Edwards, A. L. 1948, Psychometrika 13:185.
+
+    Examples
+    --------
     >>> mcnemar(0, 0).p
     1.0
     """
@@ -94,6 +143,24 @@ def corrected_t(differences: Numbers, test_over_train: float) -> Test:
 
     ``differences`` has shape (k·r,), at least 2. All equal to 0 gives p = 1.
 
+    Parameters
+    ----------
+    differences : Numbers
+        The difference of each fold, shape (k·r,), at least 2.
+    test_over_train : float
+        Rows held out over rows trained on.
+
+    Returns
+    -------
+    Test
+        The statistic and its two-sided p.
+
+    References
+    ----------
+    Nadeau, C. & Bengio, Y. 2003, Mach. Learn. 52:239.
+
+    Examples
+    --------
     >>> test = corrected_t(np.array([0.02, 0.01, 0.03, 0.02]), 1 / 3)
     >>> round(test.p, 4)
     0.0491
@@ -112,6 +179,26 @@ def corrected_mean(values: Numbers, n: int, test_over_train: float) -> Figure:
     t with kr − 1 degrees of freedom and variance (1/(kr) + n_test/n_train)·s²
     (Nadeau & Bengio 2003; Bouckaert & Frank 2004).
 
+    Parameters
+    ----------
+    values : Numbers
+        The value of each fold, shape (k·r,).
+    n : int
+        Rows scored a repeat.
+    test_over_train : float
+        Rows held out over rows trained on.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    References
+    ----------
+    Nadeau, C. & Bengio, Y. 2003, Mach. Learn. 52:239. Bouckaert, R. R. & Frank, E. 2004, PAKDD, LNCS 3056:3.
+
+    Examples
+    --------
     >>> corrected_mean(np.array([0.7, 0.8]), 100, 1.0).value
     0.75
     """
@@ -128,6 +215,24 @@ def corrected_mean(values: Numbers, n: int, test_over_train: float) -> Figure:
 def t_ends(value: float, error: float, degrees: float, level: float) -> tuple[float, float]:
     """The value, less and plus Student's quantile times its standard error.
 
+    Parameters
+    ----------
+    value : float
+        The estimate.
+    error : float
+        Its standard error.
+    degrees : float
+        Its degrees of freedom, above 0.
+    level : float
+        Level of the interval, in (0, 1).
+
+    Returns
+    -------
+    tuple[float, float]
+        Lower and upper end.
+
+    Examples
+    --------
     >>> [round(end, 2) for end in t_ends(0.0, 1.0, 10, 0.95)]
     [-2.23, 2.23]
     """
@@ -138,6 +243,22 @@ def t_ends(value: float, error: float, degrees: float, level: float) -> tuple[fl
 def holm(p: Numbers) -> Numbers:
     """p values adjusted for their number (Holm 1979); same shape and order.
 
+    Parameters
+    ----------
+    p : Numbers
+        p values in [0, 1], any shape.
+
+    Returns
+    -------
+    Numbers
+        Adjusted p values, same shape and order.
+
+    References
+    ----------
+    Holm, S. 1979, Scand. J. Stat. 6:65.
+
+    Examples
+    --------
     >>> holm(np.array([0.01, 0.04, 0.03])).tolist()
     [0.03, 0.06, 0.06]
     """

@@ -14,6 +14,22 @@ POWER = 0.8
 def effect(one: float, other: float) -> float:
     """Cohen's h of two shares in [0, 1]: the difference of their arcsines, positive where ``one`` is larger.
 
+    Parameters
+    ----------
+    one, other : float
+        Two shares in [0, 1].
+
+    Returns
+    -------
+    float
+        The difference of their arcsines, in [-π, π].
+
+    References
+    ----------
+    Cohen, J. 1988, Statistical Power Analysis for the Behavioral Sciences, 2nd ed., ch. 6.
+
+    Examples
+    --------
     >>> round(effect(0.5, 0.45), 4)
     0.1002
     """
@@ -25,6 +41,22 @@ def smallest_shown(rate: float, n: float, n_other: float, level: float = 0.95) -
 
     Downward; upward where no lower share is low enough. None where no share at all is far enough away.
 
+    Parameters
+    ----------
+    rate : float
+        The share of the one group, in [0, 1].
+    n, n_other : float
+        Rows of the two groups.
+    level : float
+        Level of the test, in (0, 1).
+
+    Returns
+    -------
+    float | None
+        The difference, at least 0; None where there is none.
+
+    Examples
+    --------
     >>> round(smallest_shown(0.5, 400, 400), 4)
     0.0984
     """
@@ -42,6 +74,22 @@ def rows_to_show(rate: float, difference: float, level: float = 0.95) -> int | N
 
     Downward, where the lower share is none upward; None where neither is a share.
 
+    Parameters
+    ----------
+    rate : float
+        The share of the one group, in [0, 1].
+    difference : float
+        How far away the other is, above 0.
+    level : float
+        Level of the test, in (0, 1).
+
+    Returns
+    -------
+    int | None
+        Rows of each group; None where no such share exists.
+
+    Examples
+    --------
     >>> rows_to_show(0.5, 0.05)
     1565
     """

@@ -76,6 +76,20 @@ FORMULAS: dict[str, Formula] = {
 def rank_value(name: str, rows: Scored) -> float:
     """The measure of that name on rows of both classes.
 
+    Parameters
+    ----------
+    name : str
+        A key of ``FORMULAS``.
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    float
+        The value, without interval.
+
+    Examples
+    --------
     >>> rows = Scored(key="", outcomes=np.arange(10) < 2, scores=-np.arange(10.0), threshold=0)
     >>> rank_value("gain_at_20", rows)
     1.0
@@ -91,6 +105,25 @@ def rank_figure(name: str, rows: Scored) -> Figure:
     outcome gives; KS, which is too high in samples, less the bias that the resamples show. At an end of its range,
     where every resample says the same, the bound of a share with the effective n.
 
+    Parameters
+    ----------
+    name : str
+        A key of ``FORMULAS``.
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    References
+    ----------
+    Efron, B. & Tibshirani, R. J. 1993, An Introduction to the Bootstrap, Chapman & Hall. Boyd, K., Eng, K. H. & Page,
+    C. D. 2013, ECML PKDD, LNCS 8190:451 (citation from memory).
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> figure = rank_figure("ks", rows)
     >>> round(figure.value, 4), figure.method
@@ -141,6 +174,18 @@ def ks_by_chance(rows: Scored) -> str:
 
     Of many rows a smaller sample of the same mix is permuted, and its distances shrunk by the root of the sizes.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    str
+        The sentence that stands beside KS.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> ks_by_chance(rows)
     'by chance alone 0.223 on average, 95th percentile 0.350'
@@ -157,6 +202,22 @@ def ks_by_chance(rows: Scored) -> str:
 def rank_draws(name: str, rows: Scored, resamples: int = RESAMPLES) -> Numbers:
     """The measure on ``resamples`` resamples of the rows, or of their clusters; shape (resamples,).
 
+    Parameters
+    ----------
+    name : str
+        A key of ``FORMULAS``.
+    rows : Scored
+        n rows with their outcomes and scores.
+    resamples : int
+        How many resamples.
+
+    Returns
+    -------
+    Numbers
+        Values, shape (resamples,).
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> rank_draws("auc", rows, 50).shape
     (50,)

@@ -32,6 +32,24 @@ class Placements:
 def placements(outcomes: Outcomes, scores: Scores) -> Placements:
     """Placement values of n rows in O(n log n) (Sun & Xu 2014). Both classes must be present.
 
+    Parameters
+    ----------
+    outcomes : Outcomes
+        What was, shape (n,); both classes are present.
+    scores : Scores
+        Scores, shape (n,).
+
+    Returns
+    -------
+    Placements
+        For each row the share of the other class that it stands right of.
+
+    References
+    ----------
+    Sun, X. & Xu, W. 2014, IEEE Signal Process. Lett. 21:1389.
+
+    Examples
+    --------
     >>> placements(np.array([False, True, False, True]), np.array([0.1, 0.2, 0.3, 0.4])).positives.tolist()
     [0.5, 1.0]
     """
@@ -57,6 +75,18 @@ def placements(outcomes: Outcomes, scores: Scores) -> Placements:
 def auc_linear(rows: Scored) -> Linear:
     """The weighted AUC with the influence of each row; both classes carry weight.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Linear
+        The value, and the influence of each row, shape (n,).
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> round(auc_linear(rows).value, 4)
     0.525
@@ -86,6 +116,23 @@ def auc(rows: Scored) -> Figure:
     at 0 or 1, Newcombe's score-type interval (2006, Stat. Med. 25:559, method 5; citations from memory), with
     effective numbers in weights or clusters.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    References
+    ----------
+    DeLong, E. R., DeLong, D. M. & Clarke-Pearson, D. L. 1988, Biometrics 44:837. Obuchowski, N. A. 1997, Biometrics
+    53:567. Newcombe, R. G. 2006, Stat. Med. 25:559, method 5 (citations from memory).
+
+    Examples
+    --------
     >>> rows = Scored(key="", outcomes=np.array([False, True] * 20), scores=np.arange(40.0), threshold=20)
     >>> auc(rows).value
     0.525
@@ -117,6 +164,22 @@ def auc(rows: Scored) -> Figure:
 def auc_difference(first: Scored, second: Scored) -> Figure:
     """AUC of ``first`` minus that of ``second`` on the same rows in the same order, with DeLong's covariance.
 
+    Parameters
+    ----------
+    first, second : Scored
+        Two models on the same n rows in the same order.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    References
+    ----------
+    DeLong, E. R., DeLong, D. M. & Clarke-Pearson, D. L. 1988, Biometrics 44:837.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> other = Scored(key="other", outcomes=rows.outcomes, scores=-rows.scores, threshold=0.5)
     >>> round(auc_difference(rows, other).value, 4)
@@ -138,6 +201,20 @@ def auc_gap_by_fold(first: Scored, second: Scored, folds: Codes) -> Figure:
     Ranking inside each fold keeps scores of different fits apart, which pooling would mix. DeLong's paired
     variance of each fold; the mean of k folds has the mean variance over k.
 
+    Parameters
+    ----------
+    first, second : Scored
+        Two scores of the same n rows in the same order.
+    folds : Codes
+        The fold of each row, shape (n,).
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
     >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
     >>> other = Scored(key="other", outcomes=rows.outcomes, scores=-rows.scores, threshold=0.5)
     >>> round(auc_gap_by_fold(rows, other, np.arange(60) // 20).value, 4)
@@ -180,6 +257,26 @@ def _clipped_ends(difference: float, spread: float, level: float) -> tuple[float
 def newcombe_auc(value: float, m: float, n: float, level: float) -> tuple[float, float]:
     """Score-type interval for an AUC from m positives and n negatives: never of width zero.
 
+    Parameters
+    ----------
+    value : float
+        The AUC, in [0, 1].
+    m, n : float
+        Positives and negatives, above 0.
+    level : float
+        Level of the interval, in (0, 1).
+
+    Returns
+    -------
+    tuple[float, float]
+        Lower and upper end, in [0, 1].
+
+    References
+    ----------
+    Newcombe, R. G. 2006, Stat. Med. 25:559, method 5 (citation from memory).
+
+    Examples
+    --------
     >>> low, high = newcombe_auc(1.0, 5, 5, 0.95)
     >>> round(low, 2), high
     (0.64, 1.0)
@@ -222,6 +319,18 @@ class Steps:
 def steps(rows: Scored) -> Steps:
     """The confusion matrix at every distinct threshold, from one sort; arrays of the same length.
 
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Steps
+        Thresholds that fall, with the counts of the four cells at each; all of one length.
+
+    Examples
+    --------
     >>> found = steps(Scored(key="", outcomes=np.array([True, False]), scores=np.array([0.9, 0.2]), threshold=0.5))
     >>> found.true_positives.tolist(), found.false_positives.tolist()
     ([1.0, 1.0], [0.0, 1.0])
@@ -237,6 +346,20 @@ def steps(rows: Scored) -> Steps:
 def thin(count: int, most: int) -> NDArray[np.int64]:
     """At most ``most`` positions out of ``count``, first and last kept, evenly spread.
 
+    Parameters
+    ----------
+    count : int
+        How many there are.
+    most : int
+        How many may stay, at least 2.
+
+    Returns
+    -------
+    NDArray[np.int64]
+        Positions that rise, shape (at most ``most``,).
+
+    Examples
+    --------
     >>> thin(5, 3).tolist()
     [0, 2, 4]
     """

@@ -21,6 +21,11 @@ GROUP = "brookfall.measures"
 def measures() -> dict[str, Measure]:
     """Every measure by name, in the order in which they are listed: our own, then those of other packages.
 
+    Returns
+    -------
+    dict[str, Measure]
+        Measures by name.
+
     Raises
     ------
     ValueError
@@ -39,10 +44,25 @@ def measures() -> dict[str, Measure]:
 def named(name: str) -> Measure:
     """The measure of that name.
 
+    Parameters
+    ----------
+    name : str
+        A measure's name.
+
+    Returns
+    -------
+    Measure
+        The measure.
+
     Raises
     ------
     KeyError
         There is none, with the names that there are.
+
+    Examples
+    --------
+    >>> named("auc").words
+    'AUC'
     """
     found = measures().get(name)
     if found is None:
@@ -55,10 +75,15 @@ def forms(outcome: str, shown: Shown | None = None) -> dict[str, Form]:
 
     Parameters
     ----------
-    outcome
+    outcome : str
         The kind of outcome.
-    shown
+    shown : Shown | None
         Only those that stand there.
+
+    Returns
+    -------
+    dict[str, Form]
+        Forms by the measure's name.
 
     Examples
     --------
@@ -74,6 +99,18 @@ def forms(outcome: str, shown: Shown | None = None) -> dict[str, Form]:
 def program_of(name: str) -> str:
     """The digest of the sources that a measure rests on, and of what is declared of it; ``absent`` without one.
 
+    Parameters
+    ----------
+    name : str
+        A measure's name.
+
+    Returns
+    -------
+    str
+        A digest, or ``absent``.
+
+    Examples
+    --------
     >>> program_of("rmse") == program_of("auc"), program_of("never_heard_of")
     (False, 'absent')
     """
@@ -91,7 +128,20 @@ def _parts_of(form: Form) -> tuple[object, ...]:
 
 @contextmanager
 def uses_noted() -> Iterator[set[str]]:
-    """The names of the measures that are taken meanwhile, in this thread."""
+    """The names of the measures that are taken meanwhile, in this thread.
+
+    Yields
+    ------
+    set[str]
+        A set that grows as measures are taken.
+
+    Examples
+    --------
+    >>> with uses_noted() as used:
+    ...     _ = measures()
+    >>> used
+    set()
+    """
     names: set[str] = set()
     token = _NOTED.set(names)
     try:
@@ -106,6 +156,18 @@ _NOTED: ContextVar[set[str] | None] = ContextVar("measures taken", default=None)
 def names_for(outcome: str) -> tuple[str, ...]:
     """Every measure that can be claimed of an outcome; of several classes also those that one class alone can have.
 
+    Parameters
+    ----------
+    outcome : str
+        The kind of outcome.
+
+    Returns
+    -------
+    tuple[str, ...]
+        Names, those that stand for themselves first.
+
+    Examples
+    --------
     >>> "true_positive_rate" in names_for("multiclass"), "true_positive_rate" in names_for("number")
     (True, False)
     """
@@ -116,6 +178,18 @@ def names_for(outcome: str) -> tuple[str, ...]:
 def standard_measure(outcome: str) -> str:
     """What the standard plan judges this kind of outcome by.
 
+    Parameters
+    ----------
+    outcome : str
+        The kind of outcome.
+
+    Returns
+    -------
+    str
+        A measure's name.
+
+    Examples
+    --------
     >>> standard_measure("binary"), standard_measure("multiclass")
     ('auc', 'balanced_accuracy')
     """
@@ -125,6 +199,18 @@ def standard_measure(outcome: str) -> str:
 def words_of(name: str) -> str:
     """A measure's name, or that of a comparison of it, as the trade writes it.
 
+    Parameters
+    ----------
+    name : str
+        A measure's name, or that of a comparison of it.
+
+    Returns
+    -------
+    str
+        Its words.
+
+    Examples
+    --------
     >>> words_of("auc_gap"), words_of("r2")
     ('gap in AUC', 'R²')
     """
@@ -156,10 +242,15 @@ def measure(name: str, rows: Sampled) -> Figure:
 
     Parameters
     ----------
-    name
+    name : str
         One of ``names_for`` the kind of outcome.
-    rows
+    rows : Sampled
         The rows with their outcomes and what a model said of them.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
 
     Raises
     ------
@@ -185,6 +276,29 @@ def measure(name: str, rows: Sampled) -> Figure:
 def measure_at(rows: AnyScored, name: str, threshold: float | None = None, class_: str | None = None) -> Figure:
     """A measure at a threshold of its own, or of one class alone, where these are not None.
 
+    Parameters
+    ----------
+    rows : AnyScored
+        n rows of any outcome.
+    name : str
+        A measure's name.
+    threshold : float | None
+        The threshold to decide a yes/no at; None for that of the rows.
+    class_ : str | None
+        The class against the rest; None for all classes.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Raises
+    ------
+    KeyError
+        This outcome does not have a measure of that name.
+
+    Examples
+    --------
     >>> import numpy as np
     >>> rows = Scored(key="doc", outcomes=np.arange(40) % 2 == 0, scores=np.full(40, 0.5), threshold=0.5)
     >>> measure_at(rows, "recall").value, measure_at(rows, "recall", threshold=0.9).value
@@ -200,6 +314,27 @@ def measure_at(rows: AnyScored, name: str, threshold: float | None = None, class
 def class_measure(name: str, rows: ScoredClasses, position: int) -> Figure:
     """A measure of one class against the rest, with its interval and n.
 
+    Parameters
+    ----------
+    name : str
+        A measure that one class can have.
+    rows : ScoredClasses
+        n rows with their classes, K of them in all, and what was decided.
+    position : int
+        The class's place among all.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Raises
+    ------
+    KeyError
+        There is no such measure of a class.
+
+    Examples
+    --------
     >>> import numpy as np
     >>> from brookfall.core.measure.scored import ScoredClasses
     >>> rows = ScoredClasses(key="", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c"))
@@ -217,6 +352,25 @@ def class_measure(name: str, rows: ScoredClasses, position: int) -> Figure:
 def linear(name: str, rows: AnyScored) -> Linear | None:
     """The measure with the influence of each row on it; None when it has no value or no smooth influence.
 
+    Parameters
+    ----------
+    name : str
+        A measure's name.
+    rows : AnyScored
+        n rows of any outcome.
+
+    Returns
+    -------
+    Linear | None
+        The value, and the influence of each row, shape (n,); None where it has no value.
+
+    Raises
+    ------
+    KeyError
+        This outcome does not have a measure of that name.
+
+    Examples
+    --------
     >>> import numpy as np
     >>> from brookfall.core.measure.scored import ScoredNumbers
     >>> rows = ScoredNumbers(key="doc", outcomes=np.arange(40.0), predictions=np.arange(40.0)[::-1] + 1)
@@ -243,6 +397,18 @@ def _form(name: str, outcome: str) -> Form | None:
 def scale_of(name: str) -> Scale:
     """What a strip of it is drawn on: shares of 1 where it is no measure with a unit of its own.
 
+    Parameters
+    ----------
+    name : str
+        A measure's name, or that of a comparison.
+
+    Returns
+    -------
+    Scale
+        The scale.
+
+    Examples
+    --------
     >>> scale_of("rmse"), scale_of("share_of_suspects")
     ('unit', 'share')
     """
@@ -253,6 +419,18 @@ def scale_of(name: str) -> Scale:
 def depends_on_threshold(name: str) -> bool:
     """Whether another threshold would give it another value; so for all that is no measure, as nothing is known of it.
 
+    Parameters
+    ----------
+    name : str
+        Any name.
+
+    Returns
+    -------
+    bool
+        False where it is a measure that no threshold changes.
+
+    Examples
+    --------
     >>> depends_on_threshold("recall"), depends_on_threshold("auc")
     (True, False)
     """
@@ -263,6 +441,18 @@ def depends_on_threshold(name: str) -> bool:
 def lower_is_better(name: str) -> bool:
     """Whether a smaller value flatters the model.
 
+    Parameters
+    ----------
+    name : str
+        A measure's name, or that of a comparison.
+
+    Returns
+    -------
+    bool
+        Whether lower is better.
+
+    Examples
+    --------
     >>> lower_is_better("brier"), lower_is_better("auc")
     (True, False)
     """
@@ -272,6 +462,20 @@ def lower_is_better(name: str) -> bool:
 def flatters(name: str, claimed: float, found: float) -> bool:
     """Whether a claimed value shows the model in a better light than the one found.
 
+    Parameters
+    ----------
+    name : str
+        A measure's name.
+    claimed, found : float
+        The value claimed, and the one found.
+
+    Returns
+    -------
+    bool
+        Whether the claim says more than was found.
+
+    Examples
+    --------
     >>> flatters("auc", 0.9, 0.8), flatters("rmse", 2.0, 3.0), flatters("calibration_slope", 0.7, 0.9)
     (True, True, False)
     """

@@ -12,6 +12,18 @@ from brookfall.core.table.target import Target
 def criteria(outcome: str) -> tuple[str, ...]:
     """The squared loss first, then the error rate, where the outcome has classes.
 
+    Parameters
+    ----------
+    outcome : str
+        The kind of outcome.
+
+    Returns
+    -------
+    tuple[str, ...]
+        Names of losses.
+
+    Examples
+    --------
     >>> criteria("binary"), criteria("number")
     (('brier', 'error_rate'), ('mse',))
     """
@@ -23,6 +35,24 @@ def losses(
 ) -> dict[str, Numbers]:
     """The losses (n, v) by criterion of n rows under v models: scores (n, v), or (n, v, classes).
 
+    Parameters
+    ----------
+    target : Target
+        The outcome of all rows.
+    rows : np.ndarray[tuple[int], np.dtype[np.int64]]
+        Positions of n rows, shape (n,).
+    scores : Numbers
+        Scores under v models, shape (n, v), or (n, v, K) of several classes.
+    threshold : float
+        What a yes/no is decided at.
+
+    Returns
+    -------
+    dict[str, Numbers]
+        Losses by name, shape (n, v) each.
+
+    Examples
+    --------
     >>> target = Target("binary", np.array([True, False]), ("no", "yes"))
     >>> found = losses(target, np.arange(2), np.array([[0.9, 0.4], [0.2, 0.6]]), 0.5)
     >>> found["error_rate"].tolist()
@@ -41,10 +71,50 @@ def losses(
 
 
 def mean_loss(values: Numbers, rows: Sampled) -> Figure:
-    """The mean loss (n,) with Hall's interval over rows, or over groups of rows; marked when they are too few."""
+    """The mean loss (n,) with Hall's interval over rows, or over groups of rows; marked when they are too few.
+
+    Parameters
+    ----------
+    values : Numbers
+        Losses, shape (n,).
+    rows : Sampled
+        The n rows, which say what was sampled.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
+    >>> from brookfall.core.measure.scored import ScoredNumbers
+    >>> rows = ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
+    >>> mean_loss(np.array([0.0, 1.0, 1.0]), rows).value
+    0.6666666666666666
+    """
     return figure_of(mean_of(values, rows.counted), rows, 0.0).marked(few=rows.few)
 
 
 def mean_excess(first: Numbers, second: Numbers, rows: Sampled) -> Figure:
-    """How much larger the first loss is on average, both (n,) of the same rows."""
+    """How much larger the first loss is on average, both (n,) of the same rows.
+
+    Parameters
+    ----------
+    first, second : Numbers
+        Losses of the same n rows, shape (n,).
+    rows : Sampled
+        The n rows, which say what was sampled.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
+    >>> from brookfall.core.measure.scored import ScoredNumbers
+    >>> rows = ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
+    >>> mean_excess(np.array([1.0, 1.0, 1.0]), np.array([0.0, 1.0, 1.0]), rows).value
+    0.3333333333333333
+    """
     return figure_of(mean_of(first - second, rows.counted), rows).marked(few=rows.few)

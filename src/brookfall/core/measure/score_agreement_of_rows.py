@@ -25,8 +25,25 @@ class Agreement:
 def agreement(one: AnyScored, other: AnyScored) -> Agreement:
     """Two models on the same n rows; rows that either has no score or decision for are left out.
 
-    Of several classes the difference of a row is the largest over its classes. ValueError for rows of two kinds.
+    Of several classes the difference of a row is the largest over its classes.
 
+    Parameters
+    ----------
+    one, other : AnyScored
+        Two models on the same n rows in the same order.
+
+    Returns
+    -------
+    Agreement
+        How often they decide alike, and how far their scores lie apart.
+
+    Raises
+    ------
+    ValueError
+        The two are of different kinds of outcome.
+
+    Examples
+    --------
     >>> rows = Scored(key="", outcomes=np.arange(40) % 2 == 0, scores=np.linspace(0, 1, 40), threshold=0.5)
     >>> moved = Scored(key="", outcomes=rows.outcomes, scores=np.roll(rows.scores, 1), threshold=0.5)
     >>> found = agreement(rows, moved)

@@ -38,6 +38,22 @@ def shift_of(before: Column, after: Column) -> Shift:
     Naranjo 2020, J. Risk Model Valid. 14; citation from memory), and noncentral when something did, from which the
     interval is taken.
 
+    Parameters
+    ----------
+    before, after : Column
+        The same column of n rows before and of m after.
+
+    Returns
+    -------
+    Shift
+        PSI with its interval, and the distances that fit the column's kind.
+
+    References
+    ----------
+    Yurdakul, B. & Naranjo, J. 2020, J. Risk Model Valid. 14 (citation from memory).
+
+    Examples
+    --------
     >>> from brookfall.core.table.infer import column_from_text
     >>> one = column_from_text("c", ["a"] * 50 + ["b"] * 50)
     >>> other = column_from_text("c", ["a"] * 30 + ["b"] * 70)
@@ -73,6 +89,18 @@ def _psi_ends(value: float, scale: float, freedom: int, level: float) -> tuple[f
 def psi(before: Numbers, after: Numbers) -> float:
     """The population stability index of two rows of counts over the same bins, half a row in each empty bin.
 
+    Parameters
+    ----------
+    before, after : Numbers
+        Counts over the same bins, shape (B,).
+
+    Returns
+    -------
+    float
+        The index, at least 0.
+
+    Examples
+    --------
     >>> round(psi(np.array([50.0, 50.0]), np.array([30.0, 70.0])), 4)
     0.1695
     """

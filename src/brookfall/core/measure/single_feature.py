@@ -21,6 +21,22 @@ def told_alone(column: Column, outcomes: Numbers, seed: int) -> Numbers:
     has gets the mean of them all. ``outcomes`` has shape (n,): 0 and 1, or numbers. A column of unique values tells
     nothing this way, which is right: it can't be known of new rows.
 
+    Parameters
+    ----------
+    column : Column
+        A column of n rows.
+    outcomes : Numbers
+        0 and 1, or numbers, shape (n,).
+    seed : int
+        What the folds are dealt by.
+
+    Returns
+    -------
+    Numbers
+        Mean outcomes, shape (n,).
+
+    Examples
+    --------
     >>> from brookfall.core.table.infer import column_from_text
     >>> column = column_from_text("c", ["a", "b"] * 20)
     >>> told_alone(column, np.array([1.0, 0.0] * 20), seed=1)[:4].tolist()

@@ -12,6 +12,22 @@ from brookfall.core.measure.scored import Numbers
 def mean_of_draws(values: Numbers, n: int, low: float = -np.inf, high: float = np.inf) -> Figure:
     """The mean over draws (draws,) from n rows, with the t interval that more draws would make narrower.
 
+    Parameters
+    ----------
+    values : Numbers
+        Values of the draws, shape (draws,).
+    n : int
+        Rows that they were drawn from.
+    low, high : float
+        The range of the measure.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
     >>> mean_of_draws(np.array([0.1, 0.2, 0.3]), 50).value
     0.2
     """
@@ -32,6 +48,20 @@ def _bounded_t_ends(
 def range_of_draws(values: Numbers, n: int) -> Figure:
     """The mean over draws and the range that 95 % (or any level) of them lie in.
 
+    Parameters
+    ----------
+    values : Numbers
+        Values of the draws, shape (draws,).
+    n : int
+        Rows that they were drawn from.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    Examples
+    --------
     >>> range_of_draws(np.arange(101.0), 50).interval(0.9)
     (5.0, 95.0)
     """

@@ -48,6 +48,20 @@ class Dialled:
 def dialled(recipe: Recipe, facts: Facts) -> Dialled | None:
     """The recipe along its family's own dial; None where it has none, or finds its value by itself.
 
+    Parameters
+    ----------
+    recipe : Recipe
+        A recipe that has passed ``check_recipe``.
+    facts : Facts
+        What is known of the rows that it will be fitted on.
+
+    Returns
+    -------
+    Dialled | None
+        The dial's values with a recipe each; None where the family has no dial.
+
+    Examples
+    --------
     >>> found = dialled(Recipe(family="nearest_neighbours", settings={"k": 4}), Facts(20, 0.5))
     >>> [turn.words for turn in found.values], found.submitted
     (['10', '7', '5', '4', '3', '2', '1'], 3)

@@ -28,6 +28,18 @@ OWN: tuple[Family, ...] = (*LINEAR, *TREES, NEIGHBOURS, BAYES, *MACHINES, CHOICE
 def families() -> dict[str, Family]:
     """Every family an owner may declare, by name. A package can't take the name of one that is there.
 
+    Returns
+    -------
+    dict[str, Family]
+        Families by name.
+
+    Raises
+    ------
+    ValueError
+        A package brings a family of a name that is taken.
+
+    Examples
+    --------
     >>> families()["ridge"].outcomes
     frozenset({'number'})
     """
@@ -38,6 +50,18 @@ def families() -> dict[str, Family]:
 def program_of(name: str) -> str:
     """The digest of the sources that a family rests on.
 
+    Parameters
+    ----------
+    name : str
+        A family's name.
+
+    Returns
+    -------
+    str
+        A digest.
+
+    Examples
+    --------
     >>> program_of("tree") == program_of("naive_bayes")
     False
     """
@@ -47,6 +71,18 @@ def program_of(name: str) -> str:
 def family_of(recipe: Recipe) -> Family:
     """The family of a recipe that has passed ``check_recipe``.
 
+    Parameters
+    ----------
+    recipe : Recipe
+        A recipe that has passed ``check_recipe``.
+
+    Returns
+    -------
+    Family
+        The family.
+
+    Examples
+    --------
     >>> family_of(Recipe(family="tree")).dial.setting
     'pruning'
     """
@@ -56,6 +92,18 @@ def family_of(recipe: Recipe) -> Family:
 def resolved_settings(recipe: Recipe) -> Settings:
     """The family's settings with every default filled in; the recipe has passed ``check_recipe``.
 
+    Parameters
+    ----------
+    recipe : Recipe
+        A recipe that has passed ``check_recipe``.
+
+    Returns
+    -------
+    Settings
+        Its settings, every one with a value.
+
+    Examples
+    --------
     >>> resolved_settings(Recipe(family="ridge", settings={"strength": "2"}))
     RidgeSettings(strength=2.0)
     """
@@ -63,8 +111,24 @@ def resolved_settings(recipe: Recipe) -> Settings:
 
 
 def check_recipe(recipe: Recipe, outcome: Outcome, file: str) -> None:
-    """Raises UserError naming the allowed families or settings when the recipe has one that is not.
+    """Hold a recipe against the families and settings that are allowed.
 
+    Parameters
+    ----------
+    recipe : Recipe
+        Any recipe.
+    outcome : Outcome
+        The kind of outcome.
+    file : str
+        The file that an error names.
+
+    Raises
+    ------
+    UserError
+        The family does not exist or does not serve the outcome, or has no such setting; with those that are allowed.
+
+    Examples
+    --------
     >>> check_recipe(Recipe(family="oracle"), "number", "submission.yaml")  # doctest: +IGNORE_EXCEPTION_DETAIL
     Traceback (most recent call last):
     brookfall.core.foundation.errors.UserError: …
@@ -101,6 +165,20 @@ def _written(value: object) -> str:
 def recipe_in_words(recipe: Recipe, outcome: Outcome = "binary") -> str:
     """The recipe as one sentence, defaults included.
 
+    Parameters
+    ----------
+    recipe : Recipe
+        A recipe that has passed ``check_recipe``.
+    outcome : Outcome
+        The kind of outcome.
+
+    Returns
+    -------
+    str
+        One sentence.
+
+    Examples
+    --------
     >>> recipe_in_words(Recipe(family="linear"), "number")
     'Linear regression, seed 0; missing values: median; scaling: none; categories: onehot.'
     """

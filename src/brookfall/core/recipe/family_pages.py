@@ -1,6 +1,6 @@
 """The page that lists every family with its settings and defaults, written from the families themselves."""
 
-from brookfall.core.recipe.families import OWN
+from brookfall.core.recipe.families import families
 from brookfall.core.recipe.family.family import Family
 from brookfall.core.recipe.recipe import Preprocess
 
@@ -10,6 +10,13 @@ _OUTCOMES = {"binary": "yes/no", "multiclass": "several classes", "number": "num
 def families_page() -> str:
     """The page as Markdown.
 
+    Returns
+    -------
+    str
+        Markdown.
+
+    Examples
+    --------
     >>> families_page().splitlines()[0]
     '# Families of models, their settings and every default'
     """
@@ -21,7 +28,7 @@ def families_page() -> str:
         "point of the group `brookfall.families` that names a `brookfall.core.recipe.family.family.Family`.",
         "",
     ]
-    for family in OWN:
+    for family in families().values():
         lines += _family(family)
     steps = ", ".join(f"`{name}: {field.default}`" for name, field in Preprocess.model_fields.items())
     return "\n".join([*lines, "## preprocess", "", f"{_first(Preprocess)} Defaults: {steps}.", ""])

@@ -31,6 +31,18 @@ _AS_THEY_ARE = "passthrough"
 def raw_matrix(features: Table) -> Matrix:
     """Shape (n, p): numbers as they are with NaN for gaps, other columns as level positions, -1 for gaps.
 
+    Parameters
+    ----------
+    features : Table
+        n rows of p columns.
+
+    Returns
+    -------
+    Matrix
+        Shape (n, p).
+
+    Examples
+    --------
     >>> from brookfall.core.table.infer import column_from_text
     >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
     >>> table = Table(tuple(column_from_text(name, values) for name, values in cells.items()))
@@ -43,6 +55,18 @@ def raw_matrix(features: Table) -> Matrix:
 def rows_with_gaps(features: Table) -> NDArray[np.bool_]:
     """True where any feature is missing; shape (n,). ``missing: drop`` takes these rows out before any split.
 
+    Parameters
+    ----------
+    features : Table
+        n rows of p columns.
+
+    Returns
+    -------
+    NDArray[np.bool_]
+        Shape (n,).
+
+    Examples
+    --------
     >>> from brookfall.core.table.infer import column_from_text
     >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
     >>> table = Table(tuple(column_from_text(name, values) for name, values in cells.items()))
@@ -115,6 +139,26 @@ def build_preprocess(
     not seen in training becomes all zeros (onehot), -2 (ordinal) or the overall mean (target).
     ``target`` is the kind of outcome that target encoding averages.
 
+    Parameters
+    ----------
+    features : Table
+        The columns; their kinds and levels are read, no row.
+    how : Preprocess
+        The recipe's preprocessing.
+    seed : int
+        What target encoding deals its folds by.
+    levels_as_they_are : bool
+        Leave categories as codes, for families that take them so.
+    target : str
+        The kind of outcome that target encoding averages.
+
+    Returns
+    -------
+    Prepared
+        Steps to be fitted, with the names of the columns they make.
+
+    Examples
+    --------
     >>> from brookfall.core.table.infer import column_from_text
     >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
     >>> table = Table(tuple(column_from_text(name, values) for name, values in cells.items()))

@@ -13,6 +13,24 @@ def drawn_again(rows: Rows, groups: NDArray[np.int64] | None, name: str, seed: i
 
     ``groups`` are codes of shape (n,); ``name`` and ``seed`` key the draws.
 
+    Parameters
+    ----------
+    rows : Rows
+        Positions that rise, shape (n,).
+    groups : NDArray[np.int64] | None
+        Codes of shape (n,); None where rows are drawn one by one.
+    name, seed : str
+        What the draws are seeded by.
+    times : int
+        How many draws.
+
+    Returns
+    -------
+    list[Rows]
+        A draw each: positions that rise, a row as often as it was drawn.
+
+    Examples
+    --------
     >>> rows = np.arange(6)
     >>> [len(drawn) for drawn in drawn_again(rows, None, "doc", 1, 2)]
     [6, 6]

@@ -28,8 +28,33 @@ def k_folds(layout: Layout, folds: int, repeats: int, seed: int, by: By = "rows"
 
     By rows or groups every row is held out once a repeat; class sizes differ by at most one over folds (by rows with
     strata). By time a fold is trained on all that came before it, so the first block is never held out, and repeats
-    would all be the same. Raises UserError with the number of folds that can be made.
+    would all be the same.
 
+    Parameters
+    ----------
+    layout : Layout
+        The rows with their strata, groups and moments.
+    folds : int
+        Folds a repeat, at least 2.
+    repeats : int
+        How often the rows are dealt anew.
+    seed : int
+        What they are dealt by.
+    by : By
+        Whether single rows, whole groups or blocks of time are dealt.
+
+    Returns
+    -------
+    tuple[Fold, ...]
+        Folds in the order of the repeats.
+
+    Raises
+    ------
+    UserError
+        So many folds can't be made, with the number that can.
+
+    Examples
+    --------
     >>> [fold.test.tolist() for fold in k_folds(Layout(np.arange(4)), 2, 1, seed=3)]
     [[0, 3], [1, 2]]
     """
@@ -115,6 +140,23 @@ def _forward(layout: Layout, folds: int) -> tuple[Fold, ...]:
 def leave_one_out(layout: Layout) -> tuple[Fold, ...]:
     """Every row held out alone once; with groups, every group. Needs at least two.
 
+    Parameters
+    ----------
+    layout : Layout
+        The rows with their groups.
+
+    Returns
+    -------
+    tuple[Fold, ...]
+        A fold a row, or a group.
+
+    Raises
+    ------
+    UserError
+        There is but one row or group.
+
+    Examples
+    --------
     >>> [fold.test.tolist() for fold in leave_one_out(Layout(np.arange(3)))]
     [[0], [1], [2]]
     """
@@ -129,6 +171,31 @@ def leave_one_out(layout: Layout) -> tuple[Fold, ...]:
 def random_splits(layout: Layout, splits: int, test: float, seed: int, by: By = "rows") -> tuple[Fold, ...]:
     """``splits`` holdouts of the test share in (0, 1), each with its own seed (Monte Carlo cross-validation).
 
+    Parameters
+    ----------
+    layout : Layout
+        The rows with their strata, groups and moments.
+    splits : int
+        How many splits.
+    test : float
+        The share held out, in (0, 1).
+    seed : int
+        What they are drawn by.
+    by : By
+        Whether single rows, whole groups or blocks of time are held out.
+
+    Returns
+    -------
+    tuple[Fold, ...]
+        A fold a split.
+
+    Raises
+    ------
+    UserError
+        By time there is one split alone; or a part would be empty.
+
+    Examples
+    --------
     >>> [len(fold.test) for fold in random_splits(Layout(np.arange(10)), 3, 0.2, seed=1)]
     [2, 2, 2]
     """
@@ -146,6 +213,31 @@ def bootstraps(layout: Layout, resamples: int, seed: int) -> tuple[Fold, ...]:
     """Training rows drawn with replacement, as many as there are (whole groups where there are groups); the rows
     never drawn are held out (Efron & Tibshirani 1997). A draw that holds out nothing is drawn again.
 
+    Parameters
+    ----------
+    layout : Layout
+        The rows with their groups.
+    resamples : int
+        How many draws.
+    seed : int
+        What they are drawn by.
+
+    Returns
+    -------
+    tuple[Fold, ...]
+        A fold a draw, its training rows repeated as often as they were drawn.
+
+    Raises
+    ------
+    UserError
+        There is but one row or group.
+
+    References
+    ----------
+    Efron, B. & Tibshirani, R. 1997, J. Am. Stat. Assoc. 92:548.
+
+    Examples
+    --------
     >>> [len(fold.train) for fold in bootstraps(Layout(np.arange(10)), 3, seed=1)]
     [10, 10, 10]
     """

@@ -11,6 +11,20 @@ def largest_remainder(n: int, shares: Sequence[float]) -> NDArray[np.int64]:
 
     Each gets the floor of its quota; what is left goes to the largest remainders, earlier shares first on a tie.
 
+    Parameters
+    ----------
+    n : int
+        How many there are.
+    shares : Sequence[float]
+        Shares that add up to 1.
+
+    Returns
+    -------
+    NDArray[np.int64]
+        Sizes, shape (len(shares),).
+
+    Examples
+    --------
     >>> largest_remainder(8059, [0.7, 0.3]).tolist()
     [5641, 2418]
     """
@@ -29,6 +43,20 @@ def allocate(strata: NDArray[np.int64], shares: Sequence[float]) -> NDArray[np.i
     Each cell starts at the floor of its quota; what is left is dealt by largest remainder among the cells
     whose part and stratum still have room.
 
+    Parameters
+    ----------
+    strata : NDArray[np.int64]
+        The size of each stratum, shape (strata,).
+    shares : Sequence[float]
+        Shares of the parts that add up to 1.
+
+    Returns
+    -------
+    NDArray[np.int64]
+        Sizes, shape (len(shares), strata).
+
+    Examples
+    --------
     >>> allocate(np.array([30, 70]), [60, 40]).tolist()
     [[18, 42], [12, 28]]
     """

@@ -15,6 +15,18 @@ _PART_NAMES = {
 def part_name(written: str) -> str:
     """Brookfall's name of a part from the name in a file; unknown names are kept as they are.
 
+    Parameters
+    ----------
+    written : str
+        The name as it is written.
+
+    Returns
+    -------
+    str
+        Brookfall's name, or the name as written.
+
+    Examples
+    --------
     >>> part_name("Dev"), part_name("spring")
     ('validation', 'spring')
     """

@@ -19,6 +19,20 @@ By = Literal["rows", "groups", "time"]
 def given_parts(table: Table, column: str) -> dict[str, Rows]:
     """Part name to sorted row positions, from a column that names each row's part. Rows without a part are in none.
 
+    Parameters
+    ----------
+    table : Table
+        A table of n rows.
+    column : str
+        The column that names each row's part.
+
+    Returns
+    -------
+    dict[str, Rows]
+        Positions that rise, by part.
+
+    Examples
+    --------
     >>> from brookfall.core.table.infer import column_from_text
     >>> column = column_from_text("part", ["train", "test", "train"])
     >>> {name: rows.tolist() for name, rows in given_parts(Table((column,)), "part").items()}
@@ -38,8 +52,30 @@ def split_parts(layout: Layout, shares: Mapping[str, float], seed: int, by: By =
 
     By rows: sizes by largest remainder, inside each class too where the layout has strata. By groups: whole groups,
     as near to those sizes as they allow. By time: the earliest rows first, rows of one moment never parted.
-    Raises UserError when a part would hold no row, or no row of one class, and says what could be done instead.
 
+    Parameters
+    ----------
+    layout : Layout
+        The rows with their strata, groups and moments.
+    shares : Mapping[str, float]
+        Share of each part in any positive unit.
+    seed : int
+        What the rows are dealt by.
+    by : By
+        Whether single rows, whole groups or time decides.
+
+    Returns
+    -------
+    dict[str, Rows]
+        Positions that rise, by part.
+
+    Raises
+    ------
+    UserError
+        A part would hold no row, or no row of one class; with what could be done instead.
+
+    Examples
+    --------
     >>> layout = Layout(np.arange(10), strata=np.repeat([0, 1], 5))
     >>> {part: len(rows) for part, rows in split_parts(layout, {"training": 60, "test": 40}, seed=1).items()}
     {'training': 6, 'test': 4}

@@ -49,8 +49,30 @@ def deal_groups(layout: Layout, quotas: NDArray[np.float64], rng: np.random.Gene
     """The part of each row, whole groups together; ``quotas`` are wanted rows of part × class.
 
     The largest groups first, in random order among equals, each to the part that it leaves nearest to its quotas.
-    Raises UserError when a group is larger than the largest part.
 
+    Parameters
+    ----------
+    layout : Layout
+        The rows with their groups and strata.
+    quotas : NDArray[np.float64]
+        Wanted rows of each part and class, shape (parts, classes).
+    rng : np.random.Generator
+        Where the order among equals comes from.
+
+    Returns
+    -------
+    Codes
+        The part of each row, shape (n,).
+
+    Raises
+    ------
+    UserError
+        A group is larger than the largest part.
+    ValueError
+        The layout has no groups.
+
+    Examples
+    --------
     >>> layout = Layout(np.arange(6), groups=np.array([0, 0, 0, 1, 1, 2]))
     >>> deal_groups(layout, np.array([[3.0], [3.0]]), np.random.default_rng(1)).tolist()
     [0, 0, 0, 1, 1, 1]
@@ -89,6 +111,23 @@ def deal_groups(layout: Layout, quotas: NDArray[np.float64], rng: np.random.Gene
 def in_time(layout: Layout) -> Rows:
     """Places in ``layout.rows`` from the earliest to the latest, rows of one moment in their own order.
 
+    Parameters
+    ----------
+    layout : Layout
+        The rows with their moments.
+
+    Returns
+    -------
+    Rows
+        Places in ``layout.rows``, shape (n,).
+
+    Raises
+    ------
+    UserError
+        No column says when a row was.
+
+    Examples
+    --------
     >>> in_time(Layout(np.arange(3), times=np.array([5.0, 1.0, 3.0]))).tolist()
     [1, 2, 0]
     """

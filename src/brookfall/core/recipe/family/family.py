@@ -21,6 +21,18 @@ ANY = CLASSES | NUMBER
 def none_as_null(written: object) -> object:
     """None where a setting is written as none, null or nothing.
 
+    Parameters
+    ----------
+    written : object
+        What stands in the file.
+
+    Returns
+    -------
+    object
+        The same, or None.
+
+    Examples
+    --------
     >>> none_as_null("none") is None, none_as_null("3")
     (True, '3')
     """

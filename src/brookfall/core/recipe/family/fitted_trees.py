@@ -15,6 +15,18 @@ _LEAF = -1
 def one_tree(fitted: Estimator) -> Iterator[Grown]:
     """A decision tree, with the strength at which pruning makes a leaf of each node.
 
+    Parameters
+    ----------
+    fitted : Estimator
+        A fitted decision tree.
+
+    Yields
+    ------
+    Grown
+        The one tree.
+
+    Examples
+    --------
     >>> from sklearn.tree import DecisionTreeClassifier
     >>> x, y = np.arange(4)[:, None], np.array([0, 0, 1, 1])
     >>> next(one_tree(DecisionTreeClassifier(random_state=0).fit(x, y))).threshold.tolist()
@@ -24,7 +36,25 @@ def one_tree(fitted: Estimator) -> Iterator[Grown]:
 
 
 def each_tree(fitted: Estimator) -> Iterator[Grown]:
-    """The trees of a forest or of AdaBoost, in order."""
+    """The trees of a forest or of AdaBoost, in order.
+
+    Parameters
+    ----------
+    fitted : Estimator
+        A fitted forest or AdaBoost of trees.
+
+    Yields
+    ------
+    Grown
+        Its trees in order.
+
+    Examples
+    --------
+    >>> from sklearn.ensemble import RandomForestClassifier
+    >>> forest = RandomForestClassifier(3, random_state=1).fit([[0.0], [1.0], [2.0], [3.0]], [0, 0, 1, 1])
+    >>> len(list(each_tree(forest)))
+    3
+    """
     for tree in fitted.estimators_:
         yield _plain(tree.tree_, None)
 
@@ -42,7 +72,27 @@ def _plain(tree: Any, strength: NDArray[np.float64] | None) -> Grown:
 
 
 def binned_trees(fitted: Estimator) -> Iterator[Grown]:
-    """The trees of histogram boosting: those of each round, a class after another. The library has no public door."""
+    """The trees of histogram boosting: those of each round, a class after another. The library has no public door.
+
+    Parameters
+    ----------
+    fitted : Estimator
+        A fitted histogram boosting.
+
+    Yields
+    ------
+    Grown
+        Its trees, those of a round together.
+
+    Examples
+    --------
+    >>> from sklearn.ensemble import HistGradientBoostingClassifier
+    >>> import numpy as np
+    >>> x = np.arange(40.0)[:, None]
+    >>> boosting = HistGradientBoostingClassifier(max_iter=2).fit(x, x[:, 0] > 20)
+    >>> len(list(binned_trees(boosting)))
+    2
+    """
     for stage in fitted._predictors:
         for predictor in stage:
             nodes = predictor.nodes
@@ -58,7 +108,27 @@ def binned_trees(fitted: Estimator) -> Iterator[Grown]:
 
 
 def leafwise_trees(fitted: Estimator) -> Iterator[Grown]:
-    """The trees of LightGBM, from its own description of them."""
+    """The trees of LightGBM, from its own description of them.
+
+    Parameters
+    ----------
+    fitted : Estimator
+        A fitted LightGBM.
+
+    Yields
+    ------
+    Grown
+        Its trees, those of a round together.
+
+    Examples
+    --------
+    >>> from lightgbm import LGBMClassifier
+    >>> import numpy as np
+    >>> x = np.arange(60.0)[:, None]
+    >>> boosting = LGBMClassifier(n_estimators=2, verbose=-1, n_jobs=1).fit(x, x[:, 0] > 20)
+    >>> len(list(leafwise_trees(boosting)))
+    2
+    """
     for told in fitted.booster_.dump_model()["tree_info"]:
         nodes: list[tuple[int, int, int, float, bool]] = []
         _walk(told["tree_structure"], nodes)

@@ -138,6 +138,24 @@ def left_out_squares(made: Made, rows: LeftOut) -> Matrix:
 
     Sherman & Morrison 1950; Allen 1974 (PRESS). A row that alone decides a coefficient (h = 1) is left out in earnest.
 
+    Parameters
+    ----------
+    made : Made
+        The fit on all n rows.
+    rows : LeftOut
+        The rows, their matrix and their outcomes.
+
+    Returns
+    -------
+    Matrix
+        Predictions, shape (n,).
+
+    References
+    ----------
+    Sherman, J. & Morrison, W. J. 1950, Ann. Math. Stat. 21:124. Allen, D. M. 1974, Technometrics 16:125.
+
+    Examples
+    --------
     >>> rows = LeftOut(np.arange(4.0)[:, None], np.array([0.0, 1.0, 2.0, 3.0]), None, None, 0)
     >>> left_out_squares(Made(LinearSettings(), "number", 0), rows).round(6).tolist()
     [-0.0, 1.0, 2.0, 3.0]

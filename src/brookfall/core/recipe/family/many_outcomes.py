@@ -21,6 +21,35 @@ def many_logistic(made: Made, design: Matrix, outcomes: Outcomes, weights: Matri
 
     Newton steps with the curvature at the outcome's mean (Böhning & Lindsay 1988, Ann. Inst. Stat. Math. 40:641):
     one factor serves all. With an outcome that the columns hardly tell, as shuffled ones are, they settle fast.
+
+    Parameters
+    ----------
+    made : Made
+        The family's estimator, which gives the penalty.
+    design : Matrix
+        The columns after preprocessing, shape (n, p).
+    outcomes : Outcomes
+        Outcomes of 0 and 1, shape (n, m).
+    weights : Matrix | None
+        Weights, shape (n,); None where all count alike.
+
+    Returns
+    -------
+    list[Straight | None]
+        m lines; None in the place of one that does not settle.
+
+    References
+    ----------
+    Böhning, D. & Lindsay, B. G. 1988, Ann. Inst. Stat. Math. 40:641.
+
+    Examples
+    --------
+    >>> from brookfall.core.recipe.families import resolved_settings
+    >>> from brookfall.core.recipe.recipe import Recipe
+    >>> made = Made(resolved_settings(Recipe(family="logistic")), "binary", 0)
+    >>> design, outcomes = np.array([[-1.0], [0.0], [1.0], [2.0]]), np.array([[0.0, 1, 0, 1], [1.0, 0, 1, 0]]).T
+    >>> [round(float(line.coefficients[0, 0]), 3) for line in many_logistic(made, design, outcomes, None)]
+    [0.908, -0.908]
     """
     settings = made.settings
     if settings.class_weight is not None or (settings.penalty not in ("none", "l2") and settings.strength > 0):
@@ -58,7 +87,33 @@ def many_logistic(made: Made, design: Matrix, outcomes: Outcomes, weights: Matri
 
 
 def many_squares(made: Made, design: Matrix, outcomes: Outcomes, weights: Matrix | None) -> list[Straight | None]:
-    """Least squares of each outcome (n, m), with the ridge's penalty where there is one; the smallest of equals."""
+    """Least squares of each outcome (n, m), with the ridge's penalty where there is one; the smallest of equals.
+
+    Parameters
+    ----------
+    made : Made
+        The family's estimator, which gives the penalty.
+    design : Matrix
+        The columns after preprocessing, shape (n, p).
+    outcomes : Outcomes
+        Outcomes, shape (n, m).
+    weights : Matrix | None
+        Weights, shape (n,); None where all count alike.
+
+    Returns
+    -------
+    list[Straight | None]
+        m lines.
+
+    Examples
+    --------
+    >>> from brookfall.core.recipe.families import resolved_settings
+    >>> from brookfall.core.recipe.recipe import Recipe
+    >>> made = Made(resolved_settings(Recipe(family="linear")), "number", 0)
+    >>> design, outcomes = np.array([[0.0], [1.0], [2.0]]), np.array([[1.0, 3.0, 5.0], [0.0, 0.0, 3.0]]).T
+    >>> [round(float(line.coefficients[0, 0]), 6) for line in many_squares(made, design, outcomes, None)]
+    [2.0, 1.5]
+    """
     strength = float(getattr(made.settings, "strength", 0.0))
     counted = np.ones(len(design)) if weights is None else weights
     share = counted / counted.sum()

@@ -33,6 +33,22 @@ def neighbour_votes(nearest: Places, distances: Matrix | None, values: Matrix) -
 
     Positions and distances (n, k), values (all rows, m); shape (n, m).
 
+    Parameters
+    ----------
+    nearest : Places
+        Positions of the k neighbours, shape (n, k).
+    distances : Matrix | None
+        Their distances, shape (n, k); None where all count alike.
+    values : Matrix
+        The value of each row of the fit, shape (rows, m).
+
+    Returns
+    -------
+    Matrix
+        Means, shape (n, m).
+
+    Examples
+    --------
     >>> neighbour_votes(np.array([[0, 1]]), None, np.array([[1.0], [3.0]])).tolist()
     [[2.0]]
     """
@@ -52,6 +68,25 @@ def left_out_neighbours(made: Made, rows: LeftOut) -> Matrix:
 
     Where columns are scaled, the distances of a row are in the scale that the other rows give.
 
+    Parameters
+    ----------
+    made : Made
+        The fit on all n rows.
+    rows : LeftOut
+        The rows, their matrix and their outcomes.
+
+    Returns
+    -------
+    Matrix
+        Scores, shape (n,) of a number, (n, K) of classes.
+
+    Raises
+    ------
+    ValueError
+        There are not so many other rows.
+
+    Examples
+    --------
     >>> rows = LeftOut(np.array([[0.0], [1.0], [5.0]]), np.array([1.0, 2.0, 9.0]), None, None, 0)
     >>> left_out_neighbours(Made(NeighboursSettings(k=1), "number", 0), rows).tolist()
     [2.0, 1.0, 2.0]

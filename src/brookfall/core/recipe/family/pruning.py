@@ -15,6 +15,22 @@ def collapse_strengths(tree: Any) -> NDArray[np.float64]:
     Weakest link first (Breiman, Friedman, Olshen & Stone 1984, ch. 3). ``tree`` is a scikit-learn ``Tree``. A node
     that goes with an ancestor before its own turn has infinity.
 
+    Parameters
+    ----------
+    tree : Any
+        The grown tree of a fitted scikit-learn estimator.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Strengths, shape (nodes,).
+
+    References
+    ----------
+    Breiman, L., Friedman, J. H., Olshen, R. A. & Stone, C. J. 1984, Classification and Regression Trees, ch. 3.
+
+    Examples
+    --------
     >>> from sklearn.tree import DecisionTreeClassifier
     >>> x, y = np.arange(8)[:, None], np.array([0, 0, 0, 1, 0, 1, 1, 1])
     >>> tree = DecisionTreeClassifier(random_state=0).fit(x, y).tree_
@@ -70,6 +86,20 @@ def _forget(node: int, left: NDArray[np.int64], right: NDArray[np.int64], versio
 def standing_nodes(tree: Any, strengths: NDArray[np.float64]) -> NDArray[np.int64]:
     """For each strength (v,) and each node, the node that answers for it once the tree is pruned; shape (v, nodes).
 
+    Parameters
+    ----------
+    tree : Any
+        The grown tree of a fitted scikit-learn estimator.
+    strengths : NDArray[np.float64]
+        Strengths of pruning, shape (v,).
+
+    Returns
+    -------
+    NDArray[np.int64]
+        Nodes, shape (v, nodes).
+
+    Examples
+    --------
     >>> from sklearn.tree import DecisionTreeClassifier
     >>> x, y = np.arange(8)[:, None], np.array([0, 0, 0, 1, 0, 1, 1, 1])
     >>> tree = DecisionTreeClassifier(random_state=0).fit(x, y).tree_
