@@ -5,7 +5,6 @@ import os
 import shutil
 import subprocess
 import sys
-from collections.abc import Mapping
 from importlib.metadata import version
 from pathlib import Path
 
@@ -21,76 +20,80 @@ from tests.core.test_unseen import plan, subject
 
 SOURCE = Path(brookfall.__file__).parent
 ASK = """
-import json
-from brookfall.core.check.program import program_digest
+import json, sys
+from pathlib import Path
+from brookfall.core.check import program
 from brookfall.core.check.registry import checks
+from brookfall.core.foundation import sources
+from brookfall.core.measure import registry
 from brookfall.core.measure.built_in import MEASURES
-named = [f"check:{one}" for one in checks()] + [f"measure:{one.name}" for one in MEASURES]
 from brookfall.core.recipe.families import OWN
-print(json.dumps({one: program_digest([one]) for one in named + [f"family:{one.name}" for one in OWN]}))
+named = [f"check:{one}" for one in checks()] + [f"measure:{one.name}" for one in MEASURES]
+named += [f"family:{one.name}" for one in OWN]
+
+def digests():
+    for module in (program, sources, registry):
+        for kept in vars(module).values():
+            if hasattr(kept, "cache_clear"):
+                kept.cache_clear()
+    return {one: program.program_digest([one]) for one in named}
+
+before = digests()
+stale = {}
+for what, (file, old, new) in json.load(sys.stdin).items():
+    path = Path(program.__file__).parents[1] / file
+    text = path.read_text()
+    assert old in text, (what, old)
+    path.write_text(text.replace(old, new))
+    stale[what] = [one for one, digest in digests().items() if digest != before[one]]
+    path.write_text(text)
+print(json.dumps(stale))
 """
-
-
-def digests(program: Path) -> dict[str, str]:
-    done = subprocess.run(
-        [sys.executable, "-c", ASK],
-        env={**os.environ, "PYTHONPATH": str(program)},
-        capture_output=True,
-        text=True,
-        timeout=120,
-        check=True,
-    )
-    return dict(json.loads(done.stdout))
+CHANGES = {
+    "check": ("check/memory/gap.py", '    name = "gap"', '    name = "gap"\n    odd = 1'),
+    "comment": ("check/memory/gap.py", '    name = "gap"', '    # A word.\n    name = "gap"'),
+    "family": ("recipe/family/naive_bayes.py", "import numpy as np", "import numpy as np\nODD = 1"),
+    "measure": ("measure/number.py", "root > 0", "root > 1e-300"),
+    "list of measures": ("measure/built_in.py", "MEASURES: ", "ODD = 1\nMEASURES: "),
+}
+"""File, the text that is changed in it, and what stands there then."""
 
 
 @pytest.fixture(scope="module")
-def program(tmp_path_factory: pytest.TempPathFactory) -> Path:
+def stale(tmp_path_factory: pytest.TempPathFactory) -> dict[str, set[str]]:
+    """What each change makes another, in a copy of the program."""
     folder = tmp_path_factory.mktemp("program")
     shutil.copytree(SOURCE, folder / "brookfall", ignore=shutil.ignore_patterns("static", "__pycache__"))
-    return folder
-
-
-@pytest.fixture(scope="module")
-def before(program: Path) -> dict[str, str]:
-    return digests(program)
-
-
-def changed_by(program: Path, before: Mapping[str, str], file: str, old: str, new: str) -> set[str]:
-    """What a changed line of one file makes another."""
-    path = program / "brookfall" / "core" / file
-    text = path.read_text()
-    assert text.count(old) >= 1
-    path.write_text(text.replace(old, new))
-    try:
-        after = digests(program)
-    finally:
-        path.write_text(text)
-    return {name for name, digest in after.items() if digest != before[name]}
-
-
-def test_a_line_of_a_check_makes_that_check_stale_alone(program: Path, before: Mapping[str, str]) -> None:
-    file = "check/memory/gap.py"
-    assert changed_by(program, before, file, '    name = "gap"', '    name = "gap"\n    odd = 1') == {"check:gap"}
-
-
-def test_a_line_of_a_family_makes_only_its_users_stale(program: Path, before: Mapping[str, str]) -> None:
-    found = changed_by(
-        program, before, "recipe/family/naive_bayes.py", "import numpy as np", "import numpy as np\nODD = 1"
+    done = subprocess.run(
+        [sys.executable, "-c", ASK],
+        env={**os.environ, "PYTHONPATH": str(folder)},
+        input=json.dumps(CHANGES),
+        capture_output=True,
+        text=True,
+        timeout=300,
+        check=False,
     )
-    assert "family:naive_bayes" in found
-    assert not found & {"family:tree", "family:ridge"}
-    assert not any(name.startswith(("check:", "measure:")) for name in found)
+    assert done.returncode == 0, done.stderr
+    return {what: set(names) for what, names in json.loads(done.stdout).items()}
 
 
-def test_a_line_of_a_measure_makes_only_its_users_stale(program: Path, before: Mapping[str, str]) -> None:
-    found = changed_by(program, before, "measure/number.py", "root > 0", "root > 1e-300")
-    assert found == {"measure:rmse"}
-    found = changed_by(program, before, "measure/built_in.py", "MEASURES: ", "ODD = 1\nMEASURES: ")
-    assert not found
+def test_a_line_of_a_check_makes_that_check_stale_alone(stale: dict[str, set[str]]) -> None:
+    assert stale["check"] == {"check:gap"}
 
 
-def test_a_comment_makes_nothing_stale(program: Path, before: Mapping[str, str]) -> None:
-    assert not changed_by(program, before, "check/memory/gap.py", '    name = "gap"', '    # A word.\n    name = "gap"')
+def test_a_line_of_a_family_makes_only_its_users_stale(stale: dict[str, set[str]]) -> None:
+    assert "family:naive_bayes" in stale["family"]
+    assert not stale["family"] & {"family:tree", "family:ridge"}
+    assert not any(name.startswith(("check:", "measure:")) for name in stale["family"])
+
+
+def test_a_line_of_a_measure_makes_only_its_users_stale(stale: dict[str, set[str]]) -> None:
+    assert stale["measure"] == {"measure:rmse"}
+    assert not stale["list of measures"]
+
+
+def test_a_comment_makes_nothing_stale(stale: dict[str, set[str]]) -> None:
+    assert not stale["comment"]
 
 
 def test_the_version_moves_no_figure_and_makes_nothing_stale(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -84,10 +84,10 @@ def test_the_plans_seed_moves_splits_and_the_recipes_does_not(bench: Bench) -> N
     assert (same.split.parts["test"] == bench.split.parts["test"]).all()
 
 
-def test_same_bits_with_one_worker_with_two_and_with_eight(bench: Bench) -> None:
-    one, two, eight = (retest(bench, workers=workers) for workers in (1, 2, 8))
-    assert stripped(one) == stripped(two) == stripped(eight)
-    assert differences(one, two) == []
+def test_same_bits_with_one_worker_and_with_three(bench: Bench) -> None:
+    one, three = (retest(bench, workers=workers) for workers in (1, 3))
+    assert stripped(one) == stripped(three)
+    assert differences(one, three) == []
 
 
 def test_same_bits_in_any_order_and_resumed(bench: Bench) -> None:

@@ -125,7 +125,7 @@ def test_what_can_not_be_tuned_is_a_failed_fit_with_its_reason(tuning: Tuning, s
 
 def exhibit(**changes: object) -> Exhibit:
     few = {"kind": "k_fold", "folds": 3}
-    return retest(Bench(subject(data=frame(400)), plan("challengers", cross_validation=few, **changes)))[0]
+    return retest(Bench(subject(data=frame(330)), plan("challengers", cross_validation=few, **changes)))[0]
 
 
 def test_the_exhibit_says_what_was_chosen() -> None:

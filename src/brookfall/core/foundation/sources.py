@@ -6,7 +6,7 @@ is where that ends: what it hands out is named by whoever used it, so that one m
 
 import ast
 import hashlib
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from functools import cache, partial
 from importlib.util import find_spec
 from inspect import unwrap
@@ -179,7 +179,7 @@ def source_digest(source: str) -> str:
     False
     """
     tree = ast.parse(source)
-    for node in ast.walk(tree):
+    for node in (tree, *_statements(tree)):
         if isinstance(node, ast.Module | ast.ClassDef | ast.FunctionDef | ast.AsyncFunctionDef):
             node.body = [one for one in node.body if not _is_docstring(one)] or [ast.Pass()]
     return hashlib.sha256(ast.unparse(tree).encode()).hexdigest()
@@ -210,7 +210,7 @@ def _imports(name: str) -> frozenset[str]:
     if file is None:
         return frozenset()
     found: set[str] = set()
-    for node in _nodes(ast.parse(file.read_text(encoding="utf-8"))):
+    for node in _statements(ast.parse(file.read_text(encoding="utf-8")), typed=False):
         if isinstance(node, ast.Import | ast.ImportFrom):
             found |= _modules_in(node, [alias.name for alias in node.names])
     return _ours(name, found)
@@ -234,10 +234,12 @@ def _named(module: str, names: Iterable[str]) -> set[str]:
     return inside or {module}
 
 
-def _nodes(tree: ast.AST) -> Iterable[ast.AST]:
-    """Every node but what is there for type checkers alone."""
-    for node in ast.iter_child_nodes(tree):
-        if isinstance(node, ast.If) and isinstance(node.test, ast.Name) and node.test.id == "TYPE_CHECKING":
-            continue
-        yield node
-        yield from _nodes(node)
+def _statements(tree: ast.AST, *, typed: bool = True) -> Iterator[ast.stmt]:
+    """Every statement, however deep; not ``typed``: but what is there for type checkers alone."""
+    for part in ("body", "handlers", "orelse", "finalbody", "cases"):
+        for node in getattr(tree, part, ()):
+            if not typed and isinstance(node, ast.If) and getattr(node.test, "id", None) == "TYPE_CHECKING":
+                continue
+            if isinstance(node, ast.stmt):
+                yield node
+            yield from _statements(node, typed=typed)
