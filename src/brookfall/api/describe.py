@@ -1,4 +1,4 @@
-"""Writes the API's description, the schemas of the open formats and the page of measures, checks and families; ``--check`` fails when stale."""
+"""Writes what docs/ takes from the code: the API, the open formats, the methods; ``--check`` fails when stale."""
 
 import json
 import sys

@@ -34,7 +34,6 @@ class _Compared:
     n: int
 
 
-
 def comparison(
     session: Session, person: Person, case_id: int, part: str | None, measure: str | None, names: Sequence[str]
 ) -> ComparisonView:
@@ -96,9 +95,7 @@ def _compared(
 
 
 @last_few(8)
-def _compare(
-    _key: str, session: Session, bench: Bench, chosen: list[Candidate], part: str, measure: str
-) -> _Compared:
+def _compare(_key: str, session: Session, bench: Bench, chosen: list[Candidate], part: str, measure: str) -> _Compared:
     kept = ledger.load(session, [need for one in chosen for need in one.needs(part)])
     written, rows = compare_models(bench, kept, chosen, part, measure)
     return _Compared(written, len(rows))

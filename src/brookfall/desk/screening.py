@@ -124,9 +124,7 @@ def rows_view(
 
 
 @last_few(6)
-def _chosen(
-    _key: str, table: Table, where: Where | None, sort: str | None, *, falling: bool
-) -> NDArray[np.int64]:
+def _chosen(_key: str, table: Table, where: Where | None, sort: str | None, *, falling: bool) -> NDArray[np.int64]:
     chosen = np.arange(table.n_rows, dtype=np.int64) if where is None else rows_where(table, where)
     return chosen if sort is None else in_order(chosen, table.column(sort), falling=falling)
 

@@ -19,9 +19,7 @@ def vocabulary() -> Vocabulary:
         measures=[_measure(one) for one in measures().values()],
         comparisons=COMPARISON_WORDS,
         checks=[
-            CheckWords(
-                name=one.name, title=one.title, question=one.question, page=one.page, source=one.source
-            )
+            CheckWords(name=one.name, title=one.title, question=one.question, page=one.page, source=one.source)
             for one in checks().values()
         ],
         questions=_by_text(words.QUESTIONS),

@@ -52,33 +52,6 @@ def raw_matrix(features: Table) -> Matrix:
     return np.column_stack([column.values.astype(np.float64) for column in features.columns])
 
 
-def rows_with_gaps(features: Table) -> NDArray[np.bool_]:
-    """True where any feature is missing; shape (n,). ``missing: drop`` takes these rows out before any split.
-
-    Parameters
-    ----------
-    features : Table
-        n rows of p columns.
-
-    Returns
-    -------
-    NDArray[np.bool_]
-        Shape (n,).
-
-    Examples
-    --------
-    >>> from brookfall.core.table.infer import column_from_text
-    >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
-    >>> table = Table(tuple(column_from_text(name, values) for name, values in cells.items()))
-    >>> rows_with_gaps(table).tolist()
-    [False, False, False]
-    """
-    gaps = np.zeros(features.n_rows, dtype=bool)
-    for column in features.columns:
-        gaps |= column.missing
-    return gaps
-
-
 @dataclass(frozen=True)
 class Prepared:
     """How raw rows become what a family learns from; ``steps`` is None where they are taken as they are.

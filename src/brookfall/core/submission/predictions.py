@@ -4,7 +4,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
-import pandas as pd
 from numpy.typing import NDArray
 
 from brookfall.core.foundation.errors import UserError
@@ -105,6 +104,8 @@ def _rows_of(entry: Predictions, given: Table, table: Table, roles: Roles, data_
 
 
 def _rows_by_key(entry: Predictions, given: Table, table: Table, data_file: str) -> Rows:
+    import pandas as pd
+
     key = str(entry.key)
     wanted, held = (
         pd.Index(columns.column(key, where).texts()) for columns, where in ((given, entry.path), (table, data_file))

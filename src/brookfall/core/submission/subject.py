@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 
 from brookfall.core.measure.scored import AnyScored, Sampling, Scored, ScoredClasses, ScoredNumbers
 from brookfall.core.recipe.families import check_recipe
-from brookfall.core.recipe.preprocess import rows_with_gaps
 from brookfall.core.recipe.recipe import Recipe
+from brookfall.core.recipe.rows_with_gaps import rows_with_gaps
 from brookfall.core.resample.strata import Layout
 from brookfall.core.submission.package import Package
 from brookfall.core.submission.predictions import Supplied, read_supplied

@@ -13,7 +13,8 @@ from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.influence_function import figure_of, mean_of
 from brookfall.core.measure.interval import share_of
 from brookfall.core.measure.scored import Numbers, Scored, ScoredNumbers
-from brookfall.core.recipe.preprocess import raw_matrix, rows_with_gaps
+from brookfall.core.recipe.preprocess import raw_matrix
+from brookfall.core.recipe.rows_with_gaps import rows_with_gaps
 from brookfall.core.table.occasions import Choices
 from brookfall.core.table.profile import profile_column
 from brookfall.core.table.table import Table

@@ -1,20 +1,13 @@
-"""Linear families: logistic, linear, ridge, lasso, elastic net, Poisson, gamma, and the linear discriminant."""
+"""Linear families: logistic, linear, ridge, lasso, elastic net, Poisson, gamma, and the linear discriminant.
+
+Every family imports its library when it builds: to read and check a package none is needed.
+"""
 
 from collections.abc import Callable
 from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import BeforeValidator
-from sklearn.discriminant_analysis import LinearDiscriminantAnalysis
-from sklearn.linear_model import (
-    ElasticNet,
-    GammaRegressor,
-    Lasso,
-    LinearRegression,
-    LogisticRegression,
-    PoissonRegressor,
-    Ridge,
-)
 
 from brookfall.core.recipe.family.family import (
     CLASSES,
@@ -85,6 +78,8 @@ class DiscriminantSettings(Settings):
 
 
 def _logistic(made: Made) -> Estimator:
+    from sklearn.linear_model import LogisticRegression
+
     settings: LogisticSettings = made.settings
     penalised = settings.penalty != "none" and settings.strength > 0
     share = {"l1": 1.0, "l2": 0.0, "elastic_net": settings.l1_share}.get(settings.penalty, 0.0)
@@ -99,17 +94,29 @@ def _logistic(made: Made) -> Estimator:
     )
 
 
+def _linear(_: Made) -> Estimator:
+    from sklearn.linear_model import LinearRegression
+
+    return LinearRegression()
+
+
 def _ridge(made: Made) -> Estimator:
+    from sklearn.linear_model import Ridge
+
     return Ridge(alpha=made.settings.strength, solver="cholesky" if made.settings.strength > 0 else "svd")
 
 
 def _lasso(made: Made) -> Estimator:
+    from sklearn.linear_model import Lasso, LinearRegression
+
     if made.settings.strength == 0:
         return LinearRegression()
     return Lasso(alpha=made.settings.strength, max_iter=_STEPS, tol=1e-8, selection="cyclic")
 
 
 def _elastic_net(made: Made) -> Estimator:
+    from sklearn.linear_model import ElasticNet, LinearRegression
+
     settings: ElasticNetSettings = made.settings
     if settings.strength == 0:
         return LinearRegression()
@@ -119,14 +126,20 @@ def _elastic_net(made: Made) -> Estimator:
 
 
 def _poisson(made: Made) -> Estimator:
+    from sklearn.linear_model import PoissonRegressor
+
     return PoissonRegressor(alpha=made.settings.strength, max_iter=_STEPS, tol=1e-8, solver="newton-cholesky")
 
 
 def _gamma(made: Made) -> Estimator:
+    from sklearn.linear_model import GammaRegressor
+
     return GammaRegressor(alpha=made.settings.strength, max_iter=_STEPS, tol=1e-8, solver="newton-cholesky")
 
 
 def _discriminant(made: Made) -> Estimator:
+    from sklearn.discriminant_analysis import LinearDiscriminantAnalysis
+
     shrinkage = made.settings.shrinkage
     if shrinkage is None:
         return LinearDiscriminantAnalysis(solver="svd", tol=1e-4)
@@ -221,7 +234,7 @@ LINEAR: tuple[Family, ...] = (
         "linear regression",
         NUMBER,
         LinearSettings,
-        lambda _: LinearRegression(),
+        _linear,
         None,
         _COEFFICIENTS,
         left_out=left_out_squares,

@@ -4,8 +4,6 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial.distance import cdist
-from sklearn.neighbors import KNeighborsClassifier, KNeighborsRegressor, NearestNeighbors
 
 from brookfall.core.recipe.family.family import ANY, Count, Dial, Estimator, Family, LeftOut, Made, Matrix, Settings
 
@@ -23,6 +21,8 @@ class NeighboursSettings(Settings):
 
 
 def _neighbours(made: Made) -> Estimator:
+    from sklearn.neighbors import KNeighborsClassifier, KNeighborsRegressor
+
     settings: NeighboursSettings = made.settings
     kind = KNeighborsClassifier if made.classifies else KNeighborsRegressor
     return kind(n_neighbors=settings.k, weights=settings.weights, metric=settings.metric, algorithm="auto", n_jobs=1)
@@ -97,11 +97,15 @@ def left_out_neighbours(made: Made, rows: LeftOut) -> Matrix:
         raise ValueError(f"k is {settings.k} and only {n - 1} other rows are there to be neighbours")
     values = rows.target[:, None] if not rows.classes else np.eye(rows.classes)[rows.target.astype(np.int64)]
     if rows.divisors is None and settings.weights == "uniform":
+        from sklearn.neighbors import NearestNeighbors
+
         # One search for all; a row is not its own neighbour.
         search = NearestNeighbors(n_neighbors=settings.k, metric=settings.metric, algorithm="brute", n_jobs=1)
         nearest = search.fit(rows.design).kneighbors(return_distance=False)
         votes = neighbour_votes(nearest, None, values)
         return votes if rows.classes else votes[:, 0]
+    from scipy.spatial.distance import cdist
+
     found = np.empty((n, values.shape[1]))
     metric: Metric = "sqeuclidean" if settings.metric == "euclidean" else "cityblock"
     block = max(1, _BLOCK_CELLS // n)

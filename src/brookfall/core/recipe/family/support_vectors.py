@@ -3,10 +3,6 @@
 from typing import Annotated, Literal
 
 from pydantic import Field
-from sklearn.calibration import CalibratedClassifierCV
-from sklearn.model_selection import StratifiedKFold
-from sklearn.neural_network import MLPClassifier, MLPRegressor
-from sklearn.svm import SVC, SVR
 
 from brookfall.core.recipe.family.family import ANY, Dial, Estimator, Family, Made, Positive, Settings, Strength
 
@@ -34,6 +30,10 @@ class NetworkSettings(Settings):
 
 
 def _vectors(made: Made) -> Estimator:
+    from sklearn.calibration import CalibratedClassifierCV
+    from sklearn.model_selection import StratifiedKFold
+    from sklearn.svm import SVC, SVR
+
     settings: VectorSettings = made.settings
     gamma = "scale" if settings.gamma is None else settings.gamma
     if not made.classifies:
@@ -44,6 +44,8 @@ def _vectors(made: Made) -> Estimator:
 
 
 def _network(made: Made) -> Estimator:
+    from sklearn.neural_network import MLPClassifier, MLPRegressor
+
     settings: NetworkSettings = made.settings
     kind = MLPClassifier if made.classifies else MLPRegressor
     return kind(

@@ -3,18 +3,8 @@
 from typing import Annotated, Any, Literal
 
 import numpy as np
-from lightgbm import LGBMClassifier, LGBMRegressor
 from numpy.typing import NDArray
 from pydantic import Field
-from sklearn.ensemble import (
-    AdaBoostClassifier,
-    AdaBoostRegressor,
-    HistGradientBoostingClassifier,
-    HistGradientBoostingRegressor,
-    RandomForestClassifier,
-    RandomForestRegressor,
-)
-from sklearn.tree import DecisionTreeClassifier, DecisionTreeRegressor
 
 from brookfall.core.recipe.family.family import (
     ANY,
@@ -80,6 +70,8 @@ class AdaBoostSettings(Settings):
 
 
 def _tree(made: Made) -> Estimator:
+    from sklearn.tree import DecisionTreeClassifier, DecisionTreeRegressor
+
     settings: TreeSettings = made.settings
     common = {
         "max_depth": settings.depth,
@@ -95,6 +87,8 @@ def _tree(made: Made) -> Estimator:
 
 
 def _forest(made: Made) -> Estimator:
+    from sklearn.ensemble import RandomForestClassifier, RandomForestRegressor
+
     settings: ForestSettings = made.settings
     common = {
         "n_estimators": settings.trees,
@@ -111,6 +105,8 @@ def _forest(made: Made) -> Estimator:
 
 
 def _boosting(made: Made) -> Estimator:
+    from sklearn.ensemble import HistGradientBoostingClassifier, HistGradientBoostingRegressor
+
     settings: BoostingSettings = made.settings
     kind = HistGradientBoostingClassifier if made.classifies else HistGradientBoostingRegressor
     return kind(
@@ -127,6 +123,8 @@ def _boosting(made: Made) -> Estimator:
 
 
 def _lightgbm(made: Made) -> Estimator:
+    from lightgbm import LGBMClassifier, LGBMRegressor
+
     settings: BoostingSettings = made.settings
     kind = LGBMClassifier if made.classifies else LGBMRegressor
     return kind(
@@ -151,6 +149,9 @@ def _lightgbm(made: Made) -> Estimator:
 
 
 def _adaboost(made: Made) -> Estimator:
+    from sklearn.ensemble import AdaBoostClassifier, AdaBoostRegressor
+    from sklearn.tree import DecisionTreeClassifier, DecisionTreeRegressor
+
     settings: AdaBoostSettings = made.settings
     common = {
         "n_estimators": settings.trees,

@@ -10,7 +10,7 @@ from brookfall.core.check.shared.leak_suspects import alone, identifiers_among
 from brookfall.core.foundation import wording
 from brookfall.core.judge.grounds import ground_of
 from brookfall.core.measure.registry import words_of
-from brookfall.core.recipe.preprocess import rows_with_gaps
+from brookfall.core.recipe.rows_with_gaps import rows_with_gaps
 from brookfall.core.retest.screening.issue import Action, Issue
 from brookfall.core.retest.screening.rows_of_issue import Alike, Gaps, InTwoParts, Says, rows_where
 from brookfall.core.submission.subject import Subject

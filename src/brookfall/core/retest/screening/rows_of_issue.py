@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.recipe.preprocess import rows_with_gaps
+from brookfall.core.recipe.rows_with_gaps import rows_with_gaps
 from brookfall.core.table.duplicate_rows import group_of_each
 from brookfall.core.table.infer import as_category
 from brookfall.core.table.table import Column, Table
