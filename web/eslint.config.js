@@ -1,6 +1,7 @@
 import query from "@tanstack/eslint-plugin-query";
 import prettier from "eslint-config-prettier";
 import a11y from "eslint-plugin-jsx-a11y";
+import { importX } from "eslint-plugin-import-x";
 import hooks from "eslint-plugin-react-hooks";
 import globals from "globals";
 import ts from "typescript-eslint";
@@ -13,9 +14,14 @@ export default ts.config(
   prettier,
   {
     files: ["**/*.ts", "**/*.tsx"],
-    plugins: { "react-hooks": hooks },
+    plugins: { "react-hooks": hooks, "import-x": importX },
+    settings: {
+      "import-x/extensions": [".ts", ".tsx"],
+      "import-x/resolver": { node: { extensions: [".ts", ".tsx"] } },
+    },
     languageOptions: { globals: globals.browser },
     rules: {
+      "import-x/no-cycle": "error",
       "react-hooks/rules-of-hooks": "error",
       "react-hooks/exhaustive-deps": "error",
       "@typescript-eslint/no-unused-vars": ["error", { argsIgnorePattern: "^_", varsIgnorePattern: "^_" }],

@@ -26,7 +26,8 @@ import { DATA_FILES } from "../submit/DataFiles";
 import { FileDrop } from "../submit/FileDrop";
 import { Reading } from "../submit/Reading";
 import { Sent } from "../submit/Sent";
-import { said, tableName, type DataFile } from "../submit/submission";
+import { tableName, type DataFile } from "../submit/dataFile";
+import { said } from "../submit/submission";
 import { useUploads } from "../submit/uploads";
 
 const KINDS = [

@@ -6,13 +6,7 @@ import { InlineChoice, InlineNumber } from "../../parts/Inline";
 import { listed } from "../../wording";
 import { cutsIn, mergeable, mergedWith } from "../Regroup";
 import { OwnRecipes } from "./OwnRecipes";
-import { neighbours, type Part, type Value } from "./values";
-
-export interface FieldProps<T> {
-  field: T;
-  off: boolean;
-  onSet: (path: readonly string[], value: Value, mirror?: readonly string[] | null) => void;
-}
+import { neighbours, type FieldProps, type Part, type Value } from "./values";
 
 export function Field({ field, off, onSet }: FieldProps<Part>) {
   switch (field.kind) {

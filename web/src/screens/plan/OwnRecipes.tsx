@@ -4,8 +4,7 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { InlineChoice } from "../../parts/Inline";
-import type { FieldProps } from "./Fields";
-import { settingsIn } from "./values";
+import { settingsIn, type FieldProps } from "./values";
 
 interface Own {
   name: string;

@@ -2,8 +2,8 @@
 import Box from "@mui/material/Box";
 import type { ReactNode } from "react";
 import { SERIF } from "../../theme";
-import { Field, type FieldProps } from "./Fields";
-import type { Line, Part, Sentence } from "./values";
+import { Field } from "./Fields";
+import type { FieldProps, Line, Part, Sentence } from "./values";
 
 type Set = FieldProps<Part>["onSet"];
 

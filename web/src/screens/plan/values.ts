@@ -6,6 +6,13 @@ export type Part = Sentence["parts"][number];
 export type Line = NonNullable<Sentence["before"]>[number];
 export type Value = string | number | boolean | null | object;
 
+/** What a field of any kind is given: its value, whether it is out of use, and how another value is set. */
+export interface FieldProps<T> {
+  field: T;
+  off: boolean;
+  onSet: (path: readonly string[], value: Value, mirror?: readonly string[] | null) => void;
+}
+
 type Tree = { [key: string]: unknown };
 
 /** The plan with a value at a path; null takes the last key out. Nothing of the plan given is changed. */

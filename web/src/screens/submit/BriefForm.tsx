@@ -13,7 +13,8 @@ import { Said } from "../../parts/Said";
 import { briefOf, briefShape, type BriefFields } from "./brief";
 import { DataFiles } from "./DataFiles";
 import { Due } from "./Due";
-import { HAS_POSITIVE, pathOf, submissionFrom, type DataFile } from "./submission";
+import { pathOf, type DataFile } from "./dataFile";
+import { HAS_POSITIVE, submissionFrom } from "./submission";
 import { useUploads } from "./uploads";
 import { useBriefKeeping } from "./useBrief";
 

@@ -9,7 +9,7 @@ import { size } from "../../wording";
 import { FileDrop } from "./FileDrop";
 import { Reading } from "./Reading";
 import { Sent } from "./Sent";
-import { pathOf, type DataFile } from "./submission";
+import { pathOf, type DataFile } from "./dataFile";
 import type { Uploads } from "./uploads";
 
 export const DATA_FILES = ".csv,.tsv,.txt,.xlsx,.ods,.parquet";

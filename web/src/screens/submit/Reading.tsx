@@ -4,7 +4,7 @@ import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { InlineChoice } from "../../parts/Inline";
 import { count, plural } from "../../wording";
-import type { How } from "./submission";
+import type { How } from "./dataFile";
 
 interface ReadingProps {
   preview: Schemas["Preview"];

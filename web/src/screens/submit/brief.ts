@@ -1,7 +1,7 @@
 /** The brief's fields, what each must be, and how a draft holds them. */
 import { z } from "zod";
 import type { Draft } from "../../api/drafts";
-import type { DataFile } from "./submission";
+import type { DataFile } from "./dataFile";
 
 const text = (message: string) => z.string().trim().min(1, message);
 

@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { EMPTY, type BriefFields } from "./brief";
-import { submissionFrom, type DataFile } from "./submission";
+import type { DataFile } from "./dataFile";
+import { submissionFrom } from "./submission";
 
 const FIELDS: BriefFields = {
   ...EMPTY,

@@ -1,26 +1,6 @@
 /** From the form's fields to the content of submission.yaml (JSON is YAML). */
-import type { Schemas } from "../../api/client";
 import type { BriefFields } from "./brief";
-
-export type How = Partial<Schemas["HowRead"]>;
-
-/** A data file as the form holds it. */
-export interface DataFile {
-  name: string;
-  kind: "rows" | "new_rows" | "sample";
-  part: string;
-  key: string;
-  how: How;
-}
-
-export function pathOf(file: DataFile): string {
-  return `data/${file.name}`;
-}
-
-/** The name of a table: its file's, without what comes after the dot. */
-export function tableName(file: DataFile): string {
-  return file.name.replace(/\.[^.]+$/, "");
-}
+import { pathOf, tableName, type DataFile, type How } from "./dataFile";
 
 /** Outcomes of which one value is the positive one: of a choice the one that stands for chosen. */
 export const HAS_POSITIVE: readonly string[] = ["binary", "choice"];
