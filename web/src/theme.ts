@@ -9,7 +9,27 @@ interface Brook {
   brick: string;
 }
 
+/** Sizes of text by what it is: `fontSize: "size.small"`. */
+const size = {
+  mark: 10.5,
+  note: 11,
+  small: 12,
+  cell: 12.5,
+  text: 13,
+  lead: 15,
+  head: 18,
+  answer: 20,
+  title: 22,
+  hero: 30,
+} as const;
+
 declare module "@mui/material/styles" {
+  interface TypographyVariants {
+    size: typeof size;
+  }
+  interface TypographyVariantsOptions {
+    size?: typeof size;
+  }
   interface Palette {
     brook: Brook;
   }
@@ -53,6 +73,7 @@ export const theme = createTheme({
     fontFamily: SANS,
     fontSize: 13.5,
     htmlFontSize: 16,
+    size,
     h1: { fontFamily: SERIF, fontSize: 22, fontWeight: 560, lineHeight: 1.25 },
     h2: { fontFamily: SERIF, fontSize: 16, fontWeight: 560 },
     h3: { fontFamily: SERIF, fontSize: 14.5, fontWeight: 560 },

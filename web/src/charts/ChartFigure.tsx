@@ -40,7 +40,9 @@ export function ChartFigure({ title, caption, numbers, keys = [], asTable, child
     <Box component="figure" ref={figure} aria-label={title} sx={{ m: 0, mb: 2 }}>
       {caption}
       {asTable ? <ChartTable title={title} numbers={numbers} /> : children}
-      <Box sx={{ display: "flex", alignItems: "center", gap: 1, fontSize: 11, color: "text.secondary", pl: 0.25 }}>
+      <Box
+        sx={{ display: "flex", alignItems: "center", gap: 1, fontSize: "size.note", color: "text.secondary", pl: 0.25 }}
+      >
         Save
         {!asTable && <Save name="SVG" of={title} onSave={saveSvg} />}
         {!asTable && <Save name="PNG" of={title} onSave={savePng} />}
@@ -82,7 +84,7 @@ function ChartTable({ title, numbers }: { title: string; numbers: ChartNumbers }
       aria-label={`${title}, as a table`}
       sx={{ maxHeight: 290, overflow: "auto", my: 0.5 }}
     >
-      <Box component="table" sx={{ borderCollapse: "collapse", fontSize: 12, width: "100%" }}>
+      <Box component="table" sx={{ borderCollapse: "collapse", fontSize: "size.small", width: "100%" }}>
         <thead>
           <tr>
             {numbers.columns.map((column, j) => (

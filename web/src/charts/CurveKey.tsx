@@ -9,7 +9,7 @@ interface CurveKeyProps {
 
 export function CurveKey({ title, curves }: CurveKeyProps) {
   return (
-    <Box component="figcaption" sx={{ fontSize: 12, color: "text.secondary" }}>
+    <Box component="figcaption" sx={{ fontSize: "size.small", color: "text.secondary" }}>
       {title}
       {curves.length > 0 && ": "}
       {curves.map((curve) => (

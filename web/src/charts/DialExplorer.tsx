@@ -71,7 +71,7 @@ export function DialExplorer({ chart, series, asTable }: DialExplorerProps) {
             display: "flex",
             gap: 2,
             alignItems: "center",
-            fontSize: 12,
+            fontSize: "size.small",
             color: "text.secondary",
             pl: "52px",
             pr: 2,
@@ -92,7 +92,7 @@ export function DialExplorer({ chart, series, asTable }: DialExplorerProps) {
           />
           <span style={{ whiteSpace: "nowrap" }}>most complex</span>
         </Box>
-        <Box aria-live="polite" sx={{ fontSize: 13, mb: 0.5 }}>
+        <Box aria-live="polite" sx={{ fontSize: "size.text", mb: 0.5 }}>
           At {chart.setting} <b>{word(place)}</b>
           {place === chart.submitted ? " (as submitted)" : ""}:{" "}
           {chart.criteria.map((criterion) => said(columns, criterion, place)).join("; ")}. Read off the curve: estimates

@@ -43,7 +43,7 @@ export function IntervalStrip({ chart, estimates, asTable = false }: IntervalStr
       asTable={asTable}
       numbers={numbersOf(chart, estimates)}
       caption={
-        <Box component="figcaption" sx={{ fontSize: 12, color: "text.secondary", mb: 0.5 }}>
+        <Box component="figcaption" sx={{ fontSize: "size.small", color: "text.secondary", mb: 0.5 }}>
           {chart.title}
         </Box>
       }

@@ -10,7 +10,7 @@ type MatrixProps = Pick<Schemas["MatrixChart"], "title" | "classes" | "cells"> &
 
 export function Matrix({ title, classes, cells, rows, baseline }: MatrixProps) {
   const link = useRowsLink();
-  const head = { fontWeight: 500, fontSize: 12, color: "text.secondary", p: 0.5, textAlign: "left" } as const;
+  const head = { fontWeight: 500, fontSize: "size.small", color: "text.secondary", p: 0.5, textAlign: "left" } as const;
   const columns = classes.map((_, j) => sum(cells.map((row) => row[j] ?? 0)));
   const all = sum(columns);
   const right = sum(cells.map((row, i) => row[i] ?? 0));
@@ -18,12 +18,12 @@ export function Matrix({ title, classes, cells, rows, baseline }: MatrixProps) {
   return (
     <Box sx={{ overflowX: "auto", mb: 2, flex: "none", maxWidth: "100%" }}>
       <Box component="table" sx={{ borderCollapse: "collapse" }}>
-        <Box component="caption" sx={{ textAlign: "left", fontSize: 12, color: "text.secondary", pb: 0.5 }}>
+        <Box component="caption" sx={{ textAlign: "left", fontSize: "size.small", color: "text.secondary", pb: 0.5 }}>
           {title}
         </Box>
         <thead>
           <tr>
-            <Box component="th" scope="col" sx={{ ...head, fontSize: 11 }}>
+            <Box component="th" scope="col" sx={{ ...head, fontSize: "size.note" }}>
               outcome ↓ decided →
             </Box>
             {classes.map((label) => (
@@ -79,7 +79,7 @@ export function Matrix({ title, classes, cells, rows, baseline }: MatrixProps) {
         </tbody>
       </Box>
       {all > 0 && (
-        <Box sx={{ fontSize: 12, color: "text.secondary", mt: 0.5 }}>
+        <Box sx={{ fontSize: "size.small", color: "text.secondary", mt: 0.5 }}>
           Right: {share(right, all)} of {figure(all)}.
           {baseline != null &&
             classes[baseline] !== undefined &&
@@ -113,7 +113,7 @@ function MatrixCell({ n, ofRow, ofColumn, right, small, to, label }: MatrixCellP
         bgcolor: right ? "brook.pale" : "transparent",
       }}
     >
-      <Box sx={{ fontSize: small ? 13 : 15, fontWeight: 550 }}>
+      <Box sx={{ fontSize: small ? "size.text" : "size.lead", fontWeight: 550 }}>
         {to ? (
           <Link to={to} aria-label={`${figure(n)} rows, ${label}`}>
             {figure(n)}
@@ -122,10 +122,10 @@ function MatrixCell({ n, ofRow, ofColumn, right, small, to, label }: MatrixCellP
           figure(n)
         )}
       </Box>
-      <Box sx={{ fontSize: 11, color: "text.secondary", whiteSpace: "nowrap" }}>
+      <Box sx={{ fontSize: "size.note", color: "text.secondary", whiteSpace: "nowrap" }}>
         {ofRow > 0 ? `${share(n, ofRow)} of row` : "no row"}
       </Box>
-      <Box sx={{ fontSize: 11, color: "text.secondary", whiteSpace: "nowrap" }}>
+      <Box sx={{ fontSize: "size.note", color: "text.secondary", whiteSpace: "nowrap" }}>
         {ofColumn > 0 ? `${share(n, ofColumn)} of column` : "none decided"}
       </Box>
     </Box>
@@ -134,7 +134,7 @@ function MatrixCell({ n, ofRow, ofColumn, right, small, to, label }: MatrixCellP
 
 function Total({ n }: { n: number }) {
   return (
-    <Box component="td" sx={{ textAlign: "right", p: 1, fontSize: 12, color: "text.secondary" }}>
+    <Box component="td" sx={{ textAlign: "right", p: 1, fontSize: "size.small", color: "text.secondary" }}>
       {figure(n)}
     </Box>
   );

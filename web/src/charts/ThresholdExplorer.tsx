@@ -88,14 +88,14 @@ export function ThresholdExplorer({ chart, series, asTable, onFind }: ThresholdE
           onChange={(_, value) => setThreshold(value as number)}
         />
       </Box>
-      <Box aria-live="polite" sx={{ fontSize: 13, mb: 1 }}>
+      <Box aria-live="polite" sx={{ fontSize: "size.text", mb: 1 }}>
         At <b>{number(threshold)}</b>
         {threshold === chart.submitted ? " (as submitted)" : ` (submitted: ${number(chart.submitted)})`}: recall{" "}
         {rate(now.tp, now.tp + now.fn)}, precision {rate(now.tp, now.tp + now.fp)}, selected{" "}
         {rate(now.tp + now.fp, total(now))} of {figure(total(now))} rows. Read off the curve: the estimates with their
         intervals are in the table below.
       </Box>
-      <Box sx={{ fontSize: 13, mb: 1, display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
+      <Box sx={{ fontSize: "size.text", mb: 1, display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
         <span>
           If a missed {chart.positive} costs{" "}
           <InlineNumber

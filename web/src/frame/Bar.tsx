@@ -35,7 +35,7 @@ export function Bar({ me }: { me: Schemas["PersonView"] }) {
             strokeLinejoin="round"
           />
         </svg>
-        <Box component="b" sx={{ fontFamily: SERIF, fontSize: 17, fontWeight: 600 }}>
+        <Box component="b" sx={{ fontFamily: SERIF, fontSize: "size.head", fontWeight: 600 }}>
           Brookfall
         </Box>
       </Box>

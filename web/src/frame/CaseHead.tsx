@@ -35,7 +35,7 @@ export function CaseHead({ theCase, small, onMargin }: CaseHeadProps) {
   if (small) {
     return (
       <Box sx={{ display: "flex", alignItems: "center", pl: 3 }}>
-        <Typography variant="h1" sx={{ fontSize: 15, whiteSpace: "nowrap" }}>
+        <Typography variant="h1" sx={{ fontSize: "size.lead", whiteSpace: "nowrap" }}>
           {title}
         </Typography>
         {course}

@@ -64,13 +64,13 @@ export function Margin({ theCase, onFold }: { theCase: Case; onFold: () => void 
         </Typography>
       )}
       {aside.map((e) => (
-        <Box key={e.number} sx={{ display: "flex", fontSize: 12.5, py: 0.25 }}>
+        <Box key={e.number} sx={{ display: "flex", fontSize: "size.cell", py: 0.25 }}>
           <Link to={`/cases/${theCase.id}/evidence?exhibit=${e.number}`}>
             {e.number} {e.title}
           </Link>
           <Button
             color="inherit"
-            sx={{ ml: "auto", minWidth: 0, py: 0, fontSize: 11 }}
+            sx={{ ml: "auto", minWidth: 0, py: 0, fontSize: "size.note" }}
             aria-label={`Put exhibit ${e.number} back`}
             onClick={() => margin && write({ ...margin, set_aside: margin.set_aside.filter((n) => n !== e.number) })}
           >

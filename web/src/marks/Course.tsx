@@ -52,7 +52,7 @@ export function CourseNav({ base, step, remarks, small }: CourseNavProps) {
             pt: `${fall * i}px`,
             height: small ? 38 : 58,
             minWidth: 0,
-            fontSize: small ? 13 : undefined,
+            fontSize: small ? "size.text" : undefined,
             overflow: "hidden",
           }}
         >
@@ -104,7 +104,7 @@ export function CourseNav({ base, step, remarks, small }: CourseNavProps) {
               >
                 {name}{" "}
                 {!small && (
-                  <Box component="span" sx={{ fontSize: 11, color: "brook.muted", fontWeight: 400 }}>
+                  <Box component="span" sx={{ fontSize: "size.note", color: "brook.muted", fontWeight: 400 }}>
                     {remarks[name]}
                   </Box>
                 )}

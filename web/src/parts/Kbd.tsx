@@ -8,7 +8,7 @@ export function Kbd({ children }: { children: ReactNode }) {
       sx={{
         font: "inherit",
         fontWeight: 600,
-        fontSize: 10.5,
+        fontSize: "size.mark",
         border: 1,
         borderColor: "divider",
         borderRadius: 0.75,

@@ -93,7 +93,7 @@ export function RowWindow<T extends WindowOfRows>({
           <Box
             component="table"
             aria-rowcount={total}
-            sx={{ position: "sticky", top: 0, borderCollapse: "collapse", fontSize: 12.5, tableLayout: "auto" }}
+            sx={{ position: "sticky", top: 0, borderCollapse: "collapse", fontSize: "size.cell", tableLayout: "auto" }}
           >
             <thead>
               <tr style={{ height: ROW }}>

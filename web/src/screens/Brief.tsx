@@ -19,7 +19,9 @@ export function Brief() {
   const { model, artifact } = theCase.submission;
   return (
     <Box sx={{ p: 3, maxWidth: 940 }}>
-      <Typography sx={{ fontFamily: SERIF, fontSize: 20, lineHeight: 1.34, mb: 1.5 }}>{model.purpose}.</Typography>
+      <Typography sx={{ fontFamily: SERIF, fontSize: "size.answer", lineHeight: 1.34, mb: 1.5 }}>
+        {model.purpose}.
+      </Typography>
       <Facts
         rows={[
           ["Used", model.use ?? "The brief does not say how it is used."],
@@ -77,7 +79,7 @@ export function Brief() {
             <TableRow key={file.path}>
               <TableCell>{file.path}</TableCell>
               <TableCell align="right">{count(file.size)} bytes</TableCell>
-              <TableCell sx={{ fontSize: 11, color: "text.secondary", wordBreak: "break-all" }}>
+              <TableCell sx={{ fontSize: "size.note", color: "text.secondary", wordBreak: "break-all" }}>
                 SHA-256 {file.sha256}
               </TableCell>
             </TableRow>

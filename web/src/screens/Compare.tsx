@@ -51,7 +51,7 @@ export function Compare() {
       <Box
         component="nav"
         aria-label="Models"
-        sx={{ borderRight: 1, borderColor: "divider", pl: 3, pr: 1.25, pt: 1.5, pb: 2, fontSize: 13 }}
+        sx={{ borderRight: 1, borderColor: "divider", pl: 3, pr: 1.25, pt: 1.5, pb: 2, fontSize: "size.text" }}
       >
         <Typography variant="body2" sx={{ mb: 1 }}>
           <Link to={`/cases/${theCase.id}/evidence`}>Back to the evidence</Link>
@@ -91,10 +91,12 @@ export function Compare() {
         aria-label="Comparison"
         sx={{ p: 3, pt: 1.75, minWidth: 0, opacity: found.isPlaceholderData ? 0.6 : 1 }}
       >
-        <Typography variant="h2" sx={{ fontSize: 14, fontWeight: 500, color: "text.secondary" }}>
+        <Typography variant="h2" sx={{ fontSize: "size.lead", fontWeight: 500, color: "text.secondary" }}>
           {plural(chosen.length, "model")} side by side{view.n ? `, on the same ${count(view.n)} rows` : ""}
         </Typography>
-        <Typography sx={{ fontFamily: SERIF, fontSize: 19, lineHeight: 1.34, fontWeight: 470, my: 1, maxWidth: 700 }}>
+        <Typography
+          sx={{ fontFamily: SERIF, fontSize: "size.answer", lineHeight: 1.34, fontWeight: 470, my: 1, maxWidth: 700 }}
+        >
           {view.problem ?? view.answer}
         </Typography>
         {!view.problem && (
@@ -166,13 +168,13 @@ function Candidate({ one, highlit, onChoose, onHighlight }: CandidateProps) {
           aria-pressed={highlit}
           aria-label={`Highlight ${one.words}`}
           onClick={() => onHighlight(!highlit)}
-          sx={{ ml: "auto", py: 0, minWidth: 0, fontSize: 11 }}
+          sx={{ ml: "auto", py: 0, minWidth: 0, fontSize: "size.note" }}
         >
           {highlit ? "all alike" : "highlight"}
         </Button>
       )}
       {one.missing > 0 && (
-        <Box component="span" sx={{ ml: "auto", fontSize: 11, color: "brook.muted" }}>
+        <Box component="span" sx={{ ml: "auto", fontSize: "size.note", color: "brook.muted" }}>
           not run
         </Box>
       )}

@@ -163,7 +163,7 @@ function Picture({ chart, series, estimates, highlight, asTable, onFind, caseId,
 function Numbers({ table, estimates }: { table: Schemas["TableView"]; estimates: readonly Estimate[] }) {
   return (
     <Box sx={{ overflowX: "auto", mb: 2 }}>
-      <Box component="table" sx={{ borderCollapse: "collapse", width: "100%", fontSize: 12.5 }}>
+      <Box component="table" sx={{ borderCollapse: "collapse", width: "100%", fontSize: "size.cell" }}>
         <Box component="caption" sx={{ textAlign: "left", fontWeight: 600, pb: 0.25 }}>
           {table.title}
         </Box>
@@ -177,7 +177,7 @@ function Numbers({ table, estimates }: { table: Schemas["TableView"]; estimates:
                 sx={{
                   textAlign: i === 0 ? "left" : "right",
                   fontWeight: 500,
-                  fontSize: 12,
+                  fontSize: "size.small",
                   color: "text.secondary",
                   borderBottom: 1,
                   borderColor: "text.primary",
@@ -236,10 +236,10 @@ function Figure({ estimate }: { estimate: Estimate }) {
     >
       {estimate.standing && <GaugeMark standing={estimate.standing} />}
       <b style={{ fontWeight: 550 }}>{valueOf(estimate)}</b>
-      <Box component="span" sx={{ fontSize: 11, whiteSpace: "nowrap" }}>
+      <Box component="span" sx={{ fontSize: "size.note", whiteSpace: "nowrap" }}>
         {ends(estimate)}
       </Box>
-      <Box component="span" sx={{ color: "brook.muted", fontSize: 11, whiteSpace: "nowrap" }}>
+      <Box component="span" sx={{ color: "brook.muted", fontSize: "size.note", whiteSpace: "nowrap" }}>
         {estimate.value === null ? estimate.note : `n ${count(estimate.n)}${estimate.few ? ", few" : ""}`}
       </Box>
     </Box>

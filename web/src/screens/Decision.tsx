@@ -64,7 +64,7 @@ export function Decision() {
           <Typography variant="h3">
             {q.number} {q.question}
           </Typography>
-          <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>
+          <Box sx={{ fontSize: "size.cell", color: "text.secondary" }}>
             {q.answers.length === 0 && "No check was run."}
             {q.answers.map((answer) => (
               <Box key={answer} sx={{ mb: 0.5 }}>
@@ -110,7 +110,7 @@ function Proposed({ decision }: { decision: Schemas["DecisionView"] }) {
       aria-label="Decision"
       sx={{ mb: 2, pl: 1.5, borderLeft: 3, borderColor: decision.state === "sent_back" ? "divider" : "primary.main" }}
     >
-      <Typography sx={{ fontFamily: SERIF, fontSize: 20 }}>
+      <Typography sx={{ fontFamily: SERIF, fontSize: "size.answer" }}>
         {decisionWords(decision.kind)}
         {decision.state === "accepted" ? "" : decision.state === "sent_back" ? ", sent back" : ", proposed"}.
       </Typography>

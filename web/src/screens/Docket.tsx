@@ -49,11 +49,13 @@ export function Docket() {
     <Box component="main" sx={{ p: 3, overflow: "auto" }}>
       <Typography
         component="h1"
-        sx={{ fontFamily: SERIF, fontSize: 22, fontWeight: 470, lineHeight: 1.35, maxWidth: 860, mb: 2 }}
+        sx={{ fontFamily: SERIF, fontSize: "size.title", fontWeight: 470, lineHeight: 1.35, maxWidth: 860, mb: 2 }}
       >
         <Waiting lines={all.filter((c) => docket.data.waits.includes(c.id))} />
       </Typography>
-      <Box sx={{ display: "flex", gap: 2, fontSize: 12, mb: 1, color: "text.secondary", alignItems: "center" }}>
+      <Box
+        sx={{ display: "flex", gap: 2, fontSize: "size.small", mb: 1, color: "text.secondary", alignItems: "center" }}
+      >
         <Filter on={!wanted} words={`All ${all.length}`} onClick={() => setSearch({})} />
         {STATES.map((state) => (
           <Filter
@@ -104,10 +106,10 @@ export function Docket() {
             >
               <TableCell>
                 <Link to={addressOf(c)} style={{ textDecoration: "none" }} onClick={(event) => event.stopPropagation()}>
-                  <Box component="span" sx={{ fontFamily: SERIF, fontSize: 15, fontWeight: 560 }}>
+                  <Box component="span" sx={{ fontFamily: SERIF, fontSize: "size.lead", fontWeight: 560 }}>
                     {c.model}
                   </Box>{" "}
-                  <Box component="span" sx={{ fontSize: 12, color: "text.secondary" }}>
+                  <Box component="span" sx={{ fontSize: "size.small", color: "text.secondary" }}>
                     {c.version}
                   </Box>
                 </Link>
@@ -194,7 +196,7 @@ function Filter({ on, words, onClick }: { on: boolean; words: string; onClick: (
       aria-pressed={on}
       onClick={onClick}
       sx={{
-        fontSize: 12,
+        fontSize: "size.small",
         minWidth: 0,
         px: 0.5,
         fontWeight: on ? 600 : 400,

@@ -172,11 +172,11 @@ function Index({
         const checks = run.checks.filter((c) => c.question === number);
         return (
           <Box key={question} component="section" aria-label={question}>
-            <Typography variant="h3" sx={{ fontSize: 13.5, mt: 1.1, mb: 0.25 }} title={question}>
+            <Typography variant="h3" sx={{ fontSize: "size.text", mt: 1.1, mb: 0.25 }} title={question}>
               {number} {title}
             </Typography>
             {checks.length === 0 && (
-              <Box sx={{ fontSize: 12, color: "brook.muted", pl: 3.25 }}>no check in the plan</Box>
+              <Box sx={{ fontSize: "size.small", color: "brook.muted", pl: 3.25 }}>no check in the plan</Box>
             )}
             {checks.map((check) => {
               const exhibit = run.exhibits.find((e) => e.number === check.number);
@@ -204,7 +204,7 @@ function Index({
                     px: 0.75,
                     minHeight: 24,
                     borderRadius: 0.75,
-                    fontSize: 12.5,
+                    fontSize: "size.cell",
                     cursor: exhibit ? "pointer" : "default",
                     color: chosen === check.number ? "text.primary" : "text.secondary",
                     fontWeight: chosen === check.number ? 550 : 400,
@@ -216,7 +216,10 @@ function Index({
                     {check.number}
                   </Box>
                   <span>{check.title}</span>
-                  <Box component="span" sx={{ ml: "auto", fontSize: 11, color: "brook.muted", whiteSpace: "nowrap" }}>
+                  <Box
+                    component="span"
+                    sx={{ ml: "auto", fontSize: "size.note", color: "brook.muted", whiteSpace: "nowrap" }}
+                  >
                     {exhibit ? (
                       exhibit.state === "failed" ? (
                         "failed"

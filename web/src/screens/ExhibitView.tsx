@@ -40,7 +40,7 @@ export function ExhibitView({
   return (
     <article aria-label={`Exhibit ${exhibit.number}, ${exhibit.title}`}>
       <Box sx={{ display: "flex", alignItems: "center", gap: 1 }}>
-        <Typography variant="h2" sx={{ fontSize: 14, fontWeight: 500, color: "text.secondary" }}>
+        <Typography variant="h2" sx={{ fontSize: "size.lead", fontWeight: 500, color: "text.secondary" }}>
           {question(exhibit.question)} · Exhibit {exhibit.number}, {exhibit.title.toLowerCase()}
         </Typography>
         <GaugeMark standing={exhibit.standing} />
@@ -48,11 +48,13 @@ export function ExhibitView({
           {exhibit.state === "done" ? standing(exhibit.standing ?? "none") : exhibit.state.replace("_", " ")}
         </Typography>
       </Box>
-      <Typography sx={{ fontFamily: SERIF, fontSize: 19, lineHeight: 1.34, fontWeight: 470, my: 1, maxWidth: 700 }}>
+      <Typography
+        sx={{ fontFamily: SERIF, fontSize: "size.answer", lineHeight: 1.34, fontWeight: 470, my: 1, maxWidth: 700 }}
+      >
         {exhibit.answer}
       </Typography>
       {exhibit.provenance.remarks?.map((remark) => (
-        <Typography key={remark} sx={{ color: "brook.ochre", fontSize: 13, mb: 1 }}>
+        <Typography key={remark} sx={{ color: "brook.ochre", fontSize: "size.text", mb: 1 }}>
           {remark}
         </Typography>
       ))}
@@ -95,9 +97,16 @@ function HowComputed({ exhibit, wide }: { exhibit: Exhibit; wide: Estimate | und
     <Box
       component="section"
       aria-label="How it was computed"
-      sx={{ borderTop: 1, borderColor: "divider", pt: 1, fontSize: 12, color: "text.secondary", maxWidth: 760 }}
+      sx={{
+        borderTop: 1,
+        borderColor: "divider",
+        pt: 1,
+        fontSize: "size.small",
+        color: "text.secondary",
+        maxWidth: 760,
+      }}
     >
-      <Typography variant="h3" sx={{ fontSize: 13, mb: 0.25, color: "text.primary" }}>
+      <Typography variant="h3" sx={{ fontSize: "size.text", mb: 0.25, color: "text.primary" }}>
         How it was computed
       </Typography>
       {Object.keys(from.fit_seconds ?? {}).length > 0 && (

@@ -149,7 +149,7 @@ function Drafts({ theCase, findings }: { theCase: Case; findings: readonly Findi
             borderTop: 1,
             borderColor: "divider",
             py: 0.5,
-            fontSize: 13,
+            fontSize: "size.text",
           }}
         >
           <Tally severity={draft.severity} />
@@ -190,7 +190,7 @@ export function FindingArticle({
     >
       <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
         <Tally severity={finding.severity} />
-        <Typography variant="h3" sx={{ fontSize: 16 }}>
+        <Typography variant="h3" sx={{ fontSize: "size.head" }}>
           {finding.number}. {finding.title}
         </Typography>
         <Typography variant="body2" sx={{ color: "text.secondary" }}>
@@ -215,14 +215,22 @@ export function FindingArticle({
         <Box
           key={cite.exhibit}
           component="blockquote"
-          sx={{ m: 0, mt: 1, pl: 1.25, borderLeft: 2, borderColor: "primary.main", fontFamily: SERIF, fontSize: 14 }}
+          sx={{
+            m: 0,
+            mt: 1,
+            pl: 1.25,
+            borderLeft: 2,
+            borderColor: "primary.main",
+            fontFamily: SERIF,
+            fontSize: "size.lead",
+          }}
         >
           <Link to={`/cases/${caseId}/evidence?exhibit=${cite.exhibit}`}>
             Exhibit {cite.exhibit}, {cite.title.toLowerCase()}
           </Link>
           : {cite.quote}
           {cite.read && <Box sx={{ mt: 0.5 }}>{cite.read}</Box>}
-          {cite.now && <Box sx={{ color: "brook.ochre", fontSize: 13 }}>Since then it says: {cite.now}</Box>}
+          {cite.now && <Box sx={{ color: "brook.ochre", fontSize: "size.text" }}>Since then it says: {cite.now}</Box>}
         </Box>
       ))}
     </Box>
@@ -400,7 +408,7 @@ function Desk({ theCase, from, group, chosen, edited, onClose }: DeskProps) {
       <Box
         role="group"
         aria-label="Exhibits cited"
-        sx={{ display: "flex", flexWrap: "wrap", columnGap: 2, fontSize: 12.5 }}
+        sx={{ display: "flex", flexWrap: "wrap", columnGap: 2, fontSize: "size.cell" }}
       >
         {run.data?.exhibits.map((e) => (
           <label key={e.number}>
@@ -420,7 +428,7 @@ function Desk({ theCase, from, group, chosen, edited, onClose }: DeskProps) {
       {thresholds
         .filter((one) => cites.includes(one.exhibit))
         .map((one) => (
-          <Box key={one.exhibit} sx={{ fontSize: 13 }}>
+          <Box key={one.exhibit} sx={{ fontSize: "size.text" }}>
             With the threshold {one.threshold} of exhibit {one.exhibit}
             {one.miss_cost ? `, a miss as dear as ${one.miss_cost} false alarms` : ""}: what it decides is computed when
             the finding is saved.{" "}

@@ -39,7 +39,7 @@ export function Paged<T>({ pages, titleOf, children }: PagedProps<T>) {
               sx={{
                 all: "unset",
                 cursor: "pointer",
-                fontSize: 13,
+                fontSize: "size.text",
                 minHeight: 26,
                 lineHeight: "26px",
                 px: 1.25,

@@ -84,7 +84,7 @@ export function RecordScreen() {
               <TableCell sx={{ maxWidth: 380 }}>
                 <Change before={entry.before} after={entry.after} />
               </TableCell>
-              <TableCell sx={{ fontSize: 11, color: "text.secondary" }}>{entry.hash.slice(0, 12)}…</TableCell>
+              <TableCell sx={{ fontSize: "size.note", color: "text.secondary" }}>{entry.hash.slice(0, 12)}…</TableCell>
             </TableRow>
           ))}
         </TableBody>
@@ -115,9 +115,9 @@ function Change({ before, after }: { before: string; after: string }) {
       <summary style={{ cursor: "pointer", overflowWrap: "anywhere" }}>
         {whole.length > 44 ? `${whole.slice(0, 43)}…` : whole}
       </summary>
-      <pre style={{ whiteSpace: "pre-wrap", wordBreak: "break-word", fontSize: 11 }}>
+      <Box component="pre" sx={{ whiteSpace: "pre-wrap", wordBreak: "break-word", fontSize: "size.note" }}>
         {texts.map((text) => JSON.stringify(JSON.parse(text), null, 1)).join("\n→\n")}
-      </pre>
+      </Box>
     </details>
   );
 }

@@ -78,7 +78,7 @@ export function Regroup({ caseId, ground, wanted, mayReview, onWant }: RegroupPr
     setTaken([]);
   };
   return (
-    <Box role="group" aria-label="Groups made otherwise" sx={{ fontSize: 13, mb: 1, lineHeight: 1.9 }}>
+    <Box role="group" aria-label="Groups made otherwise" sx={{ fontSize: "size.text", mb: 1, lineHeight: 1.9 }}>
       Reference:{" "}
       <InlineChoice
         name="Reference group"

@@ -27,7 +27,7 @@ export function Replay({ caseId, runId, number, mayReplay }: ReplayProps) {
     <Box
       component="section"
       aria-label="Replay"
-      sx={{ display: "flex", gap: 1.5, alignItems: "center", flexWrap: "wrap", fontSize: 13, my: 1 }}
+      sx={{ display: "flex", gap: 1.5, alignItems: "center", flexWrap: "wrap", fontSize: "size.text", my: 1 }}
     >
       {mayReplay && !going && (
         <Button variant="outlined" disabled={ask.isPending} onClick={start}>

@@ -43,12 +43,12 @@ function Found({ caseId, behind }: { caseId: number; behind: Behind }) {
       apart={(known) => known.said}
       head={(known) => (
         <Box sx={{ display: "flex", gap: 2, alignItems: "baseline", py: 0.5 }}>
-          <Typography component="h2" variant="h2" sx={{ fontSize: 16 }}>
+          <Typography component="h2" variant="h2" sx={{ fontSize: "size.head" }}>
             {known ? `${count(known.total)} of ${count(known.of)} rows: ${known.title}` : "…"}
             {sorting.column ? `; by ${sorting.column}${sorting.falling ? ", falling" : ""}` : ""}
           </Typography>
           {known && (
-            <Box sx={{ ml: "auto", display: "flex", gap: 2, fontSize: 13, whiteSpace: "nowrap" }}>
+            <Box sx={{ ml: "auto", display: "flex", gap: 2, fontSize: "size.text", whiteSpace: "nowrap" }}>
               <a href={file("csv")} download>
                 Save as CSV
               </a>

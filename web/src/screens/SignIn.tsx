@@ -21,7 +21,7 @@ export function SignIn() {
           strokeLinejoin="round"
         />
       </svg>
-      <Typography variant="h1" sx={{ fontSize: 30, mt: 1 }}>
+      <Typography variant="h1" sx={{ fontSize: "size.hero", mt: 1 }}>
         Brookfall
       </Typography>
       <Typography sx={{ color: "text.secondary", mb: 3 }}>

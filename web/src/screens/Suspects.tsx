@@ -43,8 +43,8 @@ export function Suspects({ chart, series }: SuspectsProps) {
   if (all.length === 0) return null;
   return (
     <Box component="section" aria-label="Suspects" sx={{ mb: 2 }}>
-      <Typography sx={{ fontSize: 12, color: "text.secondary" }}>{chart.title}</Typography>
-      <Box sx={{ fontSize: 13, lineHeight: 1.9 }}>
+      <Typography sx={{ fontSize: "size.small", color: "text.secondary" }}>{chart.title}</Typography>
+      <Box sx={{ fontSize: "size.text", lineHeight: 1.9 }}>
         Show{" "}
         <InlineChoice
           name="Pair of classes"
@@ -68,7 +68,7 @@ export function Suspects({ chart, series }: SuspectsProps) {
         )}
       </Box>
       {theCase.may.review && (
-        <Box sx={{ display: "flex", gap: 0.5, alignItems: "center", flexWrap: "wrap", fontSize: 13 }}>
+        <Box sx={{ display: "flex", gap: 0.5, alignItems: "center", flexWrap: "wrap", fontSize: "size.text" }}>
           All {count(shown.length)} shown:
           <Button onClick={() => put(shown, "kept")}>kept</Button>
           <Button onClick={() => put(shown, "wrong")}>wrong</Button>
@@ -89,7 +89,7 @@ export function Suspects({ chart, series }: SuspectsProps) {
         onMark={(one, verdict) => put([one], verdict)}
         onUndo={undo}
       />
-      <Box sx={{ fontSize: 12.5, mt: 0.5, display: "flex", gap: 2, flexWrap: "wrap" }}>
+      <Box sx={{ fontSize: "size.cell", mt: 0.5, display: "flex", gap: 2, flexWrap: "wrap" }}>
         <span aria-live="polite">
           {marks.length ? `${plural(marks.length, "label")} marked: ${tally(marks)}.` : "No label is marked."}
           {mark.isPending && " Saving …"}{" "}
@@ -185,7 +185,7 @@ function List({ suspects, columns, marks, mayMark, isNumber, onMark, onUndo }: L
         role="grid"
         aria-label="Suspect labels"
         onKeyDown={press}
-        sx={{ borderCollapse: "collapse", fontSize: 12.5, minWidth: "100%" }}
+        sx={{ borderCollapse: "collapse", fontSize: "size.cell", minWidth: "100%" }}
       >
         <thead>
           <tr>

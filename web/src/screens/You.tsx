@@ -45,7 +45,7 @@ export function You() {
             <Box
               component="code"
               aria-label="The new token"
-              sx={{ wordBreak: "break-all", fontSize: 14, userSelect: "all" }}
+              sx={{ wordBreak: "break-all", fontSize: "size.lead", userSelect: "all" }}
             >
               {make.data.secret}
             </Box>

@@ -64,7 +64,7 @@ export function CombinationFigure({ chart, estimates, asTable, chosen, onChoose,
       asTable={asTable}
       numbers={numbersOf(chart, list, measure, estimates)}
       caption={
-        <Box component="figcaption" sx={{ fontSize: 13, mb: 0.5 }}>
+        <Box component="figcaption" sx={{ fontSize: "size.text", mb: 0.5 }}>
           {chart.title}, by{" "}
           <InlineChoice name="Criterion" value={measure} disabled={false} onSet={setMeasure} options={measures} />
           {worse > 0
@@ -142,7 +142,7 @@ function List({ groups, chosen, measure, estimates, onChoose, onFind }: ListProp
       sx={{
         borderCollapse: "collapse",
         width: "100%",
-        fontSize: 12.5,
+        fontSize: "size.cell",
         "& td, & th": { borderBottom: 1, borderColor: "divider", py: 0.4, pr: 1, textAlign: "right", fontWeight: 400 },
         "& td:first-of-type, & th:first-of-type": { textAlign: "left" },
       }}
@@ -177,20 +177,23 @@ function List({ groups, chosen, measure, estimates, onChoose, onFind }: ListProp
               <td>
                 {shortOf(one)}
                 {one.group.worse?.includes(measure) && (
-                  <Box component="span" sx={{ color: "brook.brick", fontSize: 11.5 }}>
+                  <Box component="span" sx={{ color: "brook.brick", fontSize: "size.note" }}>
                     {" "}
                     worse than either alone
                   </Box>
                 )}
                 {one.group === one.reference && (
-                  <Box component="span" sx={{ color: "brook.muted", fontSize: 11.5 }}>
+                  <Box component="span" sx={{ color: "brook.muted", fontSize: "size.note" }}>
                     {" "}
                     reference
                   </Box>
                 )}
               </td>
               <td style={{ whiteSpace: "nowrap" }}>
-                {number(estimate?.value)} <span style={{ fontSize: 11 }}>{estimate ? ends(estimate) : ""}</span>
+                {number(estimate?.value)}{" "}
+                <Box component="span" sx={{ fontSize: "size.note" }}>
+                  {estimate ? ends(estimate) : ""}
+                </Box>
               </td>
               <td>{count(estimate?.n ?? one.group.n)}</td>
               <td>
@@ -198,7 +201,7 @@ function List({ groups, chosen, measure, estimates, onChoose, onFind }: ListProp
                   {standing ? (
                     <GaugeMark standing={standing} />
                   ) : (
-                    <Box component="span" sx={{ fontSize: 11, color: "brook.muted" }}>
+                    <Box component="span" sx={{ fontSize: "size.note", color: "brook.muted" }}>
                       {few(one, measure, estimates) ? "few" : "–"}
                     </Box>
                   )}
@@ -224,7 +227,7 @@ function Ladder({ one, rungs, words }: { one: Combined; rungs: readonly Rung[]; 
   const said = rungs.map((rung) => `${rung.label} ${rung.estimate ? interval(rung.estimate) : ""}`).join("; ");
   return (
     <Box>
-      <Box sx={{ fontSize: 12, color: "text.secondary", minHeight: 34 }}>
+      <Box sx={{ fontSize: "size.small", color: "text.secondary", minHeight: 34 }}>
         {words}: from all rows down to {wordsOf(one)}
       </Box>
       <svg width={width} height={bottom + 18} role="img" aria-label={`Ladder. ${said}`} style={{ display: "block" }}>
@@ -312,7 +315,7 @@ function Matrix({ chart, measure, estimates, chosen, onChoose }: MatrixProps) {
   const { rows, columns, at } = matrixOf(chart, [first, second]);
   return (
     <Box sx={{ mt: 1.5, overflowX: "auto" }}>
-      <Box sx={{ fontSize: 13 }}>
+      <Box sx={{ fontSize: "size.text" }}>
         Crossed:{" "}
         <InlineChoice
           name="Two grounds"
@@ -327,7 +330,7 @@ function Matrix({ chart, measure, estimates, chosen, onChoose }: MatrixProps) {
         aria-label={`${first} by ${second}`.replaceAll("_", " ")}
         sx={{
           borderCollapse: "collapse",
-          fontSize: 12.5,
+          fontSize: "size.cell",
           "& td, & th": { border: 1, borderColor: "divider", px: 1, py: 0.25, textAlign: "left", fontWeight: 400 },
         }}
       >
@@ -377,19 +380,22 @@ function Matrix({ chart, measure, estimates, chosen, onChoose }: MatrixProps) {
                           <GaugeMark standing={standingOf(one, measure, estimates)} />
                         )}
                         <b style={{ fontWeight: 560 }}>{number(estimate?.value)}</b>
-                        <Box component="span" sx={{ fontSize: 11, color: "brook.muted", whiteSpace: "nowrap" }}>
+                        <Box
+                          component="span"
+                          sx={{ fontSize: "size.note", color: "brook.muted", whiteSpace: "nowrap" }}
+                        >
                           n {count(estimate?.n ?? one.group.n)}
                           {few(one, measure, estimates) ? ", few" : ""}
                           {one.group === one.reference ? ", reference" : ""}
                         </Box>
                         {one.group.worse?.includes(measure) && (
-                          <Box component="span" sx={{ fontSize: 11, color: "brook.brick" }}>
+                          <Box component="span" sx={{ fontSize: "size.note", color: "brook.brick" }}>
                             worse
                           </Box>
                         )}
                       </Box>
                     ) : (
-                      <Box component="span" sx={{ fontSize: 11, color: "brook.muted" }}>
+                      <Box component="span" sx={{ fontSize: "size.note", color: "brook.muted" }}>
                         no row
                       </Box>
                     )}

@@ -48,7 +48,7 @@ export function GroundFigure({ chart, series, estimates, asTable }: GroundFigure
         asTable={asTable}
         numbers={numbersOf(chart, estimates)}
         caption={
-          <Box component="figcaption" sx={{ fontSize: 12, color: "text.secondary", mb: 0.5 }}>
+          <Box component="figcaption" sx={{ fontSize: "size.small", color: "text.secondary", mb: 0.5 }}>
             {chart.title}, shown as{" "}
             <InlineChoice
               name="Shown as"
@@ -109,7 +109,7 @@ function Unsettled({ chart, estimates }: { chart: Ground; estimates: readonly Es
   );
   if (open.length === 0) return null;
   return (
-    <Box sx={{ fontSize: 12.5, color: "text.secondary", maxWidth: WIDTH }}>
+    <Box sx={{ fontSize: "size.cell", color: "text.secondary", maxWidth: WIDTH }}>
       These rows can't tell whether a difference is there: {open.join("; ")}.
     </Box>
   );

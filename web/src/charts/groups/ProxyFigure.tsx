@@ -38,7 +38,7 @@ export function ProxyFigure({ chart, estimates, asTable, caseId }: ProxyFigurePr
       asTable={asTable}
       numbers={numbersOf(chart, estimates)}
       caption={
-        <Box component="figcaption" sx={{ fontSize: 13 }}>
+        <Box component="figcaption" sx={{ fontSize: "size.text" }}>
           Every feature by how strongly it goes with{" "}
           <InlineChoice name="Attribute" value={attribute} disabled={false} onSet={setAttribute} options={options} />,
           and by its permutation importance. Upper right: proxies that the model leans on. A dot leads to the
@@ -177,14 +177,18 @@ function PairList({ caseId }: { caseId: number }) {
   if (pairs.isPending) return <Fetching what="the pairs" />;
   if (!pairs.data) return <Said error={pairs.error} />;
   if (pairs.data.length === 0)
-    return <Box sx={{ fontSize: 13 }}>No two features go with a protected attribute by as much as 0.3 together.</Box>;
+    return (
+      <Box sx={{ fontSize: "size.text" }}>
+        No two features go with a protected attribute by as much as 0.3 together.
+      </Box>
+    );
   return (
     <Box
       component="table"
       aria-label="Pairs of features"
       sx={{
         borderCollapse: "collapse",
-        fontSize: 12.5,
+        fontSize: "size.cell",
         "& td, & th": { borderBottom: 1, borderColor: "divider", py: 0.4, pr: 2, textAlign: "right", fontWeight: 400 },
         "& td:first-of-type, & th:first-of-type": { textAlign: "left" },
       }}

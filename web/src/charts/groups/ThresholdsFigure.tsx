@@ -47,7 +47,7 @@ export function ThresholdsFigure({ chart, series, asTable }: ThresholdsFigurePro
       keys={curves}
       numbers={numbersOf(chart, series, grid)}
       caption={
-        <Box component="figcaption" sx={{ fontSize: 13 }}>
+        <Box component="figcaption" sx={{ fontSize: "size.text" }}>
           <InlineChoice
             name="Rate"
             value={rate}
@@ -78,7 +78,7 @@ export function ThresholdsFigure({ chart, series, asTable }: ThresholdsFigurePro
           aria-label="A threshold for each group"
           sx={{ border: 1, borderColor: "brook.ochre", borderRadius: 1, px: 1.5, py: 1, mb: 1, maxWidth: 690 }}
         >
-          <Box sx={{ fontSize: 13, color: "brook.ochre", mb: 0.5 }}>
+          <Box sx={{ fontSize: "size.text", color: "brook.ochre", mb: 0.5 }}>
             An exploration, not a recommendation: to decide people of different groups by different thresholds may be
             unlawful.
           </Box>
@@ -90,7 +90,7 @@ export function ThresholdsFigure({ chart, series, asTable }: ThresholdsFigurePro
                 gridTemplateColumns: "150px 1fr 56px",
                 gap: 1.5,
                 alignItems: "center",
-                fontSize: 12.5,
+                fontSize: "size.cell",
               }}
             >
               <span>{chart.groups[name]}</span>
@@ -120,7 +120,7 @@ export function ThresholdsFigure({ chart, series, asTable }: ThresholdsFigurePro
             onChange={(_, value) => setCommon(value as number)}
           />
           <Box
-            sx={{ fontSize: 13, display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}
+            sx={{ fontSize: "size.text", display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}
             aria-live="polite"
           >
             <span>
@@ -159,7 +159,7 @@ function Rates({ chart, series, at }: RatesProps) {
       aria-label="At the threshold"
       sx={{
         borderCollapse: "collapse",
-        fontSize: 12.5,
+        fontSize: "size.cell",
         my: 1,
         "& td, & th": { borderBottom: 1, borderColor: "divider", py: 0.4, pr: 2, textAlign: "right", fontWeight: 400 },
         "& td:first-of-type, & th:first-of-type": { textAlign: "left" },
@@ -219,7 +219,7 @@ function Kept({ kept, children }: { kept: boolean | null; children: React.ReactN
     <Box component="td" sx={{ color: kept === false ? "brook.brick" : "inherit" }}>
       {children}
       {kept === false && (
-        <Box component="span" sx={{ fontSize: 11 }}>
+        <Box component="span" sx={{ fontSize: "size.note" }}>
           {" "}
           beyond
         </Box>

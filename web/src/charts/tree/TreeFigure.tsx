@@ -96,7 +96,7 @@ export function TreeFigure({ chart, series, asTable, handle }: TreeFigureProps) 
       numbers={numbersOf(chart, columns, parents, depths)}
       caption={<Caption title={chart.title} />}
     >
-      <Box sx={{ fontSize: 13, lineHeight: 1.9, mb: 0.5 }}>
+      <Box sx={{ fontSize: "size.text", lineHeight: 1.9, mb: 0.5 }}>
         {chart.trees.length > 1 && (
           <>
             Tree{" "}
@@ -178,7 +178,7 @@ const childless = (columns: Columns, node: number) => (at(columns, "left", node)
 
 function Caption({ title }: { title: string }) {
   return (
-    <Box component="figcaption" sx={{ fontSize: 12, color: "text.secondary" }}>
+    <Box component="figcaption" sx={{ fontSize: "size.small", color: "text.secondary" }}>
       {title}.{" "}
       {KEYS.map((key) => (
         <Box key={key.label} component="span" sx={{ mr: 1.5, whiteSpace: "nowrap" }}>
@@ -256,7 +256,7 @@ function Followed({
   ];
   const last = nodes.at(-1) ?? 0;
   return (
-    <Box aria-live="polite" sx={{ fontSize: 13, mb: 0.5 }}>
+    <Box aria-live="polite" sx={{ fontSize: "size.text", mb: 0.5 }}>
       Row {count(row)} passes {plural(nodes.length - 1, "split")}:{" "}
       {used.map((name) => `${name} is ${values[name] ?? "a gap"}`).join(", ")}. Its leaf holds{" "}
       {plural(at(columns, "training", last) ?? 0, "training row")} and{" "}
@@ -280,7 +280,7 @@ function Below({
   const sentences = useMemo(() => (inWords ? sentencesOf(chart, columns, cut) : []), [inWords, chart, columns, cut]);
   return (
     <>
-      <Box sx={{ display: "flex", gap: 1.5, alignItems: "center", fontSize: 12.5, mt: 0.5, flexWrap: "wrap" }}>
+      <Box sx={{ display: "flex", gap: 1.5, alignItems: "center", fontSize: "size.cell", mt: 0.5, flexWrap: "wrap" }}>
         <Button aria-expanded={inWords} onClick={() => setInWords(!inWords)}>
           {inWords ? "Hide the words" : "Leaf by leaf in words"}
         </Button>
@@ -306,7 +306,7 @@ function Below({
           tabIndex={0}
           aria-label="Leaf by leaf"
           sx={{
-            fontSize: 12.5,
+            fontSize: "size.cell",
             maxHeight: 300,
             overflow: "auto",
             border: 1,

@@ -56,7 +56,7 @@ export function AddTable({ caseId, onClose }: AddTableProps) {
   };
   return (
     <Dialog open onClose={close} aria-labelledby="add-title" maxWidth="md" fullWidth>
-      <DialogTitle id="add-title" sx={{ fontFamily: SERIF, fontSize: 18 }}>
+      <DialogTitle id="add-title" sx={{ fontFamily: SERIF, fontSize: "size.head" }}>
         Add a table beside the rows
       </DialogTitle>
       {draft.data && file ? (

@@ -100,7 +100,7 @@ export function ColumnLine({
         {look?.nearest && look.nearest.value !== null && (
           <Box
             sx={{
-              fontSize: 12,
+              fontSize: "size.small",
               color: Math.abs(look.nearest.value) >= CLOSE && !isProtected ? "brook.ochre" : "text.secondary",
             }}
           >
@@ -110,7 +110,7 @@ export function ColumnLine({
       </Box>
       {isTarget ? (
         levels.length === 2 ? (
-          <label style={{ fontSize: 12 }}>
+          <Box component="label" sx={{ fontSize: "size.small" }}>
             positive{" "}
             <select
               aria-label="Positive value"
@@ -124,7 +124,7 @@ export function ColumnLine({
                 <option key={level}>{level}</option>
               ))}
             </select>
-          </label>
+          </Box>
         ) : (
           <Box />
         )
@@ -155,13 +155,13 @@ function TieBar({ tie }: { tie: Schemas["Tie"] | null }) {
   if (!tie) return <Box />;
   if (tie.value === null)
     return (
-      <Box sx={{ fontSize: 11, color: "text.secondary" }} title={tie.note ?? ""}>
+      <Box sx={{ fontSize: "size.note", color: "text.secondary" }} title={tie.note ?? ""}>
         no tie: {tie.note}
       </Box>
     );
   const words = `${tie.measure} ${signed(tie.value)}${tie.low !== null && tie.high !== null ? ` [${signed(tie.low)}, ${signed(tie.high)}]` : ""} with ${tie.to}, n ${tie.n}`;
   return (
-    <Box sx={{ display: "flex", alignItems: "center", gap: 0.75, fontSize: 12 }} title={words}>
+    <Box sx={{ display: "flex", alignItems: "center", gap: 0.75, fontSize: "size.small" }} title={words}>
       <svg width={66} height={12} role="img" aria-label={words}>
         <rect x={0} y={5} width={66} height={2} fill="var(--mui-palette-divider)" />
         <rect

@@ -31,7 +31,7 @@ export function ColumnPage({ caseId, revision, name, look, onRows }: ColumnPageP
   const splits = [...shown.splits, ...(by && !shown.splits.includes(by) ? [by] : [])];
   return (
     <Box>
-      <Typography sx={{ fontFamily: SERIF, fontSize: 20, lineHeight: 1.34 }}>
+      <Typography sx={{ fontFamily: SERIF, fontSize: "size.answer", lineHeight: 1.34 }}>
         {name}: {shown.words}.
       </Typography>
       {look?.target && (
@@ -75,7 +75,7 @@ export function ColumnPage({ caseId, revision, name, look, onRows }: ColumnPageP
           <thead>
             <tr>
               {QUANTILES.map((label) => (
-                <Box component="th" key={label} sx={{ color: "text.secondary", fontSize: 12 }}>
+                <Box component="th" key={label} sx={{ color: "text.secondary", fontSize: "size.small" }}>
                   {label}
                 </Box>
               ))}

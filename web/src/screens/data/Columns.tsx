@@ -90,7 +90,7 @@ export function Columns({ data, look, editable, onSend, onProtect, onPositive }:
             {heading.title}
             <Box
               component="span"
-              sx={{ fontSize: 12, fontFamily: "inherit", color: "text.secondary", fontWeight: 400 }}
+              sx={{ fontSize: "size.small", fontFamily: "inherit", color: "text.secondary", fontWeight: 400 }}
             >
               {heading.note}
             </Box>

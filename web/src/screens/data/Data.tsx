@@ -124,7 +124,7 @@ export function Data() {
         <Pairs caseId={theCase.id} revision={shown.revision} target={shown.roles.target} />
       ) : (
         <>
-          <Typography sx={{ fontFamily: SERIF, fontSize: 20, lineHeight: 1.34, mb: 0.5 }}>
+          <Typography sx={{ fontFamily: SERIF, fontSize: "size.answer", lineHeight: 1.34, mb: 0.5 }}>
             {shown.problem ??
               `${plural(shown.n_rows, "row")} of ${plural(shown.columns.length, "column")}. ${wrongInAWord(seen?.issues?.length, look.data?.ready)}`}
           </Typography>

@@ -26,7 +26,7 @@ export function EffectDialog({ caseId, changes, change, onDo, onClose }: EffectD
   const said = shown?.said.at(-1) ?? "";
   return (
     <Dialog open onClose={onClose} aria-labelledby="effect-title" maxWidth="sm" fullWidth>
-      <DialogTitle id="effect-title" sx={{ fontFamily: SERIF, fontSize: 18 }}>
+      <DialogTitle id="effect-title" sx={{ fontFamily: SERIF, fontSize: "size.head" }}>
         {said ? `${said.slice(0, 1).toUpperCase()}${said.slice(1)}` : "What this would do"}
       </DialogTitle>
       <DialogContent>

@@ -16,14 +16,14 @@ interface HowReadProps {
   onChanges: (changes: Change[]) => void;
 }
 
-const SMALL = { py: 0, minHeight: 24, fontSize: 12 } as const;
+const SMALL = { py: 0, minHeight: 24, fontSize: "size.small" } as const;
 
 export function HowRead({ data, editable, onChanges }: HowReadProps) {
   const { theCase } = useTheCase();
   const takeAway = useTakeTableAway(theCase.id);
   const [adding, setAdding] = useState(false);
   return (
-    <Box sx={{ color: "text.secondary", fontSize: 12 }}>
+    <Box sx={{ color: "text.secondary", fontSize: "size.small" }}>
       {data.files.map((file) => (
         <Box key={file.name}>
           {file.path}

@@ -34,7 +34,7 @@ function Drawn({ matrix, target }: { matrix: Schemas["MatrixView"]; target: stri
   const at = over ? pairAt(matrix, order[over[0]] ?? 0, order[over[1]] ?? 0) : null;
   return (
     <>
-      <Typography sx={{ fontFamily: SERIF, fontSize: 20, lineHeight: 1.34, mb: 1 }}>
+      <Typography sx={{ fontFamily: SERIF, fontSize: "size.answer", lineHeight: 1.34, mb: 1 }}>
         {first
           ? `${first.one} and ${first.other} go together most closely, ${said(first)}.`
           : "No two columns vary together."}

@@ -89,7 +89,7 @@ export function PastDeviation({ deviation }: { deviation: Deviation }) {
 
 function Lines({ lines }: { lines: string[] }) {
   return (
-    <Box component="ul" sx={{ m: 0, pl: 2.5, fontSize: 13 }}>
+    <Box component="ul" sx={{ m: 0, pl: 2.5, fontSize: "size.text" }}>
       {lines.map((line) => (
         <li key={line}>{line}</li>
       ))}

@@ -32,7 +32,7 @@ export function PlanFile({
       <Typography variant="h3" sx={{ mb: 0.5 }}>
         This plan and others
       </Typography>
-      <Box sx={{ display: "flex", gap: 2, alignItems: "center", flexWrap: "wrap", fontSize: 13 }}>
+      <Box sx={{ display: "flex", gap: 2, alignItems: "center", flexWrap: "wrap", fontSize: "size.text" }}>
         <a href={`/api/cases/${caseId}/plan/file`} download>
           Save it as YAML
         </a>
@@ -106,7 +106,7 @@ function Compared({
           ? `The plan of ${shown.title} asks for just the same.`
           : `Taking over the plan of ${shown.title} would change ${plural(shown.changes.length, "thing")} here:`}
       </Typography>
-      <Box component="ul" sx={{ m: 0, pl: 2.5, fontSize: 13, columns: shown.changes.length > 6 ? 2 : 1 }}>
+      <Box component="ul" sx={{ m: 0, pl: 2.5, fontSize: "size.text", columns: shown.changes.length > 6 ? 2 : 1 }}>
         {shown.changes.map((line) => (
           <li key={line}>{line}</li>
         ))}

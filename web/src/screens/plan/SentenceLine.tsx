@@ -57,9 +57,9 @@ function Parts({ parts, off, onSet }: { parts: readonly Part[]; off: boolean; on
 }
 
 const TONES = {
-  plain: { fontSize: 14 },
-  small: { fontSize: 13 },
-  warning: { fontSize: 13, color: "brook.ochre", maxWidth: 820 },
+  plain: { fontSize: "size.lead" },
+  small: { fontSize: "size.text" },
+  warning: { fontSize: "size.text", color: "brook.ochre", maxWidth: 820 },
 } as const;
 
 function SubLine({ line, off, onSet }: { line: Line; off: boolean; onSet: Set }) {

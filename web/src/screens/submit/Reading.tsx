@@ -113,7 +113,7 @@ export function Reading({ preview, how, onHow }: ReadingProps) {
         )}
         <Missing words={how.missing ?? null} onSet={(missing) => set({ missing })} />
       </Box>
-      <Box sx={{ color: "text.secondary", fontSize: 12, mb: 0.5 }}>
+      <Box sx={{ color: "text.secondary", fontSize: "size.small", mb: 0.5 }}>
         {preview.whole ? `${plural(preview.rows, "row")}, ` : `From the first ${count(preview.rows)} rows: `}
         {plural(preview.columns.length, "column")}. Kinds are found out from all rows once more when the model is
         submitted.
@@ -129,7 +129,7 @@ export function Reading({ preview, how, onHow }: ReadingProps) {
           sx={{
             width: "100%",
             borderCollapse: "collapse",
-            fontSize: 12.5,
+            fontSize: "size.cell",
             "& td": { py: 0.25, pr: 1.5, borderBottom: 1, borderColor: "divider" },
           }}
         >

@@ -11,7 +11,9 @@ export function Taking({ draft }: { draft: Draft }) {
   const withdraw = useWithdraw(draft.id);
   return (
     <Box role="status" sx={{ display: "grid", gap: 1, justifyItems: "start", maxWidth: 560 }}>
-      <Typography sx={{ fontFamily: SERIF, fontSize: 18 }}>What you sent is being read and checked.</Typography>
+      <Typography sx={{ fontFamily: SERIF, fontSize: "size.head" }}>
+        What you sent is being read and checked.
+      </Typography>
       <LinearProgress
         variant="determinate"
         value={100 * draft.share}
