@@ -116,7 +116,7 @@ def stores(worker_id: str) -> Iterator[House]:
 
     migrate()
     yield house
-    house.stop()
+    house.stop(patience=3)  # a worker may be in the middle of a fit
 
 
 @pytest.fixture(scope="session")

@@ -116,6 +116,8 @@ def _serve_pages(app: Flask, folder: Path) -> None:
             "base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
         )
         response.headers.setdefault("X-Content-Type-Options", "nosniff")
+        if response.status_code == 204:
+            response.headers.pop("Content-Type", None)
         response.headers.setdefault("Referrer-Policy", "same-origin")
         return response
 

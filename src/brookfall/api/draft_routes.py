@@ -98,7 +98,7 @@ def put_draft(path: DraftPath, body: BriefBody) -> DraftView:
         return drafts.save_brief(session, asking(session), path.draft_id, body.brief, body.due, body.revision)
 
 
-@drafts_api.delete("/drafts/<int:draft_id>")
+@drafts_api.delete("/drafts/<int:draft_id>", responses={204: None})
 @login_required
 def delete_draft(path: DraftPath) -> Response:
     with transaction() as session:

@@ -190,7 +190,7 @@ def who_am_i() -> PersonView:
         return people.person_view(asking(session))
 
 
-@api.delete("/session")
+@api.delete("/session", responses={204: None})
 @login_required
 def sign_out() -> Response:
     logout_user()

@@ -109,12 +109,12 @@ class House:
         self.keeper.start("web", command, self.environment)
         self.keeper.wait("web", lambda: _answers(int(port)))
 
-    def stop(self) -> None:
-        """Stops everything of this instance: the web first, the stores last."""
+    def stop(self, patience: float = 20) -> None:
+        """Stops everything of this instance: the web first, the stores last; what takes longer is ended."""
         names = self.keeper.names()
         stores = [name for name in ("redis", "mariadb") if name in names]
         for name in [name for name in names if name not in stores] + stores:
-            self.keeper.stop(name)
+            self.keeper.stop(name, patience)
 
     def clear(self) -> None:
         """Stops everything and takes the data away."""

@@ -11,7 +11,8 @@ import { neighbours, type FieldProps, type Part, type Value } from "./values";
 export function Field({ field, off, onSet }: FieldProps<Part>) {
   switch (field.kind) {
     case "words":
-      return <>{field.text}</>;
+      // A sign stays on the line of the value that it is about.
+      return <>{field.text.replace(/([≤≥<>=]) $/, "$1\u00a0")}</>;
     case "number":
       return <NumberField field={field} off={off} onSet={onSet} />;
     case "choice":
