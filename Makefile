@@ -2,7 +2,7 @@
 PYTHON := .venv/bin/python
 export PYTHONUNBUFFERED := 1
 
-.PHONY: help setup build demo reset test lint bench bench-coverage screenshots docs verify clean
+.PHONY: help setup build demo reset test soak lint bench bench-coverage screenshots docs verify clean
 
 help: ## list the commands
 	@grep -E '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 17
@@ -24,6 +24,10 @@ test: ## set up everything and pass all tests
 	@scripts/build
 	@cd web && npm run --silent test
 	@scripts/test
+
+soak: ## try for an hour what make test tries for seconds: made-up files and requests, deaths of workers
+	@scripts/setup services
+	@scripts/soak
 
 lint: setup ## ruff, mypy strict, import-linter, TypeScript strict, ESLint, Prettier, formats fresh
 	@scripts/lint

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pandas as pd
+from hypothesis import settings
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.evidence.estimate import Estimate
@@ -16,7 +17,12 @@ from brookfall.core.table.infer import column_from_text
 from brookfall.core.table.outcome import Outcome
 from brookfall.core.table.roles import Roles
 from brookfall.core.table.table import Table
-from tests.conftest import small_plan
+from tests.conftest import SOAK, small_plan
+
+
+def examples(count: int) -> settings:
+    """So many made-up inputs, and many times more in ``make soak``; however long one takes."""
+    return settings(max_examples=count * SOAK, deadline=None)
 
 
 def scored(

@@ -295,12 +295,17 @@ def test_a_run_goes_on_when_the_program_changes_under_it(visitor: SignIn, worker
 
 @pytest.mark.parametrize("killed", [(1,), (1, 2)])
 def test_a_run_survives_the_death_of_workers(visitor: SignIn, workers: House, killed: tuple[int, ...]) -> None:
-    iris, base = taken(visitor, f"killed {len(killed)}", slow_files(seed=len(killed)))
+    survives(visitor, workers, killed, after=3, seed=len(killed))
+
+
+def survives(visitor: SignIn, workers: House, killed: tuple[int, ...], after: int, seed: int) -> None:
+    """Kills these workers once so many fits are done: every fit is made, and the evidence is the core's, bit for bit."""
+    iris, base = taken(visitor, f"killed {seed}", slow_files(seed))
     plan = plan_of(iris, base, cross_validation={"folds": 6, "repeats": 2, "stratified": True})
     assert iris.ask("PUT", f"{base}/plan", plan).status_code == 200
     iris.ask("POST", f"{base}/run")
     deadline = time.monotonic() + 30
-    while iris.get(f"{base}/run")["done"] < 3 and time.monotonic() < deadline:
+    while iris.get(f"{base}/run")["done"] < after and time.monotonic() < deadline:
         time.sleep(0.05)
     for number in killed:
         process = workers.keeper.find(f"worker-{number}")
@@ -323,7 +328,7 @@ def test_a_run_survives_the_death_of_workers(visitor: SignIn, workers: House, ki
     assert len(keys) == run["needed"]
     assert states == {"done"}
     evidence = Evidence.model_validate(json.loads(iris.ask("GET", f"{base}/report/json").data))
-    files = slow_files(seed=len(killed))
+    files = slow_files(seed)
     bench = Bench(subject_of(package_from_files(files), evidence.roles), Plan.model_validate(plan["plan"]))
     assert held == sum(len(job.readings) for job in jobs_of(ask(bench)))
     assert differences(evidence.exhibits, retest(bench)) == []

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 import numpy as np
 import pyarrow.parquet as pq
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from brookfall.core.check.bench import OUT_OF_FOLD, Bench
@@ -26,6 +26,7 @@ from brookfall.core.table.table import Column, Table
 from brookfall.core.table.write import csv_of, harmless, parquet_of
 from tests.conftest import files_of, small_plan
 from tests.core import test_outcomes as made
+from tests.made import examples
 
 CHECKS = ("holdout", "cross_validation", "threshold")
 
@@ -189,7 +190,7 @@ def test_rows_behind_a_challenger_are_of_the_parts_it_was_fitted_for() -> None:
 TEXTS = st.lists(st.one_of(st.none(), st.text(max_size=12)), min_size=1, max_size=30)
 
 
-@settings(max_examples=150, deadline=None)
+@examples(150)
 @given(TEXTS)
 def test_csv_gives_back_every_cell_and_no_formula(cells: list[str | None]) -> None:
     levels = tuple(sorted({cell for cell in cells if cell is not None}))

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from sklearn.linear_model import LogisticRegression
 
@@ -16,7 +16,7 @@ from brookfall.core.recipe.family.naive_bayes import MixedBayes
 from brookfall.core.recipe.family_pages import families_page
 from brookfall.core.recipe.recipe import Recipe
 from tests.core.test_outcomes import people
-from tests.made import scores_on, subject_of_frame
+from tests.made import examples, scores_on, subject_of_frame
 
 PLUGIN = '''
 from sklearn.dummy import DummyClassifier
@@ -110,7 +110,7 @@ def test_a_class_that_a_fit_has_not_seen_gets_no_probability() -> None:
 
 
 @given(st.integers(0, 100))
-@settings(max_examples=20, deadline=None)
+@examples(20)
 def test_weights_in_naive_bayes_are_repeated_rows(seed: int) -> None:
     rng = np.random.default_rng(seed)
     design = np.column_stack([rng.normal(size=60), rng.integers(0, 3, 60)]).astype(float)

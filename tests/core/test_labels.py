@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
@@ -26,7 +26,7 @@ from brookfall.core.submission.package import package_from_files
 from brookfall.core.submission.subject import Subject, Submitted, subject_from
 from brookfall.core.table.change import DropRepeats
 from tests.conftest import files_of, small_plan
-from tests.made import number_rows, subject_of_frame
+from tests.made import examples, number_rows, subject_of_frame
 
 N = 600
 
@@ -57,7 +57,7 @@ def slow_noise(labels: list[int], probabilities: Numbers) -> tuple[list[list[int
 
 
 @given(seed=st.integers(0, 10**6), classes=st.integers(2, 5), n=st.integers(4, 60), sharp=st.floats(0.2, 3))
-@settings(max_examples=150, deadline=None)
+@examples(150)
 def test_the_confident_joint_agrees_with_the_slow_reference(seed: int, classes: int, n: int, sharp: float) -> None:
     rng = np.random.default_rng(seed)
     labels = rng.integers(0, classes, n)

@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 import sklearn.metrics as reference
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from brookfall.core.measure import binary, curves, multiclass, number
@@ -18,7 +18,7 @@ from brookfall.core.measure.paired_tests import paired
 from brookfall.core.measure.rank_measures import rank_draws, rank_value
 from brookfall.core.measure.registry import flatters, forms, linear, measure, names_for
 from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
-from tests.made import binary_rows, class_rows, number_rows, scored
+from tests.made import binary_rows, class_rows, examples, number_rows, scored
 
 
 def sound(figure: Figure, n: int) -> None:
@@ -45,7 +45,7 @@ SMALL = st.integers(0, 12)
 
 
 @given(SMALL, st.data())
-@settings(max_examples=150, deadline=None)
+@examples(150)
 def test_any_few_binary_rows_give_sound_figures(n: int, data: st.DataObject) -> None:
     outcomes = data.draw(st.lists(st.booleans(), min_size=n, max_size=n))
     scores = data.draw(st.lists(st.sampled_from([0.0, 0.2, 0.5, 1.0, 1.7, np.nan]), min_size=n, max_size=n))
@@ -58,7 +58,7 @@ def test_any_few_binary_rows_give_sound_figures(n: int, data: st.DataObject) -> 
 
 
 @given(SMALL, st.data())
-@settings(max_examples=60, deadline=None)
+@examples(60)
 def test_any_few_rows_of_classes_give_sound_figures(n: int, data: st.DataObject) -> None:
     outcomes = np.array(data.draw(st.lists(st.integers(0, 2), min_size=n, max_size=n)), dtype=np.int64)
     decisions = np.array(data.draw(st.lists(st.integers(-1, 2), min_size=n, max_size=n)), dtype=np.int64)
@@ -69,7 +69,7 @@ def test_any_few_rows_of_classes_give_sound_figures(n: int, data: st.DataObject)
 
 
 @given(SMALL, st.data())
-@settings(max_examples=60, deadline=None)
+@examples(60)
 def test_any_few_numbers_give_sound_figures(n: int, data: st.DataObject) -> None:
     values = st.lists(st.sampled_from([0.0, 1.0, -2.5, 1e6]), min_size=n, max_size=n)
     rows = ScoredNumbers(key="few", outcomes=np.array(data.draw(values)), predictions=np.array(data.draw(values)))
@@ -286,7 +286,7 @@ def test_histograms_and_residuals_add_up() -> None:
 
 
 @given(st.integers(0, 500))
-@settings(max_examples=20, deadline=None)
+@examples(20)
 def test_the_loss_by_chance_is_the_mean_over_all_pairs(seed: int) -> None:
     numbers = number_rows(seed, n=40)
     gaps = numbers.predictions[:, None] - numbers.outcomes[None, :]

@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from sklearn.linear_model import LinearRegression, LogisticRegression, Ridge
 from sklearn.metrics import accuracy_score, brier_score_loss, roc_auc_score
@@ -35,7 +35,7 @@ from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.resample.permutation import constant_within, exchange
 from brookfall.core.retest.run import ask, jobs_of, retest
 from brookfall.core.submission.subject import Subject
-from tests.made import bench_with, estimate, exhibit_of, subject_of_frame
+from tests.made import bench_with, estimate, examples, exhibit_of, subject_of_frame
 
 N = 420
 
@@ -140,7 +140,7 @@ def test_a_shuffled_figure_is_that_of_a_fit_to_the_exchanged_outcomes(family: st
 
 
 @given(seed=st.integers(0, 10**6), weighted=st.booleans(), strength=st.sampled_from([0.0, 0.5, 20.0]))
-@settings(max_examples=12, deadline=None)
+@examples(12)
 def test_many_logistic_fits_are_those_of_one_by_one(seed: int, weighted: bool, strength: float) -> None:
     rng = np.random.default_rng(seed)
     design = np.column_stack([rng.normal(size=(90, 2)), np.eye(3)[rng.integers(0, 3, 90)]])
@@ -166,7 +166,7 @@ def test_what_does_not_settle_is_left_to_the_fit_itself() -> None:
 
 
 @given(seed=st.integers(0, 10**6), weighted=st.booleans(), strength=st.sampled_from([0.0, 3.0]))
-@settings(max_examples=20, deadline=None)
+@examples(20)
 def test_many_squares_are_those_of_one_by_one(seed: int, weighted: bool, strength: float) -> None:
     rng = np.random.default_rng(seed)
     design, outcomes = rng.normal(size=(50, 3)), rng.normal(size=(50, 3))

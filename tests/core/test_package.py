@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 import yaml
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from brookfall.core.foundation.errors import UserError
@@ -15,6 +15,7 @@ from brookfall.core.submission.package import Package, package_from_files, read_
 from brookfall.core.submission.subject import subject_of
 from brookfall.core.table.read import read_table
 from tests.conftest import declaration, files_of, rows_csv
+from tests.made import examples
 
 
 def zipped(files: dict[str, bytes], top: str = "") -> bytes:
@@ -147,7 +148,7 @@ def test_kinds_are_inferred_from_all_rows(package: Package) -> None:
 
 
 @given(st.binary(max_size=300))
-@settings(max_examples=200, deadline=None)
+@examples(200)
 def test_any_bytes_are_a_table_or_a_message(data: bytes) -> None:
     for file in ("a.csv", "a.parquet"):
         try:

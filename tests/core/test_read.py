@@ -10,7 +10,7 @@ import pandas as pd
 import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from brookfall.core.foundation.errors import UserError
@@ -18,6 +18,7 @@ from brookfall.core.table.infer import column_from_text
 from brookfall.core.table.read import MAX_COLUMNS, READABLE, read_file, read_table
 from brookfall.core.table.read_options import HowRead
 from brookfall.core.table.table import Table
+from tests.made import examples
 
 
 def text(table: Table) -> dict[str, list[str | None]]:
@@ -290,7 +291,7 @@ def test_a_column_that_looks_like_numbers_for_long(late: str) -> None:
 cells = st.text(st.characters(codec="utf-8", exclude_characters="\0"), max_size=12)
 
 
-@settings(max_examples=150, deadline=None)
+@examples(150)
 @given(st.lists(st.lists(cells, min_size=3, max_size=3), min_size=1, max_size=12), st.sampled_from([",", ";", "\t"]))
 def test_what_was_written_is_what_is_read(rows: list[list[str]], separator: str) -> None:
     frame = pd.DataFrame(rows, columns=["one", "two", "three"])
@@ -310,7 +311,7 @@ def table_or_message(data: bytes, file: str) -> Table | UserError:
         return problem
 
 
-@settings(max_examples=250, deadline=None)
+@examples(250)
 @given(st.binary(max_size=300), st.sampled_from(READABLE))
 def test_any_bytes_are_a_table_or_a_clear_message(data: bytes, suffix: str) -> None:
     found = table_or_message(data, f"r{suffix}")
@@ -322,7 +323,7 @@ def test_any_bytes_are_a_table_or_a_clear_message(data: bytes, suffix: str) -> N
         assert 0 < len(found.names) <= MAX_COLUMNS
 
 
-@settings(max_examples=150, deadline=None)
+@examples(150)
 @given(st.data())
 def test_a_file_spoilt_anywhere_is_a_table_or_a_clear_message(data: st.DataObject) -> None:
     whole = data.draw(st.sampled_from([WHOLE_XLSX, WHOLE_PARQUET, WHOLE_CSV]))

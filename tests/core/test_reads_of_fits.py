@@ -6,7 +6,7 @@ import lightgbm
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from scipy.stats import t as student
 from sklearn.ensemble import (
@@ -43,7 +43,7 @@ from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.resample.bootstrap import drawn_again
 from brookfall.core.submission.subject import Subject
 from brookfall.core.table.target import Target
-from tests.made import bench_with, subject_of_frame
+from tests.made import bench_with, examples, subject_of_frame
 
 N = 240
 TRAIN, REST = np.arange(0, N, 2), np.arange(1, N, 2)
@@ -260,7 +260,7 @@ def test_a_shrinkage_that_finds_itself_has_no_dial() -> None:
 
 
 @given(n=st.integers(2, 60), groups=st.integers(1, 9), seed=st.integers(0, 999))
-@settings(max_examples=60, deadline=None)
+@examples(60)
 def test_groups_are_drawn_whole_and_as_many_as_there_are(n: int, groups: int, seed: int) -> None:
     rows = np.sort(np.random.default_rng(seed).choice(500, n, replace=False))
     codes = np.random.default_rng(seed + 1).integers(0, groups, n)

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from brookfall.core.foundation.errors import UserError
@@ -10,6 +10,7 @@ from brookfall.core.resample.folds import Fold, bootstraps, k_folds, leave_one_o
 from brookfall.core.resample.largest_remainder import allocate, largest_remainder
 from brookfall.core.resample.parts import split_parts
 from brookfall.core.resample.strata import Layout
+from tests.made import examples
 
 
 @given(st.integers(1, 5000), st.lists(st.integers(1, 99), min_size=2, max_size=4))
@@ -50,7 +51,7 @@ def test_a_part_without_a_class_is_refused() -> None:
 
 
 @given(st.integers(0, 500), st.booleans())
-@settings(max_examples=30, deadline=None)
+@examples(30)
 def test_groups_stay_together_and_sizes_come_near(seed: int, stratified: bool) -> None:
     rng = np.random.default_rng(seed)
     groups = rng.integers(0, 80, 600)

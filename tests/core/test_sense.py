@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from sklearn.inspection import partial_dependence
 from sklearn.linear_model import LogisticRegression
@@ -25,7 +25,7 @@ from brookfall.core.retest.run import retest
 from brookfall.core.submission.schema import Expectation
 from brookfall.core.submission.subject import Subject
 from brookfall.core.table.infer import column_from_text
-from tests.made import bench_with, estimate, exhibit_of, subject_of_frame
+from tests.made import bench_with, estimate, examples, exhibit_of, subject_of_frame
 
 N = 360
 
@@ -285,7 +285,7 @@ def test_levels_are_named_on_the_axis() -> None:
 
 
 @given(values=st.lists(st.floats(-1e6, 1e6) | st.none(), min_size=1, max_size=90))
-@settings(max_examples=80, deadline=None)
+@examples(80)
 def test_a_grid_is_sorted_within_the_values_and_short(values: list[float | None]) -> None:
     column = column_from_text("c", ["" if value is None else f"{value:.4f}" for value in values])
     if column.kind != "number":

@@ -3,7 +3,7 @@
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from sklearn.tree import DecisionTreeClassifier
 
@@ -13,7 +13,7 @@ from brookfall.core.recipe.families import families
 from brookfall.core.recipe.family.pruning import collapse_strengths
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.submission.subject import Subject
-from tests.made import read, scores_on, subject_of_frame
+from tests.made import examples, read, scores_on, subject_of_frame
 
 
 def frame(n: int = 60, seed: int = 1) -> pd.DataFrame:
@@ -92,7 +92,7 @@ def test_what_is_learned_from_single_rows_is_refitted() -> None:
 
 
 @given(st.lists(st.sampled_from([0.0, 1.0, 2.5, -3.0, 7.0, 7.5]), min_size=4, max_size=25))
-@settings(max_examples=60)
+@examples(60)
 def test_scales_without_a_row(values: list[float]) -> None:
     column = np.array(values)
     for scale, of in (
@@ -135,7 +135,7 @@ def test_every_dial_is_a_setting_of_its_family() -> None:
 
 
 @given(st.integers(0, 200))
-@settings(max_examples=15, deadline=None)
+@examples(15)
 def test_pruned_subtrees_are_those_of_scikit_learn(seed: int) -> None:
     rng = np.random.default_rng(seed)
     x, y = rng.normal(size=(120, 3)).round(1), rng.integers(0, 3, 120)

@@ -126,6 +126,17 @@ def test_its_sentence_has_two_fields_and_a_limit(installed: dict[str, str]) -> N
     ]
 
 
+def test_all_three_stand_in_methods(installed: dict[str, str]) -> None:
+    page = told(installed, "-m", "brookfall.cli", "methods").splitlines()
+    assert "## Brier skill (`brier_skill`)" in page
+    (check,) = [place for place, line in enumerate(page) if line.endswith("(`score_rounding`)")]
+    said = "\n".join(page[check : check + 14])
+    assert "score" in page[check + 2]
+    assert "> limit:" in said
+    assert "Source:" in said
+    assert "## level_means" in page
+
+
 def test_it_is_replayed_bit_for_bit(installed: dict[str, str], evidence: tuple[dict[str, Any], str, str]) -> None:
     assert "bit for bit" in told(installed, "-m", "brookfall.cli", "replay", evidence[1], evidence[2])
 

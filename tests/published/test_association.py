@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 import scipy.stats as reference
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from sklearn.datasets import load_iris
 from sklearn.metrics import mutual_info_score
@@ -13,6 +13,7 @@ from brookfall.core.measure.noncentral import chi2_limits, f_limits
 from brookfall.core.measure.shift import psi, shift_of
 from brookfall.core.table.infer import column_from_text
 from brookfall.core.table.table import Column
+from tests.made import examples
 
 
 def number(values: np.ndarray, name: str = "n") -> Column:
@@ -53,7 +54,7 @@ def test_iris_petal_length_by_species() -> None:
     assert found.p == pytest.approx(0.0, abs=1e-80)
 
 
-@settings(max_examples=40, deadline=None)
+@examples(40)
 @given(st.integers(0, 10_000), st.integers(5, 200), st.floats(-3, 3))
 def test_correlation_is_scipys(seed: int, n: int, slope: float) -> None:
     rng = np.random.default_rng(seed)
@@ -64,7 +65,7 @@ def test_correlation_is_scipys(seed: int, n: int, slope: float) -> None:
     assert found.p == pytest.approx(expected.pvalue, abs=1e-12)
 
 
-@settings(max_examples=40, deadline=None)
+@examples(40)
 @given(st.integers(0, 10_000), st.integers(20, 300), st.integers(2, 5), st.integers(2, 4))
 def test_tables_are_scipys(seed: int, n: int, rows: int, columns: int) -> None:
     rng = np.random.default_rng(seed)
@@ -76,7 +77,7 @@ def test_tables_are_scipys(seed: int, n: int, rows: int, columns: int) -> None:
     assert found.information == pytest.approx(mutual_info_score(a, b), abs=1e-12)
 
 
-@settings(max_examples=40, deadline=None)
+@examples(40)
 @given(st.floats(0.1, 400), st.integers(1, 12), st.integers(3, 400), st.sampled_from([0.8, 0.95, 0.999]))
 def test_limits_are_where_scipys_noncentral_distributions_say(
     statistic: float, df: int, within: int, level: float

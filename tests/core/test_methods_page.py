@@ -1,0 +1,64 @@
+"""The page of methods says of every measure, check and family what it says of itself, and nothing twice."""
+
+import re
+
+import pytest
+
+from brookfall.core.check.methods_page import methods_page
+from brookfall.core.check.registry import checks
+from brookfall.core.measure.registry import measures
+from brookfall.core.recipe.families import families
+from brookfall.core.table.outcome import OUTCOMES
+
+
+@pytest.fixture(scope="module")
+def page() -> str:
+    return methods_page()
+
+
+def section(page: str, name: str) -> str:
+    """What stands under the heading of that name."""
+    (found,) = re.findall(rf"^#+ [^\n]*\(`{name}`\)\n(.*?)(?=^#|\Z)", page, re.MULTILINE | re.DOTALL)
+    return str(found)
+
+
+def test_every_measure_has_its_own_section(page: str) -> None:
+    for name, measure in measures().items():
+        said = section(page, name)
+        assert f"- Source: {measure.source}\n" in said
+        assert measure.formula[1:] in said
+        assert ("needs a" in said) == bool(measure.forms), name
+
+
+def test_every_check_stands_once_with_its_sentence_and_its_limit(page: str) -> None:
+    for name, check in checks().items():
+        said = section(page, name)
+        assert check.page in said
+        assert len(check.page) > 30, name
+        quoted = [line for line in said.splitlines() if line.startswith("> ")]
+        assert len(quoted) in (1, 2), name
+        assert "limit" in quoted[-1], name
+        assert f"- Source: {check.source}\n" in said
+
+
+def test_a_measure_says_which_way_is_better_and_where_it_ends(page: str) -> None:
+    assert "Lowest: 0; highest: 1; higher is better" in section(page, "auc")
+    assert "Lowest: 0; highest: no end; lower is better" in section(page, "rmse")
+    assert "best at 1" in section(page, "calibration_slope")
+    assert "neither way is better" in section(page, "selection_rate")
+
+
+def test_values_stand_in_a_sentence_as_the_standard_plan_sets_them(page: str) -> None:
+    assert "> limit: gap ≤ *0.05*" in section(page, "gap")
+    assert "None" not in "".join(line for line in page.splitlines() if line.startswith(">"))
+
+
+def test_outcomes_are_named_as_on_the_page(page: str) -> None:
+    assert "- Outcome: choice\n" in section(page, "choice")
+    assert len(OUTCOMES) == 4
+
+
+def test_every_family_follows_with_its_defaults(page: str) -> None:
+    for name, family in families().items():
+        (said,) = re.findall(rf"^## {name}\n(.*?)(?=^## |\Z)", page, re.MULTILINE | re.DOTALL)
+        assert family.words[1:] in said
