@@ -3,6 +3,7 @@
 import os
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -39,7 +40,7 @@ def rows_csv(n: int = 400, seed: int = 5) -> str:
     return "\n".join(lines) + "\n"
 
 
-def declaration(**changes: object) -> dict[str, object]:
+def declaration(**changes: Any) -> dict[str, Any]:
     """A sound submission.yaml as nested values; top-level entries can be replaced."""
     sound: dict[str, object] = {
         "brookfall": 1,
@@ -64,7 +65,7 @@ def declaration(**changes: object) -> dict[str, object]:
     return {**sound, **changes}
 
 
-def files_of(csv: str | bytes | None = None, **changes: object) -> dict[str, bytes]:
+def files_of(csv: str | bytes | None = None, **changes: Any) -> dict[str, bytes]:
     """The files of a package."""
     body = rows_csv() if csv is None else csv
     return {
@@ -81,7 +82,7 @@ OF_THEIR_OWN = (
 """Checks with fits by the dozen, or for some families alone; they have tests of their own."""
 
 
-def small_plan(**changes: object) -> Plan:
+def small_plan(**changes: Any) -> Plan:
     plan = Plan(
         seed=11,
         parts=Shares(training=60, validation=20, test=20),

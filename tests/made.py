@@ -1,5 +1,7 @@
 """What tests make up: scored rows of every kind of outcome, and subjects from data frames."""
 
+from typing import Any
+
 import numpy as np
 import pandas as pd
 from hypothesis import settings
@@ -96,7 +98,7 @@ def table_of(frame: pd.DataFrame) -> Table:
 
 
 def subject_of_frame(
-    frame: pd.DataFrame, target: str, recipe: Recipe | None, outcome: Outcome = "binary", **roles: object
+    frame: pd.DataFrame, target: str, recipe: Recipe | None, outcome: Outcome = "binary", **roles: Any
 ) -> Subject:
     given = Roles.model_validate({"target": target, **roles})
     return Subject(table_of(frame), given, recipe, (), "frame.csv", outcome)
@@ -105,12 +107,12 @@ def subject_of_frame(
 MAIN = {"binary": "auc", "multiclass": "balanced_accuracy", "number": "r2"}
 
 
-def bench_with(subject: Subject, *checks: str, **changes: object) -> Bench:
+def bench_with(subject: Subject, *checks: str, **changes: Any) -> Bench:
     """A small plan of these checks alone, judged by the outcome's usual measure."""
     return Bench(subject, small_plan(checks=checks or ("gap",), main_measure=MAIN[subject.outcome], **changes))
 
 
-def exhibit_of(subject: Subject, check: str, **changes: object) -> Exhibit:
+def exhibit_of(subject: Subject, check: str, **changes: Any) -> Exhibit:
     (found,) = retest(bench_with(subject, check, **changes))
     return found
 

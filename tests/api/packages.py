@@ -3,13 +3,12 @@
 import io
 
 import yaml
-from werkzeug.test import TestResponse
 
-from tests.api.conftest import Visitor
+from tests.api.conftest import Answer, Visitor
 from tests.core.test_package import zipped
 
 
-def submit(visitor: Visitor, files: dict[str, bytes], *, version: str | None = None) -> TestResponse:
+def submit(visitor: Visitor, files: dict[str, bytes], *, version: str | None = None) -> Answer:
     """As a zip; ``version`` replaces the declared one, so that each test has a case of its own."""
     if version is not None:
         declared = yaml.safe_load(files["submission.yaml"])

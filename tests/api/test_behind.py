@@ -3,6 +3,7 @@
 import csv
 import io
 from collections.abc import Callable
+from typing import Any
 from urllib.parse import urlencode
 
 import pyarrow.parquet as pq
@@ -36,17 +37,17 @@ def run(visitor: SignIn, workers: House, state: dict[str, str]) -> tuple[Visitor
     return visitor("iris"), state["base"]
 
 
-def matrix(visitor: Visitor, base: str) -> dict[str, object]:
+def matrix(visitor: Visitor, base: str) -> dict[str, Any]:
     exhibit = visitor.get(f"{base}/exhibits/1")["exhibit"]
-    return next(chart for chart in exhibit["charts"] if chart["kind"] == "matrix")  # type: ignore[index]
+    return next(chart for chart in exhibit["charts"] if chart["kind"] == "matrix")
 
 
 def test_a_cell_opens_its_rows(run: tuple[Visitor, str]) -> None:
     iris, base = run
     chart = matrix(iris, base)
-    behind = {**chart["rows"], "outcome": "yes", "decided": "no"}  # type: ignore[dict-item]
+    behind = {**chart["rows"], "outcome": "yes", "decided": "no"}
     found = iris.ask("POST", f"{base}/behind", {"behind": behind, "limit": 5, "sort": "score", "falling": True}).json
-    assert found["total"] == chart["cells"][1][0]  # type: ignore[index]
+    assert found["total"] == chart["cells"][1][0]
     assert found["columns"][: found["said"]] == ["score", "decided"]
     scores = [float(row[0]) for row in found["rows"]]
     assert scores == sorted(scores, reverse=True)

@@ -56,7 +56,7 @@ def fields_of(view: Any, check: str) -> dict[str, Any]:
     return {part["name"]: part for parts in lines for part in parts if part["kind"] != "words"}
 
 
-def finished(visitor: Visitor, base: str, patience: float = 90) -> dict[str, object]:
+def finished(visitor: Visitor, base: str, patience: float = 90) -> dict[str, Any]:
     deadline = time.monotonic() + patience
     while time.monotonic() < deadline:
         run = visitor.get(f"{base}/run")
@@ -75,7 +75,7 @@ def ran(visitor: SignIn, version: str, checks: list[str], files: dict[str, bytes
     return base
 
 
-def plan_of(visitor: Visitor, base: str, **changes: object) -> dict[str, object]:
+def plan_of(visitor: Visitor, base: str, **changes: Any) -> dict[str, Any]:
     view = visitor.get(f"{base}/plan")
     return {"revision": view["revision"], "plan": {**view["plan"], **changes}}
 
@@ -213,7 +213,7 @@ def test_a_case_from_start_to_finish(visitor: SignIn, workers: House) -> None:
     assert_same_as_the_core(evidence, files_of_version("whole"))
 
 
-def proposal(**changes: object) -> dict[str, object]:
+def proposal(**changes: Any) -> dict[str, object]:
     conditions = [{"what": "Watch the groups", "due": "2027-06-30"}]
     sound = {
         "kind": "approved_with_conditions",

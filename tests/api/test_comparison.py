@@ -1,6 +1,7 @@
 """Models side by side through the API: what has been fitted can be chosen, what has not is said."""
 
 from collections.abc import Callable
+from typing import Any
 
 from brookfall.launch.house import House
 from tests.api.conftest import Visitor
@@ -10,8 +11,8 @@ from tests.conftest import files_of, rows_csv
 SignIn = Callable[[str], Visitor]
 
 
-def candidates(view: dict[str, object]) -> dict[str, dict[str, object]]:
-    return {one["name"]: one for one in view["candidates"]}  # type: ignore[union-attr]
+def candidates(view: dict[str, Any]) -> dict[str, dict[str, Any]]:
+    return {one["name"]: one for one in view["candidates"]}
 
 
 def test_what_has_been_fitted_can_be_compared(visitor: SignIn, workers: House) -> None:
@@ -29,7 +30,7 @@ def test_what_has_been_fitted_can_be_compared(visitor: SignIn, workers: House) -
     finished(iris, base)
     view = iris.get(f"{base}/comparison?part=test&measure=accuracy")
     assert (view["part"], view["measure"], view["problem"]) == ("test", "accuracy", None)
-    assert [one["name"] for one in view["candidates"] if one["chosen"]] == ["recipe", "baseline"]  # type: ignore[union-attr]
+    assert [one["name"] for one in view["candidates"] if one["chosen"]] == ["recipe", "baseline"]
     assert str(view["answer"]).startswith("On the same 120 test rows the submitted recipe comes first of 2 by accuracy")
     out_of_fold = iris.get(f"{base}/comparison?models=recipe,baseline,tree")
     assert out_of_fold["part"] == "out_of_fold"
@@ -50,15 +51,15 @@ def test_an_earlier_version_is_set_against_the_new_one(visitor: SignIn, workers:
     versions = fields_of(view, "in_use")["Version in use"]
     assert [one["words"] for one in versions["options"]] == ["none named", "1"]
     assert versions["value"] == versions["options"][1]["value"]
-    assert view["plan"]["in_use"]["recipe"]["settings"] == {"depth": "2"}  # type: ignore[index]
-    assert view["plan"]["in_use"]["features"] == ["x", "z", "kind"]  # type: ignore[index]
-    assert "in_use" in view["plan"]["checks"]  # type: ignore[index]
+    assert view["plan"]["in_use"]["recipe"]["settings"] == {"depth": "2"}
+    assert view["plan"]["in_use"]["features"] == ["x", "z", "kind"]
+    assert "in_use" in view["plan"]["checks"]
     assert iris.ask("PUT", f"{base}/plan", plan_of(iris, base, checks=["holdout", "in_use"])).status_code == 200
     assert iris.ask("POST", f"{base}/run").status_code == 200
     finished(iris, base)
     exhibit = iris.get(f"{base}/exhibits/2")["exhibit"]
-    assert exhibit["state"] == "done"  # type: ignore[index]
-    assert "of 1, the version in use, on 280 rows" in exhibit["answer"]  # type: ignore[index]
+    assert exhibit["state"] == "done"
+    assert "of 1, the version in use, on 280 rows" in exhibit["answer"]
     compared = iris.get(f"{base}/comparison?models=recipe,in_use")
     assert "1, in use" in str(compared["tables"])
     behind = {"model": "in_use", "part": "out_of_fold", "decided": "yes"}
@@ -69,6 +70,6 @@ def test_an_earlier_version_is_set_against_the_new_one(visitor: SignIn, workers:
 
 def test_choices_are_not_compared(visitor: SignIn) -> None:
     iris = visitor("iris")
-    choice = next(one for one in iris.get("/api/cases")["cases"] if one["outcome"] == "choice")  # type: ignore[union-attr]
+    choice = next(one for one in iris.get("/api/cases")["cases"] if one["outcome"] == "choice")
     refused = iris.ask("GET", f"/api/cases/{choice['id']}/comparison")
     assert (refused.status_code, refused.json["detail"]) == (422, "Models of a choice are not compared here.")

@@ -45,20 +45,20 @@ def issues(iris: Visitor, base: str) -> dict[str, dict[str, Any]]:
     view = iris.get(f"{base}/look")
     assert view["ready"] is True
     assert view["fault"] is None
-    return {issue["about"]: issue for issue in view["look"]["issues"]}  # type: ignore[index]
+    return {issue["about"]: issue for issue in view["look"]["issues"]}
 
 
 def rows(iris: Visitor, base: str, **asked: object) -> dict[str, Any]:
     response = iris.ask("POST", f"{base}/rows", asked)
     assert response.status_code == 200, response.text
-    return response.json  # type: ignore[return-value]
+    return response.json
 
 
 def change(iris: Visitor, base: str, *changes: object) -> dict[str, Any]:
     view = iris.get(f"{base}/data")
     response = iris.ask("PUT", f"{base}/changes", {"revision": view["revision"], "changes": list(changes)})
     assert response.status_code == 200, response.text
-    return response.json  # type: ignore[return-value]
+    return response.json
 
 
 def test_what_is_wrong_is_said_gravest_first_with_its_rows(visitor: SignIn) -> None:
@@ -75,8 +75,8 @@ def test_what_is_wrong_is_said_gravest_first_with_its_rows(visitor: SignIn) -> N
     alike = rows(iris, base, where=found["repeated"]["rows"])
     assert alike["places"] == [31, 41]
     look = iris.get(f"{base}/look")["look"]
-    assert look["not_collected"] == ["disability", "ethnic group", "pregnancy", "religion"]  # type: ignore[index]
-    ties = {column["name"]: column for column in look["columns"]}  # type: ignore[index]
+    assert look["not_collected"] == ["disability", "ethnic group", "pregnancy", "religion"]
+    ties = {column["name"]: column for column in look["columns"]}
     assert ties["x"]["target"]["measure"] == "r"
     assert ties["x"]["target"]["low"] < ties["x"]["target"]["value"] < ties["x"]["target"]["high"]
     assert ties["y"]["target"] is None
@@ -103,14 +103,14 @@ def test_a_column_has_a_page(visitor: SignIn) -> None:
     iris, base = taken(visitor, "column", faulty())
     page = iris.get(f"{base}/column?name=x&by=gender")
     assert page["splits"] == ["y", "age"]
-    assert [group["label"] for group in page["groups"]] == ["all rows", "gender f", "gender m"]  # type: ignore[index,union-attr]
-    everybody, *groups = page["groups"]  # type: ignore[misc]
-    assert sum(everybody["counts"]) == 300  # type: ignore[index]
-    assert [sum(pair) for pair in zip(*(group["counts"] for group in groups), strict=True)] == everybody["counts"]  # type: ignore[index]
+    assert [group["label"] for group in page["groups"]] == ["all rows", "gender f", "gender m"]
+    everybody, *groups = page["groups"]
+    assert sum(everybody["counts"]) == 300
+    assert [sum(pair) for pair in zip(*(group["counts"] for group in groups), strict=True)] == everybody["counts"]
     assert iris.ask("GET", f"{base}/column?name=nothing").status_code == 404
     matrix = iris.get(f"{base}/matrix")
     assert matrix["names"] == ["x", "size", "depth", "age", "closed_by", "gender", "y"]
-    assert matrix["strengths"][4][6] > 0.97  # type: ignore[index]
+    assert matrix["strengths"][4][6] > 0.97
 
 
 def test_a_change_is_shown_first_and_then_makes_a_new_version(visitor: SignIn) -> None:
@@ -122,7 +122,7 @@ def test_a_change_is_shown_first_and_then_makes_a_new_version(visitor: SignIn) -
     assert shown.json["columns"] == [
         {
             "name": "size",
-            "before": before["columns"][2]["words"],  # type: ignore[index]
+            "before": before["columns"][2]["words"],
             "after": shown.json["columns"][0]["after"],
             "examples": [["-", None]],
         }
@@ -142,7 +142,7 @@ def test_a_change_is_shown_first_and_then_makes_a_new_version(visitor: SignIn) -
     assert change(iris, base)["fingerprint"] == before["fingerprint"]
     assert "odd_words" in issues(iris, base)
     record = iris.get(f"/api/record?case_id={base.rsplit('/', 1)[1]}")
-    assert [entry["act"] for entry in record["entries"]].count("changed the table") == 2  # type: ignore[index,union-attr]
+    assert [entry["act"] for entry in record["entries"]].count("changed the table") == 2
 
 
 def test_bands_take_the_place_of_the_number_they_are_made_of(visitor: SignIn) -> None:
@@ -217,7 +217,7 @@ def test_a_large_table_is_looked_at_by_a_worker(
 def test_roles_that_do_not_fit_are_told_instead_of_a_look(visitor: SignIn) -> None:
     iris, base = taken(visitor, "no look", faulty())
     view = iris.get(f"{base}/data")
-    roles = {**view["roles"], "target": "gender", "positive": "yes"}  # type: ignore[dict-item]
+    roles = {**view["roles"], "target": "gender", "positive": "yes"}
     assert iris.ask("PUT", f"{base}/roles", {"revision": view["revision"], "roles": roles}).status_code == 200
     look = iris.get(f"{base}/look")
     assert look["look"] is None
@@ -267,10 +267,10 @@ def test_a_preview_says_what_is_wrong(visitor: SignIn, name: str, data: bytes, h
 
 def test_the_words_of_a_brief(visitor: SignIn) -> None:
     known = visitor("nell").get("/api/vocabulary")
-    families = {one["name"]: one["outcomes"] for one in known["families"]}  # type: ignore[union-attr,index]
+    families = {one["name"]: one["outcomes"] for one in known["families"]}
     assert families["ridge"] == ["number"]
     assert families["logistic"] == ["binary", "multiclass"]
-    assert "r2" in {one["name"] for one in known["measures"]}  # type: ignore[union-attr,index]
+    assert "r2" in {one["name"] for one in known["measures"]}
 
 
 def test_a_new_version_says_what_changed(visitor: SignIn) -> None:
@@ -279,8 +279,8 @@ def test_a_new_version_says_what_changed(visitor: SignIn) -> None:
     second = submit(visitor("nell"), files_of(model={**model, "version": "2"}, recipe={"family": "tree"}))
     assert visitor("ada").get(f"/api/cases/{first.json['case_id']}")["since"] is None
     since = visitor("ada").get(f"/api/cases/{second.json['case_id']}")["since"]
-    assert since["version"] == "1"  # type: ignore[index]
-    assert {"about": "recipe", "words": "family: logistic → tree"} in since["changes"]  # type: ignore[index]
+    assert since["version"] == "1"
+    assert {"about": "recipe", "words": "family: logistic → tree"} in since["changes"]
 
 
 def test_a_target_left_open_is_chosen_by_the_reviewer(visitor: SignIn) -> None:
@@ -291,7 +291,7 @@ def test_a_target_left_open_is_chosen_by_the_reviewer(visitor: SignIn) -> None:
     assert "No target is chosen yet" in str(iris.get(f"{base}/look")["fault"])
     assert "No target is chosen yet" in str(iris.get(f"{base}/plan")["problem"])
     assert iris.ask("POST", f"{base}/run").status_code == 422
-    roles = {**view["roles"], "target": "y", "positive": "yes"}  # type: ignore[dict-item]
+    roles = {**view["roles"], "target": "y", "positive": "yes"}
     chosen = iris.ask("PUT", f"{base}/roles", {"revision": view["revision"], "roles": roles}).json
     assert chosen["problem"] is None
     assert iris.get(f"{base}/look")["look"] is not None

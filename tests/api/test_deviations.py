@@ -1,6 +1,7 @@
 """After locking: a change is a deviation with a reason, only what changed is run, and what is stale says so."""
 
 from collections.abc import Callable
+from typing import Any
 
 import pytest
 import yaml
@@ -28,12 +29,12 @@ def run_once(visitor: SignIn, version: str) -> tuple[Visitor, str]:
     return iris, base
 
 
-def limits(plan: dict[str, object], **changes: object) -> dict[str, object]:
-    return {**plan["policy"], **changes}  # type: ignore[dict-item]
+def limits(plan: dict[str, Any], **changes: Any) -> dict[str, Any]:
+    return {**plan["policy"], **changes}
 
 
-def exhibits(visitor: Visitor, base: str) -> dict[str, dict[str, object]]:
-    return {one["name"]: one for one in visitor.get(f"{base}/run")["exhibits"]}  # type: ignore[union-attr]
+def exhibits(visitor: Visitor, base: str) -> dict[str, dict[str, Any]]:
+    return {one["name"]: one for one in visitor.get(f"{base}/run")["exhibits"]}
 
 
 def test_a_deviation_from_reason_to_report(visitor: SignIn, workers: House) -> None:

@@ -3,6 +3,8 @@
 import hashlib
 import time
 from collections.abc import Callable
+from pathlib import Path
+from typing import Any
 from urllib.parse import urlencode
 
 import pytest
@@ -26,7 +28,7 @@ def begun(visitor: Visitor, **body: object) -> int:
     return response.json["id"]
 
 
-def put(visitor: Visitor, draft: int, path: str, data: bytes, offset: int = 0, **more: object) -> tuple[int, dict]:
+def put(visitor: Visitor, draft: int, path: str, data: bytes, offset: int = 0, **more: Any) -> tuple[int, Any]:
     place = {"path": path, "size": len(data), "offset": offset, "stamp": "1"} | more
     cookie = visitor.client.get_cookie("brookfall_csrf")
     response = visitor.client.put(
@@ -38,8 +40,8 @@ def put(visitor: Visitor, draft: int, path: str, data: bytes, offset: int = 0, *
     return response.status_code, response.json
 
 
-def named(version: str, **changes: object) -> dict[str, bytes]:
-    model = {**declaration()["model"], "name": "Drafted", "version": version}  # type: ignore[dict-item]
+def named(version: str, **changes: Any) -> dict[str, bytes]:
+    model = {**declaration()["model"], "name": "Drafted", "version": version}
     return files_of(model=model, **changes)
 
 
@@ -50,7 +52,7 @@ def sent(visitor: Visitor, files: dict[str, bytes]) -> int:
     return draft
 
 
-def settled(visitor: Visitor, draft: int, seconds: float = 60) -> dict[str, object]:
+def settled(visitor: Visitor, draft: int, seconds: float = 60) -> dict[str, Any]:
     """Submits a draft and waits until a worker has finished with it."""
     response = visitor.ask("POST", f"/api/drafts/{draft}/submission")
     assert response.status_code == 200, response.text
@@ -120,7 +122,7 @@ def test_sending_goes_on_where_it_was_cut(visitor: SignIn, app: Flask) -> None:
     ],
 )
 def test_a_piece_that_does_not_fit_is_refused(
-    visitor: SignIn, path: str, more: dict[str, object], status: int, words: str
+    visitor: SignIn, path: str, more: dict[str, Any], status: int, words: str
 ) -> None:
     nell = visitor("nell")
     draft = begun(nell)
@@ -219,9 +221,10 @@ def test_what_is_withdrawn_is_not_made_a_case(visitor: SignIn, app: Flask, monke
     with transaction() as session:
         session.get_one(Draft, draft).state = "waiting"
 
+    from brookfall.desk import drafts
     from brookfall.engine import uploads
 
-    made = uploads.become
+    made = drafts.become
 
     def withdrawn_meanwhile(*args: object) -> int:
         case_id = made(*args)  # type: ignore[arg-type]
@@ -276,10 +279,10 @@ def reviewed(visitor: SignIn, workers: House, version: str) -> tuple[Visitor, in
     case = settled(visitor("nell"), sent(visitor("nell"), named(version)))["case_id"]
     iris = visitor("iris")
     assert iris.ask("POST", f"/api/cases/{case}/take").status_code == 200
-    return iris, int(case)  # type: ignore[call-overload]
+    return iris, int(case)
 
 
-def added(iris: Visitor, case: int, data: bytes, **said: object) -> dict[str, object]:
+def added(iris: Visitor, case: int, data: bytes, **said: Any) -> dict[str, Any]:
     draft = begun(iris, added_to=case, brief=said)
     assert put(iris, draft, "asked.csv", data)[0] == 200
     return settled(iris, draft)
@@ -331,7 +334,7 @@ def test_only_the_reviewer_adds(visitor: SignIn, workers: House) -> None:
     assert visitor("nell").ask("POST", "/api/drafts", {"added_to": case}).status_code == 403
 
 
-def test_evidence_names_what_was_added_and_a_replay_wants_it(visitor: SignIn, workers: House, tmp_path) -> None:
+def test_evidence_names_what_was_added_and_a_replay_wants_it(visitor: SignIn, workers: House, tmp_path: Path) -> None:
     from click.testing import CliRunner
 
     from brookfall.cli import main

@@ -3,6 +3,7 @@
 import time
 from collections.abc import Callable
 from dataclasses import replace
+from typing import Any
 
 import pytest
 from sqlalchemy import func, select, text
@@ -25,7 +26,7 @@ from tests.conftest import files_of, rows_csv, small_plan
 SignIn = Callable[[str], Visitor]
 
 
-def estimated(visitor: Visitor, base: str) -> dict[str, object]:
+def estimated(visitor: Visitor, base: str) -> dict[str, Any]:
     deadline = time.monotonic() + 60
     while time.monotonic() < deadline:
         found = visitor.get(f"{base}/plan/estimate")

@@ -33,14 +33,14 @@ def run(visitor: SignIn, workers: House, state: dict[str, str]) -> tuple[Visitor
 
 
 def exhibit(visitor: Visitor, base: str, number: int) -> dict[str, Any]:
-    found: dict[str, Any] = visitor.get(f"{base}/exhibits/{number}")["exhibit"]  # type: ignore[assignment]
+    found: dict[str, Any] = visitor.get(f"{base}/exhibits/{number}")["exhibit"]
     return found
 
 
 def regrouped(visitor: Visitor, base: str, number: int, body: dict[str, object]) -> dict[str, Any]:
     response = visitor.ask("POST", f"{base}/exhibits/{number}/regrouped", body)
     assert response.status_code == 200, response.text
-    return response.json["exhibit"]  # type: ignore[index,no-any-return]
+    return response.json["exhibit"]
 
 
 def test_age_bands_are_changed_on_the_spot_and_nothing_is_kept(run: tuple[Visitor, str]) -> None:
@@ -139,5 +139,5 @@ def test_the_plan_tells_groups_and_takes_harms_with_their_reason(run: tuple[Visi
     plan = {**changed["plan"], "harms": ["picked"], "harm_reason": "A picked home is entered."}
     saved = iris.ask("PUT", f"{base}/plan", {"revision": changed["revision"], "plan": plan})
     assert saved.status_code == 200, saved.text
-    assert saved.json["plan"]["harms"] == ["picked"]  # type: ignore[index]
+    assert saved.json["plan"]["harms"] == ["picked"]
     assert iris.ask("DELETE", f"{base}/deviation").status_code == 200

@@ -34,21 +34,21 @@ def run(visitor: SignIn, workers: House, state: dict[str, str]) -> tuple[Visitor
 
 def listed(visitor: Visitor, base: str) -> dict[str, list[float]]:
     exhibit = visitor.get(f"{base}/exhibits/1")["exhibit"]
-    return exhibit["series"]["suspects"]  # type: ignore[index]
+    return exhibit["series"]["suspects"]
 
 
 def marks(visitor: Visitor, base: str) -> dict[int, tuple[str, str | None]]:
-    return {one["row"]: (one["verdict"], one["label"]) for one in visitor.get(f"{base}/suspects")["marks"]}  # type: ignore[attr-defined]
+    return {one["row"]: (one["verdict"], one["label"]) for one in visitor.get(f"{base}/suspects")["marks"]}
 
 
 def test_suspects_come_with_their_rows_as_they_read(run: tuple[Visitor, str]) -> None:
     iris, base = run
     found = iris.get(f"{base}/suspects")
     rows = listed(iris, base)["row"]
-    assert len(found["rows"]) == len(rows) > 0  # type: ignore[arg-type]
+    assert len(found["rows"]) == len(rows) > 0
     whole = iris.ask("POST", f"{base}/rows", {"offset": int(rows[0]), "limit": 1}).json
     assert found["columns"] == whole["columns"]
-    assert found["rows"][0] == whole["rows"][0]  # type: ignore[index]
+    assert found["rows"][0] == whole["rows"][0]
 
 
 def test_marks_are_kept_replaced_taken_away_and_recorded(run: tuple[Visitor, str]) -> None:
@@ -59,11 +59,11 @@ def test_marks_are_kept_replaced_taken_away_and_recorded(run: tuple[Visitor, str
     assert marks(iris, base) == {first: ("wrong", None), second: ("corrected", "no")}
     iris.ask("POST", f"{base}/marks", {"marks": [{"row": first, "verdict": "kept"}], "cleared": [second]})
     assert marks(iris, base) == {first: ("kept", None)}
-    acts = [entry["act"] for entry in iris.get("/api/record")["entries"]]  # type: ignore[attr-defined]
+    acts = [entry["act"] for entry in iris.get("/api/record")["entries"]]
     assert acts.count("marked labels") >= 2
     # The same again changes nothing and is no act.
     iris.ask("POST", f"{base}/marks", {"marks": [{"row": first, "verdict": "kept"}]})
-    again = [entry["act"] for entry in iris.get("/api/record")["entries"]]  # type: ignore[attr-defined]
+    again = [entry["act"] for entry in iris.get("/api/record")["entries"]]
     assert again == acts
     iris.ask("POST", f"{base}/marks", {"cleared": [first]})
     assert marks(iris, base) == {}
@@ -98,13 +98,13 @@ def test_what_was_marked_makes_the_labels_stale_alone_and_is_run_and_replayed(ru
     iris, base = run
     rows = [int(row) for row in listed(iris, base)["submitted"][:6]]
     iris.ask("POST", f"{base}/marks", {"marks": [{"row": row, "verdict": "wrong"} for row in rows]})
-    states = {one["name"]: one["state"] for one in iris.get(f"{base}/run")["exhibits"]}  # type: ignore[attr-defined]
+    states = {one["name"]: one["state"] for one in iris.get(f"{base}/run")["exhibits"]}
     assert states == {"labels": "stale", "complexity": "done", "trees": "done"}
     assert iris.ask("POST", f"{base}/run").status_code == 200
     finished(iris, base)
     exhibit = iris.get(f"{base}/exhibits/1")["exhibit"]
-    assert exhibit["state"] == "done"  # type: ignore[index]
-    assert "as marked" in {e["model"] for e in exhibit["estimates"]}  # type: ignore[index]
+    assert exhibit["state"] == "done"
+    assert "as marked" in {e["model"] for e in exhibit["estimates"]}
     evidence = Evidence.model_validate(iris.ask("GET", f"{base}/report/json").json)
     assert [mark.row for mark in evidence.marks] == sorted(rows)
     subject = subject_of(package_from_files(files_of(recipe=TREE, claims=[])), evidence.roles)
@@ -133,15 +133,15 @@ def test_the_list_is_saved_with_what_was_said(run: tuple[Visitor, str]) -> None:
 def test_a_row_is_followed_through_the_tree(run: tuple[Visitor, str], number: int) -> None:
     iris, base = run
     exhibit = iris.get(f"{base}/exhibits/{number}")["exhibit"]
-    tree = exhibit["series"]["tree:1"]  # type: ignore[index]
+    tree = exhibit["series"]["tree:1"]
     found = iris.get(f"{base}/exhibits/{number}/trees/1/path/7")
     nodes = found["nodes"]
-    assert nodes[0] == 0  # type: ignore[index]
-    assert tree["left"][nodes[-1]] == -1  # type: ignore[index]
-    for node, after in itertools.pairwise(nodes):  # type: ignore[call-overload, index]
+    assert nodes[0] == 0
+    assert tree["left"][nodes[-1]] == -1
+    for node, after in itertools.pairwise(nodes):
         assert after in (tree["left"][node], tree["right"][node])
     whole = iris.ask("POST", f"{base}/rows", {"offset": 6, "limit": 1}).json
-    for name, value in found["row"].items():  # type: ignore[attr-defined]
+    for name, value in found["row"].items():
         assert whole["rows"][0][whole["columns"].index(name)] == value
 
 
@@ -157,7 +157,7 @@ def test_where_there_is_no_tree_or_row_it_is_told(run: tuple[Visitor, str]) -> N
 def test_the_complete_tree_is_drawn_as_svg_and_pdf(run: tuple[Visitor, str]) -> None:
     iris, base = run
     exhibit = iris.get(f"{base}/exhibits/3")["exhibit"]
-    leaves = sum(left == -1 for left in exhibit["series"]["tree:1"]["left"])  # type: ignore[index]
+    leaves = sum(left == -1 for left in exhibit["series"]["tree:1"]["left"])
     svg = iris.ask("GET", f"{base}/exhibits/3/trees/1/svg")
     assert svg.mimetype == "image/svg+xml"
     assert b"<svg" in svg.data

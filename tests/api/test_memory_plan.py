@@ -32,7 +32,7 @@ def test_checks_that_can_not_run_say_why_in_the_plan(
 ) -> None:
     iris, base = taken(visitor, f"excluded {recipe['family']}", files_of(recipe=recipe, claims=[]))
     plan = plan_of(iris, base)
-    checks = [*plan["plan"]["checks"], "without_leaks", "complexity", "trees"]  # type: ignore[index]
+    checks = [*plan["plan"]["checks"], "without_leaks", "complexity", "trees"]
     saved = iris.ask("PUT", f"{base}/plan", plan_of(iris, base, checks=list(dict.fromkeys(checks)))).json
     for check, reason in excluded.items():
         assert reason in excluded_in(saved)[check]
@@ -55,19 +55,19 @@ def test_a_limit_on_capacity_makes_stale_what_is_judged_by_it_alone(visitor: Sig
     assert iris.ask("PUT", f"{base}/plan", plan).status_code == 200
     iris.ask("POST", f"{base}/run")
     run = finished(iris, base)
-    standings = {one["name"]: one["standing"] for one in run["exhibits"]}  # type: ignore[attr-defined]
+    standings = {one["name"]: one["standing"] for one in run["exhibits"]}
     assert standings == {"gap": "outside", "shuffled": "outside", "complexity": "outside"}
     assert iris.ask("POST", f"{base}/deviation", {"reason": "The use is forgiving"}).status_code == 200
     changed = plan_of(iris, base)
-    changed["plan"]["policy"]["capacity"]["at_most"] = 1.0  # type: ignore[index]
+    changed["plan"]["policy"]["capacity"]["at_most"] = 1.0
     saved = iris.ask("PUT", f"{base}/plan", changed).json
     assert (saved["to_run"], saved["pending"]) == (1, 0)
     assert any("the capacity to memorise" in said for said in saved["deviations"][0]["said"])
-    states = {one["name"]: one["state"] for one in iris.get(f"{base}/run")["exhibits"]}  # type: ignore[attr-defined]
+    states = {one["name"]: one["state"] for one in iris.get(f"{base}/run")["exhibits"]}
     assert states == {"gap": "done", "shuffled": "stale", "complexity": "done"}
     iris.ask("POST", f"{base}/run")
     again = finished(iris, base)
-    assert {one["name"]: one["standing"] for one in again["exhibits"]}["shuffled"] == "within"  # type: ignore[attr-defined]
+    assert {one["name"]: one["standing"] for one in again["exhibits"]}["shuffled"] == "within"
 
 
 def test_a_limit_that_can_not_be_is_refused(visitor: SignIn) -> None:

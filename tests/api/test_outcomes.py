@@ -25,7 +25,7 @@ def run(iris: Visitor, base: str) -> list[Exhibit]:
     assert iris.ask("POST", f"{base}/run").status_code == 200
     done = finished(iris, base)
     assert done["state"] == "done"
-    lines: list[dict[str, int]] = done["exhibits"]  # type: ignore[assignment]
+    lines: list[dict[str, int]] = done["exhibits"]
     return [Exhibit.model_validate(iris.get(f"{base}/exhibits/{line['number']}")["exhibit"]) for line in lines]
 
 
@@ -39,8 +39,8 @@ def test_the_server_gives_what_the_core_gives(
     files = make()
     iris, base = taken(visitor, f"{measure} 1", files)
     view = iris.get(f"{base}/plan")
-    assert next(iter(view["main_measures"])) == measure  # type: ignore[call-overload]
-    by = view["plan"]["cross_validation"]["by"]  # type: ignore[index]
+    assert next(iter(view["main_measures"])) == measure
+    by = view["plan"]["cross_validation"]["by"]
     wanted = plan_of(iris, base, cross_validation={**FEW_FOLDS, "by": by}, checks=CHECKS, splits=10)
     assert iris.ask("PUT", f"{base}/plan", wanted).status_code == 200
     found = run(iris, base)
@@ -56,7 +56,7 @@ def test_the_plan_says_what_will_not_run_and_why(visitor: SignIn) -> None:
     excluded = excluded_in(view)
     assert "needs a recipe to refit" in excluded["cross_validation"]
     assert "No column is marked as protected" in excluded["groups"]
-    remarks: list[str] = view["remarks"]  # type: ignore[assignment]
+    remarks: list[str] = view["remarks"]
     assert any("supplied scores (1000 training · 490 test · 10 new pumps)" in remark for remark in remarks)
     iris, base = taken(visitor, "why 2", packages.turnout_time())
     view = iris.get(f"{base}/plan")
@@ -67,11 +67,11 @@ def test_the_plan_says_what_will_not_run_and_why(visitor: SignIn) -> None:
 def test_groups_are_kept_together_from_the_start_and_said(visitor: SignIn) -> None:
     iris, base = taken(visitor, "groups 1", packages.cause_triage())
     view = iris.get(f"{base}/plan")
-    assert view["plan"]["parts"]["by"] == "groups"  # type: ignore[index]
-    assert any("rows of one station together" in remark for remark in view["remarks"])  # type: ignore[union-attr]
-    parts = {**view["plan"]["parts"], "by": "rows"}  # type: ignore[index]
+    assert view["plan"]["parts"]["by"] == "groups"
+    assert any("rows of one station together" in remark for remark in view["remarks"])
+    parts = {**view["plan"]["parts"], "by": "rows"}
     assert iris.ask("PUT", f"{base}/plan", plan_of(iris, base, parts=parts)).status_code == 200
-    remarks: list[str] = iris.get(f"{base}/plan")["remarks"]  # type: ignore[assignment]
+    remarks: list[str] = iris.get(f"{base}/plan")["remarks"]
     assert any("flatters the model" in remark for remark in remarks)
 
 

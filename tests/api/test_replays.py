@@ -3,6 +3,7 @@
 import time
 from collections.abc import Callable
 from datetime import timedelta
+from typing import Any
 
 import numpy as np
 import pytest
@@ -31,7 +32,7 @@ def run(visitor: SignIn, workers: House, state: dict[str, str]) -> tuple[Visitor
     return visitor("iris"), state["base"]
 
 
-def ended(visitor: Visitor, base: str, number: int) -> dict[str, object]:
+def ended(visitor: Visitor, base: str, number: int) -> dict[str, Any]:
     deadline = time.monotonic() + 60
     while time.monotonic() < deadline:
         found = visitor.get(f"{base}/exhibits/{number}/replay")
@@ -78,7 +79,7 @@ def test_what_was_tampered_with_is_found_past_the_ledger(run: tuple[Visitor, str
     iris.ask("POST", f"{base}/exhibits/2/replay")
     found = ended(iris, base, 2)
     assert (found["state"], found["outcome"]) == ("done", "other")
-    assert any("0.999" in str(line) for line in found["differences"]), found["differences"]  # type: ignore[union-attr]
+    assert any("0.999" in str(line) for line in found["differences"]), found["differences"]
     with transaction() as session:
         session.get_one(StoredEstimate, (head.id, 0)).value = was + 1e-13 if was is not None else None
         for (fit_key, key), data in held.items():
@@ -161,7 +162,7 @@ def test_stale_exhibits_are_not_replayed(visitor: SignIn, workers: House) -> Non
     finished(iris, base)
     iris.ask("POST", f"{base}/deviation", {"reason": "Tighter, and one check more"})
     plan = iris.get(f"{base}/plan")["plan"]
-    policy = {**plan["policy"], "gap": {"at_most": 0.01, "ideal": 0}}  # type: ignore[index]
+    policy = {**plan["policy"], "gap": {"at_most": 0.01, "ideal": 0}}
     changed = plan_of(iris, base, policy=policy, checks=["profile", "gap", "baseline"])
     assert iris.ask("PUT", f"{base}/plan", changed).status_code == 200
     refused = iris.ask("POST", f"{base}/exhibits/2/replay")
@@ -181,10 +182,10 @@ def test_a_damaged_reading_ends_in_a_failed_exhibit_that_says_so(visitor: SignIn
         session.execute(update(Reading).where(Reading.fit_key.in_(keys)).values(data=b"damaged"))
     iris.ask("POST", f"{base}/deviation", {"reason": "Tighter"})
     plan = iris.get(f"{base}/plan")["plan"]
-    policy = {**plan["policy"], "gap": {"at_most": 0.01, "ideal": 0}}  # type: ignore[index]
+    policy = {**plan["policy"], "gap": {"at_most": 0.01, "ideal": 0}}
     assert iris.ask("PUT", f"{base}/plan", plan_of(iris, base, policy=policy)).status_code == 200
     assert iris.ask("POST", f"{base}/run").status_code == 200
     assert finished(iris, base)["state"] == "done"
     exhibit = iris.get(f"{base}/exhibits/1")["exhibit"]
-    assert exhibit["state"] == "failed"  # type: ignore[index]
-    assert "fault" in exhibit["answer"]  # type: ignore[index]
+    assert exhibit["state"] == "failed"
+    assert "fault" in exhibit["answer"]

@@ -2,6 +2,7 @@
 
 import re
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
@@ -19,7 +20,7 @@ from brookfall.core.submission.subject import Subject, subject_of
 from tests.conftest import files_of, small_plan
 
 
-def exhibit(subject: Subject, check: str, **changes: object) -> Exhibit:
+def exhibit(subject: Subject, check: str, **changes: Any) -> Exhibit:
     (found,) = retest(Bench(subject, small_plan(checks=[check], **changes)))
     return found
 

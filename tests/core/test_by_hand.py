@@ -1,6 +1,7 @@
 """Exhibits against the same figures computed by hand with pandas and scikit-learn, from the same parts and folds."""
 
 from dataclasses import replace
+from typing import Any, cast
 
 import numpy as np
 import pandas as pd
@@ -20,10 +21,10 @@ from tests.conftest import small_plan
 from tests.core.test_outcomes import OUTCOMES, people, subject
 
 FEATURES = ["x", "z"]
-SCALED = {"preprocess": {"scale": "standard"}}
+SCALED: dict[str, object] = {"preprocess": {"scale": "standard"}}
 
 
-def plain(outcome: str, **roles: object) -> Subject:
+def plain(outcome: str, **roles: Any) -> Subject:
     """Two numbers as features, scaled by the training rows."""
     return subject(outcome, SCALED, features=tuple(FEATURES), **roles)
 
@@ -67,7 +68,7 @@ def by_hand(name: str, outcome: str, rows: np.ndarray, scores: np.ndarray) -> fl
 NAMES = {"binary": ("auc", "accuracy", "kappa"), "multiclass": ("auc", "balanced_accuracy"), "number": ("r2", "rmse")}
 
 
-def run(one: Subject, **changes: object) -> tuple[Bench, dict[str, Exhibit]]:
+def run(one: Subject, **changes: Any) -> tuple[Bench, dict[str, Exhibit]]:
     bench = Bench(one, small_plan(main_measure=standard_measure(one.outcome), **changes))
     return bench, {exhibit.check: exhibit for exhibit in retest(bench)}
 
@@ -146,7 +147,7 @@ def test_group_rates_are_those_of_a_cross_table() -> None:
         estimate = one_of(found["groups"], measure="selection_rate", group={"sex": level})
         assert estimate.value == pytest.approx(rate)
     pairs = frame.groupby(["sex", "age"])["chosen"].mean()
-    for (sex, age), rate in pairs.items():
+    for (sex, age), rate in cast("dict[tuple[str, str], float]", pairs.to_dict()).items():
         estimate = one_of(found["combinations"], measure="selection_rate", group={"sex": sex, "age": age})
         assert estimate.value == pytest.approx(rate)
     found_rates = frame[frame["positive"]].groupby("age")["chosen"].agg(["mean", "size"])

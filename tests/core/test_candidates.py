@@ -13,6 +13,7 @@ from brookfall.core.fit.request import gather
 from brookfall.core.fit.run import run_fits
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.registry import measure
+from brookfall.core.measure.scored import Scored
 from brookfall.core.plan.plan import InUse
 from brookfall.core.recipe.families import families
 from brookfall.core.recipe.recipe import Recipe
@@ -79,7 +80,7 @@ def test_the_baseline_knows_no_row_from_another(bench: Bench, ledger: MemoryLedg
         assert baseline.needs(part) == ()
         scored = baseline.scored(ledger, part).scored
         assert measure("auc", scored).value == 0.5
-        assert len(set(scored.scores.tolist())) == 1  # type: ignore[union-attr]
+        assert len(set(scored.scores.tolist())) == 1
 
 
 def test_what_learns_from_one_column_is_blind_to_the_others(bench: Bench, ledger: MemoryLedger) -> None:
@@ -88,15 +89,16 @@ def test_what_learns_from_one_column_is_blind_to_the_others(bench: Bench, ledger
     assert used.features == ("zone",)
     zones = bench.subject.table.column("zone").values
     found = used.scored(ledger, "test")
+    assert isinstance(found.scored, Scored)
     by_zone: dict[float, set[float]] = {}
-    for row, score in zip(found.positions, found.scored.scores, strict=True):  # type: ignore[union-attr, arg-type]
+    for row, score in zip(found.positions, found.scored.scores, strict=True):
         by_zone.setdefault(float(zones[row]), set()).add(round(float(score), 12))
     assert all(len(scores) == 1 for scores in by_zone.values())
 
 
 def test_a_challenger_of_one_s_own_is_its_recipe(bench: Bench, ledger: MemoryLedger) -> None:
     stump = bench.candidates["stump"].scored(ledger, "test").scored
-    assert len(set(stump.scores.tolist())) == 2  # type: ignore[union-attr]
+    assert len(set(stump.scores.tolist())) == 2
     ((name, recipe),) = [
         (one.name, one.recipe) for one in own_challengers(bench.split, [("mine", Recipe(family="tree"))])
     ]
@@ -131,7 +133,7 @@ def test_supplied_scores_have_the_parts_that_came() -> None:
     assert len(found.scored) == 120
     came = dict(zip(binary_scores()["id"], binary_scores()["p"], strict=True))
     held = [came[f"r{row}"] for row in found.positions]
-    assert found.scored.scores.tolist() == held  # type: ignore[union-attr]
+    assert found.scored.scores.tolist() == held
     with pytest.raises(UserError, match="no scores of out_of_fold"):
         scores.scored(MemoryLedger(), OUT_OF_FOLD)
 

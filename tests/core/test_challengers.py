@@ -1,6 +1,7 @@
 """Challengers: on the same folds, ranked, bracketed, judged; what fails is told and the others go on."""
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
@@ -20,11 +21,11 @@ from tests.core.test_unseen import frame, plan, subject
 from tests.made import binary_rows, scored, subject_of_frame
 
 
-def small(**changes: object) -> Plan:
+def small(**changes: Any) -> Plan:
     return plan("challengers", **{"cross_validation": {"folds": 3, "repeats": 1}, **changes})
 
 
-def exhibit(of: Subject, **changes: object) -> Exhibit:
+def exhibit(of: Subject, **changes: Any) -> Exhibit:
     return retest(Bench(of, small(**changes)))[0]
 
 

@@ -115,8 +115,7 @@ def test_repeats_are_what_python_calls_equal(rows: list[tuple[str, float | None]
     for i, one in enumerate(rows):
         for j, other in enumerate(rows):
             assert (groups[i] == groups[j]) == (one == other)
-    seen: list[tuple[str, float | None]] = []
-    first = [i for i, row in enumerate(rows) if row not in seen and not seen.append(row)]
+    first = [i for i, row in enumerate(rows) if row not in rows[:i]]
     assert first_of_each(table).tolist() == first
 
 

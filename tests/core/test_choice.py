@@ -1,6 +1,7 @@
 """A choice between alternatives: its occasions, what is refused, and the exhibit."""
 
 import re
+from typing import Any
 
 import numpy as np
 import pytest
@@ -38,8 +39,8 @@ def csv(occasions: int = 120, seed: int = 3) -> str:
     return "\n".join(lines) + "\n"
 
 
-def files(text: str | None = None, **changes: object) -> dict[str, bytes]:
-    model = {**declaration()["model"], "outcome": "choice"}  # type: ignore[dict-item]
+def files(text: str | None = None, **changes: Any) -> dict[str, bytes]:
+    model = {**declaration()["model"], "outcome": "choice"}
     data = [{"name": "rows", "path": "data/rows.csv", "roles": {**ROLES, "ignore": ["zone"]}}]
     whole = {
         "model": model,
@@ -51,11 +52,11 @@ def files(text: str | None = None, **changes: object) -> dict[str, bytes]:
     return files_of(text or csv(), **{**whole, **changes})
 
 
-def subject(text: str | None = None, **changes: object) -> Subject:
+def subject(text: str | None = None, **changes: Any) -> Subject:
     return subject_of(package_from_files(files(text, **changes)))
 
 
-def exhibit(of: Subject, **changes: object) -> Exhibit:
+def exhibit(of: Subject, **changes: Any) -> Exhibit:
     plan = standard_plan(3, outcome="choice", given_parts=False, grouped=True)
     made = Plan.model_validate({**plan.model_dump(), "checks": ("choice",), **changes})
     return retest(Bench(of, made))[0]
@@ -95,7 +96,7 @@ def test_an_occasion_with_a_gap_is_left_out_whole() -> None:
         (lambda lines: [*lines, ",am,1,3,s,1"], "missing in 1 rows", 362),
     ],
 )
-def test_what_is_no_choice_is_refused_with_its_row(change, words: str, row: int) -> None:
+def test_what_is_no_choice_is_refused_with_its_row(change: Any, words: str, row: int) -> None:
     text = csv()
     if "not exactly one" in words:
         # In the first occasion one of the first two was taken.

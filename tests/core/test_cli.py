@@ -85,7 +85,7 @@ def test_one_job_and_two_write_the_same_evidence(package: str, tmp_path: Path) -
 
 @pytest.mark.parametrize("make", [packages.turnout_time, packages.cause_triage, packages.pump_failure])
 def test_every_kind_of_outcome_is_retested_and_replayed(make: object, tmp_path: Path) -> None:
-    folder = written(tmp_path / "package", make())  # type: ignore[operator]
+    folder = written(tmp_path / "package", make())
     out = str(tmp_path / "evidence.json")
     done = run("retest", folder, "--only", "holdout", "--only", "claims", "--out", out)
     assert done.exit_code == 0, done.output

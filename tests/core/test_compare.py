@@ -1,5 +1,7 @@
 """Models side by side: the same rows for all, told apart only where the intervals say so."""
 
+from typing import Any
+
 import pandas as pd
 import pytest
 
@@ -20,7 +22,7 @@ from tests.core.test_supplied import BY_KEY, LOGISTIC, binary_scores, opened, pa
 from tests.core.test_unseen import frame, plan, subject
 
 
-def bench(**changes: object) -> Bench:
+def bench(**changes: Any) -> Bench:
     used = InUse(version="0.9", recipe=Recipe(family="logistic"), features=("zone",))
     return Bench(subject(data=frame(800)), plan("challengers", in_use=used.model_dump(), **changes))
 

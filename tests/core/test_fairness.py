@@ -1,6 +1,7 @@
 """The checks of question 6: what they find where it was planted, and what they say where nothing was."""
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -51,7 +52,7 @@ def people(n: int = 1600, seed: int = 3, harmed: str = "none") -> pd.DataFrame:
     )
 
 
-def subject(frame: pd.DataFrame, recipe: Recipe | None = TREE, **roles: object) -> Subject:
+def subject(frame: pd.DataFrame, recipe: Recipe | None = TREE, **roles: Any) -> Subject:
     return subject_of_frame(frame, "y", recipe, **{"protected": ("sex", "age"), **roles})
 
 
@@ -430,7 +431,7 @@ def test_a_joined_sample_is_audited_by_its_own_rows_and_set_against_the_others()
 
 
 @pytest.mark.parametrize("roles", [{"weight": "w"}, {"group": "street"}])
-def test_weights_and_rows_that_come_in_groups_widen_what_is_said(roles: dict[str, str]) -> None:
+def test_weights_and_rows_that_come_in_groups_widen_what_is_said(roles: dict[str, Any]) -> None:
     frame = people(900)
     rng = np.random.default_rng(3)
     frame["w"], frame["street"] = rng.exponential(size=900).round(3) + 0.1, rng.integers(0, 120, 900)

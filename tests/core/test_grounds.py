@@ -1,5 +1,7 @@
 """How protected attributes become groups: bands, gaps, levels taken together, combinations, references."""
 
+from typing import Any
+
 import numpy as np
 import pandas as pd
 import pytest
@@ -34,7 +36,7 @@ def people(n: int = 300, seed: int = 4) -> pd.DataFrame:
     return frame
 
 
-def bench_of(frame: pd.DataFrame, *protected: str, **changes: object) -> Bench:
+def bench_of(frame: pd.DataFrame, *protected: str, **changes: Any) -> Bench:
     plan = small_plan(checks=["groups"], main_measure="auc", **changes)
     return Bench(subject_of_frame(frame, "y", None, protected=protected), plan)
 

@@ -88,8 +88,8 @@ def test_a_p_value_stands_raw_and_as_holm_s_beside_it(exhibits: dict[str, tuple[
     holm = {one.feature: one.value for one in found.estimates if one.comparison == "p_value_holm"}
     assert raw.keys() == holm.keys()
     assert len(raw) > 1
-    assert all(raw[name] <= holm[name] for name in raw)  # type: ignore[operator]
-    assert min(holm.values()) == pytest.approx(min(1.0, len(raw) * min(raw.values())))  # type: ignore[type-var, operator]
+    assert all(raw[name] <= holm[name] for name in raw)
+    assert min(holm.values()) == pytest.approx(min(1.0, len(raw) * min(raw.values())))
 
 
 @pytest.mark.parametrize(

@@ -2,6 +2,7 @@
 
 import re
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
@@ -25,7 +26,7 @@ BLIND = InUse(version="0.9", recipe=Recipe(family="logistic"), features=("zone",
 SAME = InUse(version="0.9", recipe=Recipe(family="logistic"))
 
 
-def exhibit(used: InUse | None, **changes: object) -> Exhibit:
+def exhibit(used: InUse | None, **changes: Any) -> Exhibit:
     asked = plan("in_use", in_use=used and used.model_dump(), **changes)
     return retest(Bench(subject(data=frame(1500)), asked))[0]
 

@@ -1,6 +1,7 @@
 """Labels that the data contradict: against a slow reference, on planted noise, as marked; evaluation rows untouched."""
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -18,6 +19,7 @@ from brookfall.core.fit.request import FitJob, ScoreReading
 from brookfall.core.fit.without_suspects import screened
 from brookfall.core.measure.confident_learning import contradicted, far_off, noise, noise_resampled
 from brookfall.core.measure.scored import Numbers
+from brookfall.core.plan.plan import Plan
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest.evidence_file import evidence_of
 from brookfall.core.retest.run import retest
@@ -90,7 +92,7 @@ def test_the_estimated_noise_has_an_interval_that_mostly_holds_the_truth() -> No
         truth = rng.integers(0, 2, 1000)
         labels = np.where(rng.random(1000) < 0.1, 1 - truth, truth)
         sure = np.where(truth == 0, 0.95, 0.05) + rng.normal(0, 0.01, 1000)
-        figure = noise_resampled(noise(labels, np.column_stack([sure, 1 - sure])), 1000, seed)
+        figure = noise_resampled(noise(labels, np.column_stack([sure, 1 - sure])), 1000, np.random.SeedSequence(seed))
         low, high = figure.interval(0.95) or (1.0, 0.0)
         held += low <= 0.1 <= high
         assert figure.value == pytest.approx((labels != truth).mean(), abs=0.01)
@@ -110,7 +112,7 @@ def planted(share: float = 0.12, outcome: str = "multiclass") -> tuple[Subject, 
     return subject_of_frame(frame, "label", Recipe(family="logistic", seed=2), outcome), wrong  # type: ignore[arg-type]
 
 
-def plan(**changes: object):
+def plan(**changes: Any) -> Plan:
     return small_plan(checks=("labels",), **changes)
 
 

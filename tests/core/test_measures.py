@@ -1,6 +1,7 @@
 """Measures at their edges: nothing, one row, ties, constants, empty cells, weights of 0, missing scores."""
 
 import pickle
+from collections.abc import Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -19,6 +20,11 @@ from brookfall.core.measure.rank_measures import rank_draws, rank_value
 from brookfall.core.measure.registry import flatters, forms, linear, measure, names_for
 from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
 from tests.made import binary_rows, class_rows, examples, number_rows, scored
+
+
+def numbers_of(series: Mapping[str, list[float | None]], column: str) -> np.ndarray:
+    """A column of a curve, none of which is missing."""
+    return np.array(series[column], dtype=np.float64)
 
 
 def sound(figure: Figure, n: int) -> None:
@@ -246,7 +252,7 @@ def test_gain_and_lift_end_where_everything_is_taken() -> None:
     gain, lifted = curves.cumulative_gain(rows), curves.lift(rows)
     assert (gain["x"][0], gain["y"][0], gain["x"][-1], gain["y"][-1]) == (0, 0, 1, 1)
     assert (lifted["x"][-1], lifted["y"][-1]) == (1, 1)
-    at = np.interp(0.2, gain["x"], gain["y"])
+    at = np.interp(0.2, numbers_of(gain, "x"), numbers_of(gain, "y"))
     assert measure("gain_at_20", rows).value == pytest.approx(at, abs=1e-6)
     assert measure("lift_at_20", rows).value == pytest.approx(5 * at, abs=5e-6)
 
@@ -255,8 +261,12 @@ def test_calibration_bins_hold_equal_counts_and_their_own_share() -> None:
     rows = binary_rows(13, n=500)
     found = curves.calibration(rows, 0.95)
     assert found["n"] == [50.0] * 10
-    assert np.average(found["y"], weights=found["n"]) == pytest.approx(rows.outcomes.mean(), abs=1e-6)
-    assert np.average(found["x"], weights=found["n"]) == pytest.approx(rows.scores.mean(), abs=1e-6)
+    assert np.average(numbers_of(found, "y"), weights=numbers_of(found, "n")) == pytest.approx(
+        rows.outcomes.mean(), abs=1e-6
+    )
+    assert np.average(numbers_of(found, "x"), weights=numbers_of(found, "n")) == pytest.approx(
+        rows.scores.mean(), abs=1e-6
+    )
     gaps = np.abs(np.array(found["y"]) - np.array(found["x"]))
     assert measure("expected_calibration_error", rows).value == pytest.approx(gaps.mean(), abs=1e-6)
     note = measure("expected_calibration_error", rows).note or ""
@@ -280,9 +290,13 @@ def test_histograms_and_residuals_add_up() -> None:
         assert sum(value or 0 for value in curves.score_histogram(rows, positive)["y"]) == pytest.approx(1, abs=1e-4)
     numbers = number_rows(15, n=200)
     left = curves.residuals(numbers)
-    assert np.average(left["y"], weights=left["n"]) == pytest.approx(measure("bias", numbers).value, abs=1e-5)
+    assert np.average(numbers_of(left, "y"), weights=numbers_of(left, "n")) == pytest.approx(
+        measure("bias", numbers).value, abs=1e-5
+    )
     seen = curves.predicted_observed(numbers)
-    assert np.average(seen["y"], weights=seen["n"]) == pytest.approx(numbers.outcomes.mean(), abs=1e-5)
+    assert np.average(numbers_of(seen, "y"), weights=numbers_of(seen, "n")) == pytest.approx(
+        numbers.outcomes.mean(), abs=1e-5
+    )
 
 
 @given(st.integers(0, 500))
@@ -326,7 +340,7 @@ def test_what_cannot_be_measured_is_named_at_the_door() -> None:
     with pytest.raises(ValueError, match="scores has 59 rows and outcomes has 60"):
         measure("auc", Scored(key="", outcomes=outcomes, scores=scores[1:], threshold=0.5))
     with pytest.raises(ValueError, match="outcomes must be True or False"):
-        measure("auc", Scored(key="", outcomes=2 * outcomes.astype(np.int64), scores=scores, threshold=0.5))  # type: ignore[arg-type]
+        measure("auc", Scored(key="", outcomes=2 * outcomes.astype(np.int64), scores=scores, threshold=0.5))
     with pytest.raises(ValueError, match="scores must be finite"):
         measure("auc", Scored(key="", outcomes=outcomes, scores=np.where(outcomes, np.inf, 0), threshold=0.5))
     with pytest.raises(ValueError, match="weights must be finite"):

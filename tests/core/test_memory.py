@@ -320,7 +320,7 @@ def test_the_learning_curve_ends_where_five_folds_are() -> None:
     for need in (five := bench_with(of, cross_validation={"folds": 5})).submitted.fold_needs:
         ledger.keep(execute(FitJob(need.fit, (need.reading,)), of))
     rows = five.submitted.out_of_fold(ledger).scored
-    assert curve["y"][-1] == pytest.approx(roc_auc_score(rows.outcomes, rows.scores), abs=1e-9)  # type: ignore[union-attr]
+    assert curve["y"][-1] == pytest.approx(roc_auc_score(rows.outcomes, rows.scores), abs=1e-9)
     assert len(at.split.cross_validated) * 0.8 == pytest.approx(curve["x"][-1], abs=1)
     assert "The last quarter of them added" in found.answer
 

@@ -3,6 +3,7 @@
 import json
 import re
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -50,7 +51,7 @@ USUAL = {"binary": "logistic", "multiclass": "logistic", "number": "linear"}
 ROLES = {"protected": ("sex", "age"), "ignore": ("house", "day", "weight")}
 
 
-def subject(outcome: str, recipe: dict[str, object] | None = None, **roles: object) -> Subject:
+def subject(outcome: str, recipe: dict[str, object] | None = None, **roles: Any) -> Subject:
     target = OUTCOMES[outcome]
     frame = people().drop(columns=[name for name in OUTCOMES.values() if name != target])
     given = {**ROLES, **roles}
@@ -59,11 +60,11 @@ def subject(outcome: str, recipe: dict[str, object] | None = None, **roles: obje
     return subject_of_frame(frame, target, made, outcome, **given)  # type: ignore[arg-type]
 
 
-def plan_for(outcome: str, **changes: object) -> Plan:
+def plan_for(outcome: str, **changes: Any) -> Plan:
     return small_plan(main_measure=standard_measure(outcome), **changes)
 
 
-def exhibits(outcome: str, one: Subject | None = None, **changes: object) -> dict[str, Exhibit]:
+def exhibits(outcome: str, one: Subject | None = None, **changes: Any) -> dict[str, Exhibit]:
     found = retest(Bench(one or subject(outcome), plan_for(outcome, **changes)))
     for exhibit in found:
         json.dumps(exhibit.model_dump(mode="json"), allow_nan=False)
@@ -208,7 +209,7 @@ def test_leave_one_out_without_the_algebra_asks_for_a_fit_a_row() -> None:
     [(name, outcome) for name, family in families().items() for outcome in sorted(family.outcomes - {"choice"})],
 )
 def test_every_family_is_tested_on_every_outcome_it_has(family: str, outcome: str) -> None:
-    settings: dict[str, object] = {"neural_network": {"epochs": 200, "learning_rate": 0.01}}.get(family, {})
+    settings: dict[str, float] = {"neural_network": {"epochs": 200, "learning_rate": 0.01}}.get(family, {})
     one = subject(outcome, {"family": family, "settings": settings, "preprocess": {"scale": "standard"}})
     if family == "gamma":
         frame = people().drop(columns=["kind", "flag"]).assign(size=np.exp(people()["size"] / 4))

@@ -3,6 +3,7 @@
 import io
 import zipfile
 from pathlib import Path
+from typing import Any
 
 import pytest
 import yaml
@@ -26,8 +27,8 @@ def zipped(files: dict[str, bytes], top: str = "") -> bytes:
     return stream.getvalue()
 
 
-def with_roles(**roles: object) -> dict[str, object]:
-    (data,) = declaration()["data"]  # type: ignore[misc]
+def with_roles(**roles: Any) -> dict[str, object]:
+    (data,) = declaration()["data"]
     return {**data, "roles": {**data["roles"], **roles}}
 
 
@@ -76,7 +77,7 @@ def test_broken_packages_say_where(name: str) -> None:
 
 
 def test_another_outcome_is_refused_plainly() -> None:
-    model = {**declaration()["model"], "outcome": "number"}  # type: ignore[dict-item]
+    model = {**declaration()["model"], "outcome": "number"}
     with pytest.raises(UserError, match="number outcome"):
         subject_of(package_from_files(files_of(model=model)))
 

@@ -1,6 +1,7 @@
 """Plans in words and as files: nothing that differs goes unsaid, and what a check does not read can't change it."""
 
 from collections.abc import Callable
+from functools import partial
 
 import pytest
 from pydantic import BaseModel
@@ -153,11 +154,13 @@ def changed_plans() -> list[tuple[str, Callable[[Plan], Plan]]]:
         "own_challengers",
         "target_observed",
     )
-    found: list[tuple[str, Callable[[Plan], Plan]]] = [
-        (name, lambda plan, name=name: plan.model_copy(update={name: OTHER[name]})) for name in plain
-    ]
+    found = [(name, partial(with_other, name=name)) for name in plain]
     policy = [name for name in fields(Policy) if name not in ("level", "grounds", "revision")]
-    return found + [(f"policy.{name}", lambda plan, name=name: with_policy(plan, name)) for name in policy]
+    return [*found, *((f"policy.{name}", partial(with_policy, name=name)) for name in policy)]
+
+
+def with_other(plan: Plan, name: str) -> Plan:
+    return plan.model_copy(update={name: OTHER[name]})
 
 
 @pytest.mark.parametrize("check", small_plan().checks)

@@ -175,7 +175,7 @@ def test_the_sheet_can_be_chosen() -> None:
 
 def test_an_open_document_sheet() -> None:
     stream = io.BytesIO()
-    pd.DataFrame({"k": ["a", "b"], "n": [1.5, None]}).to_excel(stream, engine="odf", index=False)
+    pd.DataFrame({"k": ["a", "b"], "n": [1.5, None]}).to_excel(stream, engine="odf", index=False)  # type: ignore[arg-type]
     table = read_table(stream.getvalue(), "rows.ods")
     assert text(table) == {"k": ["a", "b"], "n": ["1.5", None]}
 

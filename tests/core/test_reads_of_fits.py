@@ -165,7 +165,7 @@ def test_trees_of_ensembles_part_the_rows_as_their_libraries_do() -> None:
         for grown, tree in zip(each_tree(plain), plain.estimators_, strict=True):
             assert leaf_of(grown, x[REST]).tolist() == tree.apply(x[REST]).tolist()
     leafwise = lightgbm.LGBMClassifier(n_estimators=3, num_leaves=6, verbose=-1).fit(x[TRAIN], y[TRAIN])
-    leaves = leafwise.predict(x[REST], pred_leaf=True)
+    leaves = np.asarray(leafwise.predict(x[REST], pred_leaf=True))
     for number, grown in enumerate(leafwise_trees(leafwise)):
         assert same_partition(leaf_of(grown, x[REST]), leaves[:, number])
     binned = HistGradientBoostingClassifier(max_iter=1, max_leaf_nodes=6, early_stopping=False).fit(x[TRAIN], y[TRAIN])

@@ -3,6 +3,7 @@
 import json
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -185,7 +186,7 @@ def test_too_many_folds_stop_their_checks_alone(subject: Subject) -> None:
     assert found["holdout"].state == "done"
 
 
-def claims_on(claims: list[dict[str, str]], **changes: object) -> list[str | None]:
+def claims_on(claims: list[dict[str, str]], **changes: Any) -> list[str | None]:
     subject = subject_of(package_from_files(files_of(claims=claims, **changes)))
     (exhibit,) = retest(Bench(subject, small_plan(checks=["claims"])))
     return [estimate.verdict for estimate in exhibit.estimates]
@@ -207,7 +208,10 @@ def test_the_owners_own_parts_must_reproduce() -> None:
     lines = files_of()["data/rows.csv"].decode().splitlines()
     with_parts = [f"{lines[0]},part"] + [f"{row},{'train' if i % 3 else 'holdout'}" for i, row in enumerate(lines[1:])]
     roles = {"target": "y", "positive": "yes", "identifier": ["id"], "part": "part"}
-    changes = {"csv": "\n".join(with_parts), "data": [{"name": "rows", "path": "data/rows.csv", "roles": roles}]}
+    changes: dict[str, Any] = {
+        "csv": "\n".join(with_parts),
+        "data": [{"name": "rows", "path": "data/rows.csv", "roles": roles}],
+    }
     subject = subject_of(package_from_files(files_of(claims=[], **changes)))
     plan = small_plan(parts={"kind": "given"}, checks=["holdout"])
     (holdout,) = retest(Bench(subject, plan))

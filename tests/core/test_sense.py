@@ -2,6 +2,7 @@
 
 import warnings
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -196,7 +197,7 @@ def read(of: Subject, reading: InfluenceReading | ShapeReading | SensitivityRead
     return result.readings[reading.key]
 
 
-def plain_model(of: Subject, family: str):
+def plain_model(of: Subject, family: str) -> Any:
     at = bench_with(of)
     raw = np.column_stack([of.table.column(name).values.astype(float) for name in of.features])
     made = {

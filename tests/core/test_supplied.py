@@ -1,5 +1,8 @@
 """Supplied scores: read, refused where they don't fit the data, and tested like any other model."""
 
+from collections.abc import Mapping
+from typing import Any
+
 import numpy as np
 import pandas as pd
 import pytest
@@ -19,7 +22,7 @@ MODEL = declaration()["model"]
 
 
 def files(
-    outcome: str, scores: pd.DataFrame, entry: dict[str, object], data: pd.DataFrame | None = None, **changes: object
+    outcome: str, scores: pd.DataFrame, entry: Mapping[str, object], data: pd.DataFrame | None = None, **changes: Any
 ) -> dict[str, bytes]:
     import yaml
 
@@ -39,7 +42,7 @@ def files(
         roles["part"] = "part"
     declared = {
         "brookfall": 1,
-        "model": {**MODEL, "outcome": outcome},  # type: ignore[dict-item]
+        "model": {**MODEL, "outcome": outcome},
         "data": [{"name": "rows", "path": "data/rows.csv", "roles": roles}],
         "predictions": [{"path": "predictions/test.csv", "data": "rows", **entry}],
         **changes,
@@ -63,11 +66,11 @@ def binary_scores(rows: range = range(300, 420), seed: int = 5) -> pd.DataFrame:
 BY_KEY = {"key": "id", "score": "p", "part": "test"}
 
 
-def opened(*args: object, **changes: object) -> Package:
+def opened(*args: object, **changes: Any) -> Package:
     return package_from_files(files(*args, **changes))  # type: ignore[arg-type]
 
 
-def exhibits(package: Package, **changes: object) -> dict[str, Exhibit]:
+def exhibits(package: Package, **changes: Any) -> dict[str, Exhibit]:
     outcome = package.submission.model.outcome
     plan = small_plan(main_measure=standard_measure(outcome), **changes)
     found = {e.check: e for e in retest(Bench(subject_of(package), plan))}
@@ -207,7 +210,7 @@ def test_scores_that_do_not_fit_are_refused(
     change: object, entry: dict[str, object], said: str, row: int | None
 ) -> None:
     with pytest.raises(UserError, match=said) as caught:
-        opened("binary", change(binary_scores()), entry)  # type: ignore[operator]
+        opened("binary", change(binary_scores()), entry)
     assert caught.value.row == row
 
 

@@ -1,6 +1,7 @@
 """Tuned challengers: settings are chosen inside the training rows alone, and what is chosen is what is fitted."""
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -123,8 +124,8 @@ def test_what_can_not_be_tuned_is_a_failed_fit_with_its_reason(tuning: Tuning, s
     assert said in result.failure
 
 
-def exhibit(**changes: object) -> Exhibit:
-    few = {"kind": "k_fold", "folds": 3}
+def exhibit(**changes: Any) -> Exhibit:
+    few: dict[str, Any] = {"kind": "k_fold", "folds": 3}
     return retest(Bench(subject(data=frame(330)), plan("challengers", cross_validation=few, **changes)))[0]
 
 

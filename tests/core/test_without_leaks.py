@@ -1,6 +1,7 @@
 """Leak suspects refitted without: which they are, what the score becomes, and that nothing else changes."""
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -20,7 +21,7 @@ from tests.made import MAIN, bench_with, estimate, exhibit_of, subject_of_frame
 N = 500
 
 
-def frame(**more: object) -> pd.DataFrame:
+def frame(**more: Any) -> pd.DataFrame:
     rng = np.random.default_rng(31)
     x, z = rng.normal(size=N), rng.normal(size=N)
     size = x - z + rng.normal(size=N)
@@ -33,7 +34,7 @@ def frame(**more: object) -> pd.DataFrame:
     return found
 
 
-def subject(rows: pd.DataFrame | None = None, **roles: object) -> Subject:
+def subject(rows: pd.DataFrame | None = None, **roles: Any) -> Subject:
     whole = frame() if rows is None else rows
     return subject_of_frame(whole, "flag", Recipe(family="logistic", seed=3), "binary", **roles)
 

@@ -6,7 +6,7 @@ from functools import cache
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, FilePayload, Page, ViewportSize, expect, sync_playwright
 
 from brookfall.demo.seed import PASSWORD, seed
 from brookfall.launch.house import House
@@ -93,8 +93,8 @@ def open_as(site: str, browser: Browser, sessions: Callable[[str], Any]) -> Iter
             faults.append(message.text)
 
     def sign_in(login: str) -> Page:
-        viewport = {"width": 1280, "height": 800}
-        context = browser.new_context(viewport=viewport, base_url=site, storage_state=sessions(login))
+        size: ViewportSize = {"width": 1280, "height": 800}
+        context = browser.new_context(viewport=size, base_url=site, storage_state=sessions(login))
         contexts.append(context)
         page = context.new_page()
         page.set_default_timeout(30_000)
@@ -116,7 +116,7 @@ def sent_and_taken(open_as: Open, files: dict[str, bytes]) -> Page:
     nell = open_as("nell")
     nell.goto("/submit")
     nell.get_by_role("button", name="Send a package").click()
-    package = {"name": "p.zip", "mimeType": "application/zip", "buffer": zipped(files)}
+    package: FilePayload = {"name": "p.zip", "mimeType": "application/zip", "buffer": zipped(files)}
     nell.get_by_label("Package:").set_input_files(package)
     nell.get_by_role("button", name="Submit the package").click()
     nell.wait_for_url(re.compile("/brief"))
@@ -127,7 +127,7 @@ def sent_and_taken(open_as: Open, files: dict[str, bytes]) -> Page:
     return page
 
 
-def submitted(open_as: Open, name: str, version: str, csv: str, **changes: object) -> Page:
+def submitted(open_as: Open, name: str, version: str, csv: str, **changes: Any) -> Page:
     """A small model of tier 3, sent and taken, at its plan."""
     model = {"name": name, "version": version, "tier": 3, "outcome": "binary", "purpose": "p", "owner": "o"}
     page = sent_and_taken(open_as, files_of(csv=csv, model=model, **changes))

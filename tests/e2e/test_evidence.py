@@ -4,6 +4,7 @@ import csv
 import io
 import re
 from pathlib import Path
+from typing import Any
 
 import yaml
 from playwright.sync_api import Page, expect
@@ -16,7 +17,7 @@ CLAIMS = [{"measure": "auc", "part": "test", "value": "0.95"}, {"measure": "accu
 NAME = "Read closely"
 
 
-def sent(open_as: Open, version: str, **changes: object) -> Page:
+def sent(open_as: Open, version: str, **changes: Any) -> Page:
     """A version of a small model, submitted by its owner and taken by Iris, at its plan."""
     return submitted(open_as, NAME, version, rows_csv(600, seed=31), claims=CLAIMS, **changes)
 

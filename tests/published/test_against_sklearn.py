@@ -153,7 +153,7 @@ def test_holdout_cross_validation_and_baseline_are_scikit_learns(name: str) -> N
     bench, x, y = laid(name)
     setting = SETTINGS[name]
     holdout, folded, baseline = retest(bench)
-    near = {"rel": 2e-4, "abs": 2e-4} if name == "breast cancer" else {"rel": 1e-9, "abs": 1e-9}
+    close = 2e-4 if name == "breast cancer" else 1e-9
 
     # The same rows, fitted by scikit-learn.
     train = bench.split.parts["training"]
@@ -162,15 +162,15 @@ def test_holdout_cross_validation_and_baseline_are_scikit_learns(name: str) -> N
         rows = bench.split.parts[part]
         ours = figures(holdout, part)
         expected = theirs(setting.outcome, fitted, x[rows], y[rows])
-        assert {measure: ours[measure] for measure in expected} == pytest.approx(expected, **near), part
+        assert {measure: ours[measure] for measure in expected} == pytest.approx(expected, rel=close, abs=close), part
 
     # Every fold.
     main = bench.plan.main_measure
     for fold in bench.split.folds:
         again = setting.estimator().fit(x[fold.train], y[fold.train])
-        expected = theirs(setting.outcome, again, x[fold.test], y[fold.test])[main]
-        ours = next(e.value for e in folded.estimates if e.part == f"fold:{fold.number}" and e.measure == main)
-        assert ours == pytest.approx(expected, **near)
+        one = theirs(setting.outcome, again, x[fold.test], y[fold.test])[main]
+        found = next(e.value for e in folded.estimates if e.part == f"fold:{fold.number}" and e.measure == main)
+        assert found == pytest.approx(one, rel=close, abs=close)
     mean = next(e for e in folded.estimates if e.part == OUT_OF_FOLD and e.measure == main)
     every = [e.value for e in folded.estimates if e.part != OUT_OF_FOLD and e.measure == main]
     assert mean.value == pytest.approx(np.mean(np.array(every, dtype=float)))

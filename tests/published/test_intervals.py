@@ -118,5 +118,8 @@ def test_paired_interval_covers_in_simulation() -> None:
     shares, n = [0.55, 0.2, 0.1, 0.15], 80
     truth = shares[1] - shares[2]
     draws = rng.multinomial(n, shares, 1500)
-    covered = [low <= truth <= high for low, high in (newcombe_paired(*map(int, d), 0.95) for d in draws)]
+    covered = [
+        low <= truth <= high
+        for low, high in (newcombe_paired(int(a), int(b), int(c), int(d), 0.95) for a, b, c, d in draws)
+    ]
     assert 0.93 <= np.mean(covered) <= 0.975

@@ -1,5 +1,7 @@
 """Coefficients with their errors, pruned trees, noise in labels: against published values and other libraries."""
 
+from typing import Any
+
 import numpy as np
 import pandas as pd
 import pytest
@@ -87,7 +89,7 @@ def test_strengths_of_pruning_are_those_of_scikit_learns_path() -> None:
     assert found == pytest.approx(np.unique(path.ccp_alphas[1:].round(12)))
 
 
-def exhibit(subject: Subject, check: str, **changes: object) -> Exhibit:
+def exhibit(subject: Subject, check: str, **changes: Any) -> Exhibit:
     (found,) = retest(Bench(subject, small_plan(checks=(check,), **changes)))
     assert found.state == "done", found.answer
     return found

@@ -10,7 +10,8 @@ from brookfall.core.check.bench import Bench
 from brookfall.core.evidence.chart import MatrixChart
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.retest.run import retest
-from brookfall.report.charts import COLOURS, draw
+from brookfall.report.charts import draw
+from brookfall.report.drawing import COLOURS
 from brookfall.report.fonts import chart_fonts, face_css
 
 

@@ -11,8 +11,8 @@ from brookfall.report.trees import chart_of
 from tests.report.test_trees import CHART, COLUMNS
 
 FROM = Provenance(seed=1, rows="", fits=(), recipe=None, seconds=0, scheme="", source="")
-DIAL = {
-    f"{criterion} {part}": values
+DIAL: dict[str, list[float | None]] = {
+    f"{criterion} {part}": list(values)
     for criterion in ("brier", "error_rate")
     for part, values in (
         ("training", [0.25, 0.2, 0.05]),
@@ -21,7 +21,7 @@ DIAL = {
         ("high", [0.26, 0.24, None]),
     )
 }
-SUSPECTS = {
+SUSPECTS: dict[str, list[float | None]] = {
     "row": [4.0, 11.0],
     "submitted": [5.0, 12.0],
     "label": [0.0, 1.0],
@@ -96,7 +96,7 @@ def test_suspects_of_a_number_show_numbers() -> None:
 
 
 def test_marks_and_named_places_stand_on_a_line_chart() -> None:
-    series = {"x": [0.0, 1.0, 2.0], "y": [0.1, 0.4, 0.2]}
+    series: dict[str, list[float | None]] = {"x": [0.0, 1.0, 2.0], "y": [0.1, 0.4, 0.2]}
     plain = LineChart(title="Shape", x="colour", y="score", lines=(Line(series="a", label="mean", colour="recipe"),))
     named = plain.model_copy(update={"ticks": ("red", "green", "blue"), "marks": (AxisMark(x=1.0, label="observed"),)})
     before, after = (draw(exhibit(chart, a=series))[0] for chart in (plain, named))

@@ -7,7 +7,7 @@ import pytest
 from brookfall.core.evidence.chart import TreeChart, TreeColumn
 from brookfall.report.trees import condition, rows_of, top_of
 
-COLUMNS = {
+COLUMNS: dict[str, list[float | None]] = {
     "left": [1.0, 3.0, -1.0, -1.0, -1.0],
     "right": [2.0, 4.0, -1.0, -1.0, -1.0],
     "column": [0.0, 1.0, -1.0, -1.0, -1.0],

@@ -13,8 +13,8 @@ def influence(rows: Scored) -> Linear | None:
     if not rows.has_both:
         return None
     base = float(rows.counted @ rows.outcomes / rows.counted.sum())
-    ours = mean_of((rows.scores - rows.outcomes) ** 2, rows.counted)
-    share = ratio_of(ours, mean_of((base - rows.outcomes) ** 2, rows.counted))
+    ours = mean_of(np.square(rows.scores - rows.outcomes, dtype=np.float64), rows.counted)
+    share = ratio_of(ours, mean_of(np.square(base - rows.outcomes, dtype=np.float64), rows.counted))
     return Linear(1 - share.value, -share.influence)
 
 

@@ -51,7 +51,8 @@ class ScoreRounding(Check):
         if not isinstance(rows, Scored):
             raise TypeError("only a yes/no outcome has one score")
         chosen = int(float(str(self.setting(bench, "decimals", 1))))
-        places, series = {}, {"x": [], "y": [], "low": [], "high": []}
+        places = {}
+        series: dict[str, list[float | None]] = {"x": [], "y": [], "low": [], "high": []}
         for decimals in range(5):
             turned = self._rounded(bench, rows, decimals) != rows.decisions
             figure = share_of(turned, rows).figure()
