@@ -1,5 +1,6 @@
 """The real pages in headless Chromium, against the tests' own server, database and workers."""
 
+import os
 import re
 from collections.abc import Callable, Iterator
 from functools import cache
@@ -12,6 +13,7 @@ from brookfall.demo.seed import PASSWORD, seed
 from brookfall.launch.house import House
 from tests.conftest import files_of
 from tests.core.test_package import zipped
+from tests.plugin.install import install
 
 BROWSER = "/usr/bin/chromium-headless-shell"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"]
@@ -47,10 +49,13 @@ def planned(page: Page, checks: list[str] | None = None, *, without: tuple[str, 
 
 
 @pytest.fixture(scope="session")
-def site(workers: House) -> str:
+def site(stores: House, tmp_path_factory: pytest.TempPathFactory) -> str:
+    """A house with the demo's data, and with a package of others installed."""
+    os.environ["PYTHONPATH"] = install(tmp_path_factory.mktemp("installed"))
     seed()
-    workers.start_web()
-    return workers.address
+    stores.start_workers(2)
+    stores.start_web()
+    return stores.address
 
 
 @pytest.fixture(scope="session")

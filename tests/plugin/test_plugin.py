@@ -2,10 +2,8 @@
 
 import json
 import os
-import shutil
 import subprocess
 import sys
-import tomllib
 from pathlib import Path
 from typing import Any
 
@@ -14,8 +12,8 @@ import yaml
 
 from tests.conftest import files_of
 from tests.core.test_cli import written
+from tests.plugin.install import install
 
-PACKAGE = Path(__file__).parent / "package"
 DRAW = """
 import json, sys
 from brookfall.core.retest.evidence_file import read_evidence
@@ -38,18 +36,7 @@ print(checks()["score_rounding"].sentence(about).model_dump_json())
 @pytest.fixture(scope="module")
 def installed(tmp_path_factory: pytest.TempPathFactory) -> dict[str, str]:
     """The environment of a house that has the package."""
-    folder = tmp_path_factory.mktemp("installed")
-    shutil.copytree(PACKAGE / "src", folder, dirs_exist_ok=True, ignore=shutil.ignore_patterns("__pycache__"))
-    project = tomllib.loads((PACKAGE / "pyproject.toml").read_text())["project"]
-    info = folder / "sample_plugin-1.0.dist-info"
-    info.mkdir()
-    (info / "METADATA").write_text(f"Metadata-Version: 2.1\nName: {project['name']}\nVersion: {project['version']}\n")
-    groups = (
-        f"[{group}]\n" + "".join(f"{name} = {target}\n" for name, target in entries.items())
-        for group, entries in project["entry-points"].items()
-    )
-    (info / "entry_points.txt").write_text("\n".join(groups))
-    return {**os.environ, "PYTHONPATH": str(folder)}
+    return {**os.environ, "PYTHONPATH": install(tmp_path_factory.mktemp("installed"))}
 
 
 def told(environment: dict[str, str], *command: str) -> str:

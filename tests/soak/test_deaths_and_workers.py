@@ -6,14 +6,13 @@ from brookfall.core.check.bench import Bench
 from brookfall.core.retest.differences import differences
 from brookfall.core.retest.run import retest
 from brookfall.launch.house import House
-from tests.api.conftest import app, visitor  # noqa: F401 - fixtures
 from tests.api.test_case import SignIn, survives
 
 
 @pytest.mark.parametrize("after", range(1, 9))
 @pytest.mark.parametrize("killed", [(1,), (2,), (1, 2)], ids=["first", "second", "both"])
 def test_a_run_survives_deaths_at_any_moment(
-    visitor: SignIn,  # noqa: F811
+    visitor: SignIn,
     workers: House,
     killed: tuple[int, ...],
     after: int,

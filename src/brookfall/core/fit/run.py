@@ -11,6 +11,8 @@ from brookfall.core.submission.subject import Subject
 
 ONE_THREAD = {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1", "MKL_NUM_THREADS": "1"}
 
+_IMPORTED = ["brookfall.core.fit.execute", "lightgbm", "sklearn.ensemble", "sklearn.linear_model"]
+
 _subject: Subject | None = None
 
 
@@ -28,8 +30,10 @@ def run_fits(jobs: tuple[FitJob, ...], subject: Subject, workers: int) -> Iterat
             yield execute(job, subject)
         return
     os.environ.update(ONE_THREAD)
-    # Spawned, not forked: forked children hang once histogram boosting ran in the parent.
-    context = multiprocessing.get_context("spawn")
+    # Forked from a server that has imported and computed nothing: children of a process in which histogram boosting ran
+    # would hang, and spawned ones would each import for seconds.
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload(_IMPORTED)
     with ProcessPoolExecutor(workers, context, initializer=_start, initargs=(subject,)) as pool:
         for done in as_completed([pool.submit(_work, job) for job in jobs]):
             yield done.result()

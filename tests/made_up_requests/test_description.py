@@ -12,6 +12,7 @@ from tests.api.test_case import SignIn
 from tests.api.test_tokens import secret_of
 from tests.conftest import PROJECT, SOAK
 
+FOLDER = Path(__file__).parent
 SECONDS = {"iris": 20 * SOAK, "nell": 10 * SOAK}
 CHECKS = "not_a_server_error,status_code_conformance,content_type_conformance,response_schema_conformance"
 
@@ -27,13 +28,7 @@ def test_made_up_requests_get_answers_as_described(visitor: SignIn, address: str
     secret = secret_of(visitor(login), "made up requests")
     done = subprocess.run(
         [
-            *(
-                sys.executable,
-                "-m",
-                "schemathesis.cli",
-                "--config-file",
-                str(Path(__file__).parent / "schemathesis.toml"),
-            ),
+            *(sys.executable, "-m", "schemathesis.cli", "--config-file", str(FOLDER / "schemathesis.toml")),
             *("run", str(PROJECT / "docs" / "formats" / "openapi.json")),
             # The token that asks would be revoked, and all that comes after answered by 401.
             *("--exclude-path", "/api/tokens/{token_id}"),

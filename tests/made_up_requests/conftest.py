@@ -1,0 +1,5 @@
+"""The API as its own tests have it."""
+
+from tests.api.conftest import app, visitor
+
+__all__ = ["app", "visitor"]
