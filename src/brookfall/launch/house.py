@@ -124,6 +124,9 @@ class House:
     def _start_mariadb(self) -> None:
         data = self.folder / "mariadb"
         user = getpass.getuser()
+        # Two servers that start at once take each other's temporary tables for their own where they share a folder.
+        scratch = self.folder / "tmp"
+        scratch.mkdir(parents=True, exist_ok=True)
         if not (data / "mysql").is_dir():
             shutil.rmtree(data, ignore_errors=True)
             data.mkdir(parents=True)
@@ -132,6 +135,7 @@ class House:
                     "mariadb-install-db",
                     "--no-defaults",
                     f"--datadir={data}",
+                    f"--tmpdir={scratch}",
                     f"--user={user}",
                     "--skip-test-db",
                     "--auth-root-authentication-method=socket",
@@ -146,6 +150,7 @@ class House:
                 "mariadbd",
                 "--no-defaults",
                 f"--datadir={data}",
+                f"--tmpdir={scratch}",
                 f"--socket={self._socket}",
                 f"--user={user}",
                 f"--port={port}",
