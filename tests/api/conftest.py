@@ -39,10 +39,10 @@ class Visitor:
         sent: dict[str, Any] = {"json": body} if body is not None else {}
         return cast("Answer", self.client.open(path, method=method, headers=headers, **sent, **more))
 
-    def get(self, path: str) -> dict[str, Any]:
+    def get(self, path: str) -> Any:
         response = self.ask("GET", path)
         assert response.status_code == 200, response.text
-        return dict(response.json)
+        return response.json
 
 
 @pytest.fixture(scope="session")

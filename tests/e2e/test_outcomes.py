@@ -35,10 +35,6 @@ def test_a_number_is_planned_with_random_splits_and_judged_by_r2(open_as: Open) 
     expect(page.get_by_text("Only a binary outcome is decided by a threshold").first).to_be_visible()
     expect(page.get_by_label("Main measure")).to_have_value("r2")
     expect(page.get_by_label("Limit on the gap in R²")).to_have_value("0.1")
-    page.get_by_label("Kind of cross-validation").select_option("leave_one_out")
-    # Gaps are filled by means, which are learned: every row is refitted, and the plan says what that costs.
-    # Thousands of fits are laid out anew, while workers may be busy with other cases.
-    expect(page.get_by_text(re.compile(r"\d.\d{3} distinct fits"))).to_be_visible(timeout=60_000)
     page.get_by_label("Kind of cross-validation").select_option("random_splits")
     page.get_by_label("Folds", exact=True).fill("4")
     page.get_by_label("Folds", exact=True).press("Enter")

@@ -14,6 +14,10 @@ def test_a_measure_a_check_and_a_family_of_others_are_like_any(open_as: Open) ->
     recipe = {"family": "level_means", "settings": {"belief": 20}, "seed": 3}
     page = submitted(open_as, "Added to", "1", rows_csv(500, seed=4), claims=[], recipe=recipe)
     planned(page, ["holdout", "gap", "score_rounding"])
+    # Its family knows no shortcut: left out one by one, every row is a fit, and the plan says what that costs.
+    page.get_by_label("Kind of cross-validation").select_option("leave_one_out")
+    expect(page.get_by_text(re.compile(r"[34]\d\d distinct fits"))).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
     # Its measure judges; its sentence has two fields and a limit.
     page.get_by_label("Main measure").select_option("brier_skill")
     expect(page.get_by_label("Main measure")).to_have_value("brier_skill")
