@@ -99,7 +99,9 @@ def open_as(site: str, browser: Browser, sessions: Callable[[str], Any]) -> Iter
 
     def sign_in(login: str) -> Page:
         size: ViewportSize = {"width": 1280, "height": 800}
-        context = browser.new_context(viewport=size, base_url=site, storage_state=sessions(login))
+        context = browser.new_context(
+            viewport=size, base_url=site, storage_state=sessions(login), reduced_motion="reduce"
+        )
         contexts.append(context)
         page = context.new_page()
         page.set_default_timeout(30_000)

@@ -41,7 +41,20 @@ declare module "@mui/material/styles" {
 export const SERIF = '"Source Serif 4 Variable", Georgia, serif';
 const SANS = '"Inter Variable", system-ui, sans-serif';
 
+/** Nothing moves for those who asked their system for stillness. */
+const still = typeof matchMedia === "function" && matchMedia("(prefers-reduced-motion: reduce)").matches;
+const atOnce = {
+  shortest: 0,
+  shorter: 0,
+  short: 0,
+  standard: 0,
+  complex: 0,
+  enteringScreen: 0,
+  leavingScreen: 0,
+};
+
 export const theme = createTheme({
+  transitions: still ? { create: () => "none", duration: atOnce } : {},
   cssVariables: { colorSchemeSelector: "media" },
   colorSchemes: {
     light: {
