@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
 
-import pymysql
+import mariadb
 import redis
 
 from brookfall.core.fit.run import ONE_THREAD
@@ -66,10 +66,10 @@ class House:
     def environment(self) -> dict[str, str]:
         """The configuration that every process of this instance runs with."""
         kept = self.settings
-        at = f"127.0.0.1:{kept['mariadb_port']}/brookfall?charset=utf8mb4"
+        at = f"127.0.0.1:{kept['mariadb_port']}/brookfall"
         return {
-            "BROOKFALL_DATABASE_URL": f"mysql+pymysql://brookfall:{kept['app_password']}@{at}",
-            "BROOKFALL_OWNER_DATABASE_URL": f"mysql+pymysql://brookfall_owner:{kept['owner_password']}@{at}",
+            "BROOKFALL_DATABASE_URL": f"mariadb+mariadbconnector://brookfall:{kept['app_password']}@{at}",
+            "BROOKFALL_OWNER_DATABASE_URL": f"mariadb+mariadbconnector://brookfall_owner:{kept['owner_password']}@{at}",
             "BROOKFALL_REDIS_URL": f"redis://127.0.0.1:{kept['redis_port']}/0",
             "BROOKFALL_SECRET_KEY": kept["secret_key"],
             "BROOKFALL_CACHE_DIR": str(self.folder / "cache"),
@@ -165,10 +165,10 @@ class House:
         self._make_users(user)
 
     def _make_users(self, user: str) -> None:
-        with pymysql.connect(unix_socket=self._socket, user=user) as connection, connection.cursor() as cursor:
+        with mariadb.connect(unix_socket=self._socket, user=user) as connection, connection.cursor() as cursor:
             cursor.execute("CREATE DATABASE IF NOT EXISTS brookfall CHARACTER SET utf8mb4")
             for name, word in (("brookfall_owner", "owner_password"), ("brookfall", "app_password")):
-                cursor.execute(f"CREATE USER IF NOT EXISTS {name}@'%%' IDENTIFIED BY %s", (self.settings[word],))
+                cursor.execute(f"CREATE USER IF NOT EXISTS {name}@'%' IDENTIFIED BY ?", (self.settings[word],))
             # Databases beside it too: tests and migrations that are tried on a copy have some of their own.
             for database in ("brookfall", r"brookfall\_%"):
                 cursor.execute(f"GRANT ALL ON `{database}`.* TO brookfall_owner@'%' WITH GRANT OPTION")
