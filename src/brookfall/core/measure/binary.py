@@ -137,8 +137,8 @@ def gini(rows: Scored) -> Figure:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> round(gini(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> round(gini(yes_no_rows()).value, 4)
     0.05
     """
     return auc(rows).mapped(_as_gini)
@@ -159,8 +159,8 @@ def gini_linear(rows: Scored) -> Linear:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> round(gini_linear(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> round(gini_linear(yes_no_rows()).value, 4)
     0.05
     """
     area = auc_linear(rows)
@@ -182,8 +182,8 @@ def lift(rows: Scored) -> Figure:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> round(lift(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> round(lift(yes_no_rows()).value, 4)
     1.0
     """
     return rank_measures.rank_figure("gain_at_20", rows).mapped(_as_lift)
@@ -204,8 +204,8 @@ def ks(rows: Scored) -> Figure:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> round(ks(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> round(ks(yes_no_rows()).value, 4)
     0.05
     """
     figure = rank_measures.rank_figure("ks", rows)
@@ -227,8 +227,8 @@ def brier_losses(rows: Scored) -> Numbers:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> brier_losses(rows)[:2].round(3).tolist()
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> brier_losses(yes_no_rows())[:2].round(3).tolist()
     [0.01, 0.786]
     """
     return (rows.scores - rows.outcomes) ** 2
@@ -253,8 +253,8 @@ def brier(rows: Scored) -> Figure:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> round(brier(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> round(brier(yes_no_rows()).value, 4)
     0.2961
     """
     values = brier_losses(rows)
@@ -280,8 +280,8 @@ def brier_linear(rows: Scored) -> Linear:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> round(brier_linear(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> round(brier_linear(yes_no_rows()).value, 4)
     0.2961
     """
     return mean_of(brier_losses(rows), rows.counted)
@@ -325,8 +325,8 @@ def log_loss_linear(rows: Scored) -> Linear:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> round(log_loss_linear(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> round(log_loss_linear(yes_no_rows()).value, 4)
     0.8119
     """
     p = np.clip(rows.scores, _CLIP, 1 - _CLIP)
@@ -348,8 +348,8 @@ def log_loss(rows: Scored) -> Figure:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> round(log_loss(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> round(log_loss(yes_no_rows()).value, 4)
     0.8119
     """
     return figure_of(log_loss_linear(rows), rows, 0.0, np.inf)
@@ -370,8 +370,8 @@ def mean_score_linear(rows: Scored) -> Linear:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> round(mean_score_linear(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> round(mean_score_linear(yes_no_rows()).value, 4)
     0.5
     """
     return mean_of(rows.scores, rows.counted)
@@ -392,8 +392,8 @@ def mean_score(rows: Scored) -> Figure:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> round(mean_score(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> round(mean_score(yes_no_rows()).value, 4)
     0.5
     """
     return figure_of(mean_score_linear(rows), rows)
@@ -414,8 +414,8 @@ def wrong(rows: Scored) -> Numbers:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> int(wrong(rows).sum())
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> int(wrong(yes_no_rows()).sum())
     30
     """
     return (rows.decisions != rows.outcomes).astype(np.float64)
@@ -436,8 +436,8 @@ def right(rows: Scored) -> Outcomes:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> int(right(rows).sum())
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> int(right(yes_no_rows()).sum())
     30
     """
     return np.asarray(rows.decisions == rows.outcomes)
@@ -458,8 +458,8 @@ def not_right(rows: Scored) -> Outcomes:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> int(not_right(rows).sum())
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> int(not_right(yes_no_rows()).sum())
     30
     """
     return ~right(rows)
@@ -480,8 +480,8 @@ def selected(rows: Scored) -> Outcomes:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> int(selected(rows).sum())
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> int(selected(yes_no_rows()).sum())
     30
     """
     return rows.decisions
@@ -502,8 +502,8 @@ def error_by_chance(rows: Scored) -> float:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> round(error_by_chance(rows), 4)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> round(error_by_chance(yes_no_rows()), 4)
     0.5
     """
     share = rows.counted / rows.counted.sum()
@@ -527,7 +527,8 @@ def few_events(rows: Scored) -> bool:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> rows = yes_no_rows()
     >>> few_events(rows), few_to_calibrate(rows.take(rows.scores > 0.5, "half"))
     (False, True)
     """
@@ -549,8 +550,8 @@ def few_to_calibrate(rows: Scored) -> bool:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> few_to_calibrate(rows)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> few_to_calibrate(yes_no_rows())
     False
     """
     return rows.few_events or min(rows.events, len(rows) - rows.events) < FEW_TO_CALIBRATE

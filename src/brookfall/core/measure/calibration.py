@@ -35,8 +35,8 @@ def slope(rows: Scored) -> Figure:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> round(slope(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> round(slope(yes_no_rows()).value, 4)
     0.0896
     """
     if problem := _problem(rows):
@@ -64,8 +64,8 @@ def intercept(rows: Scored) -> Figure:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> round(intercept(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> round(intercept(yes_no_rows()).value, 4)
     -0.8826
     """
     if problem := _problem(rows):
@@ -104,7 +104,8 @@ def slope_linear(rows: Scored) -> Linear | None:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> rows = yes_no_rows()
     >>> round(slope_linear(rows).value, 4), slope_linear(rows).influence.shape
     (0.0896, (60,))
     """
@@ -128,8 +129,8 @@ def intercept_linear(rows: Scored) -> Linear | None:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> round(intercept_linear(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> round(intercept_linear(yes_no_rows()).value, 4)
     -0.8826
     """
     found = _logistic(np.ones((len(rows), 1)), _logits(rows), rows)

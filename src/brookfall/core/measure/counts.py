@@ -119,8 +119,8 @@ def share_rows(name: str, rows: Scored) -> tuple[Scored, Outcomes]:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> among, hits = share_rows("recall", rows)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> among, hits = share_rows("recall", yes_no_rows())
     >>> len(among), int(hits.sum())
     (20, 10)
     """
@@ -158,8 +158,8 @@ def share_figure(name: str, rows: Scored) -> Figure:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> figure = share_figure("recall", rows)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> figure = share_figure("recall", yes_no_rows())
     >>> figure.value, figure.n, figure.method
     (0.5, 20, 'wilson')
     """
@@ -218,7 +218,8 @@ def share_linear(name: str, rows: Scored) -> Linear:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> rows = yes_no_rows()
     >>> share_linear("recall", rows).value, abs(round(share_linear("recall", rows).influence.sum(), 12))
     (0.5, np.float64(0.0))
     """
@@ -294,8 +295,8 @@ def function_figure(name: str, rows: Scored) -> Figure:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> figure = function_figure("f1", rows)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> figure = function_figure("f1", yes_no_rows())
     >>> round(figure.value, 4), figure.method
     (0.4, 'jeffreys_cells')
     """
@@ -347,8 +348,8 @@ def function_linear(name: str, rows: Scored) -> Linear:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> round(function_linear("f1", rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> round(function_linear("f1", yes_no_rows()).value, 4)
     0.4
     """
     cells, weights = confusion(rows).cells, rows.counted

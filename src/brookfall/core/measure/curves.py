@@ -161,8 +161,8 @@ def calibration(rows: Scored, level: float) -> Series:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> calibration(rows, 0.95)["n"]
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> calibration(yes_no_rows(), 0.95)["n"]
     [6.0, 6.0, 6.0, 6.0, 6.0, 6.0, 6.0, 6.0, 6.0, 6.0]
     """
     bins = equal_count_bins(rows.scores)
@@ -194,8 +194,8 @@ def scores(rows: Scored) -> Series:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> sum(scores(rows)["n"])
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> sum(scores(yes_no_rows())["n"])
     60.0
     """
     return _histogram(rows, np.ones(len(rows), dtype=np.bool_))
@@ -218,8 +218,8 @@ def score_histogram(rows: Scored, positive: bool) -> Series:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> round(sum(score_histogram(rows, True)["y"]), 4)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> round(sum(score_histogram(yes_no_rows(), True)["y"]), 4)
     1.0
     """
     return _histogram(rows, rows.outcomes == positive)
@@ -289,8 +289,8 @@ def error_by_threshold(rows: Scored) -> Series:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> len(error_by_threshold(rows)["x"])
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> len(error_by_threshold(yes_no_rows())["x"])
     201
     """
     grid = threshold_grid(rows)
@@ -314,8 +314,8 @@ def threshold_grid(rows: Scored) -> Scores:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> grid = threshold_grid(rows)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> grid = threshold_grid(yes_no_rows())
     >>> len(grid), float(grid[0]), float(grid[-1])
     (201, 0.0, 1.0)
     """

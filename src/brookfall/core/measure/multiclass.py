@@ -55,8 +55,8 @@ def accuracy(rows: ScoredClasses) -> Figure:
 
     Examples
     --------
-    >>> rows = ScoredClasses(key="", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c"))
-    >>> round(accuracy(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import class_rows
+    >>> round(accuracy(class_rows()).value, 4)
     0.3333
     """
     return share_of(right(rows), rows).figure()
@@ -77,10 +77,8 @@ def error_rate(rows: ScoredClasses) -> Figure:
 
     Examples
     --------
-    >>> rows = ScoredClasses(
-    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
-    ... )
-    >>> round(error_rate(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import class_rows
+    >>> round(error_rate(class_rows()).value, 4)
     0.6667
     """
     return share_of(not_right(rows), rows).figure()
@@ -101,10 +99,8 @@ def right(rows: ScoredClasses) -> Outcomes:
 
     Examples
     --------
-    >>> rows = ScoredClasses(
-    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
-    ... )
-    >>> int(right(rows).sum())
+    >>> from brookfall.core.measure.example_rows import class_rows
+    >>> int(right(class_rows()).sum())
     20
     """
     return np.asarray(rows.decisions == rows.outcomes)
@@ -125,10 +121,8 @@ def not_right(rows: ScoredClasses) -> Outcomes:
 
     Examples
     --------
-    >>> rows = ScoredClasses(
-    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
-    ... )
-    >>> int(not_right(rows).sum())
+    >>> from brookfall.core.measure.example_rows import class_rows
+    >>> int(not_right(class_rows()).sum())
     40
     """
     return ~right(rows)
@@ -149,10 +143,8 @@ def wrong(rows: ScoredClasses) -> Numbers:
 
     Examples
     --------
-    >>> rows = ScoredClasses(
-    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
-    ... )
-    >>> int(wrong(rows).sum())
+    >>> from brookfall.core.measure.example_rows import class_rows
+    >>> int(wrong(class_rows()).sum())
     40
     """
     return not_right(rows).astype(np.float64)
@@ -173,10 +165,8 @@ def accuracy_linear(rows: ScoredClasses) -> Linear:
 
     Examples
     --------
-    >>> rows = ScoredClasses(
-    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
-    ... )
-    >>> round(accuracy_linear(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import class_rows
+    >>> round(accuracy_linear(class_rows()).value, 4)
     0.3333
     """
     return mean_of(right(rows).astype(np.float64), rows.counted)
@@ -197,10 +187,8 @@ def error_linear(rows: ScoredClasses) -> Linear:
 
     Examples
     --------
-    >>> rows = ScoredClasses(
-    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
-    ... )
-    >>> round(error_linear(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import class_rows
+    >>> round(error_linear(class_rows()).value, 4)
     0.6667
     """
     return mean_of(1 - right(rows).astype(np.float64), rows.counted)
@@ -221,10 +209,8 @@ def error_by_chance(rows: ScoredClasses) -> float:
 
     Examples
     --------
-    >>> rows = ScoredClasses(
-    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
-    ... )
-    >>> round(error_by_chance(rows), 4)
+    >>> from brookfall.core.measure.example_rows import class_rows
+    >>> round(error_by_chance(class_rows()), 4)
     0.6667
     """
     share, k = rows.counted / rows.counted.sum(), len(rows.classes)
@@ -251,10 +237,8 @@ def of_linear(linear: Callable[[ScoredClasses], Linear | None], low: float, high
 
     Examples
     --------
-    >>> rows = ScoredClasses(
-    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
-    ... )
-    >>> round(of_linear(accuracy_linear, 0.0, 1.0, rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import class_rows
+    >>> round(of_linear(accuracy_linear, 0.0, 1.0, class_rows()).value, 4)
     0.3333
     """
     found = linear(rows)
@@ -282,8 +266,8 @@ def macro_share(name: str, rows: ScoredClasses) -> Figure:
 
     Examples
     --------
-    >>> rows = ScoredClasses(key="", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c"))
-    >>> round(macro_share("recall", rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import class_rows
+    >>> round(macro_share("recall", class_rows()).value, 4)
     0.3333
     """
     return _macro_share(name, rows)
@@ -306,10 +290,8 @@ def macro_share_linear(name: str, rows: ScoredClasses) -> Linear | None:
 
     Examples
     --------
-    >>> rows = ScoredClasses(
-    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
-    ... )
-    >>> round(macro_share_linear("recall", rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import class_rows
+    >>> round(macro_share_linear("recall", class_rows()).value, 4)
     0.3333
     """
     return _macro(rows, lambda alone: _finite(share_linear(name, alone)))
@@ -332,10 +314,8 @@ def macro_function_linear(name: str, rows: ScoredClasses) -> Linear | None:
 
     Examples
     --------
-    >>> rows = ScoredClasses(
-    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
-    ... )
-    >>> round(macro_function_linear("f1", rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import class_rows
+    >>> round(macro_function_linear("f1", class_rows()).value, 4)
     0.3333
     """
     return _macro(rows, lambda alone: _finite(function_linear(name, alone)))
@@ -362,8 +342,8 @@ def of_matrix(name: str, rows: ScoredClasses) -> Figure:
 
     Examples
     --------
-    >>> rows = ScoredClasses(key="", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c"))
-    >>> round(of_matrix("kappa", rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import class_rows
+    >>> round(of_matrix("kappa", class_rows()).value, 4)
     -0.0
     """
     found = of_matrix_linear(name, rows)
@@ -387,10 +367,8 @@ def of_matrix_linear(name: str, rows: ScoredClasses) -> Linear | None:
 
     Examples
     --------
-    >>> rows = ScoredClasses(
-    ...     key="doc", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c")
-    ... )
-    >>> abs(round(of_matrix_linear("kappa", rows).value, 4))
+    >>> from brookfall.core.measure.example_rows import class_rows
+    >>> abs(round(of_matrix_linear("kappa", class_rows()).value, 4))
     0.0
     """
     return _of_matrix(name, rows)
@@ -415,15 +393,8 @@ def hand_till(rows: ScoredClasses) -> Linear | None:
 
     Examples
     --------
-    >>> chances = np.random.default_rng(1).dirichlet((1, 1, 1), 60)
-    >>> rows = ScoredClasses(
-    ...     key="doc",
-    ...     outcomes=np.arange(60) % 3,
-    ...     decisions=chances.argmax(1),
-    ...     classes=("a", "b", "c"),
-    ...     scores=chances,
-    ... )
-    >>> round(hand_till(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import class_rows_with_scores
+    >>> round(hand_till(class_rows_with_scores()).value, 4)
     0.445
     """
     return _hand_till(rows)
@@ -444,15 +415,8 @@ def one_against_rest(rows: ScoredClasses) -> Linear | None:
 
     Examples
     --------
-    >>> chances = np.random.default_rng(1).dirichlet((1, 1, 1), 60)
-    >>> rows = ScoredClasses(
-    ...     key="doc",
-    ...     outcomes=np.arange(60) % 3,
-    ...     decisions=chances.argmax(1),
-    ...     classes=("a", "b", "c"),
-    ...     scores=chances,
-    ... )
-    >>> round(one_against_rest(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import class_rows_with_scores
+    >>> round(one_against_rest(class_rows_with_scores()).value, 4)
     0.445
     """
     return _macro(rows, lambda alone: auc_linear(alone) if alone.has_both else None)
@@ -473,15 +437,8 @@ def log_loss(rows: ScoredClasses) -> Linear | None:
 
     Examples
     --------
-    >>> chances = np.random.default_rng(1).dirichlet((1, 1, 1), 60)
-    >>> rows = ScoredClasses(
-    ...     key="doc",
-    ...     outcomes=np.arange(60) % 3,
-    ...     decisions=chances.argmax(1),
-    ...     classes=("a", "b", "c"),
-    ...     scores=chances,
-    ... )
-    >>> round(log_loss(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import class_rows_with_scores
+    >>> round(log_loss(class_rows_with_scores()).value, 4)
     1.5244
     """
     return None if rows.scores is None else mean_of(_log_losses(rows), rows.counted)
@@ -506,15 +463,8 @@ def brier(rows: ScoredClasses) -> Linear | None:
 
     Examples
     --------
-    >>> chances = np.random.default_rng(1).dirichlet((1, 1, 1), 60)
-    >>> rows = ScoredClasses(
-    ...     key="doc",
-    ...     outcomes=np.arange(60) % 3,
-    ...     decisions=chances.argmax(1),
-    ...     classes=("a", "b", "c"),
-    ...     scores=chances,
-    ... )
-    >>> round(brier(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import class_rows_with_scores
+    >>> round(brier(class_rows_with_scores()).value, 4)
     0.8849
     """
     return None if rows.scores is None else mean_of(_briers(rows), rows.counted)
@@ -535,15 +485,8 @@ def expected_calibration_error(rows: ScoredClasses) -> Figure:
 
     Examples
     --------
-    >>> chances = np.random.default_rng(1).dirichlet((1, 1, 1), 60)
-    >>> rows = ScoredClasses(
-    ...     key="doc",
-    ...     outcomes=np.arange(60) % 3,
-    ...     decisions=chances.argmax(1),
-    ...     classes=("a", "b", "c"),
-    ...     scores=chances,
-    ... )
-    >>> round(expected_calibration_error(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import class_rows_with_scores
+    >>> round(expected_calibration_error(class_rows_with_scores()).value, 4)
     0.335
     """
     return expected_error(_top_label(rows))
@@ -683,7 +626,8 @@ def few_of_a_class(rows: ScoredClasses) -> bool:
 
     Examples
     --------
-    >>> rows = ScoredClasses(key="", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c"))
+    >>> from brookfall.core.measure.example_rows import class_rows
+    >>> rows = class_rows()
     >>> few_of_a_class(rows), few_of_a_class(rows.take(rows.outcomes < 2, "two"))
     (False, True)
     """

@@ -29,8 +29,8 @@ def of_linear(linear: Callable[[ScoredNumbers], Linear | None], low: float, high
 
     Examples
     --------
-    >>> rows = ScoredNumbers(key="", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
-    >>> of_linear(bias, -np.inf, np.inf, rows).value
+    >>> from brookfall.core.measure.example_rows import number_rows
+    >>> of_linear(bias, -np.inf, np.inf, number_rows()).value
     -0.3333333333333333
     """
     found = linear(rows)
@@ -54,8 +54,8 @@ def mse(rows: ScoredNumbers) -> Linear:
 
     Examples
     --------
-    >>> rows = ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
-    >>> mse(rows).value
+    >>> from brookfall.core.measure.example_rows import number_rows
+    >>> mse(number_rows()).value
     1.6666666666666665
     """
     return mean_of(squared_errors(rows), rows.counted)
@@ -76,8 +76,8 @@ def rmse(rows: ScoredNumbers) -> Linear:
 
     Examples
     --------
-    >>> rows = ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
-    >>> round(rmse(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import number_rows
+    >>> round(rmse(number_rows()).value, 4)
     1.291
     """
     square = mse(rows)
@@ -100,8 +100,8 @@ def rmse_figure(rows: ScoredNumbers) -> Figure:
 
     Examples
     --------
-    >>> rows = ScoredNumbers(key="", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
-    >>> round(rmse_figure(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import number_rows
+    >>> round(rmse_figure(number_rows()).value, 4)
     1.291
     """
     return figure_of(mse(rows), rows, 0.0).mapped(sqrt)
@@ -144,8 +144,8 @@ def bias(rows: ScoredNumbers) -> Linear:
 
     Examples
     --------
-    >>> rows = ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
-    >>> round(bias(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import number_rows
+    >>> round(bias(number_rows()).value, 4)
     -0.3333
     """
     return mean_of(rows.predictions - rows.outcomes, rows.counted)
@@ -166,8 +166,8 @@ def mean_prediction(rows: ScoredNumbers) -> Linear:
 
     Examples
     --------
-    >>> rows = ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
-    >>> round(mean_prediction(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import number_rows
+    >>> round(mean_prediction(number_rows()).value, 4)
     2.6667
     """
     return mean_of(rows.predictions, rows.counted)
@@ -188,8 +188,8 @@ def r2(rows: ScoredNumbers) -> Linear | None:
 
     Examples
     --------
-    >>> rows = ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
-    >>> round(r2(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import number_rows
+    >>> round(r2(number_rows()).value, 4)
     0.6429
     """
     mean = float(rows.counted @ rows.outcomes / rows.counted.sum())
@@ -216,8 +216,8 @@ def squared_errors(rows: ScoredNumbers) -> Numbers:
 
     Examples
     --------
-    >>> rows = ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
-    >>> squared_errors(rows).tolist()
+    >>> from brookfall.core.measure.example_rows import number_rows
+    >>> squared_errors(number_rows()).tolist()
     [1.0, 0.0, 4.0]
     """
     return (rows.predictions - rows.outcomes) ** 2
@@ -238,8 +238,8 @@ def absolute_errors(rows: ScoredNumbers) -> Numbers:
 
     Examples
     --------
-    >>> rows = ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
-    >>> absolute_errors(rows).tolist()
+    >>> from brookfall.core.measure.example_rows import number_rows
+    >>> absolute_errors(number_rows()).tolist()
     [1.0, 0.0, 2.0]
     """
     return np.abs(rows.predictions - rows.outcomes)
@@ -260,8 +260,8 @@ def square_by_chance(rows: ScoredNumbers) -> float:
 
     Examples
     --------
-    >>> rows = ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
-    >>> round(square_by_chance(rows), 4)
+    >>> from brookfall.core.measure.example_rows import number_rows
+    >>> round(square_by_chance(number_rows()), 4)
     5.6667
     """
     share = rows.counted / rows.counted.sum()

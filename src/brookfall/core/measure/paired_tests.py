@@ -41,7 +41,8 @@ def paired(name: str, first: AnyScored, second: AnyScored) -> Figure:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> rows = yes_no_rows()
     >>> other = rows.at(0.7)
     >>> figure = paired("accuracy", rows, other)
     >>> round(figure.value, 4), figure.method
@@ -75,7 +76,8 @@ def gain(name: str, ours: AnyScored, theirs: AnyScored) -> Figure:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> rows = yes_no_rows()
     >>> gain("error_rate", rows, rows.at(0.7)).value == paired("error_rate", rows.at(0.7), rows).value
     True
     """

@@ -124,8 +124,8 @@ def rank_figure(name: str, rows: Scored) -> Figure:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> figure = rank_figure("ks", rows)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> figure = rank_figure("ks", yes_no_rows())
     >>> round(figure.value, 4), figure.method
     (0.05, 'bootstrap_logit')
     """
@@ -186,8 +186,8 @@ def ks_by_chance(rows: Scored) -> str:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> ks_by_chance(rows)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> ks_by_chance(yes_no_rows())
     'by chance alone 0.223 on average, 95th percentile 0.350'
     """
     few = min(len(rows), 2000)
@@ -218,8 +218,8 @@ def rank_draws(name: str, rows: Scored, resamples: int = RESAMPLES) -> Numbers:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> rank_draws("auc", rows, 50).shape
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> rank_draws("auc", yes_no_rows(), 50).shape
     (50,)
     """
     rng = np.random.default_rng(seed_from("bootstrap", rows.key, name))

@@ -87,8 +87,8 @@ def auc_linear(rows: Scored) -> Linear:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
-    >>> round(auc_linear(rows).value, 4)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> round(auc_linear(yes_no_rows()).value, 4)
     0.525
     """
     weights = rows.counted
@@ -180,7 +180,8 @@ def auc_difference(first: Scored, second: Scored) -> Figure:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> rows = yes_no_rows()
     >>> other = Scored(key="other", outcomes=rows.outcomes, scores=-rows.scores, threshold=0.5)
     >>> round(auc_difference(rows, other).value, 4)
     0.05
@@ -215,7 +216,8 @@ def auc_gap_by_fold(first: Scored, second: Scored, folds: Codes) -> Figure:
 
     Examples
     --------
-    >>> rows = Scored(key="doc", outcomes=np.arange(60) % 3 == 0, scores=np.linspace(0.9, 0.1, 60), threshold=0.5)
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> rows = yes_no_rows()
     >>> other = Scored(key="other", outcomes=rows.outcomes, scores=-rows.scores, threshold=0.5)
     >>> round(auc_gap_by_fold(rows, other, np.arange(60) // 20).value, 4)
     -0.0

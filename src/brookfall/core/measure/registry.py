@@ -337,8 +337,8 @@ def class_measure(name: str, rows: ScoredClasses, position: int) -> Figure:
     --------
     >>> import numpy as np
     >>> from brookfall.core.measure.scored import ScoredClasses
-    >>> rows = ScoredClasses(key="", outcomes=np.arange(60) % 3, decisions=np.arange(60) // 20, classes=("a", "b", "c"))
-    >>> class_measure("recall", rows, 0).value
+    >>> from brookfall.core.measure.example_rows import class_rows
+    >>> class_measure("recall", class_rows(), 0).value
     0.35
     """
     known, remark = rows.usable()

@@ -87,9 +87,8 @@ def mean_loss(values: Numbers, rows: Sampled) -> Figure:
 
     Examples
     --------
-    >>> from brookfall.core.measure.scored import ScoredNumbers
-    >>> rows = ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
-    >>> mean_loss(np.array([0.0, 1.0, 1.0]), rows).value
+    >>> from brookfall.core.measure.example_rows import number_rows
+    >>> mean_loss(np.array([0.0, 1.0, 1.0]), number_rows()).value
     0.6666666666666666
     """
     return figure_of(mean_of(values, rows.counted), rows, 0.0).marked(few=rows.few)
@@ -112,9 +111,8 @@ def mean_excess(first: Numbers, second: Numbers, rows: Sampled) -> Figure:
 
     Examples
     --------
-    >>> from brookfall.core.measure.scored import ScoredNumbers
-    >>> rows = ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
-    >>> mean_excess(np.array([1.0, 1.0, 1.0]), np.array([0.0, 1.0, 1.0]), rows).value
+    >>> from brookfall.core.measure.example_rows import number_rows
+    >>> mean_excess(np.array([1.0, 1.0, 1.0]), np.array([0.0, 1.0, 1.0]), number_rows()).value
     0.3333333333333333
     """
     return figure_of(mean_of(first - second, rows.counted), rows).marked(few=rows.few)
