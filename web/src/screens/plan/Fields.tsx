@@ -11,8 +11,7 @@ import { neighbours, type FieldProps, type Part, type Value } from "./values";
 export function Field({ field, off, onSet }: FieldProps<Part>) {
   switch (field.kind) {
     case "words":
-      // A sign stays on the line of the value that it is about.
-      return <>{field.text.replace(/([≤≥<>=]) $/, "$1\u00a0")}</>;
+      return <>{field.text}</>;
     case "number":
       return <NumberField field={field} off={off} onSet={onSet} />;
     case "choice":

@@ -122,8 +122,8 @@ describe("a sentence of the plan", () => {
       whole: false,
     };
     const html = shown(sentence([words("Measure the gap.")], { limit: [words("limit: gap ≤ "), limit] }));
-    // Not a plain space: the sign would stay behind at the end of a line.
-    expect(html).toContain("limit: gap ≤\u00a0");
+    // The sign would stay behind at the end of a line: it stands with its value, in one piece.
+    expect(html).toMatch(/limit: gap <\/span><span style="white-space:nowrap">≤ </);
     expect(html).toContain('aria-label="Limit on the gap"');
     expect(html).toContain("0.05");
   });

@@ -46,12 +46,27 @@ export function CheckSentence({ name, title, on, excluded, sentence, off, onTogg
   );
 }
 
+const SIGN = /[≤≥<>=] $/;
+
 function Parts({ parts, off, onSet }: { parts: readonly Part[]; off: boolean; onSet: Set }) {
   return (
     <>
-      {parts.map((part, i) => (
-        <Field key={i} field={part} off={off} onSet={onSet} />
-      ))}
+      {parts.map((part, i) => {
+        const before = parts[i - 1];
+        const sign = before?.kind === "words" ? SIGN.exec(before.text)?.[0] : undefined;
+        const next = parts[i + 1];
+        const field =
+          part.kind === "words" && next && next.kind !== "words"
+            ? { ...part, text: part.text.replace(SIGN, "") }
+            : part;
+        return (
+          // A sign stays on the line of the value that it is about.
+          <span key={i} style={sign && part.kind !== "words" ? { whiteSpace: "nowrap" } : undefined}>
+            {part.kind !== "words" && sign}
+            <Field field={field} off={off} onSet={onSet} />
+          </span>
+        );
+      })}
     </>
   );
 }
