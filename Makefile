@@ -2,7 +2,7 @@
 PYTHON := .venv/bin/python
 export PYTHONUNBUFFERED := 1
 
-.PHONY: help setup build demo reset test soak lint bench bench-coverage screenshots docs verify clean
+.PHONY: help setup build demo reset test soak lint bench bench-coverage bench-refits bench-claims bench-false-alarms screenshots docs verify clean
 
 help: ## list the commands
 	@grep -E '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 17
@@ -42,13 +42,23 @@ bench: setup ## measure speed, as ratios in one run; writes docs/benchmarks*.md
 bench-coverage: setup ## simulate how often every interval holds the truth; writes docs/coverage.md
 	@OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 $(PYTHON) -m benchmarks.coverage
 
+bench-refits: setup ## simulate intervals over folds with recipes fitted anew; writes docs/coverage-refits.md
+	@OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 $(PYTHON) -m benchmarks.refits
+
+bench-claims: setup ## simulate honest claims and claims that are too high; writes docs/benchmarks-claims.md
+	@OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 $(PYTHON) -m benchmarks.claims
+
+bench-false-alarms: setup ## simulate how often a sound model is called outside a limit; writes docs/false-alarms.md
+	@OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 $(PYTHON) -m benchmarks.false_alarms
+
 screenshots: ## make docs/screenshots anew from the demo data
 	@scripts/setup services browser
 	@scripts/build
 	@$(PYTHON) -m scripts.screenshots
 
-docs: setup ## write docs/formats and the front end's API types from the code's own types
+docs: setup ## write docs/formats, the front end's API types and docs/answers.md from the code itself
 	@$(PYTHON) -m brookfall.api.describe
+	@OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 $(PYTHON) -m tests.core.answers
 	@cd web && npm run --silent types
 
 verify: setup ## verify the chain of the demo's record (the demo must be running)

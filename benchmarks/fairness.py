@@ -3,7 +3,8 @@
 One process, one thread on both sides. Writes docs/benchmarks-fairness.md. Run with ``make bench``.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from itertools import combinations
 from pathlib import Path
 
@@ -15,9 +16,11 @@ from threadpoolctl import threadpool_limits
 from benchmarks.core import clocked
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Draft
-from brookfall.core.check.groups.audit import Audited, compare, members_of, tell_p
-from brookfall.core.check.groups.criteria import OF_DECISIONS
+from brookfall.core.check.groups.audit import Audited, Compared, compare
+from brookfall.core.check.groups.criteria import criteria_of
+from brookfall.core.check.groups.omnibus import Omnibus, is_cleared, omnibus_of, tell_p
 from brookfall.core.check.groups.protected_groups import Ground
+from brookfall.core.check.groups.sides import members_of
 from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.limit import Standing
@@ -38,6 +41,7 @@ CRITERIA = (
 COUNTED = CRITERIA[:8]
 LEVELS = (2, 4, 5, 2)
 SIMULATIONS, REPETITIONS = 1000, 25
+DRAWS, ROWS, GROUPS = 300, 12_000, 20
 SHARES = (1.0, 0.4, 0.2)
 """Of a group, how many are harmed."""
 
@@ -121,19 +125,37 @@ def a_bench() -> Bench:
     return Bench(subject, standard_plan(1, given_parts=False))
 
 
-def stands(bench: Bench, rows: Scored, grounds: list[Ground]) -> tuple[set[Standing], int, int, int]:
-    """The standings of one ground's judged comparisons; comparisons, and how many intervals, plain and all
-    simultaneous ones together (0 or 1), hold that there is no difference."""
+@dataclass(frozen=True)
+class Judged:
+    """One ground, judged on some rows: its comparisons, its omnibus estimates, and how the whole stands."""
+
+    draft: Draft
+    flat: list[Compared]
+    omnibus: list[Omnibus]
+    whole: Standing | None
+
+
+def judged(bench: Bench, rows: Scored, grounds: list[Ground], references: Mapping[str, str] | None = None) -> Judged:
+    """One ground by every judged criterion, each group against everyone else or the reference that is named."""
     draft, read = Draft(bench.plan.policy.level), Audited("recipe", "out_of_fold", None, np.arange(len(rows)), rows)
-    flat = [
-        one
-        for (members,) in [members_of(grounds, rows, 1, {})]
-        for criterion in OF_DECISIONS
+    (members,) = members_of(grounds, rows, 1, references or {})
+    page = [
+        compare(bench, draft, members, read, criterion)
+        for criterion in criteria_of(bench.plan, rows)
         if criterion.harm in bench.plan.harms
-        for one in compare(bench, draft, members, read, criterion)
     ]
-    tell_p(draft, flat)
-    places = [(place, 1.0 if kind == "ratio" else 0.0) for one in flat for kind, place in one.judged(draft)]
+    omnibus = [one for compared in page for one in omnibus_of(bench, draft, compared)]
+    flat = [one for compared in page for one in compared]
+    tell_p(draft, flat, omnibus)
+    return Judged(draft, flat, omnibus, draft.worst(cleared=is_cleared(draft, [page], omnibus)))
+
+
+def stands(bench: Bench, rows: Scored, grounds: list[Ground]) -> tuple[set[Standing], int, int, int]:
+    """The standings of one ground's judged estimates; comparisons, and how many intervals, plain and all simultaneous
+    ones together (0 or 1), hold that there is no difference."""
+    found = judged(bench, rows, grounds)
+    draft = found.draft
+    places = [(place, 1.0 if kind == "ratio" else 0.0) for one in found.flat for kind, place in one.judged(draft)]
     held = [_holds(draft.figure(place).interval(draft.level), ideal) for place, ideal in places]
     wide = [_holds(draft.figure(place).interval(draft.wide_level), ideal) for place, ideal in places]
     return set(draft.standings()), len(places), sum(held), int(all(wide))
@@ -157,6 +179,111 @@ def alarms() -> list[str]:
         lines.append(
             f"| {n:,} rows in {groups} groups | {100 * outside / SIMULATIONS:.1f} % | "
             f"{100 * near / SIMULATIONS:.1f} % | {100 * held / made:.1f} % | {100 * wide / SIMULATIONS:.1f} % |"
+        )
+    return lines
+
+
+# What is cleared, and a split down the middle.
+
+Rows = Callable[[np.random.Generator], tuple[Scored, list[Ground]]]
+
+
+def _in_groups(rng: np.random.Generator, *, uneven: bool = False) -> list[Ground]:
+    sizes = np.geomspace(1, 8, GROUPS) if uneven else np.ones(GROUPS)
+    codes = rng.choice(GROUPS, ROWS, p=sizes / sizes.sum())
+    return [Ground("ground", tuple(f"level {place}" for place in range(GROUPS)), codes)]
+
+
+def by_scores(base: float, *, uneven: bool = False) -> Rows:
+    """Scores are the true probabilities, and as many rows are selected as are positive."""
+
+    def drawn_rows(rng: np.random.Generator) -> tuple[Scored, list[Ground]]:
+        scores = rng.beta(1.5, 1.5 * (1 - base) / base, ROWS)
+        outcomes = rng.random(ROWS) < scores
+        threshold = float(np.quantile(scores, 1 - base))
+        return Scored(key="fair", outcomes=outcomes, scores=scores, threshold=threshold), _in_groups(rng, uneven=uneven)
+
+    return drawn_rows
+
+
+def by_rates(base: float) -> Rows:
+    """Of all positives 0.7 are selected, of all negatives 0.2."""
+
+    def drawn_rows(rng: np.random.Generator) -> tuple[Scored, list[Ground]]:
+        outcomes = rng.random(ROWS) < base
+        selected = rng.random(ROWS) < np.where(outcomes, 0.7, 0.2)
+        return Scored(key="fair", outcomes=outcomes, scores=selected.astype(float), threshold=0.5), _in_groups(rng)
+
+    return drawn_rows
+
+
+CASES: dict[str, Rows] = {
+    **{f"TPR 0.7, FPR 0.2, base rate {base}": by_rates(base) for base in (0.5, 0.3, 0.1)},
+    **{f"scores are probabilities, base rate {base}": by_scores(base) for base in (0.5, 0.45, 0.3, 0.1)},
+    "the same, base rate 0.3, uneven sizes": by_scores(0.3, uneven=True),
+}
+
+
+def _share_within(found: Judged, rule: str) -> float:
+    """The share of comparisons within: by their simultaneous intervals, or each by its own."""
+    draft = found.draft
+    level = draft.wide_level if rule == "simultaneous" else draft.level
+    places = [place for one in found.flat for _, place in one.judged(draft)]
+    ends = [(draft.limit(place), draft.figure(place).interval(level)) for place in places]
+    kept = [
+        limit is not None and end is not None and limit.low <= end[0] and end[1] <= limit.high for limit, end in ends
+    ]
+    return sum(kept) / len(kept)
+
+
+def cleared() -> list[str]:
+    bench, lines = a_bench(), []
+    for words, drawn_rows in CASES.items():
+        rng = np.random.default_rng(len(lines))
+        before = largest = product = beyond = beyond_before = within = some_open = 0.0
+        for _ in range(DRAWS):
+            rows, grounds = drawn_rows(rng)
+            sizes = np.bincount(grounds[0].codes)
+            old = judged(bench, rows, grounds, {"ground": grounds[0].levels[int(sizes.argmax())]})
+            new = judged(bench, rows, grounds)
+            before += _share_within(old, "simultaneous")
+            largest += _share_within(old, "plain")
+            product += _share_within(new, "plain")
+            beyond_before += bool({Standing.OUTSIDE, Standing.NEAR} & set(old.draft.standings()))
+            beyond += bool({Standing.OUTSIDE, Standing.NEAR} & set(new.draft.standings()))
+            within += new.whole is Standing.WITHIN and new.draft.open() == 0
+            some_open += new.whole is Standing.WITHIN and new.draft.open() > 0
+        told = (before, largest, product, beyond_before, beyond, within, some_open)
+        lines.append(f"| {words} | " + " | ".join(f"{100 * one / DRAWS:.0f} %" for one in told) + " |")
+    return lines
+
+
+def split() -> list[str]:
+    """Groups in two halves, selected at two rates: how often each estimate is outside."""
+    bench, lines = a_bench(), []
+    for low, high in ((0.35, 0.50), (0.38, 0.47), (0.40, 0.45), (0.42, 0.42)):
+        rng = np.random.default_rng(round(100 * low))
+        single = apart = 0
+        for _ in range(DRAWS):
+            codes = rng.integers(0, 10, ROWS)
+            selected = rng.random(ROWS) < np.where(codes < 5, low, high)
+            outcomes = rng.random(ROWS) < 0.4
+            rows = Scored(key="split", outcomes=outcomes, scores=selected.astype(float), threshold=0.5)
+            found = judged(bench, rows, [Ground("ground", tuple(f"level {place}" for place in range(10)), codes)])
+            draft = found.draft
+            of_rate = [one for one in found.flat if one.criterion.measure == "selection_rate"]
+            single += any(
+                draft.standing(place) is Standing.OUTSIDE for one in of_rate for _, place in one.judged(draft)
+            )
+            apart += any(
+                draft.standing(one.place) is Standing.OUTSIDE
+                for one in found.omnibus
+                if one.criterion.measure == "selection_rate"
+            )
+        ratio = f"{low / high:.2f}"
+        lines.append(
+            f"| five groups at {low:.2f}, five at {high:.2f} | {ratio} | {100 * single / DRAWS:.0f} % | "
+            f"{100 * apart / DRAWS:.0f} % |"
         )
     return lines
 
@@ -265,6 +392,29 @@ def planted() -> list[str]:
     return lines
 
 
+_TRUE_ROWS = 60_000
+
+
+def there() -> list[str]:
+    """What is truly there of a planted disparity, from many rows, and how far 4 000 rows are from seeing it."""
+    lines = []
+    for what, check, group in (("a ground", "groups", {"age": "old"}), ("a pair", "combinations", _OLD_WOMEN)):
+        for share in SHARES:
+            found = exhibits(people(np.random.default_rng(5), what, share, _TRUE_ROWS))[check]
+            of_group = {one.measure: one for one in found.estimates if one.limit and one.group == group}
+            ratio = of_group["selection_rate_ratio"].value or 0.0
+            missed = of_group["true_positive_rate_difference"]
+            value, positives = missed.value or 0.0, missed.n * 4_000 / _TRUE_ROWS
+            error = float(np.sqrt(0.25 / positives))
+            lines.append(
+                f"| {what} | {100 * share:.0f} % | {ratio:.2f} | {100 * value:.0f} points | {positives:.0f} | "
+                f"{(-value - 0.1) / error:.1f} |"
+            )
+    return lines
+
+
+_OLD_WOMEN = {"sex": "f", "age": "old"}
+
 TEXT = """# The fairness audit: speed, false alarms, and what it finds
 
 Written by `make bench` (benchmarks/fairness.py): one process, one thread on both sides.
@@ -286,6 +436,25 @@ are the coverage of the 95 % intervals of single comparisons, and of all simulta
 | --- | --- | --- | --- | --- |
 {alarms}
 
+## Fair rows in 20 groups: what is cleared
+{draws} draws of {rows:,} rows each, by the ratio of shares selected and the differences of TPR and FPR (where FPR is
+rare, its ratio). The rules before: against the largest group, and within by the simultaneous interval; then each by its
+own interval (intersection-union); then, as it is now, against everyone else. "Near or outside" is of anything.
+The last two columns are how often the whole exhibit stands within, with nothing open or with small groups open, its
+omnibus estimates among what is judged.
+
+| fair rows | within before | each by its own | within now | near or outside | and now | all within | some open |
+| --- | --- | --- | --- | --- | --- | --- | --- |
+{cleared}
+
+## A split down the middle
+{draws} draws of {rows:,} rows in ten groups of about one size. Each group against everyone else can't show it; the
+omnibus estimate (a typical low group over a typical high one, noise taken off) can.
+
+| shares selected | their ratio | a group is outside | the omnibus estimate is outside |
+| --- | --- | --- | --- |
+{split}
+
 ## Planted disparities
 {repetitions} data sets each of 4 000 rows, boosted trees, the standard plan of tier 3. Planted is a group whose scores
 rest on a trace of who they are; what counts as found is said beside it.
@@ -293,14 +462,34 @@ rest on a trace of who they are; what counts as found is said beside it.
 | planted in | of whom are harmed | found when | found |
 | --- | --- | --- | --- |
 {planted}
+
+What is truly there, from 60 000 rows each, and how far beyond its limit of 10 points the difference of TPR lies in
+standard errors of 4 000 rows. An honest test that one of many is outside needs about 3 of them to be sure and 4 to be
+found in four of five: of the 40 % these rows can't show more, by any method that keeps its false alarms; at 20 % what
+is planted lies within the limits.
+
+| planted in | of whom are harmed | ratio of selection | difference of TPR | positives of 4 000 | beyond the limit by |
+| --- | --- | --- | --- | --- | --- |
+{there}
 """
 
 
 def main() -> None:
     with threadpool_limits(1):
-        parts = {"speed": speed(), "alarms": alarms(), "planted": planted()}
+        parts = {
+            "speed": speed(),
+            "alarms": alarms(),
+            "cleared": cleared(),
+            "split": split(),
+            "planted": planted(),
+            "there": there(),
+        }
     page = TEXT.format(
-        simulations=SIMULATIONS, repetitions=REPETITIONS, **{name: "\n".join(lines) for name, lines in parts.items()}
+        simulations=SIMULATIONS,
+        repetitions=REPETITIONS,
+        draws=DRAWS,
+        rows=ROWS,
+        **{name: "\n".join(lines) for name, lines in parts.items()},
     )
     PAGE.write_text(page, encoding="utf-8")
     print(page)

@@ -15,6 +15,28 @@ FOLDER = PROJECT / "docs" / "screenshots"
 BROWSER = "/usr/bin/chromium-headless-shell"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"]
 
+_UNTUNED = """async (path) => {
+  const {revision, plan} = await (await fetch(path)).json();
+  if (plan.challengers !== "tuned") return false;
+  const token = document.cookie.match(/brookfall_csrf=([^;]*)/)[1];
+  const headers = {"Content-Type": "application/json", "X-CSRF-Token": token};
+  const body = JSON.stringify({revision, plan: {...plan, challengers: "default", splits: 50, shuffles: 40}});
+  const answer = await fetch(path, {method: "PUT", headers, body});
+  if (!answer.ok) throw new Error(await answer.text());
+  return true;
+}"""
+
+
+_NUMBER = """async ([path, check]) => {
+  const {exhibits} = await (await fetch(path)).json();
+  return exhibits.find((one) => one.name === check).number;
+}"""
+
+
+def exhibit(page: Page, case: int, check: str) -> str:
+    """The address of a check's exhibit, whatever its number."""
+    return f"/cases/{case}/evidence?exhibit={page.evaluate(_NUMBER, [f'/api/cases/{case}/run', check])}"
+
 
 def main() -> None:
     house = House(PROJECT, "shots")
@@ -29,7 +51,7 @@ def main() -> None:
                 viewport={"width": 1280, "height": 800}, base_url=house.address, color_scheme="dark"
             )
             sign_in(dark, "iris")
-            visit(dark, "/cases/2/evidence?exhibit=27", "evidence-dark")
+            visit(dark, exhibit(dark, 2, "calibration"), "evidence-dark")
             browser.close()
     finally:
         house.clear()
@@ -56,17 +78,17 @@ def walk(page: Page) -> None:
     for case in (1, 2, 4, 5, 6):
         page.goto(f"/cases/{case}/plan")
         page.get_by_role("button", name="Lock the plan and run").wait_for()
-        challengers = page.get_by_label("Challengers", exact=True)
-        if challengers.count() and challengers.input_value() == "tuned":
-            # Tuning takes minutes, and no picture shows it.
-            challengers.select_option("default")
-            page.wait_for_timeout(1500)
+        # Tuning takes minutes, and no picture shows it.
+        if page.evaluate(_UNTUNED, f"/api/cases/{case}/plan"):
+            page.reload()
         page.get_by_role("button", name="Lock the plan and run").click()
         page.wait_for_url("**/evidence*")
+    for case in (1, 2, 4, 5, 6):
+        page.goto(f"/cases/{case}/evidence")
         page.get_by_role("button", name=re.compile(r"^\d+ Baseline")).wait_for()
         while page.get_by_role("button", name="Cancel the run").count():
-            time.sleep(0.2)
-    page.goto("/cases/1/evidence?exhibit=14")
+            time.sleep(0.5)
+    page.goto(exhibit(page, 1, "gap"))
     page.get_by_label("Working notes").fill(
         "The note says 'accuracy 100 %, validated'. On which rows?\n\nAsk for the script."
     )
@@ -74,18 +96,18 @@ def walk(page: Page) -> None:
     page.get_by_role("article").click()
     page.keyboard.press("a")
     shoot(page, "evidence-gap")
-    visit(page, "/cases/2/evidence?exhibit=24&ground=Ethnic group, out-of-fold rows", "evidence-groups")
-    visit(page, "/cases/2/evidence?exhibit=25", "evidence-combinations")
+    visit(page, f"{exhibit(page, 2, 'groups')}&ground=Ethnic group, out-of-fold rows", "evidence-groups")
+    visit(page, exhibit(page, 2, "combinations"), "evidence-combinations")
     models = "recipe,baseline,in_use,logistic,forest,naive_bayes"
     visit(page, f"/cases/2/compare?models={models}&highlight=recipe", "compare")
     visit(page, "/cases/2/rows?model=recipe&part=test&outcome=yes&decided=no&exhibit=9&sort=score", "rows")
-    visit(page, "/cases/2/evidence?exhibit=8", "evidence-claims")
-    page.goto("/cases/1/evidence?exhibit=16")
+    visit(page, exhibit(page, 2, "claims"), "evidence-claims")
+    page.goto(exhibit(page, 1, "complexity"))
     page.get_by_role("button", name=re.compile("Simplest as good")).click()
     page.get_by_role("tree").evaluate("tree => tree.scrollIntoView({block: 'center'})")
     shoot(page, "evidence-tree")
-    visit(page, "/cases/5/evidence?exhibit=7", "evidence-labels")
-    page.goto("/cases/1/findings?from=14")
+    visit(page, exhibit(page, 5, "labels"), "evidence-labels")
+    page.goto(f"/cases/1/findings?from={exhibit(page, 1, 'gap').rpartition('=')[2]}")
     page.get_by_label("What is wrong").wait_for()
     page.wait_for_timeout(800)
     page.get_by_label("Severity").click()

@@ -60,7 +60,7 @@ def declaration(**changes: Any) -> dict[str, Any]:
                 "roles": {"target": "y", "positive": "yes", "identifier": ["id"], "protected": ["sex", "age"]},
             }
         ],
-        "recipe": {"family": "logistic", "preprocess": {"scale": "standard"}, "seed": 3},
+        "recipe": {"family": "logistic", "preprocess": {"scale": "standard"}, "threshold": 0.5, "seed": 3},
         "claims": [{"measure": "auc", "part": "test", "value": "0.75"}],
     }
     return {**sound, **changes}

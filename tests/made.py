@@ -100,11 +100,12 @@ def table_of(frame: pd.DataFrame) -> Table:
 def subject_of_frame(
     frame: pd.DataFrame, target: str, recipe: Recipe | None, outcome: Outcome = "binary", **roles: Any
 ) -> Subject:
+    """What is under test, decided at 0.5 where the recipe says nothing else."""
     given = Roles.model_validate({"target": target, **roles})
-    return Subject(table_of(frame), given, recipe, (), "frame.csv", outcome)
+    return Subject(table_of(frame), given, recipe, (), "frame.csv", outcome, decide_at=0.5)
 
 
-MAIN = {"binary": "auc", "multiclass": "balanced_accuracy", "number": "r2"}
+MAIN = {"binary": "auc", "multiclass": "balanced_accuracy", "number": "r2", "choice": "mean_chosen_probability"}
 
 
 def bench_with(subject: Subject, *checks: str, **changes: Any) -> Bench:
@@ -115,6 +116,11 @@ def bench_with(subject: Subject, *checks: str, **changes: Any) -> Bench:
 def exhibit_of(subject: Subject, check: str, **changes: Any) -> Exhibit:
     (found,) = retest(bench_with(subject, check, **changes))
     return found
+
+
+def said(found: Exhibit) -> str:
+    """The answer with the lines below it."""
+    return " ".join((found.answer, *found.lines))
 
 
 def estimate(found: Exhibit, measure: str, **labels: object) -> Estimate:

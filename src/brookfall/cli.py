@@ -193,6 +193,7 @@ def _plan(package: "Package", plan_file: Path | None) -> "Plan":
             outcome=declared.model.outcome,
             given_parts=roles.part is not None,
             grouped=(roles.group or roles.occasion) is not None,
+            timed=roles.time is not None,
         )
     try:
         text = plan_file.read_text(encoding="utf-8")

@@ -28,7 +28,7 @@ from brookfall.records.database import engine, transaction
 from brookfall.records.runs import Fit, Reading, RunCheck, RunFit
 from tests.api.conftest import Visitor
 from tests.api.packages import submit
-from tests.conftest import files_of
+from tests.conftest import declaration, files_of, rows_csv
 from tests.core.test_package import BROKEN
 
 SignIn = Callable[[str], Visitor]
@@ -225,6 +225,27 @@ def proposal(**changes: Any) -> dict[str, object]:
     return {**sound, **changes}
 
 
+def test_an_approval_over_what_is_unsettled_says_why(visitor: SignIn, workers: House) -> None:
+    few = files_of(csv=rows_csv(200), claims=[])
+    base = ran(visitor, "hardly any rows", ["holdout", "gap", "baseline"], few)
+    iris = visitor("iris")
+    open_ = [one for one in iris.get(f"{base}/run")["exhibits"] if one["standing"] == "unsettled"]
+    assert open_, "so few rows must leave something open"
+    page = iris.get(f"{base}/decision")
+    question = next(one for one in page["questions"] if one["number"] == open_[0]["question"])
+    assert question["standing"] in ("unsettled", "near", "outside")
+    assert any("is unsettled: these rows can't tell" in reason for reason in page["needs_reason"])
+    refused = iris.ask("POST", f"{base}/decision", proposal(despite=""))
+    assert refused.status_code == 422, refused.text
+    assert "It would be approved over this" in refused.json["detail"]
+    assert (
+        iris.ask(
+            "POST", f"{base}/decision", proposal(kind="returned_for_rework", conditions=[], despite="")
+        ).status_code
+        == 200
+    )
+
+
 def files_of_version(version: str) -> dict[str, bytes]:
     return files_of(
         model={
@@ -259,6 +280,31 @@ def test_a_second_run_makes_no_fit_again(visitor: SignIn, workers: House) -> Non
 
 def slow_files(seed: int) -> dict[str, bytes]:
     return files_of(recipe={"family": "forest", "settings": {"trees": 150}, "seed": seed})
+
+
+def test_rows_in_time_are_split_at_random_only_for_a_reason(visitor: SignIn, workers: House) -> None:
+    lines = rows_csv(200).splitlines()
+    dated = [
+        f"{line},day" if not place else f"{line},2024-{1 + place % 12:02d}-{1 + place % 28:02d}"
+        for place, line in enumerate(lines)
+    ]
+    (data,) = declaration()["data"]
+    files = files_of("\n".join(dated), data=[{**data, "roles": {**data["roles"], "time": "day"}}])
+    iris, base = taken(visitor, "in time", files)
+    plan = iris.get(f"{base}/plan")["plan"]
+    assert plan["parts"]["by"] == plan["cross_validation"]["by"] == "time"
+    at_random = {"parts": {**plan["parts"], "by": "rows"}, "checks": ["profile", "holdout"]}
+    assert iris.ask("PUT", f"{base}/plan", plan_of(iris, base, **at_random)).status_code == 200
+    refused = iris.ask("POST", f"{base}/run")
+    assert refused.status_code == 422
+    assert refused.json["detail"] == "The column day orders the rows in time, and the plan splits them at random."
+    assert iris.get(f"{base}/plan")["locked"] is None
+    told = plan_of(iris, base, split_reason="Visits are alike all year.")
+    assert iris.ask("PUT", f"{base}/plan", told).status_code == 200
+    assert iris.ask("POST", f"{base}/run").status_code == 200
+    assert finished(iris, base)["state"] == "done"
+    report = iris.ask("GET", f"{base}/report/html").data.decode()
+    assert "Visits are alike all year." in report
 
 
 def test_a_run_goes_on_when_the_program_changes_under_it(visitor: SignIn, workers: House) -> None:
@@ -323,14 +369,15 @@ def survives(visitor: SignIn, workers: House, killed: tuple[int, ...], after: in
     assert run["failed"] == 0
     with transaction() as session:
         keys = session.scalars(select(RunFit.fit_key).where(RunFit.run_id == run["id"])).all()
-        held = session.scalar(select(func.count()).select_from(Reading).where(Reading.fit_key.in_(keys)))
+        held = {(one.fit_key, one.key) for one in session.scalars(select(Reading).where(Reading.fit_key.in_(keys)))}
         states = set(session.scalars(select(Fit.state).where(Fit.key.in_(keys))))
     assert len(keys) == run["needed"]
     assert states == {"done"}
     evidence = Evidence.model_validate(json.loads(iris.ask("GET", f"{base}/report/json").data))
     files = slow_files(seed)
     bench = Bench(subject_of(package_from_files(files), evidence.roles), Plan.model_validate(plan["plan"]))
-    assert held == sum(len(job.readings) for job in jobs_of(ask(bench)))
+    # A fit that an earlier run asked for too, as that of the version in use, has what was read of it then.
+    assert {(job.fit.key, reading.key) for job in jobs_of(ask(bench)) for reading in job.readings} <= held
     assert differences(evidence.exhibits, retest(bench)) == []
 
 

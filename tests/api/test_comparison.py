@@ -59,7 +59,7 @@ def test_an_earlier_version_is_set_against_the_new_one(visitor: SignIn, workers:
     finished(iris, base)
     exhibit = iris.get(f"{base}/exhibits/2")["exhibit"]
     assert exhibit["state"] == "done"
-    assert "of 1, the version in use, on 280 rows" in exhibit["answer"]
+    assert "of 1, in use, on 280 rows" in exhibit["answer"]
     compared = iris.get(f"{base}/comparison?models=recipe,in_use")
     assert "1, in use" in str(compared["tables"])
     behind = {"model": "in_use", "part": "out_of_fold", "decided": "yes"}

@@ -16,7 +16,7 @@ from tests.api.conftest import Visitor
 from tests.api.packages import submit
 from tests.api.test_case import finished, plan_of, taken
 from tests.api.test_drafts import begun, put
-from tests.conftest import files_of
+from tests.conftest import declaration, files_of, rows_csv
 
 SignIn = Callable[[str], Visitor]
 
@@ -81,6 +81,25 @@ def test_what_is_wrong_is_said_gravest_first_with_its_rows(visitor: SignIn) -> N
     assert ties["x"]["target"]["low"] < ties["x"]["target"]["value"] < ties["x"]["target"]["high"]
     assert ties["y"]["target"] is None
     assert ties["x"]["nearest"]["to"] == "age"
+
+
+def test_a_column_is_tied_to_a_ground_whatever_it_is_called(visitor: SignIn) -> None:
+    csv = rows_csv().replace("kind,sex,age", "kind,q17,age", 1)
+    data = declaration()["data"][0]
+    roles = {**data["roles"], "protected": ["age"], "ignore": ["q17"]}
+    iris, base = taken(visitor, "ties", files_of(csv, data=[{**data, "roles": roles}], claims=[]))
+    view = iris.get(f"{base}/data")
+    assert {one["name"]: one["ground"] for one in view["columns"]}["q17"] is None
+    assert "sex" in view["grounds"]
+    (action,) = issues(iris, base)["unmarked"]["actions"]
+    assert (action["column"], action["protect"], action["ground"]) == ("q17", True, "sex")
+    wanted = {**view["roles"], "protected": ["age", "q17"], "ignore": [], "grounds": {"q17": "sex"}}
+    saved = iris.ask("PUT", f"{base}/roles", {"roles": wanted, "revision": view["revision"]})
+    assert saved.status_code == 200, saved.text
+    assert saved.json["roles"]["grounds"] == {"q17": "sex"}
+    assert "unmarked" not in issues(iris, base)
+    assert "sex" not in iris.get(f"{base}/look")["look"]["not_collected"]
+    assert "sex" not in iris.get(f"{base}/plan")["missing_grounds"]
 
 
 def test_rows_are_sorted_filtered_and_windowed_on_the_server(visitor: SignIn) -> None:

@@ -16,13 +16,14 @@ from brookfall.records.cases import Case
 from brookfall.records.database import transaction
 from tests.api.conftest import Visitor
 from tests.api.test_case import finished, plan_of, taken
+from tests.conftest import files_of
 
 SignIn = Callable[[str], Visitor]
 CHECKS = ["profile", "holdout", "gap", "baseline", "groups"]
 
 
 def run_once(visitor: SignIn, version: str) -> tuple[Visitor, str]:
-    iris, base = taken(visitor, version)
+    iris, base = taken(visitor, version, files_of(claims=[]))
     assert iris.ask("PUT", f"{base}/plan", plan_of(iris, base, checks=CHECKS)).status_code == 200
     assert iris.ask("POST", f"{base}/run").status_code == 200
     finished(iris, base)
@@ -63,6 +64,20 @@ def test_a_deviation_from_reason_to_report(visitor: SignIn, workers: House) -> N
     assert {name for name, one in exhibits(iris, base).items() if one["state"] == "stale"} == {"gap"}
     assert iris.get(f"{base}/exhibits/{gap['number']}")["exhibit"]["state"] == "stale"
 
+    # A limit that is not the policy's takes a reason before the plan is locked.
+    silent = iris.ask("POST", f"{base}/run")
+    assert silent.status_code == 422
+    assert silent.json["detail"] == "The limit on the gap is ≤ 0.01 in this plan, where the policy says ≤ 0.05."
+    (line,) = [
+        line
+        for one in iris.get(f"{base}/plan")["sentences"]
+        for line in one["sentence"]["after"]
+        if "the policy says" in line["parts"][0].get("text", "")
+    ]
+    assert line["parts"][1]["path"] == ["overrides", "gap"]
+    explained = plan_of(iris, base, overrides={"gap": "Two teams act on it."})
+    assert iris.ask("PUT", f"{base}/plan", explained).status_code == 200
+
     # Locked again, and only the gap is made anew; the others are the same bits under the same numbers.
     assert iris.ask("POST", f"{base}/run").status_code == 200
     finished(iris, base)
@@ -75,10 +90,14 @@ def test_a_deviation_from_reason_to_report(visitor: SignIn, workers: House) -> N
 
     shown = iris.get(f"{base}/decision")
     assert shown["blockers"] == []
+    departure = "The limit on the gap is ≤ 0.01 in this plan, where the policy says ≤ 0.05: Two teams act on it."
+    assert shown["departures"] == [departure]
+    assert "Judged by ≤ 0.01, which departs from the policy (≤ 0.05)." in again["lines"]
     assert [one["reason"] for one in shown["deviations"]] == ["The gap limit of this use is tighter."]
     report = iris.ask("GET", f"{base}/report/html").text
     assert "The gap limit of this use is tighter." in report
     assert "≤ 0.05, ideally 0 → ≤ 0.01" in report
+    assert departure in report
     evidence = Evidence.model_validate(iris.get(f"{base}/report/json"))
     assert evidence.plan.policy.gap.at_most == 0.01
     with transaction() as session:

@@ -14,7 +14,7 @@ from tests.core.test_fairness import people
 
 SignIn = Callable[[str], Visitor]
 CHECKS = ["groups", "combinations", "group_thresholds"]
-TREE = {"family": "tree", "settings": {"depth": 4, "rows_per_leaf": 20}, "seed": 2}
+TREE = {"family": "tree", "settings": {"depth": 4, "rows_per_leaf": 20}, "threshold": 0.5, "seed": 2}
 
 
 def package() -> dict[str, bytes]:

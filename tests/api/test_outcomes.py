@@ -64,6 +64,29 @@ def test_the_plan_says_what_will_not_run_and_why(visitor: SignIn) -> None:
     assert (view["grouped"], view["timed"], view["outcome"]) == (False, True, "number")
 
 
+def test_the_plan_asks_where_to_decide_and_never_says(visitor: SignIn, workers: House) -> None:
+    iris, base = taken(visitor, "decide 1", packages.pump_failure())
+    view = iris.get(f"{base}/plan")
+    assert view["plan"]["threshold"] is None
+    assert view["undecided"] == "The owner declared no threshold but in claims, at 0.5"
+    assert iris.ask("PUT", f"{base}/plan", plan_of(iris, base, checks=CHECKS)).status_code == 200
+    silent = {e.measure: e.value for e in run(iris, base)[1].estimates if e.part == "test"}
+    assert (silent["accuracy"], silent["auc"]) == (None, pytest.approx(silent["auc"]))
+    iris, base = taken(visitor, "decide 2", packages.pump_failure())
+    assert iris.ask("PUT", f"{base}/plan", plan_of(iris, base, checks=CHECKS, threshold=0.5)).status_code == 200
+    decided = {e.measure: e.value for e in run(iris, base)[1].estimates if e.part == "test"}
+    assert decided["accuracy"] is not None
+    assert decided["auc"] == silent["auc"]
+
+
+def test_the_plan_does_not_decide_over_the_owner(visitor: SignIn) -> None:
+    iris, base = taken(visitor, "decide 3", packages.smoke_alarm())
+    assert iris.get(f"{base}/plan")["undecided"] is None
+    saved = iris.ask("PUT", f"{base}/plan", plan_of(iris, base, threshold=0.3))
+    told = saved.json if saved.status_code != 200 else iris.get(f"{base}/plan")
+    assert "The owner declared a threshold of 0.5" in str(told)
+
+
 def test_groups_are_kept_together_from_the_start_and_said(visitor: SignIn) -> None:
     iris, base = taken(visitor, "groups 1", packages.cause_triage())
     view = iris.get(f"{base}/plan")

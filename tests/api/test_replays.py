@@ -24,6 +24,8 @@ from tests.conftest import files_of, rows_csv
 SignIn = Callable[[str], Visitor]
 CHECKS = ["profile", "holdout", "cross_validation"]
 
+REASON = {"gap": "This use is less forgiving."}
+
 
 @pytest.fixture
 def run(visitor: SignIn, workers: House, state: dict[str, str]) -> tuple[Visitor, str]:
@@ -163,7 +165,7 @@ def test_stale_exhibits_are_not_replayed(visitor: SignIn, workers: House) -> Non
     iris.ask("POST", f"{base}/deviation", {"reason": "Tighter, and one check more"})
     plan = iris.get(f"{base}/plan")["plan"]
     policy = {**plan["policy"], "gap": {"at_most": 0.01, "ideal": 0}}
-    changed = plan_of(iris, base, policy=policy, checks=["profile", "gap", "baseline"])
+    changed = plan_of(iris, base, policy=policy, checks=["profile", "gap", "baseline"], overrides=REASON)
     assert iris.ask("PUT", f"{base}/plan", changed).status_code == 200
     refused = iris.ask("POST", f"{base}/exhibits/2/replay")
     assert (refused.status_code, "stale" in refused.json["detail"]) == (422, True), refused.text
@@ -183,7 +185,7 @@ def test_a_damaged_reading_ends_in_a_failed_exhibit_that_says_so(visitor: SignIn
     iris.ask("POST", f"{base}/deviation", {"reason": "Tighter"})
     plan = iris.get(f"{base}/plan")["plan"]
     policy = {**plan["policy"], "gap": {"at_most": 0.01, "ideal": 0}}
-    assert iris.ask("PUT", f"{base}/plan", plan_of(iris, base, policy=policy)).status_code == 200
+    assert iris.ask("PUT", f"{base}/plan", plan_of(iris, base, policy=policy, overrides=REASON)).status_code == 200
     assert iris.ask("POST", f"{base}/run").status_code == 200
     assert finished(iris, base)["state"] == "done"
     exhibit = iris.get(f"{base}/exhibits/1")["exhibit"]

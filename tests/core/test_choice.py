@@ -154,7 +154,7 @@ def test_the_demo_is_sound() -> None:
 def test_a_sign_contrary_to_what_is_expected_is_outside() -> None:
     found = exhibit(subject(expectations=[{"feature": "wait", "sign": "positive"}]))
     assert found.standing is Standing.OUTSIDE
-    assert found.answer.startswith("The sign of wait is the opposite of what was expected.")
+    assert found.answer.startswith("The sign of 'wait' is the opposite of what was expected.")
     none = exhibit(subject(expectations=[]))
     assert none.standing is None
     assert none.answer.startswith("No sign was expected of the 3 coefficients.")
@@ -187,7 +187,7 @@ def test_checks_of_other_outcomes_are_not_run_on_a_choice() -> None:
 def test_the_data_checks_speak_of_occasions() -> None:
     plan = standard_plan(3, outcome="choice", given_parts=False, grouped=True)
     found = {one.check: one for one in retest(Bench(subject(), plan))}
-    assert all(one.state == "done" for one in found.values())
+    assert {name for name, one in found.items() if one.state != "done"} == {"claims"}
     assert "120 occasions with" in found["profile"].answer
     assert "Training and unseen rows share none." in found["repeats"].answer
 

@@ -73,6 +73,19 @@ def test_help_loads_no_library() -> None:
     assert done.stdout.strip() == "[]"
 
 
+def test_a_check_loads_nothing_that_fits_or_computes(package: str) -> None:
+    code = (
+        "import sys; from brookfall.cli import main\n"
+        "try: main(['check', sys.argv[1]])\n"
+        "except SystemExit as left: assert not left.code\n"
+        "names = ('scipy.special', 'scipy.optimize', 'sklearn', 'statsmodels', 'lightgbm', 'flask', 'sqlalchemy')\n"
+        "print([one for one in names if one in sys.modules], file=sys.stderr)"
+    )
+    done = subprocess.run([sys.executable, "-c", code, package], capture_output=True, text=True, timeout=60, check=True)
+    assert "can be submitted" in done.stdout
+    assert done.stderr.strip() == "[]"
+
+
 def test_one_job_and_two_write_the_same_evidence(package: str, tmp_path: Path) -> None:
     texts = []
     for jobs in ("1", "2"):
@@ -144,7 +157,7 @@ def test_another_package_or_file_is_refused(package: str, tmp_path: Path) -> Non
         ("coefficients", {"family": "logistic", "settings": {"penalty": "l2", "strength": 2}}),
         ("influence", {"family": "forest", "settings": {"trees": 5}}),
         ("shape", {"family": "tree", "settings": {"depth": 3}}),
-        ("sensitivity", {"family": "nearest_neighbours"}),
+        ("sensitivity", {"family": "nearest_neighbours", "threshold": 0.5}),
     ],
 )
 def test_checks_of_memory_and_sense_are_replayed_bit_for_bit(

@@ -8,11 +8,14 @@ import pytest
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.evidence.limit import Standing
+from brookfall.core.measure.shift import shift_of
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest.run import retest
 from brookfall.core.submission.subject import Subject
+from brookfall.core.table.infer import column_from_text
 from tests.conftest import small_plan
-from tests.made import subject_of_frame, table_of
+from tests.made import said, subject_of_frame, table_of
 
 LOGISTIC = Recipe(family="logistic")
 
@@ -39,7 +42,7 @@ def test_the_strongest_tie_comes_first_with_its_direction() -> None:
     ties = values(found, "association")
     assert next(iter(ties)) == "x"
     assert (ties["x"] or 0) > 0.3
-    assert "The strongest tie with y is that of x: r is 0." in found.answer
+    assert "'x' is most closely associated with 'y': r is 0." in found.answer
     assert "1 of 3 features" in found.answer
     p = values(found, "association_p_value_holm")
     assert (p["x"] or 1) < 0.001 < (p["z"] or 0)
@@ -49,10 +52,9 @@ def test_the_strongest_tie_comes_first_with_its_direction() -> None:
 def test_weights_that_are_not_used_are_said_not_to_be() -> None:
     rows = frame()
     rows["w"] = 2
-    assert (
-        "whatever their weight or group" in exhibit(subject_of_frame(rows, "y", None, weight="w"), "association").answer
-    )
-    assert "whatever their weight" not in exhibit(subject_of_frame(frame(), "y", None), "association").answer
+    weighted = exhibit(subject_of_frame(rows, "y", None, weight="w"), "association")
+    assert "whatever their weight or group" in said(weighted)
+    assert "whatever their weight" not in said(exhibit(subject_of_frame(frame(), "y", None), "association"))
 
 
 @pytest.mark.parametrize("outcome", ["binary", "multiclass", "number"])
@@ -91,8 +93,9 @@ def test_a_column_that_gives_the_answer_away_is_found(plant: Callable[[pd.DataFr
     found = exhibit(subject_of_frame(rows, "y", None), "leaks")
     assert found.standing == "outside"
     assert found.estimates[0].feature == feature
-    assert found.answer.startswith("By ")
-    assert f"y: AUC of {feature} is " in found.answer
+    assert "alone all but decide" in found.answer
+    assert feature in found.answer.lower()
+    assert "decide 'y': AUC " in found.answer.replace("decides", "decide")
     assert "Was it known when the score is needed?" in found.answer
 
 
@@ -101,7 +104,7 @@ def test_nothing_leaks_where_nothing_leaks() -> None:
     rows["noise"] = np.random.default_rng(1).integers(0, 400, len(rows)).astype(str)
     found = exhibit(subject_of_frame(rows, "y", LOGISTIC), "leaks")
     assert found.standing == "within"
-    assert "No column decides y by itself" in found.answer
+    assert "No column decides 'y' by itself" in found.answer
     # Unique values tell nothing of rows they were not learned from, however well they would memorise.
     assert (values(found, "auc")["noise"] or 1) < 0.6
 
@@ -111,7 +114,7 @@ def test_an_identifier_among_the_features_is_named() -> None:
     rows["ref"] = [f"R{i}" for i in range(len(rows))]
     rows["row"] = np.random.default_rng(2).permutation(len(rows))
     found = exhibit(subject_of_frame(rows, "y", LOGISTIC), "leaks")
-    assert "Among the features, ref (600 values) and row (600 values) look like identifiers." in found.answer
+    assert "Among the features, 'ref' (600 values) and 'row' (600 values) look like identifiers." in found.answer
 
 
 def test_test_rows_before_training_rows_are_counted_where_the_owner_made_the_parts() -> None:
@@ -142,7 +145,7 @@ def test_repeats_contradictions_and_shared_rows_are_counted() -> None:
     assert values(found, "contradicted_share") == {None: 0.02}
     assert values(found, "shared_share") == {None: pytest.approx(1 / 30), "id": pytest.approx(1 / 30)}
     assert found.standing == "outside"
-    assert "1 of 30 test rows share their id with a training row." in found.answer
+    assert "1 of 30 test rows shares its 'id' with a training row." in found.answer
 
 
 def test_groups_that_stand_in_two_parts_are_counted() -> None:
@@ -162,17 +165,48 @@ def test_a_part_that_comes_from_elsewhere_is_told() -> None:
     rows.loc[rows["part"] == "test", "z"] += 2
     found = exhibit(subject_of_frame(rows, "y", LOGISTIC, part="part"), "shift", parts={"kind": "given"})
     assert found.standing == "outside"
-    assert found.answer.startswith("Moved away from the training rows: z (test, PSI")
+    assert found.answer.startswith("Moved away from the training rows: 'z' (test, PSI")
     assert "A model can tell test from training rows: AUC 0.9" in found.answer
     assert (values(found, "psi")["x"] or 1) < 0.1
+
+
+def test_psi_has_no_interval_and_is_outside_only_beyond_chance_too() -> None:
+    rows = frame(n=90, seed=2)
+    rows["part"] = ["training"] * 50 + ["test"] * 40
+    found = exhibit(subject_of_frame(rows, "y", LOGISTIC, part="part"), "shift", parts={"kind": "given"})
+    moved = [one for one in found.estimates if one.quantity == "psi"]
+    assert all(one.low is None and "by chance on average" in str(one.note) for one in moved)
+    beyond = [one for one in moved if one.value > 0.25]
+    assert beyond, "so few rows go beyond the limit by chance"
+    assert Standing.UNSETTLED in {one.standing for one in beyond}
+
+
+def test_a_psi_beyond_its_limit_by_chance_is_not_called_kept() -> None:
+    rows = frame(n=64, seed=5)[["x", "y"]]
+    rows["part"] = ["training"] * 32 + ["test"] * 32
+    found = exhibit(subject_of_frame(rows, "y", LOGISTIC, part="part"), "shift", parts={"kind": "given"})
+    (moved,) = [one for one in found.estimates if one.quantity == "psi"]
+    assert moved.value > 0.25
+    assert (moved.standing, found.standing) == (Standing.UNSETTLED, Standing.UNSETTLED)
+    assert found.answer.startswith("Too few rows to tell whether a feature moved by more than its limit; ")
+
+
+def test_psi_of_rows_that_did_not_move_is_beyond_its_critical_value_as_often_as_it_says() -> None:
+    rng = np.random.default_rng(4)
+    beyond = 0
+    for _ in range(400):
+        before, after = (column_from_text("x", [f"{one:.6f}" for one in rng.normal(size=n)]) for n in (300, 200))
+        shift = shift_of(before, after)
+        beyond += shift.psi.value > shift.critical
+        assert shift.critical_at(0.95) == pytest.approx(shift.critical)
+    assert 0.02 < beyond / 400 < 0.10
 
 
 def test_parts_drawn_at_random_are_alike() -> None:
     found = exhibit(subject_of_frame(frame(n=1200, seed=4), "y", LOGISTIC), "shift")
     assert found.standing is None
-    assert found.answer.startswith("No feature is judged")
-    assert "A model can't tell test from training rows" in found.answer
-    assert found.answer.endswith("what moved between them is chance.")
+    assert found.answer.startswith("These parts were drawn at random here, so what moved between them is chance")
+    assert "A model can't tell test from training rows" in said(found)
 
 
 def test_a_file_of_later_rows_is_compared_too() -> None:
@@ -191,7 +225,7 @@ def test_too_few_rows_are_not_judged() -> None:
     rows = frame(n=40)
     rows["part"] = ["training"] * 25 + ["test"] * 15
     found = exhibit(subject_of_frame(rows, "y", None, part="part"), "shift", parts={"kind": "given"})
-    assert found.standing is None
+    assert found.standing is Standing.UNSETTLED
     assert all(estimate.standing is None for estimate in found.estimates)
 
 

@@ -27,7 +27,9 @@ def test_equal_versions_differ_in_nothing() -> None:
 
 
 def test_every_kind_of_change_is_said() -> None:
-    before = files_of(recipe={"family": "logistic"}, claims=[{"measure": "auc", "part": "test", "value": "0.80"}])
+    before = files_of(
+        recipe={"family": "logistic", "threshold": 0.5}, claims=[{"measure": "auc", "part": "test", "value": "0.80"}]
+    )
     lines = rows_csv().splitlines()
     csv = "\n".join([f"{lines[0]},more", *(f"{line},{i}" for i, line in enumerate(lines[1:-1]))])
     after = files_of(

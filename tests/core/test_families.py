@@ -77,7 +77,7 @@ def test_every_setting_and_default_is_on_the_page() -> None:
 
 @pytest.mark.parametrize("name", sorted(families()))
 def test_settings_are_read_from_text_and_written_in_words(name: str) -> None:
-    recipe = Recipe(family=name)
+    recipe = Recipe(family=name, threshold=0.5)
     outcome = sorted(families()[name].outcomes)[0]
     words = recipe_in_words(recipe, outcome)
     assert words.endswith(".")

@@ -7,9 +7,10 @@ import pytest
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Draft
-from brookfall.core.evidence.estimate import Labels, Versus
+from brookfall.core.evidence.estimate import Estimate, Labels, Versus
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.limit import Limit, Standing
+from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.interval import proportion
 from brookfall.core.retest.run import retest
@@ -66,13 +67,46 @@ def test_what_is_said_of_an_estimate_agrees(exhibits: dict[str, tuple[Exhibit, .
         unsettled = 0
         for one in exhibit.estimates:
             assert one.leading == (one.limit is not None), one.id
-            assert (one.judged == "simultaneous") == (one.wide_level is not None), one.id
+            assert (one.judged is not None) == (one.wide_level is not None), one.id
+            if one.standing in (Standing.OUTSIDE, Standing.NEAR) and one.judged:
+                assert one.judged_ends == (one.wide_low, one.wide_high), one.id
+            elif one.judged:
+                assert one.judged_ends == (one.low, one.high), one.id
             assert one.limit is not None or one.standing is None, one.id
             if one.few:
                 assert one.judged is None, one.id
                 assert one.standing not in (Standing.WITHIN, Standing.OUTSIDE), one.id
-            unsettled += one.leading and (one.few or one.standing is Standing.UNSETTLED)
+            unsettled += one.leading and (one.few or one.value is None or one.standing is Standing.UNSETTLED)
         assert exhibit.open == unsettled, exhibit.check
+
+
+def _printed(one: Estimate, decimals: int) -> str:
+    low, high = one.judged_ends
+    assert low is not None
+    assert high is not None
+    return wording.figure(Figure(one.value, one.n, "kept", lambda _: (low, high)), decimals=decimals)
+
+
+@pytest.mark.parametrize("outcome", ["binary", "multiclass", "number"])
+@pytest.mark.parametrize(("check", "decimals"), [("gap", 3), ("baseline", 3), ("cross_validation", 2)])
+def test_sentence_and_mark_rest_on_one_interval(
+    exhibits: dict[str, tuple[Exhibit, ...]], outcome: str, check: str, decimals: int
+) -> None:
+    """The interval in the answer is the one that the standing of a judged estimate was read from."""
+    one = next(found for found in exhibits[outcome] if found.check == check)
+    judged = [estimate for estimate in one.estimates if estimate.judged]
+    assert judged
+    intervals = [_printed(estimate, decimals) for estimate in judged]
+    assert any(interval in one.answer for interval in intervals), (one.answer, intervals)
+    assert one.standing in {estimate.standing for estimate in judged}
+
+
+@pytest.mark.parametrize("outcome", ["binary", "multiclass", "number"])
+def test_an_exhibit_is_no_better_than_its_worst(exhibits: dict[str, tuple[Exhibit, ...]], outcome: str) -> None:
+    order = [Standing.OUTSIDE, Standing.NEAR, Standing.UNSETTLED, Standing.WITHIN]
+    for exhibit in exhibits[outcome]:
+        found = [one.standing for one in exhibit.estimates if one.standing is not None]
+        assert exhibit.standing == (min(found, key=order.index) if found else None), exhibit.check
 
 
 @pytest.mark.parametrize("outcome", ["binary", "multiclass", "number"])

@@ -21,6 +21,7 @@ from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest.run import ask, evaluate, jobs_of, retest
 from tests.core import test_outcomes as made
 from tests.core.test_unseen import frame, plan, subject
+from tests.made import said
 
 BLIND = InUse(version="0.9", recipe=Recipe(family="logistic"), features=("zone",))
 SAME = InUse(version="0.9", recipe=Recipe(family="logistic"))
@@ -39,7 +40,7 @@ def test_a_better_version_is_said_to_do_better() -> None:
     found = exhibit(BLIND)
     assert found.standing == Standing.WITHIN
     assert found.answer.startswith("It does better than what it would replace: AUC 0.")
-    assert "0.9, the version in use" in found.answer
+    assert "of 0.9, in use, on" in found.answer
     gain = next(e for e in found.estimates if e.measure == "auc_difference")
     assert gain.value is not None
     assert gain.value > 0.2
@@ -61,7 +62,7 @@ def test_the_same_version_changes_nothing_and_costs_no_fit() -> None:
     (asked,) = ask(bench)
     assert len(jobs_of((asked,))) == len(bench.deciding_needs)
     found = retest(bench)[0]
-    assert "It does no better than what it would replace" in found.answer
+    assert "It is not worse than what it would replace by more than the limit" in found.answer
     assert found.answer.endswith("They choose the very same rows.")
     assert by_place(found)["share", "recipe", "swapped_in"].value == 0
     assert by_place(found)["base_rate", "recipe", "swapped_in"].note == "no such row"
@@ -97,7 +98,7 @@ def test_the_swap_is_said_in_words_that_follow_from_its_interval() -> None:
     apart = next(e for e in found.estimates if e.measure == "base_rate_difference")
     assert apart.low is not None
     assert apart.low > 0
-    assert found.answer.endswith("the exchange finds more of them.")
+    assert found.lines[0].endswith("the exchange finds more of them.")
     assert re.search(r"\d+ rows would be chosen anew and \d+ rows no more", found.answer)
 
 
@@ -128,7 +129,7 @@ def test_other_outcomes_say_how_far_they_differ(outcome: str, family: str) -> No
     assert ("nearer" in measures) == (outcome == "number")
     assert standard_measure(outcome) in measures
     words = {"multiclass": "of the rows otherwise; of those", "number": "comes nearer on"}[outcome]
-    assert words in found.answer
+    assert words in said(found)
     assert all(e.low is not None or e.note for e in found.estimates)
 
 

@@ -28,7 +28,7 @@ from brookfall.core.submission.package import package_from_files
 from brookfall.core.submission.subject import Subject, Submitted, subject_from
 from brookfall.core.table.change import DropRepeats
 from tests.conftest import files_of, small_plan
-from tests.made import examples, number_rows, subject_of_frame
+from tests.made import examples, number_rows, said, subject_of_frame
 
 N = 600
 
@@ -177,7 +177,7 @@ def test_marks_change_what_is_learned_and_nothing_that_is_scored() -> None:
     truly = [LabelMark(row=row, verdict="corrected", label=names[(of.target.codes[row] - 1) % 3]) for row in rows]
     found = check(of, *truly)
     assert value(found, "error_rate", MARKED) < value(found, "error_rate")
-    assert "Learning from the labels as marked removes" in found.answer
+    assert "Learning from the labels as marked removes" in said(found)
     changes = next(table for table in found.tables if table.title.startswith("What cleaning"))
     assert changes.rows[-1][0].text == f"as marked (0 wrong, {len(rows)} corrected, 0 kept)"
     assert value(found, "error_rate") == value(check(of), "error_rate")
@@ -225,9 +225,9 @@ def test_marks_of_another_outcome_take_no_part_and_are_told() -> None:
     stray = LabelMark(row=row, verdict="corrected", label="gone")
     bench = Bench(of, plan(main_measure="balanced_accuracy"), (stray,))
     assert as_marked(bench, bench.fit(np.arange(300))) is None
-    assert check(of, stray).answer.endswith("1 mark of another outcome or row takes no part.")
+    assert check(of, stray).lines[-1] == "1 mark of another outcome or row takes no part."
     two = check(of, stray, LabelMark(row=9_999, verdict="wrong"), LabelMark(row=row + 1, verdict="wrong"))
-    assert two.answer.endswith("2 marks of another outcome or row take no part.")
+    assert two.lines[-1] == "2 marks of another outcome or row take no part."
     assert MARKED in {e.model for e in two.estimates}
 
 

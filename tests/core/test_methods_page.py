@@ -49,7 +49,7 @@ def test_a_measure_says_which_way_is_better_and_where_it_ends(page: str) -> None
 
 
 def test_values_stand_in_a_sentence_as_the_standard_plan_sets_them(page: str) -> None:
-    assert "> limit: gap ≤ *0.05*" in section(page, "gap")
+    assert "> limit: gap in AUC ≤ *0.05*" in section(page, "gap")
     assert "None" not in "".join(line for line in page.splitlines() if line.startswith(">"))
 
 

@@ -20,7 +20,7 @@ from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest.run import ask, jobs_of, retest
 from brookfall.core.submission.subject import Subject
 from tests.conftest import small_plan
-from tests.made import subject_of_frame
+from tests.made import said, subject_of_frame
 
 OUTCOMES = {"binary": "flag", "multiclass": "kind", "number": "size"}
 
@@ -101,7 +101,7 @@ def test_classes_have_a_matrix_and_figures_of_their_own() -> None:
     assert "classes, the smallest" in found["profile"].answer
 
 
-def test_numbers_are_judged_by_their_r2_gap_and_not_by_groups() -> None:
+def test_numbers_are_judged_by_their_r2_gap_and_by_the_mean_error_of_groups() -> None:
     found = exhibits("number")
     judged = [e for e in found["gap"].estimates if e.limit]
     assert {e.measure for e in judged} == {"r2_gap"}
@@ -109,9 +109,15 @@ def test_numbers_are_judged_by_their_r2_gap_and_not_by_groups() -> None:
     assert judged[0].limit.at_most == 0.10
     for check in ("groups", "combinations"):
         estimates = found[check].estimates
-        assert {e.measure.removesuffix("_difference") for e in estimates} == {"mean_score", "bias", "mae"}
-        assert found[check].standing is None
-        assert "none is judged" in found[check].answer
+        measures = {e.quantity for e in estimates if e.comparison in (None, "difference")}
+        assert measures - {"bias_between_groups"} == {"mean_score", "bias", "mae"}
+        (limit,) = {e.limit for e in estimates if e.limit}
+        # A tenth of the outcome's standard deviation, on the rows that decide.
+        sd = float(np.std(subject("number").target.values[subject("number").rows], ddof=1))
+        assert limit.at_most == pytest.approx(0.1 * sd, rel=0.1)
+        assert limit.at_least == -limit.at_most
+        assert {e.quantity for e in estimates if e.limit} <= {"bias", "bias_between_groups"}
+        assert found[check].standing is not None
     assert "mean outcome" in found["profile"].answer
     memorised = exhibits("number", subject("number", {"family": "tree"}))["gap"]
     assert memorised.standing == "outside"
@@ -128,7 +134,7 @@ def test_weights_count_in_measures_and_fits_and_none_is_no_part(outcome: str) ->
     assert {e.method for e in found["holdout"].estimates if e.measure == "accuracy"} <= {"wilson_effective"}
     fits = {job.fit.key for job in jobs_of(ask(Bench(weighted, plan_for(outcome))))}
     assert not fits & {job.fit.key for job in jobs_of(ask(Bench(plain, plan_for(outcome))))}
-    assert "of weight 0 were left out" in found["profile"].answer
+    assert "of weight 0 were left out" in said(found["profile"])
 
 
 @pytest.mark.parametrize("outcome", OUTCOMES)

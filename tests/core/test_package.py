@@ -37,12 +37,17 @@ def three_values() -> str:
     return "\n".join([*lines[:30], lines[30].rsplit(",", 1)[0] + ",maybe", *lines[31:]])
 
 
+DECLARED = ("submission.yaml", None, None)
 BROKEN = {
     "no declaration": ({"data/rows.csv": b"a,b\n1,2\n"}, "submission.yaml", None, None),
     "YAML error": ({**files_of(), "submission.yaml": b"brookfall: 1\nmodel: {a: [}\n"}, "submission.yaml", None, 2),
     "unknown entry": (files_of(surprise=1), "submission.yaml", None, None),
     "unknown family": (files_of(recipe={"family": "crystal_ball"}), "submission.yaml", None, None),
     "unknown setting": (files_of(recipe={"family": "tree", "settings": {"dept": 3}}), "submission.yaml", None, None),
+    "claim of no number": (files_of(claims=[{"measure": "auc", "value": "nan", "part": "test"}]), *DECLARED),
+    "claim without end": (files_of(claims=[{"measure": "log_loss", "value": "inf", "part": "test"}]), *DECLARED),
+    "claim out of range": (files_of(claims=[{"measure": "auc", "value": "1.7", "part": "test"}]), *DECLARED),
+    "claim in words": (files_of(claims=[{"measure": "auc", "value": "good", "part": "test"}]), *DECLARED),
     "unknown measure": (files_of(claims=[{"measure": "luck", "value": "1"}]), "submission.yaml", None, None),
     "absent file": (files_of(artifact={"path": "model/model.onnx"}), "model/model.onnx", None, None),
     "unknown column": (files_of(data=[with_roles(weight="mass")]), "data/rows.csv", "mass", None),
@@ -74,6 +79,32 @@ def test_broken_packages_say_where(name: str) -> None:
     assert caught.value.column == column
     assert caught.value.row == row
     assert caught.value.todo
+
+
+@pytest.mark.parametrize(
+    ("measure", "value", "message", "todo"),
+    [
+        ("auc", "nan", "A claim says that AUC is nan, which it can't be.", "It is at least 0 and at most 1."),
+        ("auc", "81", "A claim says that AUC is 81", "A percentage is written as a share, 0.81."),
+        ("mcc", "-1.2", "is -1.2, which it can't be.", "It is at least -1 and at most 1."),
+        ("log_loss", "-0.3", "is -0.3, which it can't be.", "It is at least 0."),
+        ("calibration_slope", "inf", "is inf, which it can't be.", "It is a finite number."),
+    ],
+)
+def test_a_claim_that_can_not_be_is_refused_at_the_door(measure: str, value: str, message: str, todo: str) -> None:
+    with pytest.raises(UserError) as caught:
+        package_from_files(files_of(claims=[{"measure": measure, "value": value, "part": "test"}]))
+    assert message in str(caught.value)
+    assert todo in caught.value.todo
+
+
+@pytest.mark.parametrize(
+    ("measure", "value"), [("auc", "1.0"), ("mcc", "-0.2"), ("log_loss", "2.5"), ("calibration_slope", "3")]
+)
+def test_a_claim_at_the_ends_of_its_range_is_taken(measure: str, value: str) -> None:
+    claims = [{"measure": measure, "value": value, "part": "test"}]
+    (claim,) = package_from_files(files_of(claims=claims)).submission.claims
+    assert claim.value == value
 
 
 def test_another_outcome_is_refused_plainly() -> None:

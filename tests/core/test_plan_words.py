@@ -13,7 +13,8 @@ from brookfall.core.check.standard_plan import fitting, standard_plan
 from brookfall.core.evidence.limit import Limit
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.judge.policy import Policy
-from brookfall.core.plan.facts import plan_changes, plan_facts
+from brookfall.core.plan.departures import departures, unexplained, with_marks
+from brookfall.core.plan.facts import LIMITS, plan_changes, plan_facts
 from brookfall.core.plan.plan import InUse, OwnChallenger, Plan
 from brookfall.core.plan.yaml_file import plan_from_yaml, plan_to_yaml
 from brookfall.core.recipe.recipe import Recipe
@@ -32,12 +33,16 @@ OTHER: dict[str, object] = {
     "shuffles": 44,
     "main_measure": "kappa",
     "deciding_part": "test",
+    "threshold": 0.3,
     "references": {"sex": "m"},
+    "overrides": {"gap": "Trees of this kind always have one."},
+    "contrasts": {"true_positive_rate": "ratio"},
     "ratio_to": "wait",
     "challengers": "tuned",
     "in_use": InUse(version="1", recipe=Recipe(family="tree")),
     "checks": ("gap", "baseline"),
     "target_observed": "By visits",
+    "split_reason": "Visits are alike all year",
     "harms": ("meaning",),
     "harm_reason": "A missed home may burn",
     "bands": {"age": (18.0, 65.0)},
@@ -51,6 +56,7 @@ OTHER_POLICY: dict[str, object] = {
     "tier": 3,
     "level": 0.9,
     "grounds": ("sex",),
+    "conventions": (),
 }
 
 
@@ -64,7 +70,7 @@ def limited(name: str) -> Limit:
 
 
 def with_policy(plan: Plan, name: str) -> Plan:
-    value = OTHER_POLICY.get(name) or limited(name)
+    value = OTHER_POLICY[name] if name in OTHER_POLICY else limited(name)
     return plan.model_copy(update={"policy": plan.policy.model_copy(update={name: value})})
 
 
@@ -153,6 +159,7 @@ def changed_plans() -> list[tuple[str, Callable[[Plan], Plan]]]:
         "challengers",
         "own_challengers",
         "target_observed",
+        "split_reason",
     )
     found = [(name, partial(with_other, name=name)) for name in plain]
     policy = [name for name in fields(Policy) if name not in ("level", "grounds", "revision")]
@@ -193,7 +200,14 @@ def test_a_field_is_unread_by_some_check_whose_content_it_leaves(field: str, cha
 def test_a_field_that_a_check_reads_makes_its_content_another() -> None:
     every = checks()
     for field, change in changed_plans():
-        if field not in ("policy.name", "policy.tier", "target_observed", "harm_reason", "policy.limits"):
+        if field not in (
+            "policy.name",
+            "policy.tier",
+            "target_observed",
+            "split_reason",
+            "harm_reason",
+            "policy.limits",
+        ):
             changed = change(PLAN)
             assert any(content_key(c, PLAN, {}, {}) != content_key(c, changed, {}, {}) for c in every.values()), field
     gap, baseline = every["gap"], every["baseline"]
@@ -236,3 +250,48 @@ def test_what_a_check_does_not_declare_can_not_be_reached(bench: Bench) -> None:
 def test_exhibits_keep_the_numbers_they_are_given(bench: Bench) -> None:
     numbers = {check: 40 - place for place, check in enumerate(bench.plan.checks)}
     assert {one.check.name: one.number for one in ask(bench, numbers)} == numbers
+
+
+# Departures from the policy.
+
+
+def test_every_limit_that_is_not_the_policys_is_told_with_its_reason() -> None:
+    assert departures(PLAN) == ()
+    assert unexplained(PLAN) is None
+    for name in LIMITS:
+        changed = with_policy(PLAN, name)
+        (found,) = departures(changed)
+        assert (found.name, found.what, found.reason) == (name, LIMITS[name], "")
+        assert unexplained(changed) == found
+        assert unexplained(changed.model_copy(update={"overrides": {name: "Because."}})) is None
+        marked = getattr(with_marks(changed.policy), name)
+        assert marked.policy == found.policy
+        assert [getattr(with_marks(changed.policy), other).policy for other in LIMITS if other != name] == [None] * (
+            len(LIMITS) - 1
+        )
+
+
+def test_a_burden_or_a_level_that_is_not_the_policys_departs_too() -> None:
+    easy = PLAN.policy.better_than_baseline.model_copy(update={"burden": "reviewer"})
+    changed = PLAN.model_copy(
+        update={"policy": PLAN.policy.model_copy(update={"better_than_baseline": easy, "level": 0.9})}
+    )
+    burden, level = departures(changed)
+    assert (burden.policy, burden.plan) == ("≥ 0, to be shown by the model", "≥ 0")
+    assert (level.name, level.policy, level.plan) == ("level", "95 %", "90 %")
+
+
+def test_a_limit_of_a_check_that_has_none_departs() -> None:
+    policy = PLAN.policy.model_copy(update={"limits": {"segments": Limit(at_least=-0.2, ideal=0)}})
+    (found,) = departures(PLAN.model_copy(update={"policy": policy}))
+    assert (found.name, found.policy) == ("limits.segments", "no limit of its own")
+
+
+def test_a_limit_that_departs_is_marked_in_the_exhibit(bench: Bench) -> None:
+    loose = with_policy(small_plan(checks=["gap"]), "gap")
+    (found,) = retest(Bench(bench.subject, loose))
+    judged = [one for one in found.estimates if one.limit]
+    assert {one.limit.policy for one in judged if one.limit} == {"≤ 0.05"}
+    assert found.lines[-1] == "Judged by ≤ 0.06, which departs from the policy (≤ 0.05)."
+    (plain,) = retest(Bench(bench.subject, small_plan(checks=["gap"])))
+    assert not any("departs" in line for line in plain.lines)

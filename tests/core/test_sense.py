@@ -13,6 +13,7 @@ from sklearn.inspection import partial_dependence
 from sklearn.linear_model import LogisticRegression
 from sklearn.metrics import roc_auc_score
 from sklearn.tree import DecisionTreeClassifier
+from statsmodels.stats.multitest import multipletests
 from statsmodels.stats.outliers_influence import variance_inflation_factor
 
 from brookfall.core.check.sense.coefficients import CoefficientCheck
@@ -75,16 +76,28 @@ def subject(
 # Coefficients.
 
 
+def test_raw_p_and_holm_s_stand_side_by_side_and_the_constant_is_no_question() -> None:
+    found = exhibit_of(subject(), "coefficients")
+    raw = {e.feature: e.value for e in found.estimates if e.measure == "coefficient_p_value"}
+    together = {e.feature: e.value for e in found.estimates if e.measure == "coefficient_p_value_holm"}
+    assert set(raw) - set(together) == {"constant"}
+    names = list(together)
+    expected = multipletests([raw[name] for name in names], method="holm")[1]
+    assert [together[name] for name in names] == pytest.approx(list(expected))
+    columns = found.tables[0].columns
+    assert columns[columns.index("p") + 1] == "p (Holm)"
+
+
 def test_signs_are_held_against_what_is_expected() -> None:
     found = exhibit_of(subject(signs={"x": "positive", "z": "negative"}), "coefficients")
     assert found.standing == "within"
-    assert found.answer.startswith("All 2 expected signs hold.")
+    assert found.answer.startswith("Both expected signs hold.")
     contrary = exhibit_of(subject(signs={"x": "negative"}), "coefficients")
     assert contrary.standing == "outside"
-    assert "The sign of x is the opposite" in contrary.answer
+    assert "The sign of 'x' is the opposite" in contrary.answer
     open_ = exhibit_of(subject(signs={"idle": "positive"}), "coefficients")
     assert open_.standing in ("near", "unsettled")
-    assert "leave the sign of idle open" in open_.answer
+    assert "leave the sign of 'idle' open" in open_.answer
 
 
 def test_estimates_are_of_maximum_likelihood_with_their_ratios() -> None:
@@ -164,8 +177,8 @@ def test_columns_that_tell_the_outcomes_apart_have_no_end() -> None:
     rows["given"] = np.where(rows["flag"] == "yes", "1", "0")
     of = subject_of_frame(rows.drop(columns=["kind", "size"]), "flag", Recipe(family="logistic"))
     found = exhibit_of(of, "coefficients")
-    assert found.state == "failed"
-    assert "a coefficient has no end" in found.answer
+    assert found.state == "done"
+    assert found.lines[0].startswith("'given' tells outcomes apart without exception")
 
 
 def test_weights_and_groups_take_the_sandwich() -> None:
@@ -241,7 +254,7 @@ def test_what_drives_the_outcome_comes_first_and_the_idle_is_told_from_none_rare
     assert losses["x"].low > 0
     idle = losses["idle"]
     assert (idle.value or 0) < 0.3 * (losses["x"].value or 0)
-    assert "when x changes places" in found.answer
+    assert "'x' has the largest permutation importance" in found.answer
 
 
 def test_a_column_that_no_tree_splits_on_loses_exactly_nothing() -> None:
@@ -307,7 +320,7 @@ def test_a_disturbed_column_changes_the_decisions_that_a_plain_loop_counts() -> 
     of = subject(gaps=True, preprocess={"encode": "ordinal", "missing": "median"})
     at = bench_with(of)
     rows = at.split.parts["test"]
-    found = read(of, SensitivityReading(rows, 5))
+    found = read(of, SensitivityReading(rows, 5, 0.5))
     train = at.split.parts["training"]
     raw = np.column_stack([of.table.column(name).values.astype(float) for name in of.features])
     middle = np.nanmedian(raw[train, 1])
@@ -335,7 +348,7 @@ def test_every_outcome_has_its_own_kind_of_change(outcome: str) -> None:
     name = "mean_change_extreme" if outcome == "number" else "changed_decisions_extreme"
     x, idle = estimate(found, name, feature="x"), estimate(found, name, feature="idle")
     assert (x.value or 0) > (idle.value or 0)
-    assert ("in the unit of size" in found.answer) == (outcome == "number")
+    assert ("the predicted 'size' moves" in found.answer) == (outcome == "number")
     colour = estimate(found, name, feature="colour")
     assert colour.value is None
     assert colour.note == "it is no number"

@@ -171,7 +171,7 @@ def test_a_ground_is_said_with_its_groups_their_sizes_and_its_reference(abouts: 
     assert all("%" in rate and " to " in rate for _, rate in counted)
     reference = next(part for part in sex.parts if isinstance(part, ChoiceField))
     assert reference.options[0].value is None
-    assert reference.options[0].words.startswith("the largest, ")
+    assert reference.options[0].words.startswith("the other, ")
 
 
 def test_an_earlier_version_can_be_named_as_the_one_in_use(abouts: dict[str, About]) -> None:

@@ -10,6 +10,7 @@ import pytest
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.evidence.limit import Standing
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.registry import standard_measure
 from brookfall.core.retest.run import retest
@@ -72,7 +73,8 @@ def opened(*args: object, **changes: Any) -> Package:
 
 def exhibits(package: Package, **changes: Any) -> dict[str, Exhibit]:
     outcome = package.submission.model.outcome
-    plan = small_plan(main_measure=standard_measure(outcome), **changes)
+    decided = {"threshold": 0.5} if subject_of(package).threshold is None and outcome == "binary" else {}
+    plan = small_plan(main_measure=standard_measure(outcome), **{**decided, **changes})
     found = {e.check: e for e in retest(Bench(subject_of(package), plan))}
     assert all(e.state in ("done", "not_applicable") for e in found.values()), found
     return found
@@ -95,6 +97,24 @@ def test_scores_alone_are_a_model_like_any_other() -> None:
     assert (auc.part, auc.n) == ("test", 120)
     assert "By the supplied scores" in found["holdout"].answer
     assert found["baseline"].standing == "within"
+
+
+def test_scores_alone_that_nobody_decides_are_still_measured() -> None:
+    found = exhibits(opened("binary", binary_scores(), BY_KEY, recipe={"family": "logistic"}), threshold=None)
+    assert {e.measure for e in found["holdout"].estimates if e.value is not None} >= {"auc", "brier"}
+    assert {e.value for e in found["holdout"].estimates if e.measure == "accuracy"} == {None}
+    assert "No threshold is declared" in found["groups"].answer
+    assert "decisions differ" not in found["claims"].answer
+
+
+def test_decisions_that_came_with_the_scores_need_no_threshold() -> None:
+    scores = binary_scores()
+    given = scores.assign(said=np.where(scores["p"] >= 0.3, "yes", "no"))
+    found = exhibits(opened("binary", given, {**BY_KEY, "label": "said"}), threshold=None)
+    (accuracy,) = [e for e in found["holdout"].estimates if e.measure == "accuracy"]
+    truth = people().iloc[scores["id"].str[1:].astype(int)]["flag"].to_numpy() == "yes"
+    assert accuracy.value == pytest.approx(((scores["p"] >= 0.3).to_numpy() == truth).mean())
+    assert found["groups"].state == "done"
 
 
 def test_scores_and_a_refitted_recipe_stand_side_by_side() -> None:
@@ -128,13 +148,23 @@ def test_a_claim_on_the_same_scores_must_agree_to_its_decimals() -> None:
     assert exact is not None
 
     def verdicts(*claims: dict[str, object]) -> list[str | None]:
-        found = exhibits(opened("binary", binary_scores(), BY_KEY, claims=list(claims)), checks=["claims"])
-        return [e.verdict for e in found["claims"].estimates]
+        return [e.verdict for e in claimed(*claims).estimates]
+
+    def claimed(*claims: dict[str, object]) -> Exhibit:
+        return exhibits(opened("binary", binary_scores(), BY_KEY, claims=list(claims)), checks=["claims"])["claims"]
 
     assert verdicts({"measure": "auc", "part": "test", "value": f"{exact:.4f}"}) == ["reproduced"]
     # One step in the last decimal beyond: no interval excuses it.
-    assert verdicts({"measure": "auc", "part": "test", "value": f"{exact + 0.002:.3f}"}) == ["overstated"]
-    assert verdicts({"measure": "auc", "part": "test", "value": f"{exact - 0.002:.3f}"}) == ["understated"]
+    assert verdicts({"measure": "auc", "part": "test", "value": f"{exact + 0.002:.3f}"}) == ["not_reproduced"]
+    assert verdicts({"measure": "auc", "part": "test", "value": f"{exact - 0.002:.3f}"}) == ["not_reproduced"]
+    # What two libraries may differ by is no fault, however many decimals the claim has; more than that is.
+    assert verdicts({"measure": "auc", "part": "test", "value": f"{exact + 0.00049:.7f}"}) == ["reproduced"]
+    assert verdicts({"measure": "auc", "part": "test", "value": f"{exact - 0.00051:.7f}"}) == ["not_reproduced"]
+    # Too low on identical scores is as wrong as too high: other scores or other rows were measured.
+    low = claimed({"measure": "auc", "part": "test", "value": f"{exact - 0.1:.3f}"})
+    assert low.standing is Standing.OUTSIDE
+    assert low.answer.startswith("The one claim is not reproduced: AUC, test was claimed as")
+    assert claimed({"measure": "auc", "part": "validation", "value": "0.8"}).standing is Standing.UNSETTLED
     assert verdicts({"measure": "auc", "part": "validation", "value": "0.8"}) == ["cannot_be_checked"]
     assert verdicts({"measure": "auc", "method": "cross_validation", "value": "0.8"}) == ["cannot_be_checked"]
 
@@ -271,7 +301,7 @@ def test_recipe_and_scores_that_agree_row_by_row_are_said_to() -> None:
     found = exhibits(opened("binary", scores, BY_KEY, parted(), recipe=LOGISTIC, claims=claims), checks=["claims"])[
         "claims"
     ]
-    assert found.answer.endswith("Refitted here, the recipe gives the supplied scores row by row.")
+    assert found.lines[-1] == "Refitted here, the recipe gives the supplied scores row by row."
     by_name = {e.measure: e for e in found.estimates if e.versus is not None}
     assert by_name["largest_score_difference"].value == pytest.approx(0, abs=1e-9)
     assert by_name["flipped"].value == 0
@@ -322,7 +352,8 @@ NO_FEATURE = ["sex", "age", "house", "day", "weight", "size", "kind", "flag", "p
 
 def test_scores_without_a_feature_are_a_model_too() -> None:
     package = opened("binary", binary_scores(), BY_KEY, parted()[NO_FEATURE])
-    found = {one.check: one for one in retest(Bench(subject_of(package), standard_plan(1, given_parts=True)))}
+    plan = standard_plan(1, given_parts=True).model_copy(update={"threshold": 0.5})
+    found = {one.check: one for one in retest(Bench(subject_of(package), plan))}
     assert {name for name, one in found.items() if one.state == "done"} >= {
         "profile", "repeats", "holdout", "threshold", "baseline", "groups", "combinations",
     }  # fmt: skip

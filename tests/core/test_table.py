@@ -214,6 +214,6 @@ def test_times_are_numbers_or_sorted_dates() -> None:
 
 
 def test_a_protected_number_is_read_as_codes(table: Table) -> None:
-    team = ground_as(table.column("team"), standard_plan(2, given_parts=False))
+    team = ground_as(table.column("team"), standard_plan(2, given_parts=False), {})
     assert team.levels == ("1", "2")
     assert table.take(np.array([2, 0])).column("x").values.tolist() == [3.0, 1.0]

@@ -14,8 +14,6 @@ from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.request import FitJob, FitRequest, ScoreReading, TunedReading, Tuning
 from brookfall.core.measure.figure import Figure
-from brookfall.core.measure.registry import measure
-from brookfall.core.measure.scored import AnyScored
 from brookfall.core.recipe.families import families
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.resample.folds import k_folds
@@ -113,7 +111,6 @@ def test_groups_stay_whole_inside_too() -> None:
     ("tuning", "said"),
     [
         (Tuning((), "auc"), "no settings to choose from"),
-        (Tuning(TRIED, "auc", folds=50), "settings can't be chosen inside these rows"),
     ],
 )
 def test_what_can_not_be_tuned_is_a_failed_fit_with_its_reason(tuning: Tuning, said: str) -> None:
@@ -122,6 +119,15 @@ def test_what_can_not_be_tuned_is_a_failed_fit_with_its_reason(tuning: Tuning, s
     result = execute(FitJob(bench.fit(rows, NEAREST, tuning=tuning), (ScoreReading(rows),)), bench.subject)
     assert result.failure is not None
     assert said in result.failure
+
+
+def test_settings_can_not_be_chosen_where_one_class_has_a_single_row() -> None:
+    of = subject()
+    rows = np.sort(np.concatenate([np.flatnonzero(~of.target.hits)[:40], np.flatnonzero(of.target.hits)[:1]]))
+    fit = Bench(of, plan("challengers")).fit(rows, NEAREST, tuning=Tuning(TRIED, "auc"))
+    result = execute(FitJob(fit, (ScoreReading(rows),)), of)
+    assert result.failure is not None
+    assert "settings can't be chosen inside these rows: No folds can be made" in result.failure
 
 
 def exhibit(**changes: Any) -> Exhibit:
@@ -158,25 +164,27 @@ def test_beating_the_first_of_the_challengers_is_not_said_of_all(monkeypatch: py
     ranked = [e for e in exhibit().estimates if e.measure == "auc" and e.model != "recipe"]
     last = min(ranked, key=lambda e: e.value or 0)
 
-    def gain(name: str, ours: AnyScored, theirs: AnyScored) -> Figure:
-        low = -0.1 if measure(name, theirs).value == last.value else 0.01
+    def gain(*given: object, **_: object) -> Figure:
+        low = -0.1 if getattr(given[4], "name", "") == last.model else 0.01
         return Figure(0.1, 400, "made up", lambda _: (low, 0.2))
 
-    monkeypatch.setattr("brookfall.core.check.simpler.challengers.gain", gain)
-    answer = exhibit().answer
-    assert answer.startswith("It beats the best challenger: ")
-    assert answer.endswith(f"These rows can't tell it apart from {families()[last.model].words}.")
+    monkeypatch.setattr("brookfall.core.check.simpler.challengers.gain_of", gain)
+    found = exhibit()
+    assert found.standing == "unsettled"
+    assert found.answer.startswith("These rows can't tell whether a challenger is better: ")
+    assert f"of {families()[last.model].words}, on" in found.answer
+    assert found.answer.endswith("a gain of 0.100 [−0.100, 0.200].")
 
 
 def test_a_challenger_that_is_told_apart_is_named_though_another_ranks_first(monkeypatch: pytest.MonkeyPatch) -> None:
     ranked = [e for e in exhibit().estimates if e.measure == "auc" and e.model != "recipe"]
     last = min(ranked, key=lambda e: e.value or 0)
 
-    def gain(name: str, ours: AnyScored, theirs: AnyScored) -> Figure:
-        high = -0.05 if measure(name, theirs).value == last.value else 0.2
+    def gain(*given: object, **_: object) -> Figure:
+        high = -0.05 if getattr(given[4], "name", "") == last.model else 0.2
         return Figure(-0.1, 400, "made up", lambda _: (-0.2, high))
 
-    monkeypatch.setattr("brookfall.core.check.simpler.challengers.gain", gain)
+    monkeypatch.setattr("brookfall.core.check.simpler.challengers.gain_of", gain)
     answer = exhibit().answer
     assert answer.startswith("A challenger does better by more than the limit: ")
     assert f"of {families()[last.model].words}, on" in answer

@@ -20,6 +20,7 @@ FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--
 
 # No test of speed: the workers may hold both cores meanwhile.
 expect.set_options(timeout=20_000)
+_NAVIGATION_MS = 90_000
 
 Open = Callable[[str], Page]
 
@@ -73,6 +74,7 @@ def sessions(site: str, browser: Browser) -> Callable[[str], Any]:
     @cache
     def sign_in(login: str) -> Any:
         context = browser.new_context(base_url=site)
+        context.set_default_navigation_timeout(_NAVIGATION_MS)
         page = context.new_page()
         page.goto("/")
         page.get_by_label("Name to sign in with").fill(login)
@@ -105,7 +107,7 @@ def open_as(site: str, browser: Browser, sessions: Callable[[str], Any]) -> Iter
         contexts.append(context)
         page = context.new_page()
         page.set_default_timeout(30_000)
-        page.set_default_navigation_timeout(90_000)
+        page.set_default_navigation_timeout(_NAVIGATION_MS)
         page.on("console", watch)
         page.on("pageerror", lambda error: faults.append(str(error)))
         page.goto("/")

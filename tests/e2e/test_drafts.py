@@ -97,6 +97,18 @@ def test_what_is_half_done_is_thrown_away(open_as: Open) -> None:
 
 def test_a_reviewer_adds_a_sample_and_joins_it(open_as: Open) -> None:
     page = submitted(open_as, "sampled")
+    asked: list[str] = []
+
+    def late(route: Route) -> None:
+        """The second question about the draft is answered with what was so before the file had come."""
+        asked.append(route.request.url)
+        nth = len(asked)
+        answer = route.fetch()
+        if nth == 2:
+            page.wait_for_timeout(1500)
+        route.fulfill(response=answer)
+
+    page.route(re.compile(r"/api/drafts/\d+$"), late)
     sample = "number,disability\n" + "".join(f"i{i},{'yes' if i % 4 == 0 else 'no'}\n" for i in range(120))
     page.get_by_role("button", name="Add a table").click()
     dialog = page.get_by_role("dialog")

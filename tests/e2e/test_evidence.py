@@ -10,7 +10,7 @@ import yaml
 from playwright.sync_api import Page, expect
 
 from tests.conftest import rows_csv
-from tests.e2e.conftest import Open, submitted
+from tests.e2e.conftest import Open, planned, submitted
 from tests.e2e.test_walks import RUN_MS, go
 
 CLAIMS = [{"measure": "auc", "part": "test", "value": "0.95"}, {"measure": "accuracy", "part": "test", "value": "0.70"}]
@@ -73,7 +73,9 @@ def test_plan_run_claims_threshold_challengers_rows_and_a_deviation(open_as: Ope
     page.keyboard.press("t")
     expect(page.get_by_role("region", name=re.compile("Ranked on .*, as a table"))).to_be_visible()
     page.keyboard.press("t")
+    expect(page.get_by_role("region", name=re.compile("Ranked on .*, as a table"))).to_have_count(0)
     page.get_by_role("link", name="Compare models on the same rows").click()
+    page.wait_for_url(re.compile("/compare"))
     expect(page.get_by_role("article", name="Comparison")).to_contain_text("On the same 420 out-of-fold rows")
     page.get_by_role("checkbox", name="random forest").click()
     page.get_by_role("button", name="Highlight as submitted").click()
@@ -131,10 +133,13 @@ def test_plan_run_claims_threshold_challengers_rows_and_a_deviation(open_as: Ope
     form.get_by_label(re.compile("Why the locked plan")).fill("The use asks for a smaller gap")
     form.get_by_role("button", name="Open it for this").click()
     expect(page.get_by_text("Deviation 1 is open:")).to_be_visible()
-    limit = page.get_by_label("Limit on the gap", exact=True)
+    limit = page.get_by_label("Limit on the gap in AUC", exact=True)
     limit.fill("0.02")
     limit.press("Enter")
     expect(page.get_by_text(re.compile("limit on the gap: ≤ 0.05, ideally 0 → ≤ 0.02"))).to_be_visible()
+    reason = page.get_by_label("Why the limit on the gap departs from the policy")
+    reason.fill("Two crews act on it at once.")
+    reason.press("Tab")
     expect(page.get_by_text(re.compile("^0 fits of .* and 1 exhibit still to be made"))).to_be_visible()
     go(page, "Evidence")
     expect(page.get_by_role("button", name=re.compile(r"^\d+ Gap"))).to_contain_text("stale")
@@ -172,3 +177,14 @@ def test_a_deviation_opens_the_roles_and_can_be_taken_back(open_as: Open) -> Non
     expect(page.get_by_role("button", name="Deviate from it")).to_be_visible()
     go(page, "Data")
     expect(page.get_by_label("Role of z")).to_have_value("feature")
+
+
+def test_the_plan_page_knows_when_a_run_has_ended(open_as: Open) -> None:
+    slow = {"family": "forest", "settings": {"trees": 300}}
+    page = sent(open_as, "followed", recipe=slow)
+    planned(page, ["profile", "holdout", "cross_validation"])
+    page.get_by_role("button", name="Lock the plan and run").click()
+    expect(page).to_have_url(re.compile("/evidence"))
+    go(page, "Plan")  # while it runs; nothing on this page asks again by itself
+    expect(page.get_by_role("button", name="Deviate from it")).to_be_enabled(timeout=RUN_MS)
+    expect(page.get_by_role("button", name="Running")).to_have_count(0)

@@ -10,7 +10,7 @@ from tests.e2e.test_evidence import exhibit
 from tests.e2e.test_views import serious
 from tests.e2e.test_walks import RUN_MS
 
-TREE = {"family": "tree", "settings": {"depth": 4, "rows_per_leaf": 20}, "seed": 2}
+TREE = {"family": "tree", "settings": {"depth": 4, "rows_per_leaf": 20}, "threshold": 0.5, "seed": 2}
 
 
 def sent(open_as: Open, version: str, csv: str, checks: list[str]) -> Page:
@@ -44,7 +44,7 @@ def test_from_the_docket_to_a_finding_on_a_combination_by_keyboard(open_as: Open
     expect(page.get_by_role("article")).to_be_visible()
     keys.press("]")
     article = page.get_by_role("article", name=re.compile("Combinations"))
-    expect(article).to_contain_text("neither ground alone accounts for it")
+    expect(article).to_contain_text("Neither ground alone accounts for it")
     assert serious(page) == []
     # The list has one stop; arrows move in it, and back.
     chosen = page.get_by_role("table", name="Groups").locator("[aria-selected=true]")
@@ -65,7 +65,7 @@ def test_from_the_docket_to_a_finding_on_a_combination_by_keyboard(open_as: Open
     expect(title).to_be_focused()
     keys.press("Enter")
     kept = page.get_by_role("article").filter(has_text="Sex f and age old")
-    expect(kept).to_contain_text("the reference")
+    expect(kept).to_contain_text("everyone else")
     expect(kept.get_by_role("link", name=re.compile("combinations"))).to_be_visible()
 
 
@@ -75,7 +75,7 @@ def test_a_ground_is_looked_at_otherwise_and_put_back(open_as: Open) -> None:
     page = sent(open_as, "bands", numbered(frame), ["groups", "group_thresholds"])
     page.get_by_label("being wrongly picked").click()
     expect(page.get_by_label("being wrongly picked")).not_to_be_checked()
-    expect(page.get_by_text("the ratio of shares selected; the true positive rate")).to_be_visible()
+    expect(page.get_by_text("the ratio of shares selected; the difference of true positive rates")).to_be_visible()
     page.get_by_label("Why these harms").fill("A missed home may burn.")
     page.get_by_label("Why these harms").press("Tab")
     page.get_by_role("button", name="Lock the plan and run").click()
@@ -119,7 +119,7 @@ def test_a_proxy_leads_to_the_distribution_behind_it(open_as: Open) -> None:
     expect(page).to_have_url(re.compile("/evidence"))
     expect(page.get_by_role("button", name=re.compile("Proxies"))).to_be_enabled(timeout=RUN_MS)
     exhibit(page, "Proxies")
-    expect(page.get_by_role("article")).to_contain_text("Place goes with sex")
+    expect(page.get_by_role("article")).to_contain_text("'place' goes with sex")
     page.get_by_role("button", name="Pairs of features").click()
     expect(page.get_by_role("table", name="Pairs of features")).to_contain_text("place")
     assert serious(page) == []

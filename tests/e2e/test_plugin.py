@@ -11,7 +11,7 @@ from tests.e2e.test_walks import go
 
 
 def test_a_measure_a_check_and_a_family_of_others_are_like_any(open_as: Open) -> None:
-    recipe = {"family": "level_means", "settings": {"belief": 20}, "seed": 3}
+    recipe = {"family": "level_means", "settings": {"belief": 20}, "threshold": 0.5, "seed": 3}
     page = submitted(open_as, "Added to", "1", rows_csv(500, seed=4), claims=[], recipe=recipe)
     planned(page, ["holdout", "gap", "score_rounding"])
     # Its family knows no shortcut: left out one by one, every row is a fit, and the plan says what that costs.
@@ -29,7 +29,12 @@ def test_a_measure_a_check_and_a_family_of_others_are_like_any(open_as: Open) ->
     limit.fill("0.01")
     limit.press("Enter")
     expect(page.get_by_label("Run score rounding")).to_be_checked()
+    reason = page.get_by_label("Why the limit on score rounding departs from the policy")
+    reason.fill("Decisions are taken on rounded scores.")
+    reason.press("Tab")
+    page.wait_for_load_state("networkidle")
     page.reload()
+    expect(reason).to_have_value("Decisions are taken on rounded scores.")
     expect(decimals).to_have_value("0")
     expect(limit).to_have_value("0.01")
     page.get_by_role("button", name="Lock the plan and run").click()

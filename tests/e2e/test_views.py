@@ -83,7 +83,7 @@ def test_axe_finds_nothing_serious_for_an_owner(open_as: Open) -> None:
 def test_the_threshold_handle_moves_everything_at_once(open_as: Open, case_address: str) -> None:
     page = open_as("iris")
     requests: list[str] = []
-    page.goto(f"{case_address}/evidence?exhibit=9")
+    page.goto(f"{case_address}/evidence?exhibit=10")
     handle = page.get_by_role("slider", name="Threshold")
     expect(page.get_by_text("(as submitted)")).to_be_visible()
     before = page.get_by_role("row", name=re.compile("sex female")).inner_text()
@@ -98,8 +98,8 @@ def test_the_threshold_handle_moves_everything_at_once(open_as: Open, case_addre
 
 def test_the_address_is_the_view(open_as: Open, case_address: str) -> None:
     page = open_as("tom")
-    page.goto(f"{case_address}/evidence?exhibit=11")
-    expect(page.get_by_role("article")).to_contain_text("Exhibit 11, baseline")
+    page.goto(f"{case_address}/evidence?exhibit=12")
+    expect(page.get_by_role("article")).to_contain_text("Exhibit 12, baseline")
     expect(page.get_by_role("button", name="Write a finding")).to_have_count(0)  # it is not Tom's case
     page.goto("/?state=decided")
     expect(page.get_by_role("button", name=re.compile("^Decided"))).to_have_attribute("aria-pressed", "true")

@@ -51,7 +51,7 @@ def told(environment: dict[str, str], *command: str) -> str:
 def evidence(installed: dict[str, str], tmp_path_factory: pytest.TempPathFactory) -> tuple[dict[str, Any], str, str]:
     """Evidence of a model of the package's family, judged by its measure, with its check under settings of its own."""
     folder = tmp_path_factory.mktemp("plugin")
-    recipe = {"family": "level_means", "settings": {"belief": 20}, "seed": 3}
+    recipe = {"family": "level_means", "settings": {"belief": 20}, "threshold": 0.5, "seed": 3}
     package = written(folder / "package", files_of(recipe=recipe, claims=[]))
     plan = yaml.safe_load(told(installed, "-m", "brookfall.cli", "plan", package))
     assert "score_rounding" in plan["checks"]

@@ -1,5 +1,6 @@
 """The fairness audit against published cases, fairlearn, statsmodels and SciPy, and by simulation."""
 
+from collections.abc import Callable
 from math import log, sqrt
 
 import fairlearn.metrics as fair
@@ -14,11 +15,14 @@ from statsmodels.stats.power import NormalIndPower
 from statsmodels.stats.proportion import proportion_effectsize
 
 from brookfall.core.check.groups import group_wording
-from brookfall.core.check.groups.audit import Member, members_of
 from brookfall.core.check.groups.protected_groups import Ground
-from brookfall.core.evidence.limit import Standing
+from brookfall.core.check.groups.sides import Member, members_of
+from brookfall.core.evidence.limit import Limit, Standing
+from brookfall.core.judge.standing import rows_to_tell
 from brookfall.core.measure import impossibility, power
+from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.group_spread import spread_figure
+from brookfall.core.measure.interval import z_of
 from brookfall.core.measure.scored import Scored
 from tests.made import binary_rows, examples, scored
 
@@ -85,6 +89,12 @@ def test_the_uniform_guidelines_own_example_of_adverse_impact() -> None:
     assert group_wording.four_fifths_words(ratio, ratio.p_of(1.0)) == "under 4/5, beyond chance"
 
 
+def metrics_of_others(metric: Callable[..., float], rows: Scored, group: np.ndarray, own: int) -> float:
+    """fairlearn's measure of everyone but one group; of two groups that is the other one."""
+    others = group != own
+    return float(metric(rows.outcomes[others], rows.decisions[others]))
+
+
 @given(seeds, st.integers(2, 6))
 @examples(40)
 def test_differences_ratios_and_spreads_are_fairlearns(seed: int, groups: int) -> None:
@@ -101,12 +111,12 @@ def test_differences_ratios_and_spreads_are_fairlearns(seed: int, groups: int) -
     }
     frame = fair.MetricFrame(metrics=metrics, y_true=rows.outcomes, y_pred=rows.decisions, sensitive_features=group)
     cells = np.stack([one.cells for one in members])
-    for name in metrics:
+    for name, metric in metrics.items():
         theirs = {one.group.levels: frame.by_group[name][levels.index(one.group.levels)] for one in members}
         for one in members:
             assert one.rate(name).value == pytest.approx(theirs[one.group.levels])
             if one.reference is not None:
-                usual = theirs[one.against.group.levels]
+                usual = metrics_of_others(metric, rows, group, levels.index(one.group.levels))
                 assert one.difference(name).value == pytest.approx(theirs[one.group.levels] - usual)
                 if usual > 0:
                     assert one.ratio(name).value == pytest.approx(theirs[one.group.levels] / usual)
@@ -174,6 +184,14 @@ def test_power_is_that_of_statsmodels_and_cohens_arcsine(rate: float, difference
     assert smallest == pytest.approx(difference, rel=1e-4)
     shown = NormalIndPower().power(power.effect(rate, rate - smallest), needed, 0.05, ratio=1)
     assert shown == pytest.approx(0.8, abs=1e-4)
+
+
+@pytest.mark.parametrize(("error", "apart"), [(0.03, 0.05), (0.02, 0.1), (0.1, 0.2), (0.004, 0.05)])
+def test_rows_to_tell_a_limit_are_the_power_of_statsmodels(error: float, apart: float) -> None:
+    # One sample's z test; ratio 0 is statsmodels' word for it. The figure has this standard error on 400 rows.
+    figure = Figure(0.01, 400, "made up", lambda level: (0.01 - error * z_of(level), 0.01 + error * z_of(level)))
+    theirs = NormalIndPower().solve_power(apart / (error * sqrt(400)), alpha=0.05, power=0.8, ratio=0)
+    assert rows_to_tell(figure, Limit(at_most=apart, ideal=0), 0.95) == pytest.approx(theirs, abs=1.01)
 
 
 def test_cohens_own_table_of_n_for_the_difference_of_proportions() -> None:

@@ -75,6 +75,14 @@ def test_koopman_has_an_interval_for_any_counts(n: int, m: int, data: st.DataObj
     assert (high == np.inf) == (y == 0)
 
 
+@pytest.mark.parametrize("level", [0.5, 0.95, 0.9999])
+def test_koopman_has_an_interval_where_every_row_of_one_side_holds(level: float) -> None:
+    # The roots of the score equation meet here, and rounding made a share of 1.00000001.
+    low, high = koopman(100, 102, 100, 100, level)
+    assert low < 100 / 102 < high
+    assert high < 1.2
+
+
 def test_koopman_gives_the_published_example() -> None:
     # Koopman 1984, Biometrics 40:513: 36 of 40 against 16 of 80, 2.94 to 7.15 (citation from memory).
     assert koopman(36, 40, 16, 80, 0.95) == pytest.approx((2.94, 7.15), abs=5e-3)

@@ -105,8 +105,32 @@ export const theme = createTheme({
     },
     MuiButton: { defaultProps: { disableElevation: true, disableRipple: true, size: "small" } },
     MuiTextField: { defaultProps: { size: "small", fullWidth: true } },
+    MuiTable: {
+      styleOverrides: {
+        root: {
+          "& caption": {
+            captionSide: "top",
+            padding: "0 0 4px",
+            color: "inherit",
+            fontWeight: 600,
+            fontSize: size.cell,
+          },
+        },
+      },
+    },
     MuiTableCell: {
-      styleOverrides: { root: { padding: "6px 10px 6px 0", fontSize: 13 }, head: { fontWeight: 500, fontSize: 12 } },
+      styleOverrides: {
+        root: { padding: "6px 12px 6px 0", fontSize: size.text },
+        head: {
+          fontWeight: 500,
+          fontSize: size.small,
+          lineHeight: 1.45,
+          color: "var(--mui-palette-text-secondary)",
+          borderBottomColor: "var(--mui-palette-text-primary)",
+        },
+        body: { fontWeight: 400, borderBottomColor: "var(--mui-palette-divider)" },
+        sizeSmall: { padding: "4px 12px 4px 0", fontSize: size.cell },
+      },
     },
     MuiAlert: { styleOverrides: { root: { padding: "4px 12px" } } },
   },

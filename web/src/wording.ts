@@ -29,12 +29,13 @@ export function percent(share: number): string {
   return `${((Math.abs(tenths - Math.floor(tenths) - 0.5) < 1e-9 ? even : Math.round(tenths)) / 10).toFixed(1)}\u00a0%`;
 }
 
-type Interval = Pick<Estimate, "value" | "low" | "high">;
+type Interval = Pick<Estimate, "value" | "low" | "high"> & Partial<Pick<Estimate, "judged" | "wide_low" | "wide_high">>;
 
-/** `[0.695, 0.729]`; nothing where there is no interval. */
+/** `[0.695, 0.729]`, the interval that the standing was read from; nothing where there is none. */
 export function ends(e: Interval): string {
-  if (e.value === null || (e.low == null && e.high == null)) return "";
-  return `[${e.low == null ? `${MINUS}∞` : number(e.low)}, ${e.high == null ? "∞" : number(e.high)}]`;
+  const [low, high] = e.judged === "simultaneous" ? [e.wide_low, e.wide_high] : [e.low, e.high];
+  if (e.value === null || (low == null && high == null)) return "";
+  return `[${low == null ? `${MINUS}∞` : number(low)}, ${high == null ? "∞" : number(high)}]`;
 }
 
 /** `0.712 [0.695, 0.729]`. */

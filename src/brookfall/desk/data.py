@@ -3,6 +3,7 @@
 from sqlalchemy.orm import Session
 
 from brookfall.core.foundation.errors import StaleError, UserError
+from brookfall.core.judge.grounds import ground_by_name
 from brookfall.core.plan.revisions import read_plan
 from brookfall.core.submission.added import Added
 from brookfall.core.submission.schema import Data, Submission
@@ -21,7 +22,7 @@ def data_view(session: Session, person: Person, case_id: int) -> DataView:
     case = people.case_for(session, person, case_id)
     stored = stored_columns(session, case.id, version=case.table_version)
     changes = changes_of(case)
-    roles = Roles.model_validate(case.roles)
+    roles, plan = Roles.model_validate(case.roles), read_plan(case.plan)
     return DataView(
         revision=case.roles_revision,
         locked=case.is_locked,
@@ -38,10 +39,12 @@ def data_view(session: Session, person: Person, case_id: int) -> DataView:
             for entry in entries_of(case)
             if entry.kind == "sample"
         },
-        target_observed=read_plan(case.plan).target_observed,
+        target_observed=plan.target_observed,
+        grounds=list(plan.policy.grounds),
         columns=[
             ColumnView(
                 name=column.name,
+                ground=ground_by_name(column.name, plan.policy.grounds),
                 kind=column.kind,
                 words=column.profile["words"],
                 missing=column.profile["missing"],

@@ -116,9 +116,12 @@ def _roles_after(roles: Roles, submitted_table: Table, table: Table, changes: tu
     kept = [name for name in roles.protected if name in table and name not in replaced]
     aside = {name for name in replaced if name not in roles.also_features}
     features = roles.features
+    # Bands are of the ground of what they were made of.
+    ties = roles.grounds | {name: roles.grounds[of] for name, of in made_of.items() if of in roles.grounds}
     return roles.model_copy(
         update={
             "protected": (*kept, *protected),
+            "grounds": {name: ground for name, ground in ties.items() if name in table},
             "ignore": (
                 *(name for name in roles.ignore if name in table and name not in aside),
                 *(name for name in new if name not in protected),

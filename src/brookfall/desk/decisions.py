@@ -6,11 +6,15 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from brookfall.core.check.check import HIGH_STAKES
 from brookfall.core.evidence.words import QUESTIONS
 from brookfall.core.foundation.errors import ForbiddenError, UserError
+from brookfall.core.plan.departures import departures
+from brookfall.core.plan.revisions import read_plan
+from brookfall.core.submission.schema import Submission
 from brookfall.desk import people
 from brookfall.desk.deviations import deviations_of
-from brookfall.desk.docket import latest_run, question_standing
+from brookfall.desk.docket import latest_run, mark_of
 from brookfall.desk.findings import findings_view
 from brookfall.desk.views import Condition, DecisionPage, DecisionView, QuestionView
 from brookfall.records import audit_log, blobs
@@ -60,8 +64,8 @@ def decision_page(session: Session, person: Person, case_id: int) -> DecisionPag
             QuestionView(
                 number=number,
                 question=question,
-                standing=question_standing([head.standing for head in of_question]) if of_question else None,
-                answers=[f"Exhibit {head.number}, {head.title.lower()}: {head.answer}" for head in of_question],
+                standing=mark_of((head.standing, head.open) for head in of_question) if of_question else None,
+                answers=[f"Exhibit {head.number}, {head.title.lower()}: {head.headline}" for head in of_question],
             )
         )
     decisions = session.scalars(select(Decision).where(Decision.case_id == case_id).order_by(Decision.id.desc()))
@@ -69,6 +73,7 @@ def decision_page(session: Session, person: Person, case_id: int) -> DecisionPag
     return DecisionPage(
         questions=questions,
         findings=[finding for finding in findings_view(session, person, case_id) if not finding.withdrawn],
+        departures=departures_of(case),
         deviations=deviations_of(session, case),
         decisions=[_view(decision) for decision in decisions],
         blockers=_blockers(session, case),
@@ -90,11 +95,11 @@ def propose(session: Session, person: Person, case_id: int, proposal: Proposal) 
     over = _needs_reason(session, person, case) if proposal.kind in _APPROVALS else []
     if over and not proposal.despite.strip():
         raise UserError(f"It would be approved over this: {over[0]}", todo="Write the reason why, in its field.")
-    reasons = proposal.reasons + (f"\n\nApproved despite what stands outside: {proposal.despite}" if over else "")
+    despite = f"\n\nApproved despite what is outside or unsettled: {proposal.despite}" if over else ""
     decision = Decision(
         case_id=case.id,
         kind=proposal.kind,
-        reasons=reasons,
+        reasons=proposal.reasons + despite,
         conditions=[condition.model_dump(mode="json") for condition in proposal.conditions],
         state="proposed",
         proposed_by=person.id,
@@ -178,22 +183,44 @@ def _blockers(session: Session, case: Case) -> list[str]:
         return ["A deviation is open; lock the plan again and run what changed, or take it back."]
     if stale_checks(session, case, run):
         return ["Some exhibits are of an earlier plan; run what changed."]
+    claims = Submission.model_validate(case.submission).claims
+    if claims and not any(head.name == "claims" and head.state == "done" for head in heads_of(session, run.id)):
+        how_many = "The claim has" if len(claims) == 1 else f"The {len(claims)} claims have"
+        return [f"{how_many} no verdict: take the check of claims into the plan, and run it."]
     return []
+
+
+_AGAINST = {"outside": "stands outside its limit", "unsettled": "is unsettled: these rows can't tell"}
+"""What an approval goes over, and so has to say why."""
 
 
 def _needs_reason(session: Session, person: Person, case: Case) -> list[str]:
     run = latest_run(session, case.id)
-    outside = [
-        f"Exhibit {head.number}, {head.title.lower()}, stands outside its limit."
-        for head in (heads_of(session, run.id) if run else [])
-        if head.standing == "outside"
+    heads = heads_of(session, run.id) if run else []
+    against = [
+        f"Exhibit {head.number}, {head.title.lower()}, {words}."
+        for standing, words in _AGAINST.items()
+        for head in heads
+        if head.standing == standing
     ]
+    if case.tier in HIGH_STAKES:
+        against += [
+            f"Exhibit {head.number}, {head.title.lower()}, is within with {head.open} open: "
+            f"{head.lines[0] if head.lines else head.headline}"
+            for head in heads
+            if head.standing == "within" and head.open
+        ]
     critical = [
         f"Finding {finding.number} is critical: {finding.title}."
         for finding in findings_view(session, person, case.id)
         if finding.severity == _CRITICAL and not finding.withdrawn
     ]
-    return outside + critical
+    return against + critical
+
+
+def departures_of(case: Case) -> list[str]:
+    """Every limit of the plan that is not the policy's, with the reason that was given."""
+    return [f"{one.words}: {one.reason or 'no reason was given'}" for one in departures(read_plan(case.plan))]
 
 
 def _why_not(person: Person, case: Case) -> str:

@@ -1,11 +1,13 @@
 """The docket and the head of a case: where each stands, and what waits for whom."""
 
+from collections.abc import Iterable
+
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.foundation.errors import ForbiddenError
-from brookfall.core.judge.standing import worst
+from brookfall.core.judge.standing import worst_mark
 from brookfall.core.recipe.families import recipe_in_words
 from brookfall.core.submission.difference import Version, version_changes
 from brookfall.core.submission.schema import Submission
@@ -90,20 +92,20 @@ def latest_run(session: Session, case_id: int) -> Run | None:
 
 
 def _marks(session: Session, run_ids: list[int]) -> dict[int, list[Mark]]:
-    found: dict[int, dict[int, list[str | None]]] = {}
-    columns = select(StoredExhibit.run_id, StoredExhibit.question, StoredExhibit.standing)
-    for run_id, question, standing in session.execute(columns.where(StoredExhibit.run_id.in_(run_ids))):
-        found.setdefault(run_id, {}).setdefault(question, []).append(standing)
+    found: dict[int, dict[int, list[tuple[str | None, int | None]]]] = {}
+    columns = select(StoredExhibit.run_id, StoredExhibit.question, StoredExhibit.standing, StoredExhibit.open)
+    for run_id, question, standing, left in session.execute(columns.where(StoredExhibit.run_id.in_(run_ids))):
+        found.setdefault(run_id, {}).setdefault(question, []).append((standing, left))
     return {
-        run_id: [Mark(question=q, standing=question_standing(standings)) for q, standings in sorted(by_q.items())]
+        run_id: [Mark(question=q, standing=mark_of(marked)) for q, marked in sorted(by_q.items())]
         for run_id, by_q in found.items()
     }
 
 
-def question_standing(standings: list[str | None]) -> MarkStanding:
-    """A question stands as its worst exhibit; ``none`` when no exhibit of it was judged."""
-    found = worst([Standing(standing) for standing in standings if standing])
-    return found.value if found else "none"
+def mark_of(marked: Iterable[tuple[str | None, int | None]]) -> MarkStanding:
+    """The mark of exhibits, each with its standing and how much of it is open: that of the worst; ``none`` when nothing
+    was judged."""
+    return worst_mark((None if standing is None else Standing(standing), left or 0) for standing, left in marked)
 
 
 def _finding_counts(session: Session, case_ids: list[int]) -> dict[int, list[SeverityCount]]:

@@ -26,7 +26,10 @@ REGROUPED = ("groups", "combinations", "group_thresholds")
 
 
 class Regrouping(BaseModel):
-    """Other bands of a number, other levels taken together, another reference group; by attribute, as in a plan."""
+    """Other bands of a number, other levels taken together, another reference group; by attribute, as in a plan.
+
+    An empty reference sets each group against everyone else.
+    """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -50,13 +53,14 @@ def regrouped(session: Session, person: Person, case_id: int, number: int, wante
         raise UserError(f"Exhibit {number} compares no groups.", todo="Open one that does.")
     bench = bench_of(session, case)
     _refuse_unknown(bench, wanted)
+    references = {**bench.plan.references, **wanted.references}
     plan = Plan.model_validate(
         {
             **bench.plan.model_dump(),
             "checks": [name],
             "bands": {**bench.plan.bands, **wanted.bands},
             "merged": {**bench.plan.merged, **wanted.merged},
-            "references": {**bench.plan.references, **wanted.references},
+            "references": {name: group for name, group in references.items() if group},
         }
     )
     other = Bench(bench.subject, plan, bench.marks)

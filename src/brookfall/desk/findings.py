@@ -122,12 +122,12 @@ def _cite(
     chosen: ChosenThreshold | None,
     before: dict[str, object] | None,
 ) -> dict[str, object]:
-    cite: dict[str, object] = {"exhibit": head.number, "title": head.title, "quote": head.answer}
+    cite: dict[str, object] = {"exhibit": head.number, "title": head.title, "quote": head.headline}
     if chosen is None:
         return cite
     threshold = chosen.model_dump(mode="json")
     # Read once: after a deviation the scores that it was read from may be of another plan.
-    if before is not None and (before["quote"], before.get("threshold")) == (head.answer, threshold):
+    if before is not None and (before["quote"], before.get("threshold")) == (head.headline, threshold):
         return before
     charts = [one for one in head.charts[chosen.chart : chosen.chart + 1] if one["kind"] == "threshold" and one["rows"]]
     if not charts:
@@ -151,7 +151,7 @@ def _citation(cite: dict[str, object], heads: dict[int, StoredExhibit] | None) -
     if heads is None:
         return quoted
     head = heads.get(quoted.exhibit)
-    since = "It is no longer in the plan." if head is None else head.answer
+    since = "It is no longer in the plan." if head is None else head.headline
     return quoted if since == quoted.quote else quoted.model_copy(update={"now": since})
 
 

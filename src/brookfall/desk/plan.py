@@ -5,11 +5,13 @@ from sqlalchemy.orm import Session
 from brookfall.core.check.bench import RECIPE, SCORES, Bench
 from brookfall.core.check.groups.ground_facts import ground_lines
 from brookfall.core.check.registry import checks
-from brookfall.core.check.sentence import About
+from brookfall.core.check.sentence import About, departure_line, limits_of, with_departures
 from brookfall.core.check.standard_plan import known_checks
+from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import StaleError, UserError
 from brookfall.core.judge.grounds import missing_grounds
 from brookfall.core.measure.registry import forms, words_of
+from brookfall.core.plan.departures import departures, unexplained
 from brookfall.core.plan.plan import Plan
 from brookfall.core.plan.revisions import read_plan
 from brookfall.core.recipe.families import family_of
@@ -45,6 +47,8 @@ def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
     except UserError as caught:
         problem, sizes = str(caught), {}
     jobs = jobs_of(asked)
+    sentences = _sentences(session, case, plan, bench, asked)
+    beside = set().union(*(limits_of(one.sentence) for one in sentences))
     changed = changed_checks(session, case, asked)
     return PlanView(
         revision=case.plan_revision,
@@ -57,18 +61,32 @@ def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
         to_run=len(changed) if bench else None,
         shared=_shared(asked) if bench else None,
         sizes=sizes,
-        sentences=_sentences(session, case, plan, bench, asked),
+        sentences=sentences,
+        departures=[departure_line(one) for one in departures(plan) if one.name not in beside],
         positive=_positive(roles, bench),
         owner_split=_owner_split(submission, roles),
-        missing_grounds=missing_grounds(roles.protected, plan.policy.grounds),
+        missing_grounds=missing_grounds(roles.protected, plan.policy.grounds, roles.grounds),
         outcome=submission.model.outcome,
         main_measures={name: words_of(name) for name in forms(submission.model.outcome, "plan")},
+        undecided=_undecided(submission),
         has_part_column=roles.part is not None,
         grouped=(roles.group or roles.occasion) is not None,
         timed=roles.time is not None,
         remarks=_remarks(roles, plan, bench),
         problem=problem,
     )
+
+
+def _undecided(submission: Submission) -> str | None:
+    """Why the plan must say where a yes/no is decided; None where the owner has."""
+    if submission.model.outcome != "binary":
+        return None
+    if submission.recipe is not None and submission.recipe.threshold is not None:
+        return None
+    claimed = sorted({claim.threshold for claim in submission.claims if claim.threshold is not None})
+    if not claimed:
+        return "The owner declared no threshold"
+    return f"The owner declared no threshold but in claims, at {wording.listed([f'{one:g}' for one in claimed])}"
 
 
 def _sentences(
@@ -95,7 +113,7 @@ def _sentences(
             question=check.question,
             on=name in plan.checks,
             excluded=excluded.get(name),
-            sentence=check.sentence(about),
+            sentence=with_departures(check.sentence(about), plan),
         )
         for name, check in checks().items()
         if case.outcome in check.outcomes
@@ -123,9 +141,12 @@ def lock(session: Session, person: Person, case: Case) -> Bench:
     """Locks the plan if it is not yet, or anew after a deviation; UserError when it can't be carried out."""
     bench = bench_of(session, case)
     _ = bench.split.parts
+    if case.deviating or not case.plan_locked:
+        _refuse_unexplained_departure(bench.plan)
     if case.deviating:
         close_deviation(session, person, case)
     if not case.plan_locked:
+        _refuse_unexplained_split(Roles.model_validate(case.roles), bench.plan)
         case.plan_locked, case.plan_locked_by = now(), person.id
         audit_log.append(
             session,
@@ -136,6 +157,22 @@ def lock(session: Session, person: Person, case: Case) -> Bench:
             after={"plan": case.plan, "roles": case.roles},
         )
     return bench
+
+
+def _refuse_unexplained_departure(plan: Plan) -> None:
+    """UserError where a limit is not the policy's and nobody said why."""
+    departure = unexplained(plan)
+    if departure is not None:
+        raise UserError(f"{departure.words}.", todo="Write why below the check's sentence, or take the policy's limit.")
+
+
+def _refuse_unexplained_split(roles: Roles, plan: Plan) -> None:
+    """UserError where rows that a column orders in time are split at random and nobody said why."""
+    if roles.time and isinstance(plan.parts, Shares) and plan.parts.by == "rows" and not plan.split_reason.strip():
+        raise UserError(
+            f"The column {roles.time} orders the rows in time, and the plan splits them at random.",
+            todo="Split by time, or say why not, below the split.",
+        )
 
 
 def _shared(asked: tuple[Asked, ...]) -> int:

@@ -10,7 +10,7 @@ from brookfall.core.check.registry import title_of
 from brookfall.core.foundation.errors import MissingError, UserError
 from brookfall.core.retest.run import ask, jobs_of
 from brookfall.desk import people
-from brookfall.desk.docket import latest_run
+from brookfall.desk.docket import latest_run, mark_of
 from brookfall.desk.plan import lock
 from brookfall.desk.views import CheckProgress, ExhibitLine, ExhibitView, RunView
 from brookfall.records import audit_log, ledger
@@ -158,7 +158,7 @@ def run_view(session: Session, person: Person, case_id: int) -> RunView:
                 title=head.title,
                 question=head.question,
                 state="stale" if head.name in stale and head.state == "done" else head.state,
-                standing=head.standing,
+                standing=None if head.standing is None else mark_of([(head.standing, head.open)]),
             )
             for head in heads_of(session, run.id)
         ],

@@ -80,6 +80,7 @@ def _new_case(session: Session, person: Person, package: Package, due: date | No
             outcome=declared.model.outcome,
             given_parts=roles.part is not None,
             grouped=(roles.group or roles.occasion) is not None,
+            timed=roles.time is not None,
             in_use=_in_use(session, declared),
         ).model_dump(mode="json"),
         plan_revision=1,

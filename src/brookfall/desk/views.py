@@ -5,10 +5,11 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, JsonValue
 
-from brookfall.core.check.sentence import Sentence
+from brookfall.core.check.sentence import PlanLine, Sentence
 from brookfall.core.evidence.chart import Chart, TableView
 from brookfall.core.evidence.estimate import Estimate
 from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.judge.standing import Shown
 from brookfall.core.plan.plan import Plan
 from brookfall.core.retest.screening.screen import Look
 from brookfall.core.submission.difference import VersionChange
@@ -18,7 +19,7 @@ from brookfall.core.table.change import Change
 from brookfall.core.table.read_options import HowRead
 from brookfall.core.table.roles import Roles
 
-Standing = Literal["within", "near", "outside", "unsettled", "none"]
+Standing = Shown
 
 
 def _in_utc(moment: datetime) -> datetime:
@@ -158,7 +159,10 @@ class BarView(View):
 
 
 class ColumnView(View):
+    """``ground`` is the one that the column's name names, of the policy's."""
+
     name: str
+    ground: str | None
     kind: str
     words: str
     missing: int
@@ -195,6 +199,7 @@ class DataView(View):
     changes_said: list[str]
     beside: dict[str, list[str]]
     target_observed: str
+    grounds: list[str]
     problem: str | None
 
 
@@ -392,12 +397,13 @@ class PlanSentence(View):
 
 class PlanView(View):
     """``pending`` fits are not yet made, ``to_run`` checks have no exhibit of this plan yet. ``locked`` is None while a
-    deviation is open."""
+    deviation is open; ``undecided`` says why the plan must name a threshold."""
 
     revision: int
     locked: Moment | None
     locked_by: str | None
     plan: Plan
+    departures: list[PlanLine]
     deviations: list[DeviationView]
     fits: int | None
     pending: int | None
@@ -410,6 +416,7 @@ class PlanView(View):
     missing_grounds: list[str]
     outcome: str
     main_measures: dict[str, str]
+    undecided: str | None
     has_part_column: bool
     grouped: bool
     timed: bool
@@ -458,7 +465,7 @@ class ExhibitLine(View):
     title: str
     question: int
     state: str
-    standing: str | None
+    standing: Standing | None
 
 
 class RunView(View):
@@ -618,6 +625,7 @@ class QuestionView(View):
 class DecisionPage(View):
     questions: list[QuestionView]
     findings: list[FindingView]
+    departures: list[str]
     deviations: list[DeviationView]
     decisions: list[DecisionView]
     blockers: list[str]

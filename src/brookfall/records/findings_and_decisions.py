@@ -13,7 +13,8 @@ from brookfall.records.people import Person
 class StoredExhibit(Base):
     """An exhibit's head; its numbers are ``estimate`` rows and its curves ``series`` blobs.
 
-    ``open`` is None of what was kept before exhibits counted what their rows can't settle.
+    ``open`` is None of what was kept before exhibits counted what their rows can't settle. ``answer`` is the headline,
+    and below it, a line each, the lines that stand under it.
     """
 
     __tablename__ = "exhibit"
@@ -34,6 +35,14 @@ class StoredExhibit(Base):
     tables: Mapped[list[Any]]
     provenance: Mapped[dict[str, Any]]
     created: Mapped[Moment]
+
+    @property
+    def headline(self) -> str:
+        return self.answer.partition("\n")[0]
+
+    @property
+    def lines(self) -> list[str]:
+        return self.answer.split("\n")[1:]
 
 
 class StoredEstimate(Base):

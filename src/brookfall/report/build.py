@@ -12,10 +12,10 @@ from sqlalchemy.orm import Session
 
 from brookfall.core.evidence.estimate import Estimate
 from brookfall.core.evidence.exhibit import Exhibit
-from brookfall.core.evidence.limit import Standing
 from brookfall.core.evidence.words import DECISIONS, QUESTIONS, SEVERITIES
 from brookfall.core.foundation import wording
-from brookfall.core.judge.standing import worst
+from brookfall.core.judge.standing import worst_mark
+from brookfall.core.plan.departures import departures
 from brookfall.core.plan.facts import plan_facts
 from brookfall.core.plan.revisions import read_plan
 from brookfall.core.recipe.families import recipe_in_words
@@ -104,10 +104,14 @@ def _html(session: Session, case: Case, evidence: Evidence) -> str:
         record=head,
         made=now(),
         plan_lines=plan_facts(evidence.plan),
+        departures=departures(evidence.plan),
         deviations=session.scalars(
             select(Deviation).where(Deviation.case_id == case.id).order_by(Deviation.number)
         ).all(),
     )
+
+
+_MARK_WORDS = {"within_open": "within, some open", "none": "no limit set"}
 
 
 class _Question:
@@ -117,8 +121,8 @@ class _Question:
         self.number = number
         self.text = text
         self.exhibits = [exhibit for exhibit in exhibits if exhibit.question == number]
-        found: Standing | None = worst([exhibit.standing for exhibit in self.exhibits if exhibit.standing])
-        self.standing = found.value if found else ("no limit set" if self.exhibits else "no check was run")
+        mark = worst_mark((exhibit.standing, exhibit.open) for exhibit in self.exhibits)
+        self.standing = _MARK_WORDS.get(mark, mark) if self.exhibits else "no check was run"
 
 
 _TINY = 0.0005
@@ -130,10 +134,11 @@ def _estimate(estimate: Estimate) -> str:
         return f"– ({estimate.note})"
     tiny = estimate.comparison in ("p_value", "p_value_holm") and estimate.value is not None and estimate.value < _TINY
     value = f"< {wording.number(2 * _TINY)}" if tiny else wording.number(estimate.value)
-    if estimate.low is None and estimate.high is None:
+    ends = estimate.judged_ends
+    if ends == (None, None):
         return f"{value} (no interval: {estimate.note or 'a single value'})"
-    low = wording.number(estimate.low) if estimate.low is not None else "−∞"
-    high = wording.number(estimate.high) if estimate.high is not None else "∞"
+    low = wording.number(ends[0]) if ends[0] is not None else "−∞"
+    high = wording.number(ends[1]) if ends[1] is not None else "∞"
     few = f", {estimate.note}" if estimate.note == "too few to judge" else ""
     return f"{value} [{low}, {high}], n {wording.count(estimate.n)}{few}"
 

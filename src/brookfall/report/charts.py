@@ -212,7 +212,8 @@ def _threshold(chart: ThresholdChart, exhibit: Exhibit) -> str:
     }
     for label, (values, colour) in rates.items():
         axes.plot(columns["threshold"], values, color=colour, linewidth=1.4, label=label)
-    axes.axvline(chart.submitted, color=INK, linewidth=0.9, linestyle=(0, (2, 2)))
+    if chart.submitted is not None:
+        axes.axvline(chart.submitted, color=INK, linewidth=0.9, linestyle=(0, (2, 2)))
     _finish(axes, "threshold", "share", shares=True)
     return svg_of(figure)
 

@@ -20,6 +20,7 @@ from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.report.drawing import COLOURS, INK, MUTED, RULE, WIDTH, svg_of
 
 _ROW = 0.19
+_DASHED = (0, (3, 2))
 _MOST_LISTED = 12
 _MARKS = {"within": "▪", "near": "○", "outside": "◆", "unsettled": "…", None: ""}
 
@@ -37,7 +38,7 @@ def ground(chart: GroundChart, exhibit: Exhibit) -> str:
         axes.set_title(strip.words, loc="left", fontsize=7.5, color=INK)
         for y, at in enumerate(strip.rows):
             one = exhibit.estimates[at]
-            _dot(axes, one, y)
+            _dot(axes, one, y, reference=y == chart.reference)
             mark = _MARKS[_standing(strip, y, exhibit.estimates)]
             across = axes.get_yaxis_transform()
             axes.text(1.03, y, mark, transform=across, va="center", fontsize=7, color=INK)
@@ -46,7 +47,11 @@ def ground(chart: GroundChart, exhibit: Exhibit) -> str:
                 axes.text(-0.04, y, label, transform=across, ha="right", va="center", fontsize=7, color=INK)
         for end in (strip.low, strip.high):
             if end is not None:
-                axes.axvline(end, color=INK, linewidth=0.8, linestyle=(0, (3, 2)))
+                axes.axvline(end, color=INK, linewidth=0.8, linestyle=_DASHED)
+        for y, pair in enumerate(strip.ends):
+            for end in pair:
+                if end is not None:
+                    axes.plot([end, end], [y - 0.5, y + 0.5], color=INK, linewidth=0.8, linestyle=_DASHED)
         axes.set_ylim(count - 0.4, -0.6)
         _bare(axes)
     title = f"{escape(chart.title)}. Dashed: the limits; ▪ within, ○ near, ◆ outside, … these rows can't tell."
@@ -62,10 +67,10 @@ def _bare(axes: Axes) -> None:
         axes.spines[side].set_visible(False)
 
 
-def _dot(axes: Axes, one: Estimate, y: int) -> None:
+def _dot(axes: Axes, one: Estimate, y: int, *, reference: bool) -> None:
     if one.value is None:
         return
-    shade = COLOURS["reference" if y == 0 else "group"]
+    shade = COLOURS["reference" if reference else "group"]
     if one.low is not None and one.high is not None:
         axes.plot([one.low, one.high], [y, y], color=shade, linewidth=3, alpha=0.6, solid_capstyle="butt")
     axes.plot([one.value], [y], "o", color=shade, markeredgecolor=INK, markeredgewidth=0.6, markersize=4)
@@ -120,7 +125,7 @@ def _ladder(
     axes = figure.add_axes((0.3, 0.3 / (0.5 + _ROW * len(rungs)), 0.6, _ROW * len(rungs) / (0.5 + _ROW * len(rungs))))
     for y, (label, other) in enumerate(rungs):
         one, across = estimates[other.rates[measure]], axes.get_yaxis_transform()
-        _dot(axes, one, y)
+        _dot(axes, one, y, reference=y == 0)
         axes.text(-0.02, y, label, transform=across, ha="right", va="center", fontsize=7, color=INK)
         axes.text(1.12, y, f"n {one.n}", transform=across, ha="right", va="center", fontsize=7, color=MUTED)
     axes.set_ylim(len(rungs) - 0.4, -0.6)
@@ -175,7 +180,8 @@ def thresholds(chart: GroupThresholds, exhibit: Exhibit) -> str:
         counts = zip(columns["tp"], columns["fp"], columns["fn"], columns["tn"], strict=True)
         selected = [(tp + fp) / max(tp + fp + fn + tn, 1e-300) for tp, fp, fn, tn in counts]
         axes.plot(columns["threshold"], selected, color=COLOURS[f"model:{place % 12}"], linewidth=1.3, label=label)
-    axes.axvline(chart.submitted, color=INK, linewidth=0.9, linestyle=(0, (2, 2)))
+    if chart.submitted is not None:
+        axes.axvline(chart.submitted, color=INK, linewidth=0.9, linestyle=(0, (2, 2)))
     axes.set_xlabel("threshold", color=MUTED)
     axes.set_ylabel("share selected", color=MUTED)
     axes.tick_params(colors=MUTED, labelsize=7)

@@ -1,6 +1,7 @@
 /** Drafts: what the server keeps of a submission that is being put together, and sending files to it piece by piece. */
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { asProblem, client, csrfToken, Refusal, told, type Schemas } from "./client";
+import { setKnown } from "./known";
 
 export type Draft = Schemas["DraftView"];
 export type DraftFile = Schemas["DraftFileView"];
@@ -58,7 +59,7 @@ function useDraftAct<In>(act: (input: In) => Promise<Draft>) {
   return useMutation({
     mutationFn: act,
     onSuccess: (draft) => {
-      cache.setQueryData(["draft", draft.id], draft);
+      setKnown(cache, ["draft", draft.id], draft);
       return cache.invalidateQueries({ queryKey: ["drafts"] });
     },
   });

@@ -8,7 +8,9 @@ import {
   useQueryClient,
   type UseMutationResult,
 } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
 import { ROWS_AT_ONCE } from "../parts/scrolling";
+import { setKnown } from "./known";
 import { markedWith } from "./marks";
 import { client, told, type Change, type FindingText, type Plan, type Roles, type Schemas } from "./client";
 
@@ -30,8 +32,24 @@ export const useTokens = () =>
 export const useDocket = () =>
   useQuery({ queryKey: ["docket"], queryFn: async () => told(await client.GET("/api/cases")) });
 
+/** The case; followed while it runs, so that no page of it takes a run for going on that has ended. */
 export const useCase = (id: number) =>
-  useQuery({ queryKey: ["case", id], queryFn: async () => told(await client.GET("/api/cases/{case_id}", at(id))) });
+  useQuery({
+    queryKey: ["case", id],
+    queryFn: async () => told(await client.GET("/api/cases/{case_id}", at(id))),
+    refetchInterval: (query) => (query.state.data?.run_state === "running" ? POLL_MS : false),
+  });
+
+/** Once a run has ended, what hangs on it is asked for anew. */
+export function useEndOfRun(id: number, state: string | null | undefined) {
+  const cache = useQueryClient();
+  const before = useRef(state);
+  useEffect(() => {
+    const ended = before.current === "running" && state !== "running";
+    before.current = state;
+    if (ended) for (const key of ["plan", "decision"]) void cache.invalidateQueries({ queryKey: [key, id] });
+  }, [cache, id, state]);
+}
 
 export const useData = (id: number) =>
   useQuery({
@@ -238,7 +256,8 @@ export const useMarkLabels = (id: number) => {
     mutationFn: async (body: Schemas["MarksBody"]) =>
       told(await client.POST("/api/cases/{case_id}/marks", { ...at(id), body })),
     onMutate: (body) => {
-      cache.setQueryData<Schemas["SuspectsView"]>(
+      setKnown<Schemas["SuspectsView"]>(
+        cache,
         ["suspects", id],
         (known) => known && { ...known, marks: markedWith(known.marks, body) },
       );

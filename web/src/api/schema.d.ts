@@ -831,7 +831,8 @@ export interface components {
     schemas: {
         /**
          * Action
-         * @description What can be done: a role for a column, protection for it, or a change that makes a new version of the table.
+         * @description What can be done: a role for a column, protection for it, a ground to tie it to, or a change that makes a new
+         *     version of the table.
          */
         Action: {
             /**
@@ -844,6 +845,11 @@ export interface components {
              * @default null
              */
             column: string | null;
+            /**
+             * Ground
+             * @default null
+             */
+            ground: string | null;
             /** Label */
             label: string;
             /**
@@ -1443,6 +1449,12 @@ export interface components {
              */
             method: "cross_validation" | null;
             /**
+             * N
+             * @description on how many rows it was measured
+             * @default null
+             */
+            n: number | null;
+            /**
              * Part
              * @default null
              */
@@ -1525,7 +1537,10 @@ export interface components {
             /** Words */
             words: string;
         };
-        /** ColumnView */
+        /**
+         * ColumnView
+         * @description ``ground`` is the one that the column's name names, of the policy's.
+         */
         ColumnView: {
             /** Bars */
             bars: components["schemas"]["BarView"][];
@@ -1533,6 +1548,8 @@ export interface components {
             description: string;
             /** Distinct */
             distinct: number;
+            /** Ground */
+            ground: string | null;
             /** Kind */
             kind: string;
             /** Missing */
@@ -1546,7 +1563,8 @@ export interface components {
         };
         /**
          * Combination
-         * @description Grounds crossed with each other; ``reference`` is the place of the reference group.
+         * @description Grounds crossed with each other; ``reference`` is the place of the reference group, None where each group is set
+         *     against everyone else.
          */
         Combination: {
             /** Attributes */
@@ -1554,7 +1572,7 @@ export interface components {
             /** Groups */
             groups: components["schemas"]["CombinedGroup"][];
             /** Reference */
-            reference: number;
+            reference: number | null;
         };
         /**
          * CombinationChart
@@ -1683,13 +1701,22 @@ export interface components {
          *     ``rows`` are the places of the groups' estimates, in the order of the groups; ``against`` those of each group's
          *     comparison of that kind with the reference, ``comparisons`` those of all its judged comparisons, and ``settle`` is
          *     about how many rows of the group would settle the first of them that these rows can't tell. ``low`` and ``high``
-         *     are the limits on this strip's own scale, as the reference's value sets them.
+         *     are the limits on this strip's own scale, where they are the same for every group; else ``ends`` are those of each
+         *     group, as the value of everyone else sets them.
          */
         CriterionStrip: {
             /** Against */
             against: (number | null)[];
             /** Comparisons */
             comparisons: number[][];
+            /**
+             * Ends
+             * @default []
+             */
+            ends: [
+                number | null,
+                number | null
+            ][];
             /**
              * High
              * @default null
@@ -1760,6 +1787,7 @@ export interface components {
              *       "alternative": null,
              *       "available": null,
              *       "features": null,
+             *       "grounds": {},
              *       "group": null,
              *       "identifier": [],
              *       "ignore": [],
@@ -1795,6 +1823,8 @@ export interface components {
             files: components["schemas"]["ReadFile"][];
             /** Fingerprint */
             fingerprint: string;
+            /** Grounds */
+            grounds: string[];
             /** Locked */
             locked: boolean;
             /** N Rows */
@@ -1815,6 +1845,8 @@ export interface components {
             blockers: string[];
             /** Decisions */
             decisions: components["schemas"]["DecisionView"][];
+            /** Departures */
+            departures: string[];
             /** Deviations */
             deviations: components["schemas"]["DeviationView"][];
             /** Findings */
@@ -1980,7 +2012,8 @@ export interface components {
         };
         /**
          * DraftedFinding
-         * @description ``group`` is the group that it is about, of the exhibit of that number; severity as in a finding, 1 to 4.
+         * @description ``group`` is the group that it is about (none: all of a ground), of the exhibit of that number; severity as in a
+         *     finding, 1 to 4.
          */
         DraftedFinding: {
             /** Action */
@@ -2161,7 +2194,7 @@ export interface components {
              * Verdict
              * @default null
              */
-            verdict: ("reproduced" | "compatible" | "overstated" | "understated" | "cannot_be_checked") | null;
+            verdict: ("reproduced" | "compatible" | "not_reproduced" | "overstated" | "understated" | "cannot_be_checked") | null;
             /** @default null */
             versus: components["schemas"]["Versus"] | null;
             /**
@@ -2194,7 +2227,10 @@ export interface components {
         };
         /**
          * Exhibit
-         * @description The numbered result of a check. ``open`` counts the leading estimates that these rows can't settle.
+         * @description The numbered result of a check.
+         *
+         *     ``lines`` are what stands below the answer: reservations, what else is beyond, what would settle it. ``open`` counts
+         *     the leading estimates that these rows can't settle.
          */
         Exhibit: {
             /** Answer */
@@ -2211,6 +2247,11 @@ export interface components {
              * @default []
              */
             estimates: components["schemas"]["Estimate"][];
+            /**
+             * Lines
+             * @default []
+             */
+            lines: string[];
             /** Number */
             number: number;
             /**
@@ -2250,7 +2291,7 @@ export interface components {
             /** Question */
             question: number;
             /** Standing */
-            standing: string | null;
+            standing: ("within" | "within_open" | "near" | "outside" | "unsettled" | "none") | null;
             /** State */
             state: string;
             /** Title */
@@ -2447,7 +2488,10 @@ export interface components {
         };
         /**
          * GroundChart
-         * @description The page of one ground: a strip a criterion over the same groups, the reference first, and curves by group.
+         * @description The page of one ground: a strip a criterion over the same groups, and curves by group.
+         *
+         *     ``reference`` is the place of the group that all others are set against; None where each is set against everyone
+         *     else.
          *
          *     ``cuts`` lie between the bands of a number, and ``levels`` are those of a category as the data have them: by these
          *     the groups can be made otherwise.
@@ -2482,6 +2526,11 @@ export interface components {
              * @default []
              */
             levels: string[];
+            /**
+             * Reference
+             * @default 0
+             */
+            reference: number | null;
             /** Sizes */
             sizes: number[];
             /** Strips */
@@ -2511,7 +2560,8 @@ export interface components {
          * GroupThresholds
          * @description Counts by group along the threshold: each series has the columns threshold, tp, fp, fn, tn.
          *
-         *     ``limits`` are the policy's on the ratio of selection and on differences of rates.
+         *     ``reference`` is the series of the group that all others are set against; None where each is set against everyone
+         *     else but ``unrecorded``. The limits are the policy's on the ratio of selection and on differences of rates.
          */
         GroupThresholds: {
             /** Attribute */
@@ -2533,11 +2583,22 @@ export interface components {
             kind: "group_thresholds";
             ratio: components["schemas"]["Limit"];
             /** Reference */
-            reference: string;
+            reference: string | null;
             /** Submitted */
-            submitted: number;
+            submitted: number | null;
             /** Title */
             title: string;
+            /**
+             * Unrecorded
+             * @default null
+             */
+            unrecorded: string | null;
+            /**
+             * Whose
+             * @default submitted
+             * @enum {string}
+             */
+            whose: "submitted" | "plan's";
         };
         /** Health */
         Health: {
@@ -2717,7 +2778,10 @@ export interface components {
         };
         /**
          * Limit
-         * @description The closed range a value must keep, and the value that would be ideal (None: none is).
+         * @description The closed range a value must keep, the value that would be ideal (None: none is), and the burden of proof.
+         *
+         *     With the burden on the model, what is not shown to keep the limit is outside. ``policy`` is what the policy says, in
+         *     words, where the plan departs from it.
          */
         Limit: {
             /**
@@ -2731,10 +2795,21 @@ export interface components {
              */
             at_most: number | null;
             /**
+             * Burden
+             * @default reviewer
+             * @enum {string}
+             */
+            burden: "reviewer" | "model";
+            /**
              * Ideal
              * @default null
              */
             ideal: number | null;
+            /**
+             * Policy
+             * @default null
+             */
+            policy: string | null;
         };
         /**
          * Line
@@ -2831,7 +2906,7 @@ export interface components {
         };
         /**
          * Look
-         * @description ``not_collected`` are grounds of the policy that no column names.
+         * @description ``not_collected`` are grounds of the policy that no column is of, by its name or as it is tied.
          */
         Look: {
             /** Columns */
@@ -2899,7 +2974,7 @@ export interface components {
              * Standing
              * @enum {string}
              */
-            standing: "within" | "near" | "outside" | "unsettled" | "none";
+            standing: "within" | "within_open" | "near" | "outside" | "unsettled" | "none";
         };
         /**
          * MarksBody
@@ -3239,6 +3314,13 @@ export interface components {
              * @description the names of the checks that are on
              */
             checks: string[];
+            /**
+             * Contrasts
+             * @description by what a group's rate is set against that of others, where it is not the usual way: shares selected and predictive values by ratio, true and false positive rates by difference, rare ones by ratio
+             */
+            contrasts?: {
+                [key: string]: "ratio" | "difference";
+            };
             cross_validation: components["schemas"]["Folds"];
             /**
              * Deciding Part
@@ -3281,6 +3363,13 @@ export interface components {
                 [key: string]: string[][];
             };
             /**
+             * Overrides
+             * @description why limits depart from the policy, by the limit's name (`gap`; `limits.` before that of a check)
+             */
+            overrides?: {
+                [key: string]: string;
+            };
+            /**
              * Own Challengers
              * @description recipes of the reviewer's own that the submitted one is set against
              * @default []
@@ -3297,7 +3386,7 @@ export interface components {
             ratio_to: string | null;
             /**
              * References
-             * @description reference group by attribute; else largest
+             * @description reference group by attribute; else everyone else
              */
             references?: {
                 [key: string]: string;
@@ -3326,6 +3415,12 @@ export interface components {
              */
             shuffles: number;
             /**
+             * Split Reason
+             * @description why rows that a column orders in time are split at random
+             * @default
+             */
+            split_reason: string;
+            /**
              * Splits
              * @description random splits over which the measure is spread
              * @default 100
@@ -3337,6 +3432,12 @@ export interface components {
              * @default
              */
             target_observed: string;
+            /**
+             * Threshold
+             * @description a yes/no is positive when its score is at least this; only where the owner declared none
+             * @default null
+             */
+            threshold: number | null;
         };
         /** PlanBody */
         PlanBody: {
@@ -3394,9 +3495,11 @@ export interface components {
         /**
          * PlanView
          * @description ``pending`` fits are not yet made, ``to_run`` checks have no exhibit of this plan yet. ``locked`` is None while a
-         *     deviation is open.
+         *     deviation is open; ``undecided`` says why the plan must name a threshold.
          */
         PlanView: {
+            /** Departures */
+            departures: components["schemas"]["PlanLine"][];
             /** Deviations */
             deviations: components["schemas"]["DeviationView"][];
             /** Fits */
@@ -3442,6 +3545,8 @@ export interface components {
             timed: boolean;
             /** To Run */
             to_run: number | null;
+            /** Undecided */
+            undecided: string | null;
         };
         /**
          * Points
@@ -3495,7 +3600,9 @@ export interface components {
              * @default {
              *       "at_least": null,
              *       "at_most": 0.95,
-             *       "ideal": null
+             *       "burden": "reviewer",
+             *       "ideal": null,
+             *       "policy": null
              *     }
              */
             alone: components["schemas"]["Limit"];
@@ -3503,23 +3610,50 @@ export interface components {
              * @default {
              *       "at_least": 0,
              *       "at_most": null,
-             *       "ideal": null
+             *       "burden": "model",
+             *       "ideal": null,
+             *       "policy": null
              *     }
              */
             better_than_baseline: components["schemas"]["Limit"];
             /**
              * @default {
+             *       "at_least": 0.8,
+             *       "at_most": 1.25,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            calibration_slope: components["schemas"]["Limit"];
+            /**
+             * @default {
              *       "at_least": null,
-             *       "at_most": 0.5,
-             *       "ideal": 0
+             *       "at_most": 1,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
              *     }
              */
             capacity: components["schemas"]["Limit"];
             /**
+             * Conventions
+             * @description what is tried where a claim on the very same scores comes out otherwise
+             * @default [
+             *       "above the threshold only",
+             *       "the other class as positive",
+             *       "classes weighted by rows",
+             *       "all rows pooled"
+             *     ]
+             */
+            conventions: string[];
+            /**
              * @default {
              *       "at_least": null,
              *       "at_most": 2,
-             *       "ideal": 1
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
              *     }
              */
             fold_sd_ratio: components["schemas"]["Limit"];
@@ -3527,7 +3661,9 @@ export interface components {
              * @default {
              *       "at_least": null,
              *       "at_most": 0.05,
-             *       "ideal": 0
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
              *     }
              */
             gap: components["schemas"]["Limit"];
@@ -3535,7 +3671,19 @@ export interface components {
              * @default {
              *       "at_least": null,
              *       "at_most": 0.1,
-             *       "ideal": 0
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            gap_loss: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 0.1,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
              *     }
              */
             gap_r2: components["schemas"]["Limit"];
@@ -3555,23 +3703,49 @@ export interface components {
              * @default {
              *       "at_least": -0.1,
              *       "at_most": 0.1,
-             *       "ideal": 0
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
              *     }
              */
             group_difference: components["schemas"]["Limit"];
             /**
              * @default {
+             *       "at_least": -0.1,
+             *       "at_most": 0.1,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            group_mean_error_in_sd: components["schemas"]["Limit"];
+            /**
+             * @default {
              *       "at_least": 0.8,
              *       "at_most": 1.25,
-             *       "ideal": 1
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
              *     }
              */
             group_ratio: components["schemas"]["Limit"];
             /**
              * @default {
+             *       "at_least": 0.5,
+             *       "at_most": 2,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            group_ratio_of_rare: components["schemas"]["Limit"];
+            /**
+             * @default {
              *       "at_least": 0.8,
              *       "at_most": 1.25,
-             *       "ideal": 1
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
              *     }
              */
             group_slope: components["schemas"]["Limit"];
@@ -3588,15 +3762,37 @@ export interface components {
                 [key: string]: components["schemas"]["Limit"];
             };
             /**
+             * @default {
+             *       "at_least": -0.1,
+             *       "at_most": 0.1,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            mean_error_in_sd: components["schemas"]["Limit"];
+            /**
              * Name
              * @default Built-in policy
              */
             name: string;
             /**
              * @default {
+             *       "at_least": 0.8,
+             *       "at_most": 1.25,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            observed_over_expected: components["schemas"]["Limit"];
+            /**
+             * @default {
              *       "at_least": null,
              *       "at_most": 95,
-             *       "ideal": 50
+             *       "burden": "reviewer",
+             *       "ideal": 50,
+             *       "policy": null
              *     }
              */
             percentile: components["schemas"]["Limit"];
@@ -3604,7 +3800,9 @@ export interface components {
              * @default {
              *       "at_least": null,
              *       "at_most": 0.25,
-             *       "ideal": 0
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
              *     }
              */
             psi: components["schemas"]["Limit"];
@@ -3617,8 +3815,30 @@ export interface components {
             /**
              * @default {
              *       "at_least": null,
+             *       "at_most": 1.25,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            segment_ratio: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": -0.1,
+             *       "at_most": null,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            segment_worse: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
              *       "at_most": 0.05,
-             *       "ideal": null
+             *       "burden": "reviewer",
+             *       "ideal": null,
+             *       "policy": null
              *     }
              */
             shuffled_p: components["schemas"]["Limit"];
@@ -3628,7 +3848,9 @@ export interface components {
              * @default {
              *       "at_least": -0.02,
              *       "at_most": null,
-             *       "ideal": 0
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
              *     }
              */
             worse_than_challenger: components["schemas"]["Limit"];
@@ -3899,7 +4121,7 @@ export interface components {
             /** Question */
             question: string;
             /** Standing */
-            standing: ("within" | "near" | "outside" | "unsettled" | "none") | null;
+            standing: ("within" | "within_open" | "near" | "outside" | "unsettled" | "none") | null;
         };
         /**
          * ReadAs
@@ -3970,9 +4192,10 @@ export interface components {
             split: components["schemas"]["Split"] | null;
             /**
              * Threshold
-             * @default 0.5
+             * @description positive when score ≥ threshold; none is invented
+             * @default null
              */
-            threshold: number;
+            threshold: number | null;
         };
         /**
          * RecipesField
@@ -4005,6 +4228,8 @@ export interface components {
         /**
          * Regrouping
          * @description Other bands of a number, other levels taken together, another reference group; by attribute, as in a plan.
+         *
+         *     An empty reference sets each group against everyone else.
          */
         Regrouping: {
             /** Bands */
@@ -4070,6 +4295,13 @@ export interface components {
              * @default null
              */
             features: string[] | null;
+            /**
+             * Grounds
+             * @description the ground that a column is of where its name does not say; empty: of none
+             */
+            grounds?: {
+                [key: string]: string;
+            };
             /**
              * Group
              * @default null
@@ -4371,10 +4603,10 @@ export interface components {
         };
         /**
          * Standing
-         * @description From best to worst for what is settled; ``unsettled`` weighs on nothing.
+         * @description From best to worst: what these rows can't tell is no better than what they show to be kept.
          * @enum {string}
          */
-        Standing: "within" | "near" | "outside" | "unsettled";
+        Standing: "within" | "unsettled" | "near" | "outside";
         /** StripChart */
         StripChart: {
             /** Groups */
@@ -4398,7 +4630,7 @@ export interface components {
          * StripGroup
          * @description Rows under one heading; ``claim`` is drawn as a flag, as it was written.
          *
-         *     ``gap`` is the place of the estimate that measures the distance from the first row to the last. ``brackets`` join
+         *     ``gap`` is the place of the estimate that measures the distance from training to an unseen part. ``brackets`` join
          *     rows, first and last place, that can't be told apart.
          */
         StripGroup: {
@@ -4596,9 +4828,15 @@ export interface components {
             /** Series */
             series: string;
             /** Submitted */
-            submitted: number;
+            submitted: number | null;
             /** Title */
             title: string;
+            /**
+             * Whose
+             * @default submitted
+             * @enum {string}
+             */
+            whose: "submitted" | "plan's";
         };
         /**
          * Tie

@@ -2,6 +2,7 @@
 import Box from "@mui/material/Box";
 import { useRef, useState, type ReactNode } from "react";
 import { Link } from "react-router";
+import { DataTable } from "../parts/DataTable";
 import { number } from "../wording";
 import { csvOf, fileName, pngOf, save, svgOf, type Key, type NumbersOf } from "./export";
 
@@ -76,7 +77,13 @@ function Save({ name, of, onSave }: { name: string; of: string; onSave: () => vo
   );
 }
 
+function cellOf(value: ChartNumbers["rows"][number][number] | undefined): string {
+  if (typeof value === "number") return Number.isInteger(value) ? String(value) : number(value, 4);
+  return value ?? "–";
+}
+
 function ChartTable({ title, numbers }: { title: string; numbers: ChartNumbers }) {
+  const { links } = numbers;
   return (
     <Box
       tabIndex={0}
@@ -84,58 +91,22 @@ function ChartTable({ title, numbers }: { title: string; numbers: ChartNumbers }
       aria-label={`${title}, as a table`}
       sx={{ maxHeight: 290, overflow: "auto", my: 0.5 }}
     >
-      <Box component="table" sx={{ borderCollapse: "collapse", fontSize: "size.small", width: "100%" }}>
-        <thead>
-          <tr>
-            {numbers.columns.map((column, j) => (
-              <Box
-                component="th"
-                scope="col"
-                key={column}
-                sx={{
-                  textAlign: typeof numbers.rows[0]?.[j] === "string" ? "left" : "right",
-                  fontWeight: 500,
-                  color: "text.secondary",
-                  position: "sticky",
-                  top: 0,
-                  bgcolor: "background.default",
-                  borderBottom: 1,
-                  borderColor: "text.primary",
-                  px: 0.75,
-                }}
-              >
-                {column}
-              </Box>
-            ))}
-            {numbers.links && <th />}
-          </tr>
-        </thead>
-        <tbody>
-          {numbers.rows.map((row, i) => (
-            <tr key={i}>
-              {row.map((value, j) => (
-                <Box
-                  component="td"
-                  key={j}
-                  sx={{
-                    textAlign: typeof value === "string" ? "left" : "right",
-                    px: 0.75,
-                    borderBottom: 1,
-                    borderColor: "divider",
-                  }}
-                >
-                  {typeof value === "number" ? (Number.isInteger(value) ? value : number(value, 4)) : (value ?? "–")}
-                </Box>
-              ))}
-              {numbers.links && (
-                <Box component="td" sx={{ px: 0.75, borderBottom: 1, borderColor: "divider" }}>
-                  {numbers.links[i] ? <Link to={numbers.links[i]}>rows</Link> : ""}
-                </Box>
-              )}
-            </tr>
-          ))}
-        </tbody>
-      </Box>
+      <DataTable
+        close
+        wide
+        staying
+        label={title}
+        rows={numbers.rows}
+        keyOf={(_, i) => i}
+        columns={[
+          ...numbers.columns.map((head, j) => ({
+            head,
+            right: typeof numbers.rows[0]?.[j] !== "string",
+            cell: (row: ChartNumbers["rows"][number]) => cellOf(row[j]),
+          })),
+          ...(links ? [{ cell: (_: unknown, i: number) => (links[i] ? <Link to={links[i]}>rows</Link> : "") }] : []),
+        ]}
+      />
     </Box>
   );
 }

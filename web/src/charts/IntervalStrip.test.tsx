@@ -6,7 +6,7 @@ import { describe, expect, it } from "vitest";
 import type { Estimate, Schemas } from "../api/client";
 import { GaugeMark } from "../marks/GaugeMark";
 import { theme } from "../theme";
-import { IntervalStrip } from "./IntervalStrip";
+import { gapEnds, IntervalStrip } from "./IntervalStrip";
 import { Matrix } from "./Matrix";
 
 const draw = (node: ReactNode) =>
@@ -86,6 +86,20 @@ describe("the interval strip", () => {
       />,
     );
     expect(svg).toMatch(/gap (<!-- -->)?0\.400/);
+  });
+  it("draws a gap from the row of the part that it is to, as far as it says", () => {
+    const rows = [
+      estimate(0.9, 0.8, 1, { part: "training" }),
+      estimate(0.63, 0.6, 0.66, { part: "out_of_fold" }),
+      estimate(0.65, 0.6, 0.7, { part: "test" }),
+    ];
+    const to = (part: string, value: number) =>
+      gapEnds(estimate(value, 0, 1, { part: "training", versus: { part } as Estimate["versus"] }), rows);
+    expect(to("out_of_fold", 0.28)).toEqual([0.63, 0.63 + 0.28]);
+    expect(to("test", 0.25)).toEqual([0.65, 0.65 + 0.25]);
+    const losses = rows.map((row) => ({ ...row, value: 1 - (row.value ?? 0) }));
+    expect(gapEnds(estimate(0.1, 0, 1, { versus: { part: "test" } as Estimate["versus"] }), losses)?.[1]).toBe(0.35);
+    expect(gapEnds(estimate(null, null, null), rows)).toBeNull();
   });
 });
 

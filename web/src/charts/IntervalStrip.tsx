@@ -159,7 +159,16 @@ function Group({
   );
 }
 
-/** The distance from the first row to the last, drawn so that it is seen. */
+/** Where a gap is drawn: from the row of its unseen part (else the last) as far towards the first row as it says. */
+export function gapEnds(gap: Estimate, rows: readonly Estimate[]): [number, number] | null {
+  const unseen = (rows.find((row) => row.part != null && row.part === gap.versus?.part) ?? rows.at(-1))?.value;
+  const first = rows[0]?.value;
+  if (gap.value == null || unseen == null || first == null) return null;
+  const far = unseen + Math.sign(first - unseen) * Math.abs(gap.value);
+  return [Math.min(unseen, far), Math.max(unseen, far)];
+}
+
+/** The distance from training to unseen rows, drawn so that it is seen. */
 function Gap({
   group,
   y,
@@ -173,10 +182,14 @@ function Gap({
 }) {
   const { vars } = useTheme();
   const gap = estimates[group.gap ?? 0];
-  const first = estimates[group.rows[0]?.estimate ?? 0]?.value;
-  const last = estimates[group.rows.at(-1)?.estimate ?? 0]?.value;
-  if (gap?.value == null || first == null || last == null) return null;
-  const [from, to] = [scale.x(Math.min(first, last)), scale.x(Math.max(first, last))];
+  const ends = gap
+    ? gapEnds(
+        gap,
+        group.rows.flatMap((row) => estimates[row.estimate] ?? []),
+      )
+    : null;
+  if (gap?.value == null || ends === null) return null;
+  const [from, to] = [scale.x(ends[0]), scale.x(ends[1])];
   const colour =
     gap.standing === "outside"
       ? vars?.palette.brook.brick

@@ -2,6 +2,7 @@
 import Box from "@mui/material/Box";
 import { Link } from "react-router";
 import type { Schemas } from "../api/client";
+import { DataTable, type TableColumn } from "../parts/DataTable";
 import { count } from "../wording";
 import { useRowsLink } from "./rowsBehind";
 
@@ -10,74 +11,60 @@ type MatrixProps = Pick<Schemas["MatrixChart"], "title" | "classes" | "cells"> &
 
 export function Matrix({ title, classes, cells, rows, baseline }: MatrixProps) {
   const link = useRowsLink();
-  const head = { fontWeight: 500, fontSize: "size.small", color: "text.secondary", p: 0.5, textAlign: "left" } as const;
   const columns = classes.map((_, j) => sum(cells.map((row) => row[j] ?? 0)));
   const all = sum(columns);
   const right = sum(cells.map((row, i) => row[i] ?? 0));
   const small = classes.length > 4;
+  const behind = (outcome: number, decided: number, n: number) =>
+    rows && n > 0
+      ? link({
+          ...rows,
+          score_from: null,
+          score_to: null,
+          outcome: classes[outcome] ?? null,
+          decided: classes[decided] ?? null,
+        })
+      : null;
   return (
     <Box sx={{ overflowX: "auto", mb: 2, flex: "none", maxWidth: "100%" }}>
-      <Box component="table" sx={{ borderCollapse: "collapse" }}>
-        <Box component="caption" sx={{ textAlign: "left", fontSize: "size.small", color: "text.secondary", pb: 0.5 }}>
-          {title}
-        </Box>
-        <thead>
-          <tr>
-            <Box component="th" scope="col" sx={{ ...head, fontSize: "size.note" }}>
-              outcome ↓ decided →
-            </Box>
-            {classes.map((label) => (
-              <Box component="th" scope="col" key={label} sx={{ ...head, textAlign: "right" }}>
-                {label}
-              </Box>
-            ))}
-            <Box component="th" scope="col" sx={{ ...head, textAlign: "right" }}>
-              all
-            </Box>
-          </tr>
-        </thead>
-        <tbody>
-          {cells.map((row, i) => (
-            <tr key={classes[i]}>
-              <Box component="th" scope="row" sx={head}>
-                {classes[i]}
-              </Box>
-              {row.map((n, j) => (
+      <DataTable
+        close
+        caption={title}
+        rows={[
+          ...cells.map((row, i): Line => ({ label: classes[i] ?? "", row, place: i })),
+          { label: "all", row: columns },
+        ]}
+        keyOf={(_, i) => i}
+        columns={[
+          {
+            head: "outcome ↓ decided →",
+            headSx: { fontSize: "size.note" },
+            namesRow: true,
+            sx: { fontSize: "size.small", color: "text.secondary" },
+            cell: (line) => line.label,
+          },
+          ...classes.map((label, j): TableColumn<Line> => ({
+            head: label,
+            right: true,
+            sx: ({ place }) => (place === undefined ? TOTAL : cellLook(place === j, small)),
+            cell: ({ row, place }) =>
+              place === undefined ? (
+                figure(row[j] ?? 0)
+              ) : (
                 <MatrixCell
-                  key={classes[j]}
-                  n={n}
+                  n={row[j] ?? 0}
                   ofRow={sum(row)}
                   ofColumn={columns[j] ?? 0}
-                  right={i === j}
                   small={small}
-                  to={
-                    rows && n > 0
-                      ? link({
-                          ...rows,
-                          score_from: null,
-                          score_to: null,
-                          outcome: classes[i] ?? null,
-                          decided: classes[j] ?? null,
-                        })
-                      : null
-                  }
-                  label={`${classes[i]} decided as ${classes[j]}`}
+                  to={behind(place, j, row[j] ?? 0)}
+                  label={`${classes[place]} decided as ${label}`}
                 />
-              ))}
-              <Total n={sum(row)} />
-            </tr>
-          ))}
-          <tr>
-            <Box component="th" scope="row" sx={head}>
-              all
-            </Box>
-            {columns.map((n, j) => (
-              <Total key={classes[j]} n={n} />
-            ))}
-            <Total n={all} />
-          </tr>
-        </tbody>
-      </Box>
+              ),
+          })),
+          { head: "all", right: true, sx: TOTAL, cell: ({ row }) => figure(sum(row)) },
+        ]}
+        sx={{ "& caption": { fontWeight: 400, fontSize: "size.small", color: "text.secondary" } }}
+      />
       {all > 0 && (
         <Box sx={{ fontSize: "size.small", color: "text.secondary", mt: 0.5 }}>
           Right: {share(right, all)} of {figure(all)}.
@@ -90,29 +77,35 @@ export function Matrix({ title, classes, cells, rows, baseline }: MatrixProps) {
   );
 }
 
+/** A row of the matrix; the last, of all outcomes, has no place among the classes. */
+interface Line {
+  label: string;
+  row: readonly number[];
+  place?: number;
+}
+
+const TOTAL = { p: 1, fontSize: "size.small", color: "text.secondary" };
+
+const cellLook = (right: boolean, small: boolean) => ({
+  border: 1,
+  borderColor: "divider",
+  p: small ? 0.5 : 1,
+  minWidth: small ? 76 : 104,
+  bgcolor: right ? "brook.pale" : "transparent",
+});
+
 interface MatrixCellProps {
   n: number;
   ofRow: number;
   ofColumn: number;
-  right: boolean;
   small: boolean;
   to: string | null;
   label: string;
 }
 
-function MatrixCell({ n, ofRow, ofColumn, right, small, to, label }: MatrixCellProps) {
+function MatrixCell({ n, ofRow, ofColumn, small, to, label }: MatrixCellProps) {
   return (
-    <Box
-      component="td"
-      sx={{
-        border: 1,
-        borderColor: "divider",
-        p: small ? 0.5 : 1,
-        minWidth: small ? 76 : 104,
-        textAlign: "right",
-        bgcolor: right ? "brook.pale" : "transparent",
-      }}
-    >
+    <>
       <Box sx={{ fontSize: small ? "size.text" : "size.lead", fontWeight: 550 }}>
         {to ? (
           <Link to={to} aria-label={`${figure(n)} rows, ${label}`}>
@@ -128,15 +121,7 @@ function MatrixCell({ n, ofRow, ofColumn, right, small, to, label }: MatrixCellP
       <Box sx={{ fontSize: "size.note", color: "text.secondary", whiteSpace: "nowrap" }}>
         {ofColumn > 0 ? `${share(n, ofColumn)} of column` : "none decided"}
       </Box>
-    </Box>
-  );
-}
-
-function Total({ n }: { n: number }) {
-  return (
-    <Box component="td" sx={{ textAlign: "right", p: 1, fontSize: "size.small", color: "text.secondary" }}>
-      {figure(n)}
-    </Box>
+    </>
   );
 }
 

@@ -2,17 +2,14 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Slider from "@mui/material/Slider";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
 import { lazy, Suspense, useMemo, useState } from "react";
 import type { Exhibit, Schemas } from "../api/client";
+import { DataTable } from "../parts/DataTable";
 import { InlineNumber } from "../parts/Inline";
 import { count, number } from "../wording";
 import { ChartFigure, type ChartNumbers } from "./ChartFigure";
 import { CurveKey } from "./CurveKey";
+import { besideSubmitted } from "./groups/thresholds";
 import { Matrix } from "./Matrix";
 
 const Curves = lazy(() => import("./Curves"));
@@ -36,12 +33,13 @@ interface ThresholdExplorerProps {
 export function ThresholdExplorer({ chart, series, asTable, onFind }: ThresholdExplorerProps) {
   const all: Columns = useMemo(() => series?.[chart.series] ?? {}, [series, chart]);
   const thresholds = useMemo(() => (all.threshold ?? []).map((t) => t ?? 0), [all]);
-  const [threshold, setThreshold] = useState(chart.submitted);
+  const { submitted } = chart;
+  const [threshold, setThreshold] = useState(submitted ?? thresholds[Math.floor(thresholds.length / 2)] ?? 0);
   const [missCost, setMissCost] = useState(1);
   const place = nearest(thresholds, threshold);
   const cheapest = useMemo(
-    () => leastCost(all, thresholds, missCost, chart.submitted),
-    [all, thresholds, missCost, chart.submitted],
+    () => leastCost(all, thresholds, missCost, submitted),
+    [all, thresholds, missCost, submitted],
   );
   const curves = useMemo(
     () => [
@@ -90,10 +88,10 @@ export function ThresholdExplorer({ chart, series, asTable, onFind }: ThresholdE
       </Box>
       <Box aria-live="polite" sx={{ fontSize: "size.text", mb: 1 }}>
         At <b>{number(threshold)}</b>
-        {threshold === chart.submitted ? " (as submitted)" : ` (submitted: ${number(chart.submitted)})`}: recall{" "}
-        {rate(now.tp, now.tp + now.fn)}, precision {rate(now.tp, now.tp + now.fp)}, selected{" "}
-        {rate(now.tp + now.fp, total(now))} of {figure(total(now))} rows. Read off the curve: the estimates with their
-        intervals are in the table below.
+        {besideSubmitted(threshold, submitted, chart.whose)}: recall {rate(now.tp, now.tp + now.fn)}, precision{" "}
+        {rate(now.tp, now.tp + now.fp)}, selected {rate(now.tp + now.fp, total(now))} of {figure(total(now))} rows. Read
+        off the curve
+        {submitted !== null && ": the estimates with their intervals are in the table below"}.
       </Box>
       <Box sx={{ fontSize: "size.text", mb: 1, display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
         <span>
@@ -112,8 +110,10 @@ export function ThresholdExplorer({ chart, series, asTable, onFind }: ThresholdE
         <Button disabled={cheapest === place} onClick={() => setThreshold(thresholds[cheapest] ?? threshold)}>
           Go there
         </Button>
-        {threshold !== chart.submitted && (
-          <Button onClick={() => setThreshold(chart.submitted)}>Back to the submitted</Button>
+        {submitted !== null && threshold !== submitted && (
+          <Button onClick={() => setThreshold(submitted)}>
+            Back to the {chart.whose === "plan's" ? "planned" : "submitted"}
+          </Button>
         )}
         {onFind && (
           <Button
@@ -136,39 +136,24 @@ export function ThresholdExplorer({ chart, series, asTable, onFind }: ThresholdE
           rows={chart.rows ? { ...chart.rows, threshold: thresholds[place] ?? threshold } : null}
         />
         {Object.keys(chart.groups ?? {}).length > 0 && (
-          <Table size="small" sx={{ flex: 1 }}>
-            <TableHead>
-              <TableRow>
-                <TableCell>group</TableCell>
-                <TableCell align="right">n</TableCell>
-                <TableCell align="right">selected</TableCell>
-                <TableCell align="right">TPR</TableCell>
-                <TableCell align="right">FPR</TableCell>
-              </TableRow>
-            </TableHead>
-            <TableBody>
-              {Object.entries(chart.groups ?? {}).map(([name, label]) => {
-                const c = countsAt(series?.[name] ?? {}, place);
-                return (
-                  <TableRow key={name}>
-                    <TableCell sx={{ py: 0.25 }}>{label}</TableCell>
-                    <TableCell align="right" sx={{ py: 0.25 }}>
-                      {figure(total(c))}
-                    </TableCell>
-                    <TableCell align="right" sx={{ py: 0.25 }}>
-                      {rate(c.tp + c.fp, total(c))}
-                    </TableCell>
-                    <TableCell align="right" sx={{ py: 0.25 }}>
-                      {rate(c.tp, c.tp + c.fn)}
-                    </TableCell>
-                    <TableCell align="right" sx={{ py: 0.25 }}>
-                      {rate(c.fp, c.fp + c.tn)}
-                    </TableCell>
-                  </TableRow>
-                );
-              })}
-            </TableBody>
-          </Table>
+          <DataTable
+            close
+            label="Groups at the threshold"
+            rows={Object.entries(chart.groups ?? {}).map(([name, label]) => ({
+              name,
+              label,
+              ...countsAt(series?.[name] ?? {}, place),
+            }))}
+            keyOf={(group) => group.name}
+            columns={[
+              { head: "group", cell: (group) => group.label },
+              { head: "n", right: true, cell: (group) => figure(total(group)) },
+              { head: "selected", right: true, cell: (group) => rate(group.tp + group.fp, total(group)) },
+              { head: "TPR", right: true, cell: (group) => rate(group.tp, group.tp + group.fn) },
+              { head: "FPR", right: true, cell: (group) => rate(group.fp, group.fp + group.tn) },
+            ]}
+            sx={{ flex: 1 }}
+          />
         )}
       </Box>
     </ChartFigure>
@@ -226,12 +211,12 @@ export function costAt(all: Columns, place: number, missCost: number): number {
 }
 
 /** The place of the least cost; of equals the one nearest to the submitted threshold. */
-export function leastCost(all: Columns, thresholds: number[], missCost: number, submitted: number): number {
+export function leastCost(all: Columns, thresholds: number[], missCost: number, submitted: number | null): number {
+  const away = (i: number) => (submitted === null ? 0 : Math.abs((thresholds[i] ?? 0) - submitted));
   let best = 0;
   for (let i = 1; i < thresholds.length; i++) {
     const [here, least] = [costAt(all, i, missCost), costAt(all, best, missCost)];
-    const nearer = Math.abs((thresholds[i] ?? 0) - submitted) < Math.abs((thresholds[best] ?? 0) - submitted);
-    if (here < least || (here === least && nearer)) best = i;
+    if (here < least || (here === least && away(i) < away(best))) best = i;
   }
   return best;
 }

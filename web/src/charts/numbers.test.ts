@@ -135,5 +135,6 @@ describe("the threshold of least cost", () => {
     const flat = { tp: [1, 1, 1, 1], fp: [2, 2, 2, 2], fn: [0, 0, 0, 0], tn: [1, 1, 1, 1] };
     expect(leastCost(flat, thresholds, 3, 0.7)).toBe(2);
     expect(leastCost(flat, thresholds, 3, 0.05)).toBe(0);
+    expect(leastCost(flat, thresholds, 3, null)).toBe(0);
   });
 });

@@ -3,7 +3,7 @@ import Box from "@mui/material/Box";
 import { useState, type UIEvent } from "react";
 import { Outlet, useNavigate, useOutletContext, useParams } from "react-router";
 import type { Case } from "../api/client";
-import { useCase } from "../api/queries";
+import { useCase, useEndOfRun } from "../api/queries";
 import { STEPS } from "../marks/Course";
 import { Fetching, Said } from "../parts/Said";
 import { CaseHead } from "./CaseHead";
@@ -22,6 +22,7 @@ export function useTheCase(): CaseContext {
 export function CaseFrame() {
   const id = Number(useParams().caseId);
   const found = useCase(id);
+  useEndOfRun(id, found.data?.run_state);
   const go = useNavigate();
   const [small, setSmall] = useState(false);
   const [margin, setMargin] = useState(localStorage.getItem("brookfall.margin") !== "closed");

@@ -5,6 +5,7 @@ import DialogTitle from "@mui/material/DialogTitle";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import Switch from "@mui/material/Switch";
 import { useState } from "react";
+import { DataTable } from "../parts/DataTable";
 import { Kbd } from "../parts/Kbd";
 import { keysAreOff, switchKeys, useBoundKeys, useKeys } from "./keys";
 
@@ -19,18 +20,12 @@ export function KeysHelp() {
         Keys on this page
       </DialogTitle>
       <DialogContent>
-        <table>
-          <tbody>
-            {acts.map((a) => (
-              <tr key={a.keys + a.does}>
-                <td style={{ padding: "3px 14px 3px 0" }}>
-                  <Kbd>{a.keys}</Kbd>
-                </td>
-                <td>{a.does}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <DataTable
+          label="Keys"
+          rows={acts}
+          keyOf={(a) => a.keys + a.does}
+          columns={[{ cell: (a) => <Kbd>{a.keys}</Kbd> }, { cell: (a) => a.does }]}
+        />
         <FormControlLabel
           sx={{ mt: 2 }}
           control={

@@ -1,7 +1,9 @@
 /** Single keys, which act only where they make sense and never while somebody types. They can be switched off (WCAG 2.1.4). */
 import { useLayoutEffect, useRef, useSyncExternalStore } from "react";
+import { useHotkeys } from "react-hotkeys-hook";
 
 export interface KeyAct {
+  /** As the keyboard names what it produces: "u", "?", "ArrowDown". */
   keys: string;
   does: string;
   act: (event: KeyboardEvent) => void;
@@ -36,37 +38,36 @@ export function useBoundKeys(): readonly KeyAct[] {
   );
 }
 
-/** Binds keys while the component is shown, from the moment that it can be seen. */
+/** Binds keys while the component is shown, and lists them in the help. */
 export function useKeys(acts: KeyAct[]) {
+  const names = acts.map((one) => one.keys);
+  useHotkeys(
+    names,
+    (event) => acts.find((one) => one.keys.toLowerCase() === event.key.toLowerCase())?.act(event),
+    // "?" and the brackets are typed with Shift on some keyboards and without on others: the library's own match of
+    // modifiers is off, and Ctrl, Meta and Alt are ruled out below.
+    { useKey: true, ignoreModifiers: true, preventDefault: true, ignoreEventWhen: isNotForUs, delimiter: " " },
+  );
   const latest = useRef(acts);
-  latest.current = acts;
-  const names = acts.map((a) => a.keys).join();
+  useLayoutEffect(() => {
+    latest.current = acts;
+  });
+  const joined = names.join(" ");
   useLayoutEffect(() => {
     const mark = Symbol("keys");
     bound.set(mark, latest.current);
     changed();
-    const listen = (event: KeyboardEvent) => {
-      if (event.ctrlKey || event.metaKey || event.altKey || isTyping(event.target)) return;
-      if (keysAreOff() && event.key !== "Escape") return;
-      const found = latest.current.find((a) => a.keys === event.key);
-      if (!found || event.defaultPrevented) return;
-      event.preventDefault();
-      found.act(event);
-    };
-    window.addEventListener("keydown", listen);
     return () => {
-      window.removeEventListener("keydown", listen);
       bound.delete(mark);
       changed();
     };
-  }, [names]);
+  }, [joined]);
 }
 
-function isTyping(target: EventTarget | null): boolean {
-  if (!(target instanceof HTMLElement)) return false;
+function isNotForUs(event: KeyboardEvent): boolean {
+  if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented) return true;
+  if (keysAreOff()) return true;
   return (
-    target.isContentEditable ||
-    ["INPUT", "TEXTAREA", "SELECT"].includes(target.tagName) ||
-    target.closest("[role=dialog],[role=menu],[role=listbox]") !== null
+    event.target instanceof HTMLElement && event.target.closest("[role=dialog],[role=menu],[role=listbox]") !== null
   );
 }

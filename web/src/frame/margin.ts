@@ -2,6 +2,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef } from "react";
 import type { Schemas } from "../api/client";
+import { setKnown } from "../api/known";
 import { useMargin, useSaveMargin } from "../api/queries";
 
 const PAUSE_MS = 600;
@@ -15,7 +16,7 @@ export function useMarginOf(caseId: number) {
   const mutate = save.mutate;
   const write = useCallback(
     (next: Schemas["MarginView"]) => {
-      cache.setQueryData(["margin", caseId], next);
+      setKnown(cache, ["margin", caseId], next);
       localStorage.setItem(local, JSON.stringify(next));
       window.clearTimeout(timer.current);
       timer.current = window.setTimeout(

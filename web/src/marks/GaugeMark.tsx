@@ -1,6 +1,10 @@
-/** Standing as a short horizontal line, the limit, and a sign: five forms that differ in outline; colour repeats them. */
+/** Standing as a short horizontal line, the limit, and a sign: six forms that differ in outline; colour repeats them. */
 import { useTheme } from "@mui/material/styles";
 import { standing as standingWords } from "../wording";
+
+/** How an exhibit is marked: within it may be although some of it is open. */
+export const markOf = ({ standing, open }: { standing?: string | null; open?: number }) =>
+  standing === "within" && open ? "within_open" : standing;
 
 export function GaugeMark({ standing, label }: { standing: string | null | undefined; label?: string }) {
   const { vars } = useTheme();
@@ -24,7 +28,20 @@ export function GaugeMark({ standing, label }: { standing: string | null | undef
           strokeDasharray={kind === "unsettled" ? "1.5 3" : undefined}
         />
       )}
-      {kind === "within" && <circle cx={12} cy={15.2} r={3.4} fill={vars?.palette.primary.main} />}
+      {(kind === "within" || kind === "within_open") && (
+        <circle cx={kind === "within" ? 12 : 8.5} cy={15.2} r={3.4} fill={vars?.palette.primary.main} />
+      )}
+      {kind === "within_open" && (
+        <circle
+          cx={17.5}
+          cy={15.2}
+          r={2.8}
+          fill="none"
+          stroke={vars?.palette.text.secondary}
+          strokeWidth={1.3}
+          strokeDasharray="1.6 1.7"
+        />
+      )}
       {kind === "near" && (
         <circle
           cx={12}

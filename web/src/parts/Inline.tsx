@@ -1,6 +1,6 @@
 /** Values inside sentences: real controls, at least 24 px high, named for a screen reader. */
 import { styled } from "@mui/material/styles";
-import { useEffect, useState } from "react";
+import { useTyped } from "./typed";
 
 const look = {
   font: "inherit",
@@ -39,8 +39,7 @@ interface InlineNumberProps {
 
 /** Saved on Enter or on leaving; what is not a number in range is put back. */
 export function InlineNumber({ name, value, min, max, disabled, unit, whole, onSet }: InlineNumberProps) {
-  const [text, setText] = useState(String(value));
-  useEffect(() => setText(String(value)), [value]);
+  const { text, type, putBack } = useTyped(String(value));
   const settle = () => {
     const wanted = Number(text.replace(",", "."));
     if (
@@ -51,7 +50,7 @@ export function InlineNumber({ name, value, min, max, disabled, unit, whole, onS
       (!whole || Number.isInteger(wanted))
     ) {
       if (wanted !== value) onSet(wanted);
-    } else setText(String(value));
+    } else putBack();
   };
   return (
     <span style={{ whiteSpace: "nowrap" }}>
@@ -60,12 +59,41 @@ export function InlineNumber({ name, value, min, max, disabled, unit, whole, onS
         inputMode="decimal"
         value={text}
         disabled={disabled}
-        onChange={(event) => setText(event.target.value)}
+        onChange={(event) => type(event.target.value)}
         onBlur={settle}
         onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
       />
       {unit}
     </span>
+  );
+}
+
+interface InlineMaybeNumberProps {
+  name: string;
+  value: number | null;
+  disabled: boolean;
+  onSet: (value: number | null) => void;
+}
+
+/** A number that need not be there: empty is none. */
+export function InlineMaybeNumber({ name, value, disabled, onSet }: InlineMaybeNumberProps) {
+  const { text, type, putBack } = useTyped(value === null ? "" : String(value));
+  const settle = () => {
+    const wanted = text.trim() === "" ? null : Number(text.replace(",", "."));
+    if (wanted !== null && !Number.isFinite(wanted)) putBack();
+    else if (wanted !== value) onSet(wanted);
+  };
+  return (
+    <Field
+      aria-label={name}
+      inputMode="decimal"
+      value={text}
+      disabled={disabled}
+      style={{ minWidth: 40 }}
+      onChange={(event) => type(event.target.value)}
+      onBlur={settle}
+      onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+    />
   );
 }
 

@@ -2,6 +2,7 @@
 import Box from "@mui/material/Box";
 import { useLayoutEffect, useRef, useState, type ReactNode } from "react";
 import { count } from "../wording";
+import { DataTable, type TableColumn } from "./DataTable";
 import { Fetching, Said } from "./Said";
 import { ROWS_AT_ONCE, scrolling, windowsOf } from "./scrolling";
 
@@ -63,7 +64,7 @@ export function RowWindow<T extends WindowOfRows>({
   useLayoutEffect(() => {
     if (known && known.total !== total) setTotal(known.total);
   }, [known, total]);
-  const rowAt = (place: number) => {
+  const rowAt = (place: number): Placed | null => {
     const window = windows[wanted.indexOf(Math.floor(place / ROWS_AT_ONCE))]?.data;
     const at = place % ROWS_AT_ONCE;
     return window && window.rows[at] ? { place: window.places[at] ?? 0, cells: window.rows[at] } : null;
@@ -90,107 +91,72 @@ export function RowWindow<T extends WindowOfRows>({
         sx={{ flex: 1, minHeight: 200, overflow: "auto", border: 1, borderColor: "divider", position: "relative" }}
       >
         <Box sx={{ height: height + ROW, minWidth: "max-content", position: "relative" }}>
-          <Box
-            component="table"
-            aria-rowcount={total}
-            sx={{ position: "sticky", top: 0, borderCollapse: "collapse", fontSize: "size.cell", tableLayout: "auto" }}
-          >
-            <thead>
-              <tr style={{ height: ROW }}>
-                <Th>row</Th>
-                {columns.map((column, j) => (
-                  <Th
-                    key={column}
-                    sx={edge(j)}
-                    sorted={sorting.column === column ? (sorting.falling ? "descending" : "ascending") : undefined}
-                  >
-                    <button
-                      onClick={() => sortBy(column)}
-                      style={{
-                        font: "inherit",
-                        fontWeight: 600,
-                        border: 0,
-                        background: "none",
-                        color: "inherit",
-                        cursor: "pointer",
-                        padding: 0,
-                        minHeight: 24,
-                      }}
-                    >
+          <DataTable
+            close
+            staying
+            label={label}
+            rowCount={total}
+            rows={Array.from({ length: Math.max(0, Math.min(visible - 1, total - first)) }, (_, i) => rowAt(first + i))}
+            keyOf={(_, i) => first + i}
+            row={(_, i) => ({ "aria-rowindex": first + i + 1, style: { height: ROW } })}
+            columns={[
+              { head: "row", sx: { color: "text.secondary" }, cell: (row) => (row ? count(row.place) : "…") },
+              ...columns.map((column, j): TableColumn<Placed | null> => {
+                const sorted = sorting.column !== column ? undefined : sorting.falling ? "descending" : "ascending";
+                return {
+                  sorted,
+                  headSx: edge(j),
+                  head: (
+                    <SortButton onClick={() => sortBy(column)}>
                       {column}
-                      {sorting.column === column ? (sorting.falling ? " ↓" : " ↑") : ""}
-                    </button>
-                  </Th>
-                ))}
-              </tr>
-            </thead>
-            <tbody>
-              {Array.from({ length: Math.max(0, Math.min(visible - 1, total - first)) }, (_, i) => {
-                const row = rowAt(first + i);
-                return (
-                  <tr key={first + i} aria-rowindex={first + i + 1} style={{ height: ROW }}>
-                    <Td muted>{row ? count(row.place) : "…"}</Td>
-                    {columns.map((column, j) => (
-                      <Td key={column} sx={edge(j)} muted={row?.cells[j] === null}>
-                        {row ? (row.cells[j] ?? "gap") : ""}
-                      </Td>
-                    ))}
-                  </tr>
-                );
-              })}
-            </tbody>
-          </Box>
+                      {sorted ? (sorting.falling ? " ↓" : " ↑") : ""}
+                    </SortButton>
+                  ),
+                  cell: (row) => (row ? (row.cells[j] ?? "gap") : ""),
+                  sx: (row) => ({ ...edge(j), color: row?.cells[j] === null ? "text.secondary" : "text.primary" }),
+                };
+              }),
+            ]}
+            sx={{
+              position: "sticky",
+              top: 0,
+              "& td, & th": {
+                px: 1,
+                py: 0,
+                whiteSpace: "nowrap",
+                maxWidth: 220,
+                overflow: "hidden",
+                textOverflow: "ellipsis",
+              },
+            }}
+          />
         </Box>
       </Box>
     </Box>
   );
 }
 
-interface CellProps {
-  children: ReactNode;
-  sx?: object;
+interface Placed {
+  place: number;
+  cells: (string | null)[];
 }
 
-function Th({ children, sorted, sx }: CellProps & { sorted?: "ascending" | "descending" | undefined }) {
+function SortButton({ children, onClick }: { children: ReactNode; onClick: () => void }) {
   return (
-    <Box
-      component="th"
-      scope="col"
-      aria-sort={sorted}
-      sx={{
-        textAlign: "left",
-        px: 1,
-        borderBottom: 1,
-        borderColor: "text.primary",
-        bgcolor: "background.default",
-        position: "sticky",
-        top: 0,
-        whiteSpace: "nowrap",
-        ...sx,
+    <button
+      onClick={onClick}
+      style={{
+        font: "inherit",
+        fontWeight: 600,
+        border: 0,
+        background: "none",
+        color: "inherit",
+        cursor: "pointer",
+        padding: 0,
+        minHeight: 24,
       }}
     >
       {children}
-    </Box>
-  );
-}
-
-function Td({ children, muted, sx }: CellProps & { muted?: boolean }) {
-  return (
-    <Box
-      component="td"
-      sx={{
-        px: 1,
-        borderBottom: 1,
-        borderColor: "divider",
-        whiteSpace: "nowrap",
-        maxWidth: 220,
-        overflow: "hidden",
-        textOverflow: "ellipsis",
-        color: muted ? "text.secondary" : "text.primary",
-        ...sx,
-      }}
-    >
-      {children}
-    </Box>
+    </button>
   );
 }

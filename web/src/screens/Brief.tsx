@@ -1,18 +1,17 @@
 /** What the owner says: purpose, use, claims beside their recomputed values, recipe in words, files. */
 import Box from "@mui/material/Box";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
 import Typography from "@mui/material/Typography";
 import { Link } from "react-router";
 import type { Case } from "../api/client";
 import { useTheCase } from "../frame/CaseFrame";
+import { DataTable } from "../parts/DataTable";
 import { SERIF } from "../theme";
 import { count, interval, measure, plural } from "../wording";
 
-const VERDICTS: Record<string, string> = { cannot_be_checked: "can't be checked" };
+const VERDICTS: Record<string, string> = {
+  cannot_be_checked: "can't be checked",
+  not_reproduced: "not reproduced",
+};
 
 export function Brief() {
   const { theCase } = useTheCase();
@@ -38,54 +37,53 @@ export function Brief() {
       {theCase.claims.length === 0 ? (
         <Typography sx={{ color: "text.secondary" }}>The owner claims no figure.</Typography>
       ) : (
-        <Table size="small">
-          <TableHead>
-            <TableRow>
-              <TableCell>measure</TableCell>
-              <TableCell>on</TableCell>
-              <TableCell align="right">claimed</TableCell>
-              <TableCell align="right">recomputed</TableCell>
-              <TableCell align="right">n</TableCell>
-              <TableCell>verdict</TableCell>
-            </TableRow>
-          </TableHead>
-          <TableBody>
-            {theCase.claims.map((claim, i) => (
-              <TableRow key={i}>
-                <TableCell>{measure(claim.measure)}</TableCell>
-                <TableCell>{claim.where}</TableCell>
-                <TableCell align="right">{claim.claimed}</TableCell>
-                <TableCell align="right">
-                  {claim.value === null
-                    ? "not yet run"
-                    : interval({ value: claim.value, low: claim.low, high: claim.high })}
-                </TableCell>
-                <TableCell align="right">{claim.n === null ? "" : count(claim.n)}</TableCell>
-                <TableCell sx={claim.verdict === "overstated" ? { color: "brook.brick", fontWeight: 550 } : {}}>
-                  {claim.verdict ? (VERDICTS[claim.verdict] ?? claim.verdict) : ""}
-                </TableCell>
-              </TableRow>
-            ))}
-          </TableBody>
-        </Table>
+        <DataTable
+          wide
+          label="Claims"
+          rows={theCase.claims}
+          keyOf={(_, i) => i}
+          columns={[
+            { head: "measure", cell: (claim) => measure(claim.measure) },
+            { head: "on", cell: (claim) => claim.where },
+            { head: "claimed", right: true, cell: (claim) => claim.claimed },
+            {
+              head: "recomputed",
+              right: true,
+              cell: (claim) =>
+                claim.value === null
+                  ? "not yet run"
+                  : interval({ value: claim.value, low: claim.low, high: claim.high }),
+            },
+            { head: "n", right: true, cell: (claim) => (claim.n === null ? "" : count(claim.n)) },
+            {
+              head: "verdict",
+              sx: (claim) =>
+                claim.verdict === "overstated" || claim.verdict === "not_reproduced"
+                  ? { color: "brook.brick", fontWeight: 550 }
+                  : {},
+              cell: (claim) => (claim.verdict ? (VERDICTS[claim.verdict] ?? claim.verdict) : ""),
+            },
+          ]}
+        />
       )}
       {theCase.since && <Since since={theCase.since} />}
       <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>
         Files
       </Typography>
-      <Table size="small">
-        <TableBody>
-          {theCase.files.map((file) => (
-            <TableRow key={file.path}>
-              <TableCell>{file.path}</TableCell>
-              <TableCell align="right">{count(file.size)} bytes</TableCell>
-              <TableCell sx={{ fontSize: "size.note", color: "text.secondary", wordBreak: "break-all" }}>
-                SHA-256 {file.sha256}
-              </TableCell>
-            </TableRow>
-          ))}
-        </TableBody>
-      </Table>
+      <DataTable
+        wide
+        label="Files"
+        rows={theCase.files}
+        keyOf={(file) => file.path}
+        columns={[
+          { cell: (file) => file.path },
+          { right: true, sx: { whiteSpace: "nowrap" }, cell: (file) => `${count(file.size)} bytes` },
+          {
+            sx: { fontSize: "size.note", color: "text.secondary", wordBreak: "break-all" },
+            cell: (file) => `SHA-256 ${file.sha256}`,
+          },
+        ]}
+      />
       <Typography variant="body2" sx={{ color: "text.secondary", mt: 1 }}>
         Package {theCase.package_sha256}
       </Typography>

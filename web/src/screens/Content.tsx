@@ -14,6 +14,8 @@ import { Matrix } from "../charts/Matrix";
 import { ThresholdExplorer } from "../charts/ThresholdExplorer";
 import { TreeFigure } from "../charts/tree/TreeFigure";
 import { GaugeMark } from "../marks/GaugeMark";
+import { SideScroll } from "../parts/SideScroll";
+import { DataTable, type TableColumn } from "../parts/DataTable";
 import { count, ends, valueOf } from "../wording";
 import { Paged } from "./Grounds";
 import { Suspects } from "./Suspects";
@@ -162,58 +164,24 @@ function Picture({ chart, series, estimates, highlight, asTable, onFind, caseId,
 
 function Numbers({ table, estimates }: { table: Schemas["TableView"]; estimates: readonly Estimate[] }) {
   return (
-    <Box sx={{ overflowX: "auto", mb: 2 }}>
-      <Box component="table" sx={{ borderCollapse: "collapse", width: "100%", fontSize: "size.cell" }}>
-        <Box component="caption" sx={{ textAlign: "left", fontWeight: 600, pb: 0.25 }}>
-          {table.title}
-        </Box>
-        <thead>
-          <tr>
-            {table.columns.map((column, i) => (
-              <Box
-                component="th"
-                scope="col"
-                key={column}
-                sx={{
-                  textAlign: i === 0 ? "left" : "right",
-                  fontWeight: 500,
-                  fontSize: "size.small",
-                  color: "text.secondary",
-                  borderBottom: 1,
-                  borderColor: "text.primary",
-                  py: 0.5,
-                  pr: 1.25,
-                }}
-              >
-                {column}
-              </Box>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {table.rows.map((row, i) => (
-            <tr key={i}>
-              {row.map((cell, j) => (
-                <Box
-                  component="td"
-                  key={j}
-                  sx={{
-                    textAlign: j === 0 ? "left" : "right",
-                    borderBottom: 1,
-                    borderColor: "divider",
-                    py: 0.6,
-                    pr: 1.25,
-                    verticalAlign: "top",
-                  }}
-                >
-                  {cell.estimate != null ? <Figure estimate={estimates[cell.estimate] as Estimate} /> : cell.text}
-                </Box>
-              ))}
-            </tr>
-          ))}
-        </tbody>
-      </Box>
-    </Box>
+    <SideScroll label={table.title}>
+      <DataTable
+        close
+        wide
+        caption={table.title}
+        rows={table.rows}
+        keyOf={(_, i) => i}
+        columns={table.columns.map((head, j): TableColumn<Schemas["TableView"]["rows"][number]> => ({
+          head,
+          right: j > 0,
+          sx: { verticalAlign: "top" },
+          cell: (row) => {
+            const cell = row[j];
+            return cell?.estimate != null ? <Figure estimate={estimates[cell.estimate] as Estimate} /> : cell?.text;
+          },
+        }))}
+      />
+    </SideScroll>
   );
 }
 

@@ -87,6 +87,13 @@ export function Decision() {
         </Box>
       ))}
       <Typography variant="h2" sx={{ mt: 2, mb: 0.5 }}>
+        Limits that depart from the policy
+      </Typography>
+      {page.departures.length === 0 && <Typography sx={{ color: "text.secondary" }}>None.</Typography>}
+      {page.departures.map((departure) => (
+        <Typography key={departure}>{departure}</Typography>
+      ))}
+      <Typography variant="h2" sx={{ mt: 2, mb: 0.5 }}>
         Deviations from the plan
       </Typography>
       {page.deviations.length === 0 && <Typography sx={{ color: "text.secondary" }}>None.</Typography>}

@@ -1,11 +1,6 @@
 /** The docket: a row a case, and in a sentence what waits for me. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
 import Typography from "@mui/material/Typography";
 import { Fragment, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
@@ -15,6 +10,7 @@ import { useKeys } from "../frame/keys";
 import { SmallCourse } from "../marks/Course";
 import { GaugeMark } from "../marks/GaugeMark";
 import { Tally } from "../marks/Tally";
+import { DataTable } from "../parts/DataTable";
 import { Fetching, Said } from "../parts/Said";
 import { SERIF } from "../theme";
 import { day, outcome, questions } from "../wording";
@@ -73,16 +69,60 @@ export function Docket() {
         </Box>
       </Box>
       <Said error={take.error} />
-      <Table aria-label="Cases">
-        <TableHead>
-          <TableRow>
-            <TableCell>model</TableCell>
-            <TableCell>outcome, tier</TableCell>
-            <TableCell>owner</TableCell>
-            <TableCell>reviewer</TableCell>
-            <TableCell>due</TableCell>
-            <TableCell>course</TableCell>
-            <TableCell>
+      <DataTable
+        wide
+        label="Cases"
+        rows={cases}
+        keyOf={(c) => c.id}
+        row={(c, i) => ({
+          hover: true,
+          selected: i === focus,
+          sx: { cursor: "pointer", height: 50 },
+          onClick: () => open(c),
+        })}
+        columns={[
+          {
+            head: "model",
+            cell: (c) => (
+              <Link to={addressOf(c)} style={{ textDecoration: "none" }} onClick={(event) => event.stopPropagation()}>
+                <Box component="span" sx={{ fontFamily: SERIF, fontSize: "size.lead", fontWeight: 560 }}>
+                  {c.model}
+                </Box>{" "}
+                <Box component="span" sx={{ fontSize: "size.small", color: "text.secondary" }}>
+                  {c.version}
+                </Box>
+              </Link>
+            ),
+          },
+          { head: "outcome, tier", cell: (c) => `${outcome(c.outcome)}, ${c.tier}` },
+          { head: "owner", cell: (c) => c.owner },
+          {
+            head: "reviewer",
+            cell: (c) => {
+              if (c.reviewer) return c.reviewer;
+              if (!c.may_take) return "nobody yet";
+              return (
+                <Button
+                  disabled={take.isPending}
+                  sx={{ minWidth: 0, ml: "-5px" }}
+                  onClick={(event) => {
+                    event.stopPropagation();
+                    take.mutate(c.id);
+                  }}
+                >
+                  Take it
+                </Button>
+              );
+            },
+          },
+          {
+            head: "due",
+            sx: { whiteSpace: "nowrap" },
+            cell: (c) => (c.due ? day(c.due).replace(/ \d{4}$/, "") : ""),
+          },
+          { head: "course", cell: (c) => <SmallCourse step={c.step} /> },
+          {
+            head: (
               <Box sx={{ display: "grid", gridTemplateColumns: "repeat(7, 27px)", textAlign: "center" }}>
                 {questions().map((one) => (
                   <span key={one.number} title={one.question}>
@@ -90,77 +130,13 @@ export function Docket() {
                   </span>
                 ))}
               </Box>
-            </TableCell>
-            <TableCell>findings</TableCell>
-            <TableCell>where it stands</TableCell>
-          </TableRow>
-        </TableHead>
-        <TableBody>
-          {cases.map((c, i) => (
-            <TableRow
-              key={c.id}
-              hover
-              selected={i === focus}
-              sx={{ cursor: "pointer", height: 50 }}
-              onClick={() => open(c)}
-            >
-              <TableCell>
-                <Link to={addressOf(c)} style={{ textDecoration: "none" }} onClick={(event) => event.stopPropagation()}>
-                  <Box component="span" sx={{ fontFamily: SERIF, fontSize: "size.lead", fontWeight: 560 }}>
-                    {c.model}
-                  </Box>{" "}
-                  <Box component="span" sx={{ fontSize: "size.small", color: "text.secondary" }}>
-                    {c.version}
-                  </Box>
-                </Link>
-              </TableCell>
-              <TableCell>
-                {outcome(c.outcome)}, {c.tier}
-              </TableCell>
-              <TableCell>{c.owner}</TableCell>
-              <TableCell>
-                {c.reviewer ??
-                  (c.may_take ? (
-                    <Button
-                      disabled={take.isPending}
-                      onClick={(event) => {
-                        event.stopPropagation();
-                        take.mutate(c.id);
-                      }}
-                    >
-                      Take it
-                    </Button>
-                  ) : (
-                    "nobody yet"
-                  ))}
-              </TableCell>
-              <TableCell sx={{ whiteSpace: "nowrap" }}>{c.due ? day(c.due).replace(/ \d{4}$/, "") : ""}</TableCell>
-              <TableCell>
-                <SmallCourse step={c.step} />
-              </TableCell>
-              <TableCell>
-                <Marks line={c} />
-              </TableCell>
-              <TableCell>
-                <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
-                  {c.findings.length === 0 && (
-                    <Box component="span" sx={{ color: "brook.muted" }}>
-                      none
-                    </Box>
-                  )}
-                  {c.findings.map((f) => (
-                    <Fragment key={f.severity}>
-                      <Tally severity={f.severity} />
-                      {f.count}
-                    </Fragment>
-                  ))}
-                </Box>
-              </TableCell>
-              <TableCell>{c.stands}</TableCell>
-            </TableRow>
-          ))}
-        </TableBody>
-      </Table>
+            ),
+            cell: (c) => <Marks line={c} />,
+          },
+          { head: "findings", cell: (c) => <Findings line={c} /> },
+          { head: "where it stands", cell: (c) => c.stands },
+        ]}
+      />
       {cases.length === 0 && (
         <Typography sx={{ color: "text.secondary", mt: 3 }}>
           {wanted
@@ -170,6 +146,24 @@ export function Docket() {
               : "Submitted models will be listed here. An owner submits them."}
         </Typography>
       )}
+    </Box>
+  );
+}
+
+function Findings({ line }: { line: CaseLine }) {
+  return (
+    <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+      {line.findings.length === 0 && (
+        <Box component="span" sx={{ color: "brook.muted" }}>
+          none
+        </Box>
+      )}
+      {line.findings.map((f) => (
+        <Fragment key={f.severity}>
+          <Tally severity={f.severity} />
+          {f.count}
+        </Fragment>
+      ))}
     </Box>
   );
 }

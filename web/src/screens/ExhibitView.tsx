@@ -4,7 +4,7 @@ import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import type { ReactNode } from "react";
 import type { Estimate, Exhibit } from "../api/client";
-import { GaugeMark } from "../marks/GaugeMark";
+import { GaugeMark, markOf } from "../marks/GaugeMark";
 import { Kbd } from "../parts/Kbd";
 import { SERIF } from "../theme";
 import { plural, question, standing } from "../wording";
@@ -43,7 +43,7 @@ export function ExhibitView({
         <Typography variant="h2" sx={{ fontSize: "size.lead", fontWeight: 500, color: "text.secondary" }}>
           {question(exhibit.question)} · Exhibit {exhibit.number}, {exhibit.title.toLowerCase()}
         </Typography>
-        <GaugeMark standing={exhibit.standing} />
+        <GaugeMark standing={markOf(exhibit)} />
         <Typography variant="body2" sx={{ color: "text.secondary" }}>
           {exhibit.state === "done" ? standing(exhibit.standing ?? "none") : exhibit.state.replace("_", " ")}
         </Typography>
@@ -53,6 +53,11 @@ export function ExhibitView({
       >
         {exhibit.answer}
       </Typography>
+      {exhibit.lines?.map((line) => (
+        <Typography key={line} sx={{ color: "text.secondary", fontSize: "size.text", mb: 0.5, maxWidth: 700 }}>
+          {line}
+        </Typography>
+      ))}
       {exhibit.provenance.remarks?.map((remark) => (
         <Typography key={remark} sx={{ color: "brook.ochre", fontSize: "size.text", mb: 1 }}>
           {remark}
@@ -125,8 +130,9 @@ function HowComputed({ exhibit, wide }: { exhibit: Exhibit; wide: Estimate | und
       </div>
       {wide && (
         <div>
-          {plural(judged, "estimate")} judged together, each at {((wide.wide_level ?? 0) * 100).toFixed(2)} %: the thin
-          ends of the whiskers.
+          {plural(judged, "estimate")} judged together: outside and near are read at{" "}
+          {((wide.wide_level ?? 0) * 100).toFixed(2)}&nbsp;%, the thin ends of the whiskers; within and unsettled at the
+          level of one alone.
         </div>
       )}
       {(exhibit.estimates ?? []).some((e) => e.few) && (

@@ -1,14 +1,10 @@
 /** The record: every act, newest first, with what was before and after; and the chain verified. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
 import Typography from "@mui/material/Typography";
 import { Link, useSearchParams } from "react-router";
 import { useRecord, useVerify } from "../api/queries";
+import { DataTable } from "../parts/DataTable";
 import { Fetching, Said } from "../parts/Said";
 import { count, moment, plural } from "../wording";
 
@@ -55,24 +51,21 @@ export function RecordScreen() {
             : `All ${count(verify.data.entries)} entries hold; the last hash is ${verify.data.head.slice(0, 24)}…`}
         </Typography>
       )}
-      <Table size="small" aria-label="Record">
-        <TableHead>
-          <TableRow>
-            <TableCell>entry</TableCell>
-            <TableCell>when</TableCell>
-            <TableCell>who</TableCell>
-            <TableCell>what</TableCell>
-            <TableCell>before and after</TableCell>
-            <TableCell>hash</TableCell>
-          </TableRow>
-        </TableHead>
-        <TableBody>
-          {record.data.entries.map((entry) => (
-            <TableRow key={entry.id} sx={{ verticalAlign: "top" }}>
-              <TableCell>{entry.id}</TableCell>
-              <TableCell sx={{ whiteSpace: "nowrap" }}>{moment(entry.at)}</TableCell>
-              <TableCell sx={{ whiteSpace: "nowrap" }}>{entry.who}</TableCell>
-              <TableCell>
+      <DataTable
+        close
+        wide
+        label="Record"
+        rows={record.data.entries}
+        keyOf={(entry) => entry.id}
+        row={() => ({ sx: { verticalAlign: "top" } })}
+        columns={[
+          { head: "entry", cell: (entry) => entry.id },
+          { head: "when", sx: { whiteSpace: "nowrap" }, cell: (entry) => moment(entry.at) },
+          { head: "who", sx: { whiteSpace: "nowrap" }, cell: (entry) => entry.who },
+          {
+            head: "what",
+            cell: (entry) => (
+              <>
                 {entry.act}: {entry.subject}
                 {entry.case_id && !caseId && (
                   <>
@@ -80,15 +73,21 @@ export function RecordScreen() {
                     (<Link to={`/record?case=${entry.case_id}`}>case {entry.case_id}</Link>)
                   </>
                 )}
-              </TableCell>
-              <TableCell sx={{ maxWidth: 380 }}>
-                <Change before={entry.before} after={entry.after} />
-              </TableCell>
-              <TableCell sx={{ fontSize: "size.note", color: "text.secondary" }}>{entry.hash.slice(0, 12)}…</TableCell>
-            </TableRow>
-          ))}
-        </TableBody>
-      </Table>
+              </>
+            ),
+          },
+          {
+            head: "before and after",
+            sx: { maxWidth: 380 },
+            cell: (entry) => <Change before={entry.before} after={entry.after} />,
+          },
+          {
+            head: "hash",
+            sx: { fontSize: "size.note", color: "text.secondary" },
+            cell: (entry) => `${entry.hash.slice(0, 12)}…`,
+          },
+        ]}
+      />
       {pages > 1 && (
         <Box sx={{ display: "flex", gap: 1, alignItems: "center", mt: 1 }}>
           <Button disabled={page <= 1} onClick={() => turn(page - 1)}>

@@ -1,10 +1,11 @@
-/** Groups made otherwise on the spot: other bands, levels taken together, another reference. Looked at, never kept. */
+/** Groups made otherwise on the spot: other bands, levels taken together, against another group or everyone else. Looked at, never kept. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../api/client";
 import { InlineChoice } from "../parts/Inline";
+import { useTyped } from "../parts/typed";
 
 export type Regrouping = Required<Schemas["Regrouping"]>;
 type Ground = Schemas["GroundChart"];
@@ -44,6 +45,9 @@ export function mergedWith(taken: readonly string[], groups: readonly string[], 
   return [...kept, taken.flatMap((group) => levelsIn(group, levels))];
 }
 
+/** What stands for no reference group at all. */
+const EVERYONE = "";
+
 interface RegroupProps {
   caseId: number;
   /** The ground as it is shown now. */
@@ -58,8 +62,7 @@ export function Regroup({ caseId, ground, wanted, mayReview, onWant }: RegroupPr
   const groups = ground.groups.map((group) => group.replace(/ \(reference\)$/, ""));
   const [taken, setTaken] = useState<readonly string[]>([]);
   const written = (ground.cuts ?? []).join(", ");
-  const [text, setText] = useState(written);
-  useEffect(() => setText(written), [written]);
+  const { text, type } = useTyped(written);
   const [fault, setFault] = useState("");
   const without = <T,>(part: Record<string, T>) =>
     Object.fromEntries(Object.entries(part).filter(([key]) => key !== name));
@@ -79,12 +82,12 @@ export function Regroup({ caseId, ground, wanted, mayReview, onWant }: RegroupPr
   };
   return (
     <Box role="group" aria-label="Groups made otherwise" sx={{ fontSize: "size.text", mb: 1, lineHeight: 1.9 }}>
-      Reference:{" "}
+      Each against{" "}
       <InlineChoice
-        name="Reference group"
-        value={groups[0] ?? ""}
+        name="Each group against"
+        value={ground.reference == null ? EVERYONE : (groups[ground.reference] ?? EVERYONE)}
         disabled={false}
-        options={groups.map((group) => [group, group] as const)}
+        options={[[EVERYONE, "everyone else"] as const, ...groups.map((group) => [group, group] as const)]}
         onSet={(group) => onWant({ ...wanted, references: { ...wanted.references, [name]: group } })}
       />
       .{" "}
@@ -95,7 +98,7 @@ export function Regroup({ caseId, ground, wanted, mayReview, onWant }: RegroupPr
             component="input"
             aria-label="Cuts between the bands"
             value={text}
-            onChange={(event: React.ChangeEvent<HTMLInputElement>) => setText(event.target.value)}
+            onChange={(event: React.ChangeEvent<HTMLInputElement>) => type(event.target.value)}
             onKeyDown={(event: React.KeyboardEvent) => event.key === "Enter" && setCuts()}
             sx={{
               font: "inherit",

@@ -7,6 +7,7 @@ import { Link } from "react-router";
 import type { Exhibit, Schemas } from "../api/client";
 import { useMarkLabels, useSuspects } from "../api/queries";
 import { useTheCase } from "../frame/CaseFrame";
+import { DataTable, type TableColumn } from "../parts/DataTable";
 import { InlineChoice } from "../parts/Inline";
 import { Kbd } from "../parts/Kbd";
 import { Fetching, Said } from "../parts/Said";
@@ -157,104 +158,72 @@ function List({ suspects, columns, marks, mayMark, isNumber, onMark, onUndo }: L
     event.stopPropagation();
   };
   const said = new Map(marks.map((mark) => [mark.row, mark]));
-  const head = {
-    textAlign: "left",
-    px: 0.75,
-    fontWeight: 500,
-    color: "text.secondary",
-    position: "sticky",
-    top: 0,
-    bgcolor: "background.default",
-    borderBottom: 1,
-    borderColor: "text.primary",
-    whiteSpace: "nowrap",
-  } as const;
-  const cell = {
-    px: 0.75,
-    borderBottom: 1,
-    borderColor: "divider",
-    whiteSpace: "nowrap",
-    maxWidth: 180,
-    overflow: "hidden",
-    textOverflow: "ellipsis",
-  } as const;
   return (
     <Box sx={{ maxHeight: 400, overflow: "auto", border: 1, borderColor: "divider", mt: 0.5 }}>
-      <Box
-        component="table"
+      <DataTable
+        close
+        staying
         role="grid"
-        aria-label="Suspect labels"
+        label="Suspect labels"
+        rows={suspects}
+        keyOf={(one) => one.row}
+        body={body}
         onKeyDown={press}
-        sx={{ borderCollapse: "collapse", fontSize: "size.cell", minWidth: "100%" }}
-      >
-        <thead>
-          <tr>
-            {[
-              "row",
-              "label",
-              isNumber ? "expected" : "suggested",
-              isNumber ? "z" : "probability",
-              "mark",
-              ...columns,
-            ].map((name, i) => (
-              <Box component="th" scope="col" key={`${name} ${i}`} sx={head}>
-                {name}
-              </Box>
-            ))}
-          </tr>
-        </thead>
-        <tbody ref={body}>
-          {suspects.map((one, i) => {
-            const mark = said.get(one.row);
-            return (
-              <Box
-                component="tr"
-                key={one.row}
-                tabIndex={i === chosen ? 0 : -1}
-                aria-selected={i === chosen}
-                onFocus={() => setAt(i)}
-                onClick={() => goTo(i)}
-                sx={{
-                  height: 26,
-                  bgcolor: i === chosen ? "brook.pale" : "transparent",
-                  "&:focus-visible": { outline: 2, outlineColor: "primary.main", outlineOffset: -2 },
-                }}
-              >
-                <Box component="td" sx={cell}>
-                  {count(one.place)}
-                </Box>
-                <Box
-                  component="td"
-                  sx={{ ...cell, textDecoration: mark && mark.verdict !== "kept" ? "line-through" : "none" }}
-                >
-                  {one.label}
-                </Box>
-                <Box component="td" sx={{ ...cell, fontWeight: 550 }}>
-                  {one.suggested}
-                </Box>
-                <Box component="td" sx={cell}>
-                  {number(one.probability, isNumber ? 1 : 3)}
-                </Box>
-                <Box
-                  component="td"
-                  sx={{
-                    ...cell,
-                    color: mark?.verdict === "wrong" ? "brook.brick" : mark ? "primary.main" : "text.secondary",
-                    fontWeight: mark ? 550 : 400,
-                  }}
-                >
-                  {mark ? (mark.verdict === "corrected" ? `now ${mark.label}` : mark.verdict) : "–"}
-                </Box>
-                {one.cells.map((value, j) => (
-                  <Box component="td" key={j} sx={{ ...cell, color: value === null ? "text.secondary" : "inherit" }}>
-                    {value ?? "gap"}
-                  </Box>
-                ))}
-              </Box>
-            );
-          })}
-        </tbody>
-      </Box>
+        row={(_, i) => ({
+          tabIndex: i === chosen ? 0 : -1,
+          "aria-selected": i === chosen,
+          onFocus: () => setAt(i),
+          onClick: () => goTo(i),
+          sx: {
+            height: 26,
+            bgcolor: i === chosen ? "brook.pale" : "transparent",
+            "&:focus-visible": { outline: 2, outlineColor: "primary.main", outlineOffset: -2 },
+          },
+        })}
+        columns={[
+          { head: "row", cell: (one) => count(one.place) },
+          {
+            head: "label",
+            cell: (one) => one.label,
+            sx: (one) => ({ textDecoration: struck(said.get(one.row)) ? "line-through" : "none" }),
+          },
+          { head: isNumber ? "expected" : "suggested", cell: (one) => one.suggested, sx: { fontWeight: 550 } },
+          { head: isNumber ? "z" : "probability", cell: (one) => number(one.probability, isNumber ? 1 : 3) },
+          {
+            head: "mark",
+            cell: (one) => markWords(said.get(one.row)),
+            sx: (one) => markLook(said.get(one.row)),
+          },
+          ...columns.map((head, j): TableColumn<Suspect> => ({
+            head,
+            cell: (one) => one.cells[j] ?? "gap",
+            sx: (one) => ({ color: one.cells[j] == null ? "text.secondary" : "inherit" }),
+          })),
+        ]}
+        sx={{
+          minWidth: "100%",
+          "& td, & th": {
+            px: 0.75,
+            py: 0.25,
+            whiteSpace: "nowrap",
+            maxWidth: 180,
+            overflow: "hidden",
+            textOverflow: "ellipsis",
+          },
+        }}
+      />
     </Box>
   );
+}
+
+const struck = (mark: Mark | undefined) => mark !== undefined && mark.verdict !== "kept";
+
+function markWords(mark: Mark | undefined): string {
+  if (!mark) return "–";
+  return mark.verdict === "corrected" ? `now ${mark.label}` : mark.verdict;
+}
+
+function markLook(mark: Mark | undefined) {
+  if (!mark) return { color: "text.secondary" };
+  return { color: mark.verdict === "wrong" ? "brook.brick" : "primary.main", fontWeight: 550 };
 }

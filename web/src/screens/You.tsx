@@ -5,6 +5,7 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState, type FormEvent } from "react";
 import { useMakeToken, useRevokeToken, useTokens } from "../api/queries";
+import { DataTable } from "../parts/DataTable";
 import { Fetching, Said } from "../parts/Said";
 import { moment } from "../wording";
 
@@ -58,48 +59,27 @@ export function You() {
           </Typography>
         )}
         {tokens.data && tokens.data.length > 0 && (
-          <Box
-            component="table"
-            sx={{
-              width: "100%",
-              borderCollapse: "collapse",
-              "& td, & th": {
-                textAlign: "left",
-                py: 0.75,
-                pr: 2,
-                borderBottom: 1,
-                borderColor: "divider",
-                fontWeight: 400,
+          <DataTable
+            wide
+            label="Your tokens"
+            rows={tokens.data}
+            keyOf={(token) => token.id}
+            columns={[
+              { head: "for", cell: (token) => token.name },
+              { head: "made", cell: (token) => moment(token.created) },
+              { head: "last used", cell: (token) => (token.used ? moment(token.used) : "never") },
+              {
+                cell: (token) =>
+                  token.revoked ? (
+                    `revoked ${moment(token.revoked)}`
+                  ) : (
+                    <Button onClick={() => revoke.mutate(token.id)} aria-label={`Revoke ${token.name}`}>
+                      Revoke
+                    </Button>
+                  ),
               },
-            }}
-          >
-            <thead>
-              <tr>
-                <th>for</th>
-                <th>made</th>
-                <th>last used</th>
-                <th />
-              </tr>
-            </thead>
-            <tbody>
-              {tokens.data.map((token) => (
-                <tr key={token.id}>
-                  <td>{token.name}</td>
-                  <td>{moment(token.created)}</td>
-                  <td>{token.used ? moment(token.used) : "never"}</td>
-                  <td>
-                    {token.revoked ? (
-                      `revoked ${moment(token.revoked)}`
-                    ) : (
-                      <Button onClick={() => revoke.mutate(token.id)} aria-label={`Revoke ${token.name}`}>
-                        Revoke
-                      </Button>
-                    )}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </Box>
+            ]}
+          />
         )}
       </Box>
     </Box>

@@ -159,7 +159,7 @@ describe("the handle along a dial", () => {
     const html = drawn(true);
     expect(html).toContain("Brier score along depth, as a table");
     expect(html).toContain("error rate along depth, as a table");
-    expect(html.match(/<tbody><tr>|<tr><td/g)?.length).toBeGreaterThanOrEqual(2);
+    expect(html.match(/<tr /g)?.length).toBeGreaterThanOrEqual(2);
     for (const value of [">0.1900<", ">0.3300<"]) expect(html).toContain(value);
   });
   it("names the value for those who don't see the handle", () => {

@@ -4,12 +4,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brookfall.core.candidate.candidate import BASELINE, MAJORITY, OUT_OF_FOLD, Candidate, ScoredPart
+from brookfall.core.candidate.candidate import BASELINE, OUT_OF_FOLD, Candidate, ScoredPart
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
 from brookfall.core.fit.split import Split
 from brookfall.core.foundation import digest
 from brookfall.core.measure.scored import AnyScored, Scored
+
+_MAJORITY = 0.5
 
 
 @dataclass(frozen=True)
@@ -49,4 +51,4 @@ class Baseline(Candidate):
         known = answer[1] if target.outcome == "binary" else answer
         scores = np.broadcast_to(known, (len(rows), *known.shape)).copy()
         found = subject.scored(rows, scores, f"{self.split.seed}/{BASELINE}/{digest.of_rows(rows)}")
-        return found.at(MAJORITY) if isinstance(found, Scored) else found
+        return found.at(_MAJORITY) if isinstance(found, Scored) else found

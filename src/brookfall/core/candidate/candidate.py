@@ -15,8 +15,6 @@ SCORES = "scores"
 BASELINE = "baseline"
 IN_USE = "in_use"
 ARTIFACT = "artifact"
-MAJORITY = 0.5
-"""Where a candidate that nobody gave a threshold decides between two classes."""
 
 
 @dataclass(frozen=True)

@@ -3,7 +3,6 @@
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from brookfall.core.candidate.candidate import MAJORITY
 from brookfall.core.candidate.refitted import Refitted
 from brookfall.core.fit.request import Tuning
 from brookfall.core.fit.split import Split
@@ -70,13 +69,8 @@ def standard_challengers(
         family = families()[one.family]
         if outcome not in family.outcomes or largest > _MOST_ROWS.get(one.family, largest):
             continue
-        made = Recipe(
-            family=one.family,
-            settings=dict(one.settings),
-            preprocess=one.preprocess,
-            seed=recipe.seed,
-            threshold=MAJORITY,
-        )
+        # It decides where the submitted recipe does.
+        made = Recipe(family=one.family, settings=dict(one.settings), preprocess=one.preprocess, seed=recipe.seed)
         tuning = Tuning(tuple(tuple(tried.items()) for tried in one.tried), measure) if tuned and one.tried else None
         same = one.family == recipe.family and resolved_settings(made) == resolved_settings(recipe)
         if tuning is None and same:

@@ -145,14 +145,14 @@ class Refitted(Candidate):
         key = digest.sha256(",".join(need.fit.seed_key for need in needs).encode())
         return ScoredPart(OUT_OF_FOLD, rows[kept], self._rows(rows[kept], scores[kept], key))
 
-    def fold_scored(self, ledger: Ledger) -> list[AnyScored]:
-        """The held-out rows of every fold with their scores, in the order of the folds."""
+    def fold_scored(self, ledger: Ledger, first: int | None = None) -> list[AnyScored]:
+        """The held-out rows of every fold, or of the first so many, with their scores, in the order of the folds."""
         if self.by_algebra:
             whole = self.out_of_fold(ledger).scored
             return [whole.take(np.array([place]), f"fold:{place + 1}") for place in range(len(whole))]
         return [
             self._rows(fold.test, ledger.scores(need), need.fit.seed_key)
-            for fold, need in zip(self.split.folds, self.fold_needs, strict=True)
+            for fold, need in zip(self.split.folds[:first], self.fold_needs[:first], strict=True)
         ]
 
     def all_trained(self, ledger: Ledger) -> AnyScored:
@@ -162,6 +162,6 @@ class Refitted(Candidate):
 
     def _rows(self, rows: Rows, scores: np.ndarray[tuple[int, ...], np.dtype[np.float64]], key: str) -> AnyScored:
         found = self.split.subject.scored(rows, scores, f"{self.split.seed}/{key}/{digest.of_rows(rows)}")
-        if self.submitted or not isinstance(found, Scored):
+        if self.recipe.threshold is None or not isinstance(found, Scored):
             return found
         return found.at(self.recipe.threshold)

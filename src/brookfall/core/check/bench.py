@@ -1,8 +1,8 @@
 """The bench a check works at: the subject under a plan, its rows split, its candidates, what is read of them."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import TYPE_CHECKING, cast
+from typing import TYPE_CHECKING, Literal, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +12,6 @@ from brookfall.core.candidate.baseline import Baseline
 from brookfall.core.candidate.candidate import (
     BASELINE,
     IN_USE,
-    MAJORITY,
     OUT_OF_FOLD,
     RECIPE,
     SCORES,
@@ -25,11 +24,13 @@ from brookfall.core.candidate.supplied_scores import SuppliedScores
 from brookfall.core.check.reads import NoMarks, PlanView, SubjectView
 from brookfall.core.fit.ask import fit_request
 from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import FitRequest, Need, Rows, Tuning
+from brookfall.core.fit.request import FigureReading, FitRequest, Need, Rows, Tuning, Wanted
 from brookfall.core.fit.split import Split
 from brookfall.core.foundation import digest, wording
 from brookfall.core.foundation.errors import UserError
+from brookfall.core.measure.registry import depends_on_threshold
 from brookfall.core.measure.scored import AnyScored
+from brookfall.core.plan.departures import with_marks
 from brookfall.core.plan.plan import InUse, Plan
 from brookfall.core.recipe.families import check_recipe
 from brookfall.core.recipe.recipe import Recipe
@@ -40,7 +41,7 @@ from brookfall.core.submission.subject import Subject
 if TYPE_CHECKING:
     from brookfall.core.check.check import Check
 
-__all__ = ["BASELINE", "IN_USE", "MAJORITY", "OUT_OF_FOLD", "RECIPE", "SCORES", "Bench", "ScoredPart"]
+__all__ = ["BASELINE", "IN_USE", "OUT_OF_FOLD", "RECIPE", "SCORES", "Bench", "ScoredPart"]
 
 
 @dataclass(frozen=True)
@@ -54,6 +55,18 @@ class Bench:
     plan: Plan
     marks: tuple[LabelMark, ...] = ()
 
+    def __post_init__(self) -> None:
+        # The reviewer's threshold is that of everything decided here, where the owner declared none.
+        chosen, declared = self.plan.threshold, self.subject.threshold
+        if chosen in (None, declared):
+            return
+        if declared is not None:
+            raise UserError(
+                f"The owner declared a threshold of {declared:g}, and the plan decides at {chosen:g}.",
+                todo="Take 'Decide at' out of the plan; what another threshold would do is shown in question 3.",
+            )
+        object.__setattr__(self, "subject", replace(self.subject, decide_at=chosen))
+
     @cached_property
     def split(self) -> Split:
         """Who trains and who is tested, as the plan says."""
@@ -63,7 +76,7 @@ class Bench:
         """The same bench, through which only what the check declares that it reads can be reached."""
         found = Bench(
             cast("Subject", SubjectView(self.subject, check)),
-            cast("Plan", PlanView(self.plan, check)),
+            cast("Plan", PlanView(self.plan.model_copy(update={"policy": with_marks(self.plan.policy)}), check)),
             self.marks if check.reads.marks else cast("tuple[LabelMark, ...]", NoMarks(check)),
         )
         # What is the same for all checks is laid out once.
@@ -169,6 +182,17 @@ class Bench:
     ) -> FitRequest:
         """The request to fit the recipe (or another, from other features, or tuned) on these rows."""
         return fit_request(self.subject, recipe or self.recipe, train, features, tuning)
+
+    def figures(
+        self, rows: Rows, wanted: tuple[Wanted, ...], scored: Literal["as fitted", "without itself"] = "as fitted"
+    ) -> FigureReading:
+        """The request to read measures of these rows, each at its own threshold or at the one that decides here."""
+        at = self.subject.threshold
+        known = (
+            replace(one, threshold=at) if one.threshold is None and depends_on_threshold(one.measure) else one
+            for one in wanted
+        )
+        return FigureReading(rows, tuple(known), scored)
 
     @property
     def deciding_needs(self) -> list[Need]:

@@ -3,6 +3,7 @@
 import inspect
 import sys
 from abc import ABC, abstractmethod
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import ClassVar
 
@@ -18,8 +19,8 @@ from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.evidence.marks import MarksChart
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
-from brookfall.core.foundation import digest
-from brookfall.core.judge.standing import stand, worst
+from brookfall.core.foundation import digest, wording
+from brookfall.core.judge.standing import read_from, stand, worst
 from brookfall.core.measure.figure import Figure
 from brookfall.core.table.outcome import Outcome
 
@@ -133,6 +134,7 @@ class Written:
     state: State = "done"
     fit_seconds: dict[str, float] = field(default_factory=dict)
     open: int = 0
+    lines: tuple[str, ...] = ()
 
     def estimates(self, check: str) -> tuple[Estimate, ...]:
         """The estimates under the name of their check, each with an id that no other has."""
@@ -240,6 +242,12 @@ class Draft:
     def limit(self, place: int) -> Limit | None:
         return self._entries[place].limit
 
+    def quantity(self, place: int) -> str:
+        return self._entries[place].labels.quantity
+
+    def comparison(self, place: int) -> Comparison | None:
+        return self._entries[place].labels.comparison
+
     @property
     def wide_level(self) -> float:
         """Bonferroni: 1 − (1 − level)/m over the m judged estimates."""
@@ -252,21 +260,38 @@ class Draft:
         entry = self._entries[place]
         if entry.limit is None or entry.standing is not None:
             return entry.standing
-        return stand(entry.figure, entry.limit, self.wide_level)
+        return stand(entry.figure, entry.limit, self.level, self.wide_level)
+
+    def said(self, place: int, decimals: int = 3) -> str:
+        """A figure with the interval that its standing was read from: what the sentence and the mark both rest on."""
+        return wording.figure(self._entries[place].figure, self.level_of(place), decimals)
+
+    def level_of(self, place: int) -> float:
+        """The level of the interval that a standing was read from."""
+        return self.wide_level if read_from(self.standing(place)) == "simultaneous" else self.level
 
     def standings(self) -> list[Standing]:
         found = (self.standing(place) for place in range(len(self._entries)))
         return [standing for standing in found if standing is not None]
 
-    def worst(self) -> Standing | None:
-        return worst(self.standings())
+    def worst(self, *, cleared: bool = False) -> Standing | None:
+        """The worst of the standings; what has too few rows to judge, or can't be computed, counts as open, so that
+        nothing is well by ignorance.
+
+        With ``cleared``, what is open is so little of the rows that the whole is within; what is open is still counted.
+        """
+        few = any(self._is_open(place) for place, entry in enumerate(self._entries) if entry.standing is None)
+        found = worst([*self.standings(), *((Standing.UNSETTLED,) if few else ())])
+        return Standing.WITHIN if cleared and found is Standing.UNSETTLED else found
 
     def open(self) -> int:
         """How many of the judged estimates these rows can't settle: unsettled, or too few to judge."""
-        return sum(
-            entry.limit is not None and (entry.figure.few or self.standing(place) is Standing.UNSETTLED)
-            for place, entry in enumerate(self._entries)
-        )
+        return sum(self._is_open(place) for place in range(len(self._entries)))
+
+    def _is_open(self, place: int) -> bool:
+        entry = self._entries[place]
+        unknown = entry.figure.few or entry.figure.value is None
+        return entry.limit is not None and (unknown or self.standing(place) is Standing.UNSETTLED)
 
     def drafted(self) -> tuple[DraftedEstimate, ...]:
         """Every estimate, before it has the name of its check."""
@@ -288,7 +313,7 @@ class Draft:
                 "method": entry.figure.method,
                 "few": entry.figure.few,
                 "leading": entry.limit is not None,
-                "judged": "simultaneous" if judged else None,
+                "judged": read_from(self.standing(place)) if judged else None,
                 "limit": entry.limit,
                 "standing": self.standing(place),
                 "verdict": entry.verdict,
@@ -301,27 +326,41 @@ class Draft:
 
     def write(
         self,
-        answer: str,
+        answer: str | Sequence[str],
         *,
+        lines: tuple[str, ...] = (),
         charts: tuple[Chart, ...] = (),
         series: dict[str, dict[str, list[float | None]]] | None = None,
         tables: tuple[TableView, ...] = (),
         fit_seconds: dict[str, float] | None = None,
+        cleared: bool = False,
     ) -> Written:
-        """What is written under this answer; ValueError where a figure names a series that is not there."""
+        """What is written under this answer, with the lines below it.
+
+        Of several sentences the first leads, with the second where an answer holds both; the others are lines.
+        ``cleared`` where what is open leaves the whole within. ValueError where a figure names a series that is not
+        there.
+        """
+        head, below = (answer, ()) if isinstance(answer, str) else wording.led_by(answer)
         for chart in charts:
             if isinstance(chart, MarksChart):
                 chart.refuse_missing(series or {})
         return Written(
-            answer,
+            head,
             self.drafted(),
-            self.worst(),
+            self.worst(cleared=cleared),
             charts,
             series or {},
             tables,
             fit_seconds=fit_seconds or {},
             open=self.open(),
+            lines=(*below, *(line for line in lines if line), *self._departures()),
         )
+
+    def _departures(self) -> tuple[str, ...]:
+        """The limits that depart from the policy, each once."""
+        limits = dict.fromkeys(entry.limit for entry in self._entries if entry.limit is not None and entry.limit.policy)
+        return tuple(f"Judged by {limit.words}, which departs from the policy ({limit.policy})." for limit in limits)
 
 
 def _is_judged(entry: _Entry) -> bool:
@@ -358,6 +397,7 @@ def number_exhibit(check: Check, number: int, written: Written, bench: Bench, ro
         state=written.state,
         standing=written.standing,
         answer=written.answer,
+        lines=written.lines,
         open=written.open,
         estimates=written.estimates(check.name),
         charts=written.charts_in(check.name),

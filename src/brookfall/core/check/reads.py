@@ -12,16 +12,16 @@ from brookfall.core.table.roles import Roles
 if TYPE_CHECKING:
     from brookfall.core.check.check import Check
 
-PLAN_OF_ALL = ("seed", "parts", "cross_validation", "main_measure", "deciding_part", "policy.level")
+PLAN_OF_ALL = ("seed", "parts", "cross_validation", "main_measure", "deciding_part", "threshold", "policy.level")
 """Fields of the plan that every check reads: who trains, who is tested, by what is judged."""
 
 ROLES_OF_ALL = (
     *("target", "positive", "weight", "group", "occasion", "alternative", "available", "part"),
     *("features", "also_features", "ignore"),
 )
-_GUARDED_ROLES = ("protected", "identifier", "time", "naming", "named")
+_GUARDED_ROLES = ("protected", "grounds", "identifier", "time", "naming", "named")
 _GUARDED_OF_SUBJECT = ("claims", "expectations", "new_rows")
-_NEVER_READ = ("checks", "target_observed", "harm_reason")
+_NEVER_READ = ("checks", "target_observed", "harm_reason", "split_reason", "overrides")
 """Fields of the plan that change no exhibit."""
 
 
@@ -38,7 +38,7 @@ class Reads:
     plan
         Fields of the plan; those of its policy as ``policy.gap``.
     roles
-        Of ``protected``, ``identifier``, ``time``.
+        Of ``protected`` (with the grounds that columns are tied to), ``identifier``, ``time``.
     subject
         Of ``claims``, ``expectations``, ``new_rows``.
     marks
@@ -49,6 +49,11 @@ class Reads:
     roles: tuple[str, ...] = ()
     subject: tuple[str, ...] = ()
     marks: bool = False
+
+    @property
+    def known_roles(self) -> tuple[str, ...]:
+        """The roles that are read, with what belongs to them."""
+        return (*self.roles, "grounds") if "protected" in self.roles else self.roles
 
     def of_plan(self, check: str, plan: Plan) -> dict[str, object]:
         """The fields of a plan that can change this check's exhibit.
@@ -66,8 +71,8 @@ class Reads:
 
     def of_roles(self, roles: Mapping[str, object]) -> dict[str, object]:
         """The roles that can change this check's exhibit."""
-        known = {*ROLES_OF_ALL, *self.roles, *(("identifier",) if "naming" in self.roles else ())}
-        return {name: value for name, value in roles.items() if name in known and value not in (None, [], ())}
+        known = {*ROLES_OF_ALL, *self.known_roles, *(("identifier",) if "naming" in self.roles else ())}
+        return {name: value for name, value in roles.items() if name in known and value not in (None, [], (), {})}
 
 
 def content_key(check: "Check", plan: Plan, roles: Mapping[str, object], rest: Mapping[str, object]) -> str:
@@ -119,7 +124,7 @@ class RolesView:
         self._roles, self._check = roles, check
 
     def __getattr__(self, name: str) -> Any:
-        if name in _GUARDED_ROLES and name not in self._check.reads.roles:
+        if name in _GUARDED_ROLES and name not in self._check.reads.known_roles:
             raise UndeclaredReadError(f"{self._check.name} reads the role {name} and does not declare it")
         return getattr(self._roles, name)
 

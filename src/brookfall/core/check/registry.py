@@ -34,6 +34,7 @@ from brookfall.core.check.sense.sensitivity import Sensitivity
 from brookfall.core.check.simpler.baseline import Baseline
 from brookfall.core.check.simpler.challengers import Challengers
 from brookfall.core.check.simpler.version_in_use import AgainstInUse
+from brookfall.core.check.unseen.calibration import Calibration
 from brookfall.core.check.unseen.cross_validation import CrossValidation
 from brookfall.core.check.unseen.holdout import Holdout
 from brookfall.core.check.unseen.luck_of_the_split import Luck
@@ -57,6 +58,7 @@ BUILT_IN: tuple[Check, ...] = (
     Claims(),
     Holdout(),
     CrossValidation(),
+    Calibration(),
     Threshold(),
     Luck(),
     Segments(),

@@ -10,6 +10,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, JsonValue
 
+from brookfall.core.plan.departures import Departure, departures
 from brookfall.core.plan.plan import InUse, Plan
 
 Path = tuple[str, ...]
@@ -131,6 +132,31 @@ class Sentence(_Part):
     after: tuple[PlanLine, ...] = ()
 
 
+def with_departures(sentence: Sentence, plan: Plan) -> Sentence:
+    """The sentence with a line for every limit in it that departs from the policy, and room for the reason."""
+    used = limits_of(sentence)
+    lines = tuple(departure_line(one) for one in departures(plan) if one.name in used)
+    return sentence.model_copy(update={"after": (*sentence.after, *lines)})
+
+
+def limits_of(sentence: Sentence) -> set[str]:
+    """The policy's limits that can be set in a sentence, by their names in ``departures``."""
+    parts = (*sentence.parts, *sentence.limit, *(part for line in sentence.after for part in line.parts))
+    paths = [part.path for part in parts if not isinstance(part, Words)]
+    return {".".join(path[1:3]) if path[1] == "limits" else path[1] for path in paths if path[0] == "policy"}
+
+
+def departure_line(one: Departure) -> PlanLine:
+    """That a limit departs from the policy, and room for the reason."""
+    reason = TextField(
+        name=f"Why the limit on {one.what} departs from the policy",
+        path=("overrides", one.name),
+        value=one.reason,
+        hint="why it departs; the report shows it",
+    )
+    return PlanLine(parts=(Words(text=f"{one.words}, because "), reason), tone="warning")
+
+
 @dataclass(frozen=True)
 class About:
     """What a sentence may speak of: the plan, and what is known of the case under it."""
@@ -152,11 +178,14 @@ class About:
 
 @dataclass(frozen=True)
 class GroundLines:
-    """A protected column as the plan speaks of it: its groups, their sizes in words, the reference, cuts, levels."""
+    """A protected column as the plan speaks of it: its groups, their sizes in words, cuts and levels.
+
+    ``reference`` is the group that all others are set against; None where each is set against everyone else.
+    """
 
     name: str
     groups: tuple[str, ...]
-    reference: str
+    reference: str | None
     sizes: str
     cuts: tuple[float, ...] | None = None
     levels: tuple[str, ...] = ()
@@ -218,6 +247,12 @@ def lower_limit(
     return NumberField(
         name=name, path=("policy", policy_field, "at_least"), value=value, least=least, most=most, turned=turned
     )
+
+
+def both_ends(about: About, policy_field: str, name: str, most: float = 1.0) -> NumberField:
+    """The upper end of one of the policy's limits whose lower end is the same with the other sign."""
+    field = upper_limit(about, policy_field, name, most)
+    return field.model_copy(update={"mirror": ("policy", policy_field, "at_least")})
 
 
 def number_setting(

@@ -18,24 +18,26 @@ def standard_plan(
     outcome: str = "binary",
     given_parts: bool,
     grouped: bool = False,
+    timed: bool = False,
     policy: Policy | None = None,
     in_use: InUse | None = None,
 ) -> Plan:
     """The standard plan of a tier and outcome; with a part column the data's own parts are used.
 
     With a version in use the submitted one is set against it. Where a column groups rows, whole groups stay together:
-    a row must not be tested by its own group.
+    a row must not be tested by its own group. Where a column orders rows in time, the latest are unseen and
+    cross-validation goes forward in time.
 
     >>> plan = standard_plan(2, outcome="number", given_parts=False)
     >>> plan.main_measure, plan.cross_validation.words
     ('r2', '10 folds × 1')
     """
     standard = STANDARD_PLANS[tier]
-    by: By = "groups" if grouped else "rows"
+    by: By = "groups" if grouped else "time" if timed else "rows"
     return Plan(
         seed=DEFAULT_SEED,
         parts=Given() if given_parts else Shares(**standard.shares, by=by),
-        cross_validation=Folds(folds=standard.folds, repeats=standard.repeats, by=by),
+        cross_validation=Folds(folds=standard.folds, repeats=1 if by == "time" else standard.repeats, by=by),
         splits=standard.splits,
         shuffles=standard.shuffles,
         main_measure=standard_measure(outcome),

@@ -20,7 +20,7 @@ class StripRow(Frozen):
 class StripGroup(Frozen):
     """Rows under one heading; ``claim`` is drawn as a flag, as it was written.
 
-    ``gap`` is the place of the estimate that measures the distance from the first row to the last. ``brackets`` join
+    ``gap`` is the place of the estimate that measures the distance from training to an unseen part. ``brackets`` join
     rows, first and last place, that can't be told apart.
     """
 
@@ -88,7 +88,8 @@ class ThresholdChart(Frozen):
     id: str = ""
     title: str
     series: str
-    submitted: float
+    submitted: float | None
+    whose: Literal["submitted", "plan's"] = "submitted"
     positive: str
     groups: dict[str, str] = Field(default_factory=dict)
     rows: RowsOf | None = None
@@ -189,7 +190,8 @@ class CriterionStrip(Frozen):
     ``rows`` are the places of the groups' estimates, in the order of the groups; ``against`` those of each group's
     comparison of that kind with the reference, ``comparisons`` those of all its judged comparisons, and ``settle`` is
     about how many rows of the group would settle the first of them that these rows can't tell. ``low`` and ``high``
-    are the limits on this strip's own scale, as the reference's value sets them.
+    are the limits on this strip's own scale, where they are the same for every group; else ``ends`` are those of each
+    group, as the value of everyone else sets them.
     """
 
     measure: str
@@ -201,10 +203,14 @@ class CriterionStrip(Frozen):
     settle: tuple[int | None, ...]
     low: float | None = None
     high: float | None = None
+    ends: tuple[tuple[float | None, float | None], ...] = ()
 
 
 class GroundChart(Frozen):
-    """The page of one ground: a strip a criterion over the same groups, the reference first, and curves by group.
+    """The page of one ground: a strip a criterion over the same groups, and curves by group.
+
+    ``reference`` is the place of the group that all others are set against; None where each is set against everyone
+    else.
 
     ``cuts`` lie between the bands of a number, and ``levels`` are those of a category as the data have them: by these
     the groups can be made otherwise.
@@ -220,6 +226,7 @@ class GroundChart(Frozen):
     curves: tuple[LineChart, ...] = ()
     cuts: tuple[float, ...] | None = None
     levels: tuple[str, ...] = ()
+    reference: int | None = 0
 
 
 class CombinedGroup(Frozen):
@@ -237,11 +244,12 @@ class CombinedGroup(Frozen):
 
 
 class Combination(Frozen):
-    """Grounds crossed with each other; ``reference`` is the place of the reference group."""
+    """Grounds crossed with each other; ``reference`` is the place of the reference group, None where each group is set
+    against everyone else."""
 
     attributes: tuple[str, ...]
     groups: tuple[CombinedGroup, ...]
-    reference: int
+    reference: int | None
 
 
 class CombinationChart(Frozen):
@@ -283,7 +291,8 @@ class ProxyMap(Frozen):
 class GroupThresholds(Frozen):
     """Counts by group along the threshold: each series has the columns threshold, tp, fp, fn, tn.
 
-    ``limits`` are the policy's on the ratio of selection and on differences of rates.
+    ``reference`` is the series of the group that all others are set against; None where each is set against everyone
+    else but ``unrecorded``. The limits are the policy's on the ratio of selection and on differences of rates.
     """
 
     kind: Literal["group_thresholds"] = "group_thresholds"
@@ -291,8 +300,10 @@ class GroupThresholds(Frozen):
     title: str
     attribute: str
     groups: dict[str, str]
-    reference: str
-    submitted: float
+    reference: str | None
+    submitted: float | None
+    whose: Literal["submitted", "plan's"] = "submitted"
+    unrecorded: str | None = None
     ratio: Limit
     difference: Limit
 

@@ -7,7 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.measure.registry import depends_on_threshold
 
-Verdict = Literal["reproduced", "compatible", "overstated", "understated", "cannot_be_checked"]
+Verdict = Literal["reproduced", "compatible", "not_reproduced", "overstated", "understated", "cannot_be_checked"]
 Comparison = Literal["difference", "ratio", "gap", "change", "p_value", "p_value_holm"]
 """How one side is set against another, or the p value of that."""
 
@@ -67,24 +67,26 @@ class Labels(Frozen):
         >>> Labels(quantity="recall", comparison="ratio", group={"sex": "f"}, versus=Versus(rest="sex")).id_in("groups")
         'groups/recall_ratio/recipe/-/sex=f/versus:rest of sex'
         """
-        told = self.threshold is not None and depends_on_threshold(self.quantity)
-        at = f"{self.threshold:.12g}" if told else None
         named = [check, self.joined, self.model, self.part or "-"]
         if self.group:
             named.append(_levels(self.group))
-        named += [
-            f"{name}:{value}"
-            for name, value in (
-                ("of", self.attribute),
-                ("class", self.class_),
-                ("feature", self.feature),
-                ("at", at),
-                ("versus", None if self.versus is None else _other_side(self.versus)),
-                ("repeat", self.repeat),
-            )
-            if value is not None
-        ]
-        return "/".join(str(one).replace("/", "∕") for one in named)
+        if self.attribute is not None:
+            named.append(f"of:{self.attribute}")
+        if self.class_ is not None:
+            named.append(f"class:{self.class_}")
+        if self.feature is not None:
+            named.append(f"feature:{self.feature}")
+        if self.threshold is not None and (depends_on_threshold(self.quantity) or self.quantity == _NAMED_BY_IT):
+            named.append(f"at:{self.threshold:.12g}")
+        if self.versus is not None:
+            named.append(f"versus:{_other_side(self.versus)}")
+        if self.repeat is not None:
+            named.append(f"repeat:{self.repeat}")
+        return "/".join([one.replace("/", "∕") for one in named])
+
+
+_NAMED_BY_IT = "base_rate"
+"""No threshold changes a base rate, but its name has held one since there are names."""
 
 
 def _levels(group: dict[str, str]) -> str:
@@ -123,3 +125,8 @@ class Estimate(Labels):
     wide_low: float | None = None
     wide_high: float | None = None
     wide_level: float | None = None
+
+    @property
+    def judged_ends(self) -> tuple[float | None, float | None]:
+        """The interval to print: the one that the standing was read from, the plain one where nothing is judged."""
+        return (self.wide_low, self.wide_high) if self.judged == "simultaneous" else (self.low, self.high)

@@ -33,7 +33,11 @@ class Provenance(Frozen):
 
 
 class Exhibit(Frozen):
-    """The numbered result of a check. ``open`` counts the leading estimates that these rows can't settle."""
+    """The numbered result of a check.
+
+    ``lines`` are what stands below the answer: reservations, what else is beyond, what would settle it. ``open`` counts
+    the leading estimates that these rows can't settle.
+    """
 
     number: int
     check: str
@@ -42,6 +46,7 @@ class Exhibit(Frozen):
     state: State
     standing: Standing | None
     answer: str
+    lines: tuple[str, ...] = ()
     open: int = 0
     estimates: tuple[Estimate, ...] = ()
     charts: tuple[Chart, ...] = ()

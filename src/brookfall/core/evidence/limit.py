@@ -2,27 +2,38 @@
 
 from enum import StrEnum
 from math import inf
+from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
 
 class Standing(StrEnum):
-    """From best to worst for what is settled; ``unsettled`` weighs on nothing."""
+    """From best to worst: what these rows can't tell is no better than what they show to be kept."""
 
     WITHIN = "within"
+    UNSETTLED = "unsettled"
     NEAR = "near"
     OUTSIDE = "outside"
-    UNSETTLED = "unsettled"
+
+
+Burden = Literal["reviewer", "model"]
+"""Who has to show it: the reviewer that a limit is broken, or the model that it is kept."""
 
 
 class Limit(BaseModel):
-    """The closed range a value must keep, and the value that would be ideal (None: none is)."""
+    """The closed range a value must keep, the value that would be ideal (None: none is), and the burden of proof.
+
+    With the burden on the model, what is not shown to keep the limit is outside. ``policy`` is what the policy says, in
+    words, where the plan departs from it.
+    """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     at_least: float | None = None
     at_most: float | None = None
     ideal: float | None = None
+    burden: Burden = "reviewer"
+    policy: str | None = None
 
     @property
     def low(self) -> float:

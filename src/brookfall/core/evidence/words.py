@@ -26,6 +26,7 @@ SHORT_QUESTIONS = {1: "data", 2: "claims", 3: "unseen rows", 4: "memory", 5: "si
 
 STANDINGS = {
     "within": "within its limit",
+    "within_open": "within its limit, some open",
     "near": "near its limit",
     "outside": "outside its limit",
     "unsettled": "unsettled: these rows can't tell",

@@ -343,16 +343,17 @@ class ShapeReading:
 class SensitivityReading:
     """What each disturbance of each feature does to these rows; shape (features, disturbances, 2).
 
-    Of classes how many decisions change and of how many rows; of a number the mean absolute change of the prediction
-    and its standard error. NaN where a feature can't be disturbed so.
+    Of classes how many decisions change and of how many rows, a yes/no decided at ``threshold``; of a number the mean
+    absolute change of the prediction and its standard error. NaN where a feature can't be disturbed so.
     """
 
     rows: Rows
     seed: int
+    threshold: float | None
 
     @cached_property
     def key(self) -> str:
-        return f"sensitivity:{self.seed}:{digest.of_rows(self.rows)[:48]}"
+        return f"sensitivity:{self.seed}:{self.threshold}:{digest.of_rows(self.rows)[:32]}"
 
 
 @dataclass(frozen=True, eq=False)
@@ -360,18 +361,21 @@ class FlipReading:
     """What these rows are answered with another value of one feature, all else as it was: see ``fit.probe.flip``.
 
     ``to`` are the values tried, as the raw matrix has them; ``cuts`` lie between the bands of a number whose rows are
-    told apart by band, and ``levels`` says that the values are places among levels, where below 0 is a gap.
+    told apart by band, and ``levels`` says that the values are places among levels, where below 0 is a gap. A yes/no is
+    decided at ``threshold``.
     """
 
     rows: Rows
     feature: str
     to: tuple[float, ...]
+    threshold: float | None
     cuts: tuple[float, ...] | None = None
     levels: bool = True
 
     @cached_property
     def key(self) -> str:
-        asked = digest.of_json([self.feature, [repr(one) for one in self.to], [repr(one) for one in self.cuts or ()]])
+        to, cuts = ([repr(one) for one in values or ()] for values in (self.to, self.cuts))
+        asked = digest.of_json([self.feature, to, cuts, repr(self.threshold)])
         return f"flip:{asked[:16]}:{digest.of_rows(self.rows)[:48]}"
 
 

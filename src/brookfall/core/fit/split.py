@@ -138,8 +138,26 @@ class Split:
         return held
 
     @property
+    def fewer_folds(self) -> str:
+        """Why there are fewer folds than were asked for, in a sentence; empty where there are as many."""
+        how = self.cross_validation
+        if how.kind != "k_fold":
+            return ""
+        made = self.first_repeat
+        if made == how.folds:
+            return ""
+        what = {
+            "rows": f"only {made} rows of the rarest class are outside the test part",
+            "groups": f"only {made} groups to keep together are outside the test part",
+            "time": "rows outside the test part have few different times",
+        }[how.by]
+        return f"There are {made} folds, not {how.folds}: {what}."
+
+    @property
     def words(self) -> str:
         """How the rows were used, in words."""
         sizes = " · ".join(f"{name} {len(rows)}" for name, rows in self.parts.items())
         kind = "given by the data" if isinstance(self.declared, Given) else f"split here by {self.declared.by}"
-        return f"parts {kind}: {sizes} rows; {self.cross_validation.words} over the rows outside test"
+        folds = f"{self.cross_validation.words} over the rows outside test"
+        fewer = f"; {self.fewer_folds[0].lower()}{self.fewer_folds[1:-1]}" if self.fewer_folds else ""
+        return f"parts {kind}: {sizes} rows; {folds}{fewer}"

@@ -6,6 +6,9 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from brookfall.core.evidence.limit import Limit
 
+CONVENTIONS = ("above the threshold only", "the other class as positive", "classes weighted by rows", "all rows pooled")
+"""Ways to take a measure that are not this program's, in the order in which they are tried."""
+
 
 class Policy(BaseModel):
     """The limits of one tier. Every default is common practice; an administrator may set others."""
@@ -20,15 +23,26 @@ class Policy(BaseModel):
     psi: Limit = Limit(at_most=0.25, ideal=0)
     gap: Limit = Limit(at_most=0.05, ideal=0)
     gap_r2: Limit = Limit(at_most=0.10, ideal=0)
-    capacity: Limit = Limit(at_most=0.5, ideal=0)
+    gap_loss: Limit = Limit(at_most=0.10, ideal=0)
+    capacity: Limit = Limit(at_most=1.0, ideal=0)
     shuffled_p: Limit = Limit(at_most=0.05)
     fold_sd_ratio: Limit = Limit(at_most=2, ideal=1)
+    observed_over_expected: Limit = Limit(at_least=0.8, at_most=1.25, ideal=1)
+    calibration_slope: Limit = Limit(at_least=0.8, at_most=1.25, ideal=1)
+    mean_error_in_sd: Limit = Limit(at_least=-0.1, at_most=0.1, ideal=0)
     percentile: Limit = Limit(at_most=95, ideal=50)
-    better_than_baseline: Limit = Limit(at_least=0)
+    better_than_baseline: Limit = Limit(at_least=0, burden="model")
     worse_than_challenger: Limit = Limit(at_least=-0.02, ideal=0)
+    segment_worse: Limit = Limit(at_least=-0.1, ideal=0)
+    segment_ratio: Limit = Limit(at_most=1.25, ideal=1)
     group_ratio: Limit = Limit(at_least=0.8, at_most=1.25, ideal=1)
     group_difference: Limit = Limit(at_least=-0.1, at_most=0.1, ideal=0)
+    group_ratio_of_rare: Limit = Limit(at_least=0.5, at_most=2, ideal=1)
+    group_mean_error_in_sd: Limit = Limit(at_least=-0.1, at_most=0.1, ideal=0)
     group_slope: Limit = Limit(at_least=0.8, at_most=1.25, ideal=1)
+    conventions: tuple[str, ...] = Field(
+        default=CONVENTIONS, description="what is tried where a claim on the very same scores comes out otherwise"
+    )
     limits: dict[str, Limit] = Field(
         default_factory=dict, description="limits of checks that have none of their own above, by the check's name"
     )

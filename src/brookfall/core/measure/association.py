@@ -10,8 +10,8 @@ from math import sqrt, tanh
 from typing import Literal
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.special import chdtrc, fdtrc, stdtr
 
 from brookfall.core.measure.figure import FEW_ROWS, Figure, Interval, absent
 from brookfall.core.measure.influence_function import Linear, figure_of
@@ -244,7 +244,7 @@ def _correlation(a: Numbers, b: Numbers) -> tuple[Figure, float | None]:
     linear = Linear(float(np.arctanh(r)), influence / (1 - r * r))
     figure = figure_of(linear, _rows(a)).mapped(tanh)
     t = r * sqrt((n - 2) / (1 - r * r))
-    return figure, float(2 * stdtr(n - 2, -abs(t)))
+    return figure, float(2 * scipy.special.stdtr(n - 2, -abs(t)))
 
 
 def _ratio(values: Numbers, codes: Codes) -> tuple[Figure, float | None]:
@@ -256,7 +256,7 @@ def _ratio(values: Numbers, codes: Codes) -> tuple[Figure, float | None]:
         return Figure(sqrt(explained), n, note="the groups hold one value each, so there is no spread in them"), 0.0
     between, within = groups - 1, n - groups
     statistic = (explained / between) / ((1 - explained) / within)
-    p = float(fdtrc(between, within, statistic))
+    p = float(scipy.special.fdtrc(between, within, statistic))
     if statistic > _CLEAR:
         # Far from 0 the noncentral F leans on normal values with one variance; the influence of each row does not.
         return figure_of(_explained_linear(values, codes), _rows(values), 0, 1).mapped(sqrt), p
@@ -292,7 +292,7 @@ def _cramer(cells: Numbers) -> tuple[Figure, float | None]:
     chi2, freedom = chi_square(cells), (rows - 1) * (columns - 1)
     least = min(rows, columns) - 1
     ends = Interval(_cramer_ends, chi2, freedom, float(n * least))
-    return Figure(_corrected_v(cells), int(n), "noncentral_chi2", ends), float(chdtrc(freedom, chi2))
+    return Figure(_corrected_v(cells), int(n), "noncentral_chi2", ends), float(scipy.special.chdtrc(freedom, chi2))
 
 
 def _cramer_ends(chi2: float, freedom: int, scale: float, level: float) -> tuple[float, float]:

@@ -58,7 +58,7 @@ def share_form(
         partial(share_figure, name),
         partial(share_linear, name),
         few=_few_rows if name == "selection_rate" else few_events,
-        needs="decision",
+        needs="score" if name == "base_rate" else "decision",
         hits=hits,
         losses=losses,
         chance_loss=chance_loss,

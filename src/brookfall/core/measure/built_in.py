@@ -371,13 +371,60 @@ MEASURES: tuple[Measure, ...] = (
                 few=binary.few_to_calibrate,
                 needs="probability",
                 shown=frozenset({"parts"}),
-            )
+            ),
+            "number": _numbers(number.calibration_slope, -np.inf, np.inf, "parts"),
         },
         better=1.0,
         range=(None, None),
         gap=False,
-        formula="slope of the logistic regression of the outcome on the logit of the probability",
+        formula="slope of the logistic regression of the outcome on the logit of the probability; of a number that of "
+        "the least-squares line of the outcome on the prediction",
         source=f"Cox 1958; {_HALL}",
+    ),
+    Measure(
+        "observed_over_expected",
+        "observed over expected",
+        {
+            "binary": Form(
+                calibration.observed_over_expected,
+                calibration.observed_over_expected_linear,
+                few=binary.few_events,
+                needs="probability",
+                shown=frozenset({"parts"}),
+            )
+        },
+        better=1.0,
+        range=(0.0, None),
+        gap=False,
+        formula="the share of positive rows over the mean probability",
+        source=f"Steyerberg 2019, ch. 15 (from memory); {_HALL}, on the log scale",
+    ),
+    Measure(
+        "mean_error_in_sd",
+        "mean error in SDs of the outcome",
+        {"number": _numbers(number.mean_error_in_sd, -np.inf, np.inf, "parts")},
+        better=0.0,
+        range=(None, None),
+        gap=False,
+        formula="mean of prediction minus outcome, over the standard deviation of the outcome",
+        source=_HALL,
+    ),
+    Measure(
+        "scaled_brier",
+        "scaled Brier score",
+        {
+            "binary": Form(
+                calibration.scaled_brier,
+                calibration.scaled_brier_linear,
+                few=binary.few_events,
+                needs="probability",
+                chance=_none,
+                shown=frozenset({"parts"}),
+            )
+        },
+        range=(None, 1.0),
+        formula="1 less the Brier score over that of the base rate",
+        source=f"Steyerberg et al. 2010 (from memory); {_HALL}",
     ),
     Measure(
         "calibration_intercept",
@@ -548,6 +595,10 @@ MEASURES: tuple[Measure, ...] = (
         source=f"McFadden 1974; {_HALL}",
     ),
     # Quantities that a check computes and that have no form of their own.
+    Measure("ici", "ICI, mean distance of curve and score", better="lower", gap=False),
+    Measure("e90", "E90, distance of curve and score in nine of ten rows", better="lower", gap=False),
+    Measure("spiegelhalter_z", "Spiegelhalter's z", better=0.0, range=(None, None), gap=False),
+    Measure("hosmer_lemeshow", "Hosmer and Lemeshow's chi-square", better="lower", range=(0.0, None), gap=False),
     Measure("fold_sd_ratio", "SD over folds, against sampling alone", better=1.0, range=(0.0, None), gap=False),
 )
 """A measure of a name that is here already can't be brought by another package."""

@@ -1,17 +1,20 @@
-"""Calibration: slope and intercept by logistic recalibration, and the expected calibration error."""
+"""Calibration of probabilities: slope and intercept by logistic recalibration, observed over expected, scaled Brier
+score, expected calibration error."""
 
 from dataclasses import dataclass
+from math import exp, inf, log
 
 import numpy as np
-from scipy.special import expit, logit
+import scipy
 
 from brookfall.core.foundation.digest import seed_from
 from brookfall.core.measure.figure import NOT_PROBABILITIES, ONE_CLASS, Figure, absent
-from brookfall.core.measure.influence_function import Linear, figure_of
+from brookfall.core.measure.influence_function import Linear, figure_of, mean_of, ratio_of
 from brookfall.core.measure.scored import Codes, Numbers, Scored
 
 BINS = 10
 _CLIP = 1e-15
+_LARGEST_LOG = 700.0
 _DRAWS = 500
 _STEPS = 100
 
@@ -72,6 +75,122 @@ def intercept(rows: Scored) -> Figure:
         return absent(len(rows), problem)
     linear = intercept_linear(rows)
     return figure_of(linear, rows) if linear else absent(len(rows), _SEPARATED)
+
+
+def observed_over_expected(rows: Scored) -> Figure:
+    """How many events there were for each that the scores expect: calibration in the large; ideally 1.
+
+    The interval is taken on the log scale, so that none of it lies under 0.
+
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    References
+    ----------
+    Steyerberg, E. W. 2019, Clinical Prediction Models, 2nd ed., Springer, ch. 15 (from memory).
+
+    Examples
+    --------
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> round(observed_over_expected(yes_no_rows()).value, 4)
+    0.6667
+    """
+    found = observed_over_expected_linear(rows)
+    if found is None:
+        return absent(len(rows), "the scores expect no event")
+    if found.value == 0:
+        return Figure(0.0, len(rows), note="no event among these rows, and a ratio of none has no interval")
+    return figure_of(Linear(log(found.value), found.influence / found.value), rows).mapped(_exp)
+
+
+def _exp(value: float) -> float:
+    return exp(value) if value < _LARGEST_LOG else inf
+
+
+def observed_over_expected_linear(rows: Scored) -> Linear | None:
+    """The ratio with the influence of each row on it; None where no event is expected.
+
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Linear | None
+        The value, and the influence of each row, shape (n,); None where it has no value.
+
+    Examples
+    --------
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> observed_over_expected_linear(yes_no_rows()).influence.shape
+    (60,)
+    """
+    expected = mean_of(rows.scores, rows.counted)
+    if expected.value <= 0:
+        return None
+    return ratio_of(mean_of(rows.outcomes.astype(np.float64), rows.counted), expected)
+
+
+def scaled_brier(rows: Scored) -> Figure:
+    """What share of the base rate's own squared error the scores remove: 1 at best, 0 for the base rate itself.
+
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Figure
+        The value with its n and interval; without a value, and with the reason, where there is none.
+
+    References
+    ----------
+    Steyerberg, E. W. et al. 2010, Epidemiology 21:128 (from memory).
+
+    Examples
+    --------
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> round(scaled_brier(yes_no_rows()).value, 4)
+    -0.3325
+    """
+    found = scaled_brier_linear(rows)
+    return absent(len(rows), ONE_CLASS) if found is None else figure_of(found, rows, high=1.0)
+
+
+def scaled_brier_linear(rows: Scored) -> Linear | None:
+    """The scaled Brier score with the influence of each row on it; None where only one class is there.
+
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    Linear | None
+        The value, and the influence of each row, shape (n,); None where it has no value.
+
+    Examples
+    --------
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> bool(abs(scaled_brier_linear(yes_no_rows()).influence.sum()) < 1e-12)
+    True
+    """
+    if not rows.has_both:
+        return None
+    rate = mean_of(rows.outcomes.astype(np.float64), rows.counted)
+    spread = Linear(rate.value * (1 - rate.value), (1 - 2 * rate.value) * rate.influence)
+    error = ratio_of(mean_of((rows.scores - rows.outcomes) ** 2, rows.counted), spread)
+    return Linear(1 - error.value, -error.influence)
 
 
 _SEPARATED = "the outcome follows from the score alone, so no recalibration converges"
@@ -144,7 +263,7 @@ class _Recalibration:
 
 
 def _logits(rows: Scored) -> Numbers:
-    return logit(np.clip(rows.scores, _CLIP, 1 - _CLIP))
+    return scipy.special.logit(np.clip(rows.scores, _CLIP, 1 - _CLIP))
 
 
 def _logistic(design: Numbers, offset: Numbers, rows: Scored) -> _Recalibration | None:
@@ -158,7 +277,7 @@ def _logistic(design: Numbers, offset: Numbers, rows: Scored) -> _Recalibration 
 
     current = loss(beta)
     for _ in range(_STEPS):
-        fitted = expit(design @ beta + offset)
+        fitted = scipy.special.expit(design @ beta + offset)
         gradient = design.T @ (weights * (outcomes - fitted))
         bread = (design * (weights * fitted * (1 - fitted))[:, None]).T @ design
         if np.linalg.cond(bread) > 1e14:
@@ -169,7 +288,7 @@ def _logistic(design: Numbers, offset: Numbers, rows: Scored) -> _Recalibration 
         beta = beta + step
         current = loss(beta)
         if np.abs(step).max() <= 1e-10 * max(1.0, float(np.abs(beta).max())):
-            fitted = expit(design @ beta + offset)
+            fitted = scipy.special.expit(design @ beta + offset)
             score = design * (weights * (outcomes - fitted))[:, None]
             bread = (design * (weights * fitted * (1 - fitted))[:, None]).T @ design
             return _Recalibration(beta, np.asarray(np.linalg.solve(bread, score.T).T, dtype=np.float64))

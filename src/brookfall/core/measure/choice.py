@@ -4,13 +4,13 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.special import ndtri
 
 from brookfall.core.measure.figure import Figure, Interval, absent
 from brookfall.core.measure.influence_function import Linear, figure_of, mean_of, ratio_of
 from brookfall.core.measure.interval import share_of
-from brookfall.core.measure.scored import Codes, Numbers, Sampled
+from brookfall.core.measure.scored import Chosen, Codes, Numbers, Sampled
 from brookfall.core.table.outcome import Outcome
 
 
@@ -33,6 +33,14 @@ class Picked(Sampled):
 
     def known(self) -> NDArray[np.bool_]:
         return np.ones(len(self), dtype=np.bool_)
+
+    def take(self, chosen: Chosen, name: str) -> "Picked":
+        return Picked(
+            offered=self.offered[chosen],
+            there=self.there[chosen],
+            picked=self.picked[chosen],
+            **self._sample_of(chosen, name),
+        )
 
     @property
     def chosen(self) -> Numbers:
@@ -282,7 +290,7 @@ def predicted_share(rows: Picked, place: int) -> Figure:
 
 
 def _share_ends(mean: float, error: float, level: float) -> tuple[float, float]:
-    half = float(ndtri((1 + level) / 2)) * error
+    half = float(scipy.special.ndtri((1 + level) / 2)) * error
     return max(0.0, mean - half), min(1.0, mean + half)
 
 

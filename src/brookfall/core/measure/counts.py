@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from scipy.special import stdtrit
+import scipy
 
 from brookfall.core.foundation.digest import seed_from
 from brookfall.core.measure.figure import Figure, Interval, absent, quantile_ends
@@ -125,7 +125,7 @@ def share_rows(name: str, rows: Scored) -> tuple[Scored, Outcomes]:
     (20, 10)
     """
     top, bottom = SHARES[name]
-    cells = cell_of(rows.outcomes, rows.decisions)
+    cells = _cells(name, rows)
     chosen = np.isin(cells, bottom)
     if chosen.all():
         return rows, np.isin(cells, top)
@@ -167,11 +167,15 @@ def share_figure(name: str, rows: Scored) -> Figure:
         among, hits = share_rows(name, rows)
         return share_of(hits, among).figure()
     top, bottom = SHARES[name]
-    cells = confusion(rows).cells
-    return share_from_cells(cells, top, bottom)
+    return share_from_cells(np.bincount(_cells(name, rows), minlength=4), top, bottom)
 
 
-def share_from_cells(cells: Numbers, top: tuple[int, ...], bottom: tuple[int, ...]) -> Figure:
+def _cells(name: str, rows: Scored) -> Codes:
+    """The cell of each row, shape (n,); a base rate is one of outcomes alone, whatever is decided."""
+    return cell_of(rows.outcomes, rows.outcomes if name == "base_rate" else rows.decisions)
+
+
+def share_from_cells(cells: Numbers | Codes, top: tuple[int, ...], bottom: tuple[int, ...]) -> Figure:
     """x of n rows from the cells of plain rows.
 
     Parameters
@@ -225,7 +229,7 @@ def share_linear(name: str, rows: Scored) -> Linear:
     """
     top, bottom = SHARES[name]
     weights = rows.counted
-    cells = cell_of(rows.outcomes, rows.decisions)
+    cells = _cells(name, rows)
     among = np.where(np.isin(cells, bottom), weights, 0.0)
     total = among.sum()
     hits = np.isin(cells, top).astype(np.float64)
@@ -306,7 +310,12 @@ def function_figure(name: str, rows: Scored) -> Figure:
     if not np.isfinite(value):
         return absent(len(rows), NO_DENOMINATOR)
     if not rows.plain:
-        cells = cells / cells.sum() * _effective(name, rows) * (z_of(0.95) / float(stdtrit(freedom(rows), 0.975))) ** 2
+        cells = (
+            cells
+            / cells.sum()
+            * _effective(name, rows)
+            * (z_of(0.95) / float(scipy.special.stdtrit(freedom(rows), 0.975))) ** 2
+        )
     draws = _drawn(tuple(cells.tolist()))
     kept = FUNCTIONS[name](draws)
     return Figure(value, len(rows), "jeffreys_cells", Interval(_ends_about, value, kept))

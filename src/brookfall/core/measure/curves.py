@@ -300,7 +300,7 @@ def error_by_threshold(rows: Scored) -> Series:
 
 
 def threshold_grid(rows: Scored) -> Scores:
-    """At most 202 thresholds over the range of the scores, the submitted one among them.
+    """At most 202 thresholds over the range of the scores, the submitted one among them where there is one.
 
     Parameters
     ----------
@@ -320,7 +320,8 @@ def threshold_grid(rows: Scored) -> Scores:
     (201, 0.0, 1.0)
     """
     low, high = min(0.0, float(rows.scores.min())), max(1.0, float(rows.scores.max()))
-    return np.unique(np.append(np.round(np.linspace(low, high, 201), 6), rows.threshold))
+    grid = np.round(np.linspace(low, high, 201), 6)
+    return grid if rows.threshold is None else np.unique(np.append(grid, rows.threshold))
 
 
 def residuals(rows: ScoredNumbers) -> Series:

@@ -2,10 +2,11 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from math import erf, sqrt
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.special import ndtr, ndtri
 
 Bounds = Callable[[float], tuple[float, float]]
 """From a confidence level in (0, 1) to the low and high end of the two-sided interval."""
@@ -81,7 +82,7 @@ def normal_ends(value: float, error: float, level: float) -> tuple[float, float]
     >>> [round(end, 2) for end in normal_ends(2.0, 1.0, 0.95)]
     [0.04, 3.96]
     """
-    half = float(ndtri((1 + level) / 2)) * error
+    half = float(scipy.special.ndtri((1 + level) / 2)) * error
     return value - half, value + half
 
 
@@ -149,6 +150,7 @@ FEW_CLUSTERS = 10
 _FARTHEST = 7.5
 """The z beyond which p is not told apart from 0: a level nearer to 1 is hardly a number."""
 _HALVINGS = 32
+_ROOT_OF_TWO = sqrt(2)
 TOO_FEW = "too few to judge"
 ONE_CLASS = "only one class among these rows"
 NO_ROW = "no such row"
@@ -191,18 +193,18 @@ class Figure:
             return None
 
         def reaches(z: float) -> bool:
-            low, high = bounds(float(2 * ndtr(z) - 1))
+            low, high = bounds(erf(z / _ROOT_OF_TWO))
             return low <= ideal <= high
 
         if value == ideal:
             return 1.0
         low, high = 0.0, _FARTHEST
         if not reaches(high):
-            return float(2 * ndtr(-high))
+            return float(2 * scipy.special.ndtr(-high))
         for _ in range(_HALVINGS):
             middle = (low + high) / 2
             low, high = (low, middle) if reaches(middle) else (middle, high)
-        return float(2 * ndtr(-high))
+        return float(2 * scipy.special.ndtr(-high))
 
     def marked(self, *, few: bool) -> "Figure":
         """The same figure, marked too few to judge when it is."""

@@ -123,7 +123,8 @@ def spread(measured: Numbers) -> Numbers:
     >>> spread(np.array([[0.2, 0.5, np.nan], [0.4, 0.4, 0.4]])).tolist()
     [0.3, 0.0]
     """
-    return np.nanmax(measured, axis=-1) - np.nanmin(measured, axis=-1)
+    found: Numbers = np.fmax.reduce(measured, axis=-1) - np.fmin.reduce(measured, axis=-1)
+    return found
 
 
 def spread_figure(name: str, cells: Numbers, key: str) -> Figure:

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from math import sqrt
 
 import numpy as np
-from scipy.special import stdtrit
+import scipy
 
 from brookfall.core.measure.figure import NO_SPREAD, Figure, Interval
 from brookfall.core.measure.scored import Numbers, Sampled
@@ -209,7 +209,7 @@ def hall_ends(
     >>> [round(end, 2) for end in hall_ends(3.0, 1.08, 0.0, 3.0, -np.inf, np.inf, 0.95)]
     [-0.44, 6.44]
     """
-    quantile = float(stdtrit(degrees, (1 + level) / 2))
+    quantile = float(scipy.special.stdtrit(degrees, (1 + level) / 2))
     ends = value - error * unskewed(quantile, skew), value - error * unskewed(-quantile, skew)
     return max(low, ends[0]), min(high, ends[1])
 

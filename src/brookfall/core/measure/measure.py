@@ -118,6 +118,11 @@ class Measure:
         return self.better == "lower"
 
     @property
+    def bounded(self) -> bool:
+        """Whether it lies in 0 to 1, as shares do."""
+        return self.range == (0.0, 1.0)
+
+    @property
     def sign(self) -> float:
         """1 where more is better, −1 where less is."""
         return -1.0 if self.lower_is_better else 1.0

@@ -8,8 +8,7 @@ are the noncentralities under which the observed statistic would lie at either e
 from collections.abc import Callable
 from math import inf, sqrt
 
-from scipy.optimize import brentq
-from scipy.special import chndtr, ncfdtr
+import scipy
 
 from brookfall.core.measure.interval import z_of
 
@@ -41,7 +40,7 @@ def chi2_limits(statistic: float, freedom: float, level: float) -> tuple[float, 
     """
     if statistic > _LARGE:
         return _normal_limits(statistic, freedom, level)
-    return _limits(lambda noncentral: float(chndtr(statistic, freedom, noncentral)), level, statistic)
+    return _limits(lambda noncentral: float(scipy.special.chndtr(statistic, freedom, noncentral)), level, statistic)
 
 
 def f_limits(statistic: float, between: int, within: int, level: float) -> tuple[float, float]:
@@ -68,7 +67,11 @@ def f_limits(statistic: float, between: int, within: int, level: float) -> tuple
     """
     if statistic * between > _LARGE or within > _LARGE:
         return chi2_limits(statistic * between, between, level)
-    return _limits(lambda noncentral: float(ncfdtr(between, within, noncentral, statistic)), level, statistic * between)
+    return _limits(
+        lambda noncentral: float(scipy.special.ncfdtr(between, within, noncentral, statistic)),
+        level,
+        statistic * between,
+    )
 
 
 def _limits(below: Callable[[float], float], level: float, start: float) -> tuple[float, float]:
@@ -85,7 +88,7 @@ def _where(below: Callable[[float], float], share: float, start: float) -> float
         high *= 2
         if high > 1e9:
             return inf
-    return float(brentq(lambda noncentral: below(noncentral) - share, 0.0, high, xtol=1e-9))
+    return float(scipy.optimize.brentq(lambda noncentral: below(noncentral) - share, 0.0, high, xtol=1e-9))
 
 
 def _normal_limits(statistic: float, freedom: float, level: float) -> tuple[float, float]:

@@ -201,6 +201,61 @@ def r2(rows: ScoredNumbers) -> Linear | None:
     return Linear(1 - share.value, -share.influence)
 
 
+def mean_error_in_sd(rows: ScoredNumbers) -> Linear | None:
+    """The mean of prediction minus outcome, in standard deviations of the outcome; None where it does not vary.
+
+    Parameters
+    ----------
+    rows : ScoredNumbers
+        n rows with their outcomes and predictions.
+
+    Returns
+    -------
+    Linear | None
+        The value, and the influence of each row, shape (n,); None where it has no value.
+
+    Examples
+    --------
+    >>> from brookfall.core.measure.example_rows import number_rows
+    >>> round(mean_error_in_sd(number_rows()).value, 4)
+    -0.1543
+    """
+    centre = mean_of(rows.outcomes, rows.counted)
+    square = mean_of((rows.outcomes - centre.value) ** 2, rows.counted)
+    if square.value <= 0:
+        return None
+    spread = sqrt(square.value)
+    return ratio_of(bias(rows), Linear(spread, square.influence / (2 * spread)))
+
+
+def calibration_slope(rows: ScoredNumbers) -> Linear | None:
+    """The slope of the least-squares line of the outcome on the prediction; None where one of them does not vary.
+
+    Parameters
+    ----------
+    rows : ScoredNumbers
+        n rows with their outcomes and predictions.
+
+    Returns
+    -------
+    Linear | None
+        The value, and the influence of each row, shape (n,); None where it has no value.
+
+    Examples
+    --------
+    >>> from brookfall.core.measure.example_rows import number_rows
+    >>> round(calibration_slope(number_rows()).value, 4)
+    2.25
+    """
+    share = rows.counted / rows.counted.sum()
+    x, y = rows.predictions - share @ rows.predictions, rows.outcomes - share @ rows.outcomes
+    square = float(share @ x**2)
+    if square <= 0 or float(share @ y**2) <= 0:
+        return None
+    slope = float(share @ (x * y)) / square
+    return Linear(slope, share * x * (y - slope * x) / square)
+
+
 def squared_errors(rows: ScoredNumbers) -> Numbers:
     """The squared error of each row; shape (n,).
 

@@ -1,11 +1,13 @@
 """What a comparison of two shares can show: the smallest difference that these rows would tell, the rows one takes.
+import scipy
+
 
 By the arcsine of the root, which makes the variance of a share the same everywhere (Cohen 1988, ch. 6).
 """
 
 from math import asin, ceil, sin, sqrt
 
-from scipy.special import ndtri
+import scipy
 
 POWER = 0.8
 """Samples in which a difference that is there should show: four of five (common practice)."""
@@ -60,7 +62,9 @@ def smallest_shown(rate: float, n: float, n_other: float, level: float = 0.95) -
     >>> round(smallest_shown(0.5, 400, 400), 4)
     0.0984
     """
-    needed = (float(ndtri((1 + level) / 2)) + float(ndtri(POWER))) * sqrt(1 / n + 1 / n_other)
+    needed = (float(scipy.special.ndtri((1 + level) / 2)) + float(scipy.special.ndtri(POWER))) * sqrt(
+        1 / n + 1 / n_other
+    )
     middle = 2 * asin(sqrt(rate))
     if middle - needed >= 0:
         return rate - sin((middle - needed) / 2) ** 2
@@ -96,5 +100,5 @@ def rows_to_show(rate: float, difference: float, level: float = 0.95) -> int | N
     other = rate - difference if rate - difference > 0 else rate + difference
     if not 0 < other < 1:
         return None
-    needed = float(ndtri((1 + level) / 2)) + float(ndtri(POWER))
+    needed = float(scipy.special.ndtri((1 + level) / 2)) + float(scipy.special.ndtri(POWER))
     return ceil(2 * (needed / effect(rate, other)) ** 2)

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import expit, logit, stdtrit
+import scipy
 
 from brookfall.core.foundation.digest import seed_from
 from brookfall.core.measure.figure import ONE_CLASS, Bounds, Figure, Interval, absent
@@ -157,7 +157,10 @@ def _percentiles(value: float, draws: Numbers, level: float) -> tuple[float, flo
 
 def _logit_bounds(value: float, draws: Numbers, degrees: float, *, unbiased: bool) -> Bounds:
     edge = 1e-6
-    drawn, centre = logit(np.clip(draws, edge, 1 - edge)), float(logit(np.clip(value, edge, 1 - edge)))
+    drawn, centre = (
+        scipy.special.logit(np.clip(draws, edge, 1 - edge)),
+        float(scipy.special.logit(np.clip(value, edge, 1 - edge))),
+    )
     error = float(drawn.std(ddof=1))
     middle = 2 * centre - float(drawn.mean()) if unbiased else centre
 
@@ -165,8 +168,8 @@ def _logit_bounds(value: float, draws: Numbers, degrees: float, *, unbiased: boo
 
 
 def _logit_ends(value: float, middle: float, error: float, degrees: float, level: float) -> tuple[float, float]:
-    half = float(stdtrit(degrees, (1 + level) / 2)) * error
-    return min(float(expit(middle - half)), value), max(float(expit(middle + half)), value)
+    half = float(scipy.special.stdtrit(degrees, (1 + level) / 2)) * error
+    return min(float(scipy.special.expit(middle - half)), value), max(float(scipy.special.expit(middle + half)), value)
 
 
 def ks_by_chance(rows: Scored) -> str:

@@ -4,14 +4,13 @@ from dataclasses import dataclass
 from math import sqrt
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.optimize import brentq
-from scipy.special import expit, logit, stdtrit
 
 from brookfall.core.measure.figure import ONE_CLASS, Bounds, Figure, Interval, absent
 from brookfall.core.measure.influence_function import Linear, effective_n, figure_of, freedom, variance
 from brookfall.core.measure.interval import z_of
-from brookfall.core.measure.scored import Codes, Numbers, Outcomes, Scored, Scores
+from brookfall.core.measure.scored import Numbers, Outcomes, Scored, Scores
 
 _FEW = 10
 
@@ -192,53 +191,22 @@ def auc_difference(first: Scored, second: Scored) -> Figure:
     if not first.plain:
         return figure_of(auc_linear(first).minus(auc_linear(second)), first, -1, 1)
     a, b = placements(first.outcomes, first.scores), placements(second.outcomes, second.scores)
-    difference = a.auc - b.auc
-    return Figure(difference, n, "delong_paired", _clipped_normal(difference, _paired_variance(a, b)))
+    difference, spread = a.auc - b.auc, _paired_variance(a, b)
+    if spread == 0 and difference != 0:
+        # One ranks without a fault and the other all alike: what these rows hide is what they hide of that AUC.
+        faultless = a.auc in (0.0, 1.0)
+        return Figure(difference, n, "newcombe_auc", Interval(_faultless_ends, a.auc, b.auc, m, n - m, faultless))
+    return Figure(difference, n, "delong_paired", _clipped_normal(difference, spread))
 
 
-def auc_gap_by_fold(first: Scored, second: Scored, folds: Codes) -> Figure:
-    """Mean over folds of AUC of ``first`` minus AUC of ``second`` on the same rows; ``folds`` has shape (n,).
-
-    Ranking inside each fold keeps scores of different fits apart, which pooling would mix. DeLong's paired
-    variance of each fold; the mean of k folds has the mean variance over k.
-
-    Parameters
-    ----------
-    first, second : Scored
-        Two scores of the same n rows in the same order.
-    folds : Codes
-        The fold of each row, shape (n,).
-
-    Returns
-    -------
-    Figure
-        The value with its n and interval; without a value, and with the reason, where there is none.
-
-    Examples
-    --------
-    >>> from brookfall.core.measure.example_rows import yes_no_rows
-    >>> rows = yes_no_rows()
-    >>> other = Scored(key="other", outcomes=rows.outcomes, scores=-rows.scores, threshold=0.5)
-    >>> round(auc_gap_by_fold(rows, other, np.arange(60) // 20).value, 4)
-    -0.0
-    """
-    n = len(first)
-    numbers = np.unique(folds)
-    influence, total, plain_variance = np.zeros(n), 0.0, 0.0
-    for fold in numbers:
-        chosen = folds == fold
-        ours, theirs = first.take(chosen, f"fold:{fold}"), second.take(chosen, f"fold:{fold}")
-        if min(ours.events, len(ours) - ours.events) < 2:
-            return absent(n, "a fold has under two rows of one class")
-        gap = auc_linear(ours).minus(auc_linear(theirs))
-        influence[chosen] = gap.influence / len(numbers)
-        total += gap.value / len(numbers)
-        if first.plain:
-            a, b = placements(ours.outcomes, ours.scores), placements(theirs.outcomes, theirs.scores)
-            plain_variance += _paired_variance(a, b) / len(numbers) ** 2
-    if not first.plain:
-        return figure_of(Linear(total, influence), first, -1, 1)
-    return Figure(total, n, "delong_paired_by_fold", _clipped_normal(total, plain_variance))
+def _faultless_ends(
+    first: float, second: float, m: int, n: int, first_is_faultless: bool, level: float
+) -> tuple[float, float]:
+    if first_is_faultless:
+        low, high = newcombe_auc(first, m, n, level)
+        return low - second, high - second
+    low, high = newcombe_auc(second, m, n, level)
+    return first - high, first - low
 
 
 def _paired_variance(a: Placements, b: Placements) -> float:
@@ -290,8 +258,8 @@ def newcombe_auc(value: float, m: float, n: float, level: float) -> tuple[float,
         return (theta - value) ** 2 - z * z * theta * (1 - theta) * spread / (m * n)
 
     edge = 1e-9
-    low = 0.0 if value <= edge else float(brentq(distance, edge**2, value - edge, xtol=1e-12))
-    high = 1.0 if value >= 1 - edge else float(brentq(distance, value + edge, 1.0, xtol=1e-12))
+    low = 0.0 if value <= edge else float(scipy.optimize.brentq(distance, edge**2, value - edge, xtol=1e-12))
+    high = 1.0 if value >= 1 - edge else float(scipy.optimize.brentq(distance, value + edge, 1.0, xtol=1e-12))
     return low, high
 
 
@@ -304,9 +272,11 @@ def _logit_bounds(value: float, error: float, degrees: float) -> Bounds:
 
 
 def _logit_ends(value: float, error: float, degrees: float, level: float) -> tuple[float, float]:
-    quantile = float(stdtrit(degrees, (1 + level) / 2))
+    quantile = float(scipy.special.stdtrit(degrees, (1 + level) / 2))
     half = quantile * error / (value * (1 - value))
-    return float(expit(logit(value) - half)), float(expit(logit(value) + half))
+    return float(scipy.special.expit(scipy.special.logit(value) - half)), float(
+        scipy.special.expit(scipy.special.logit(value) + half)
+    )
 
 
 @dataclass(frozen=True)

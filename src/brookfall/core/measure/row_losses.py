@@ -31,7 +31,7 @@ def criteria(outcome: str) -> tuple[str, ...]:
 
 
 def losses(
-    target: Target, rows: np.ndarray[tuple[int], np.dtype[np.int64]], scores: Numbers, threshold: float
+    target: Target, rows: np.ndarray[tuple[int], np.dtype[np.int64]], scores: Numbers, threshold: float | None
 ) -> dict[str, Numbers]:
     """The losses (n, v) by criterion of n rows under v models: scores (n, v), or (n, v, classes).
 
@@ -43,8 +43,8 @@ def losses(
         Positions of n rows, shape (n,).
     scores : Numbers
         Scores under v models, shape (n, v), or (n, v, K) of several classes.
-    threshold : float
-        What a yes/no is decided at.
+    threshold : float | None
+        What a yes/no is decided at; None leaves the error rate out.
 
     Returns
     -------
@@ -62,8 +62,10 @@ def losses(
         return {"mse": (scores - target.numbers[rows][:, None]) ** 2}
     if target.outcome == "binary":
         hits = target.hits[rows][:, None]
-        wrong = (scores >= threshold) != hits
-        return {"brier": (scores - hits) ** 2, "error_rate": wrong.astype(np.float64)}
+        squared = {"brier": (scores - hits) ** 2}
+        if threshold is None:
+            return squared
+        return squared | {"error_rate": ((scores >= threshold) != hits).astype(np.float64)}
     codes = target.codes[rows]
     truth = np.eye(len(target.classes))[codes][:, None, :]
     wrong = scores.argmax(axis=2) != codes[:, None]
@@ -92,27 +94,3 @@ def mean_loss(values: Numbers, rows: Sampled) -> Figure:
     0.6666666666666666
     """
     return figure_of(mean_of(values, rows.counted), rows, 0.0).marked(few=rows.few)
-
-
-def mean_excess(first: Numbers, second: Numbers, rows: Sampled) -> Figure:
-    """How much larger the first loss is on average, both (n,) of the same rows.
-
-    Parameters
-    ----------
-    first, second : Numbers
-        Losses of the same n rows, shape (n,).
-    rows : Sampled
-        The n rows, which say what was sampled.
-
-    Returns
-    -------
-    Figure
-        The value with its n and interval; without a value, and with the reason, where there is none.
-
-    Examples
-    --------
-    >>> from brookfall.core.measure.example_rows import number_rows
-    >>> mean_excess(np.array([1.0, 1.0, 1.0]), np.array([0.0, 1.0, 1.0]), number_rows()).value
-    0.3333333333333333
-    """
-    return figure_of(mean_of(first - second, rows.counted), rows).marked(few=rows.few)

@@ -84,4 +84,6 @@ def _differences(one: AnyScored, other: AnyScored) -> Numbers | None:
 def _flipped(one: AnyScored, other: AnyScored) -> Figure | None:
     if isinstance(one, ScoredNumbers) or isinstance(other, ScoredNumbers):
         return None
+    if any(isinstance(rows, Scored) and not rows.decides for rows in (one, other)):
+        return None
     return share_of(one.decisions != other.decisions, one).figure()

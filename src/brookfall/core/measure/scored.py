@@ -7,6 +7,7 @@ from typing import ClassVar, Literal, Self, TypedDict
 import numpy as np
 from numpy.typing import NDArray
 
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.figure import NOT_PROBABILITIES, few_units, too_few
 from brookfall.core.table.outcome import Outcome
 
@@ -19,6 +20,38 @@ Needs = Literal["decision", "score", "probability"]
 """What a measure needs of a model."""
 
 NO_SCORES = "no score for each class was given"
+NO_THRESHOLD = "no threshold is declared, so no row is decided"
+
+
+def decided_at(threshold: float | None) -> float:
+    """The threshold; UserError where none is declared, as none is ever invented.
+
+    Parameters
+    ----------
+    threshold : float | None
+        What is known of it.
+
+    Returns
+    -------
+    float
+        At which score a yes/no is positive.
+
+    Raises
+    ------
+    UserError
+        There is none.
+
+    Examples
+    --------
+    >>> decided_at(0.4)
+    0.4
+    """
+    if threshold is None:
+        raise UserError(
+            "No threshold is declared, so no row is decided.",
+            todo="Set one in the plan, under 'Decide at', or have the owner declare the model's own.",
+        )
+    return threshold
 
 
 class Sampling(TypedDict):
@@ -121,13 +154,14 @@ class Sampled:
 class Scored(Sampled):
     """n rows of a binary outcome; a row is positive when its score is at least the threshold.
 
-    ``given`` are decisions that came with the scores; they are used instead of the threshold. NaN is no score.
+    ``given`` are decisions that came with the scores; they are used instead of the threshold. Where there is neither,
+    nothing is decided: UserError where decisions are asked for. NaN is no score.
     """
 
     outcome: ClassVar[Outcome] = "binary"
     outcomes: Outcomes
     scores: Scores
-    threshold: float
+    threshold: float | None
     given: Outcomes | None = None
 
     def __len__(self) -> int:
@@ -135,7 +169,14 @@ class Scored(Sampled):
 
     @cached_property
     def decisions(self) -> Outcomes:
-        return self.scores >= self.threshold if self.given is None else self.given
+        if self.given is not None:
+            return self.given
+        return self.scores >= decided_at(self.threshold)
+
+    @property
+    def decides(self) -> bool:
+        """Whether it is known which rows are positive."""
+        return self.given is not None or self.threshold is not None
 
     @property
     def events(self) -> int:
@@ -154,6 +195,8 @@ class Scored(Sampled):
         return {"scores": self.scores, "given": self.given, **super().arrays()}
 
     def lacks(self, needs: Needs) -> str | None:
+        if needs == "decision" and not self.decides:
+            return NO_THRESHOLD
         return NOT_PROBABILITIES if needs == "probability" and not self.probable else None
 
     @cached_property
@@ -168,8 +211,8 @@ class Scored(Sampled):
     def few_events(self) -> bool:
         return too_few(len(self), self.events, self.n_clusters)
 
-    def at(self, threshold: float) -> "Scored":
-        """The same rows decided at another threshold."""
+    def at(self, threshold: float | None) -> "Scored":
+        """The same rows decided at another threshold, or not decided."""
         return replace(self, threshold=threshold, given=None)
 
     def known(self) -> NDArray[np.bool_]:

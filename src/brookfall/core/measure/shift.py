@@ -4,12 +4,11 @@ from dataclasses import dataclass
 from math import sqrt
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.special import chdtrc, chdtri, kolmogorov
 
 from brookfall.core.measure.association import chi_square
-from brookfall.core.measure.figure import FEW_ROWS, Figure, Interval, absent
-from brookfall.core.measure.noncentral import chi2_limits
+from brookfall.core.measure.figure import FEW_ROWS, Figure, absent
 from brookfall.core.table.table import Column
 
 Numbers = NDArray[np.float64]
@@ -20,14 +19,24 @@ _HALF_A_ROW = 0.5
 
 @dataclass(frozen=True)
 class Shift:
-    """``psi`` with its interval; ``critical`` is what it exceeds in one of twenty cases when nothing shifted, and
-    ``by_chance`` its mean then. ``distance`` is KS of a number, None else; ``p`` is of its test, or of chi-square."""
+    """``psi`` without an interval, as it is positive even when nothing shifted.
+
+    ``critical`` is what it exceeds in one of twenty cases when nothing shifted, and ``by_chance`` its mean then.
+    ``distance`` is KS of a number, None else; ``p`` is of its test, or of chi-square. When nothing shifted, PSI is
+    ``scale`` times chi-square of ``freedom`` degrees.
+    """
 
     psi: Figure
     by_chance: float
     critical: float
     distance: float | None
     p: float | None
+    freedom: int = 0
+    scale: float = 0.0
+
+    def critical_at(self, level: float) -> float:
+        """What PSI exceeds in 1 − level of cases when nothing shifted."""
+        return float(scipy.special.chdtri(self.freedom, 1 - level)) * self.scale if self.freedom else 0.0
 
 
 def shift_of(before: Column, after: Column) -> Shift:
@@ -35,8 +44,7 @@ def shift_of(before: Column, after: Column) -> Shift:
 
     A number is cut in ten bins of equal counts of the rows before; an empty bin gets half a row. PSI over B bins is
     distributed as (1/n + 1/m) times chi-square with B − 1 degrees of freedom when nothing shifted (Yurdakul &
-    Naranjo 2020, J. Risk Model Valid. 14; citation from memory), and noncentral when something did, from which the
-    interval is taken.
+    Naranjo 2020, J. Risk Model Valid. 14; citation from memory), from which its critical value is taken.
 
     Parameters
     ----------
@@ -46,7 +54,7 @@ def shift_of(before: Column, after: Column) -> Shift:
     Returns
     -------
     Shift
-        PSI with its interval, and the distances that fit the column's kind.
+        PSI with its critical value, and the distances that fit the column's kind.
 
     References
     ----------
@@ -70,20 +78,15 @@ def shift_of(before: Column, after: Column) -> Shift:
     if freedom < 1:
         same = Figure(0.0, n + m, note="all rows of both say the same")
         return Shift(same, 0.0, 0.0, distance, None)
-    figure = Figure(value, n + m, "noncentral_chi2", Interval(_psi_ends, value, scale, freedom)).marked(
-        few=min(n, m) < FEW_ROWS
-    )
+    mean, critical = freedom * scale, float(scipy.special.chdtri(freedom, 0.05)) * scale
+    note = f"{mean:.4f} by chance on average, beyond {critical:.4f} in one of twenty; it has no interval about nothing"
+    figure = Figure(value, n + m, note=note).marked(few=min(n, m) < FEW_ROWS)
     p = (
         _ks_p(before, after, distance)
         if distance is not None
-        else float(chdtrc(freedom, chi_square(np.stack([first, second]))))
+        else float(scipy.special.chdtrc(freedom, chi_square(np.stack([first, second]))))
     )
-    return Shift(figure, freedom * scale, float(chdtri(freedom, 0.05)) * scale, distance, p)
-
-
-def _psi_ends(value: float, scale: float, freedom: int, level: float) -> tuple[float, float]:
-    low, high = chi2_limits(value / scale, freedom, level)
-    return low * scale, high * scale
+    return Shift(figure, mean, critical, distance, p, freedom, scale)
 
 
 def psi(before: Numbers, after: Numbers) -> float:
@@ -144,4 +147,4 @@ def _ks(before: Column, after: Column) -> float | None:
 
 def _ks_p(before: Column, after: Column, distance: float) -> float:
     n, m = (int((~column.missing).sum()) for column in (before, after))
-    return float(kolmogorov(sqrt(n * m / (n + m)) * distance))
+    return float(scipy.special.kolmogorov(sqrt(n * m / (n + m)) * distance))

@@ -3,7 +3,7 @@
 from math import sqrt
 
 import numpy as np
-from scipy.special import stdtrit
+import scipy
 
 from brookfall.core.measure.figure import Figure, Interval, absent, quantile_ends
 from brookfall.core.measure.scored import Numbers
@@ -35,13 +35,15 @@ def mean_of_draws(values: Numbers, n: int, low: float = -np.inf, high: float = n
     if len(known) < 2:
         return absent(n, "too few of the draws have a value")
     mean, error = round(float(known.mean()), 15), sqrt(float(known.var(ddof=1)) / len(known))
+    if error == 0:
+        return Figure(mean, n, note="every draw gives the same, so there is no spread to take an interval from")
     return Figure(mean, n, "t_over_draws", Interval(_bounded_t_ends, mean, error, len(known) - 1, low, high))
 
 
 def _bounded_t_ends(
     mean: float, error: float, degrees: float, low: float, high: float, level: float
 ) -> tuple[float, float]:
-    half = float(stdtrit(degrees, (1 + level) / 2)) * error
+    half = float(scipy.special.stdtrit(degrees, (1 + level) / 2)) * error
     return max(low, mean - half), min(high, mean + half)
 
 

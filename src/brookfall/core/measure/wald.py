@@ -4,8 +4,8 @@ from dataclasses import dataclass
 from math import sqrt
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.special import ndtr
 
 from brookfall.core.measure.figure import Figure, Interval, absent, normal_ends
 
@@ -15,12 +15,13 @@ _SURE = 3.0
 
 @dataclass(frozen=True)
 class Coefficients:
-    """p estimates with their names and covariance (p, p), from n units."""
+    """p estimates with their names and covariance (p, p), from n units; ``method`` is what their figures are called."""
 
     names: tuple[str, ...]
     estimates: NDArray[np.float64]
     covariance: NDArray[np.float64]
     n: int
+    method: str = "wald"
 
     def error(self, place: int) -> float:
         """The standard error of an estimate."""
@@ -33,11 +34,11 @@ class Coefficients:
         >>> found.value, [round(end, 2) for end in found.interval(0.95)]
         (2.0, [0.04, 3.96])
         """
-        return _wald(float(self.estimates[place]), self.error(place), self.n, "wald")
+        return _wald(float(self.estimates[place]), self.error(place), self.n, self.method)
 
     def p_value(self, place: int) -> float:
         """Two-sided, that the coefficient is 0."""
-        return float(2 * ndtr(-abs(self.estimates[place]) / self.error(place)))
+        return float(2 * scipy.special.ndtr(-abs(self.estimates[place]) / self.error(place)))
 
     def ratio(self, place: int, by: int) -> Figure:
         """How many units of ``by`` one unit of a column is worth: the ratio of the coefficients.

@@ -11,14 +11,22 @@ LIMITS = {
     "psi": "the population stability index",
     "gap": "the gap",
     "gap_r2": "the gap in R²",
+    "gap_loss": "the gap in a loss, as a share of the unseen value",
     "capacity": "the capacity to memorise",
     "shuffled_p": "p against shuffled outcomes",
     "fold_sd_ratio": "the SD over folds, times sampling",
+    "observed_over_expected": "observed over expected",
+    "calibration_slope": "the calibration slope",
+    "mean_error_in_sd": "the mean error, in SDs of the outcome",
     "percentile": "a claim's percentile among random splits",
     "better_than_baseline": "the gain over the baseline",
     "worse_than_challenger": "the difference to a challenger",
+    "segment_worse": "how much worse a segment is than the other rows",
+    "segment_ratio": "the loss in a segment, times that of the other rows",
     "group_ratio": "ratios of group rates",
     "group_difference": "differences of group rates",
+    "group_ratio_of_rare": "ratios of rare false positive rates of groups",
+    "group_mean_error_in_sd": "differences of a group's mean error, in SDs of the outcome",
     "group_slope": "the calibration slope in a group",
 }
 """What each limit of a policy is a limit on."""
@@ -49,9 +57,15 @@ def plan_facts(plan: Plan) -> dict[str, str]:
         "random splits": str(plan.splits),
         "shuffles": str(plan.shuffles),
         "main measure": words_of(plan.main_measure),
+        **({"threshold": f"positive when score ≥ {plan.threshold:g}"} if plan.threshold is not None else {}),
         "part that decides": plan.deciding_part.replace("_", "-" if plan.deciding_part == "out_of_fold" else " "),
-        "reference groups": _listed([f"{name}: {group}" for name, group in sorted(plan.references.items())], "largest"),
+        "reference groups": _listed(
+            [f"{name}: {group}" for name, group in sorted(plan.references.items())], "everyone else"
+        ),
         "harms that matter": wording.listed([HARM_WORDS[harm] for harm in plan.harms]),
+        "rates compared otherwise than usual": _listed(
+            [f"{words_of(name)} by {way}" for name, way in sorted(plan.contrasts.items())], "none"
+        ),
         "why these harms": plan.harm_reason or "not said",
         "bands of protected numbers": _listed(
             [f"{name} cut at {_cuts(cuts)}" for name, cuts in sorted(plan.bands.items())], "usual"
@@ -62,6 +76,7 @@ def plan_facts(plan: Plan) -> dict[str, str]:
         "worth of coefficients in": plan.ratio_to or "the first feature with an expected sign",
         "challengers": "tuned inside the folds" if plan.challengers == "tuned" else "with their defaults",
         "version in use": _in_use(plan),
+        **({"why rows in time are split at random": plan.split_reason} if plan.split_reason else {}),
         "how the target came to be observed": plan.target_observed or "not recorded",
     }
     if plan.own_challengers:
@@ -73,6 +88,7 @@ def plan_facts(plan: Plan) -> dict[str, str]:
         for check, kept in sorted(plan.settings.items())
         for key, value in sorted(kept.items())
     }
+    facts |= {f"why the limit {name} departs": reason for name, reason in sorted(plan.overrides.items())}
     facts |= {f"check {check.replace('_', ' ')}": "on" for check in plan.checks}
     return facts | _policy(plan.policy)
 
@@ -96,7 +112,8 @@ def _in_use(plan: Plan) -> str:
 def _recipe(recipe: Recipe) -> str:
     settings = wording.listed([f"{name} {value}" for name, value in recipe.settings.items()])
     prepared = ", ".join(f"{name} {value}" for name, value in recipe.preprocess.model_dump().items())
-    details = "; ".join(one for one in (settings, prepared, f"threshold {recipe.threshold:g}") if one)
+    threshold = "" if recipe.threshold is None else f"threshold {recipe.threshold:g}"
+    details = "; ".join(one for one in (settings, prepared, threshold) if one)
     return f"{recipe.family.replace('_', ' ')} ({details}, seed {recipe.seed})"
 
 
@@ -114,6 +131,7 @@ def _policy(policy: Policy) -> dict[str, str]:
         ideal = "" if limit.ideal is None else f", ideally {limit.ideal:g}"
         facts[f"limit on {words}"] = f"{limit.words}{ideal}"
     facts |= {f"limit of {name.replace('_', ' ')}": limit.words for name, limit in sorted(policy.limits.items())}
+    facts["conventions tried on claims"] = _listed(list(policy.conventions), "none")
     return facts | {"grounds": _listed(list(policy.grounds), "none")}
 
 

@@ -12,6 +12,8 @@ from brookfall.core.resample.declared import Folds, Given, Shares
 
 DecidingPart = Literal["out_of_fold", "validation", "test"]
 Harm = Literal["unequal_shares", "passed_over", "picked", "meaning"]
+Contrast = Literal["ratio", "difference"]
+Compared = Literal["selection_rate", "true_positive_rate", "false_positive_rate", "positive_predictive_value"]
 USUAL_HARMS: tuple[Harm, ...] = ("unequal_shares", "passed_over", "picked")
 """What is judged where the reviewer has not said what harm matters (common practice)."""
 
@@ -55,11 +57,23 @@ class Plan(BaseModel):
     shuffles: int = Field(default=50, ge=20, le=1000, description="shuffled outcomes, and resamples for optimism")
     main_measure: str = Field(default="auc", max_length=80, description="a measure that the outcome has")
     deciding_part: DecidingPart = "out_of_fold"
-    references: dict[str, str] = Field(default_factory=dict, description="reference group by attribute; else largest")
+    threshold: float | None = Field(
+        default=None,
+        allow_inf_nan=False,
+        description="a yes/no is positive when its score is at least this; only where the owner declared none",
+    )
+    references: dict[str, str] = Field(
+        default_factory=dict, description="reference group by attribute; else everyone else"
+    )
     harms: tuple[Harm, ...] = Field(
         default=USUAL_HARMS,
         description="what harm matters to people: unequal shares, being wrongly passed over, being wrongly picked, a "
         "score that means different things; the criteria that groups are judged by follow from it",
+    )
+    contrasts: dict[Compared, Contrast] = Field(
+        default_factory=dict,
+        description="by what a group's rate is set against that of others, where it is not the usual way: shares "
+        "selected and predictive values by ratio, true and false positive rates by difference, rare ones by ratio",
     )
     harm_reason: str = Field(default="", max_length=2000, description="why these harms; the report shows it")
     bands: dict[str, tuple[float, ...]] = Field(
@@ -79,6 +93,13 @@ class Plan(BaseModel):
     in_use: InUse | None = Field(default=None, description="the version that the submitted one is set against")
     checks: tuple[str, ...] = Field(description="the names of the checks that are on")
     policy: Policy
+    overrides: dict[str, str] = Field(
+        default_factory=dict,
+        description="why limits depart from the policy, by the limit's name (`gap`; `limits.` before that of a check)",
+    )
+    split_reason: str = Field(
+        default="", max_length=2000, description="why rows that a column orders in time are split at random"
+    )
     target_observed: str = Field(default="", max_length=2000, description="how the target came to be observed")
 
     @field_validator("harms")

@@ -162,6 +162,10 @@ def _written(value: object) -> str:
     return "none" if value is None else str(value)
 
 
+def _decides(threshold: float | None) -> str:
+    return "no threshold declared" if threshold is None else f"positive when score ≥ {threshold:g}"
+
+
 def recipe_in_words(recipe: Recipe, outcome: Outcome = "binary") -> str:
     """The recipe as one sentence, defaults included.
 
@@ -189,5 +193,5 @@ def recipe_in_words(recipe: Recipe, outcome: Outcome = "binary") -> str:
     return (
         f"{words[:1].upper()}{words[1:]}{f' ({listed})' if listed else ''}, seed {recipe.seed}; "
         f"missing values: {steps.missing}; scaling: {steps.scale}; categories: {steps.encode}"
-        + (f"; positive when score ≥ {recipe.threshold:g}." if outcome == "binary" else ".")
+        + (f"; {_decides(recipe.threshold)}." if outcome == "binary" else ".")
     )

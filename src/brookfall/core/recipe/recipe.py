@@ -37,6 +37,6 @@ class Recipe(BaseModel):
     family: str
     settings: dict[str, object] = Field(default_factory=dict)
     preprocess: Preprocess = Preprocess()
-    threshold: float = Field(default=0.5)
+    threshold: float | None = Field(default=None, description="positive when score ≥ threshold; none is invented")
     seed: int = Field(default=0, ge=0, lt=2**32)
     split: Split | None = None

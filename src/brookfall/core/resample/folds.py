@@ -65,22 +65,61 @@ def k_folds(layout: Layout, folds: int, repeats: int, seed: int, by: By = "rows"
 
 def _one_repeat(layout: Layout, folds: int, repeat: int, seed: int, by: By) -> list[Fold]:
     rng = np.random.default_rng(seed_from("folds", seed, repeat))
+    folds = folds_that_can_be(layout, folds, by)
     fold_of = _dealt_rows(layout, folds, rng) if by == "rows" else _dealt_groups(layout, folds, rng)
     rows = layout.rows
     return [Fold(repeat, number + 1, rows[fold_of != number], rows[fold_of == number]) for number in range(folds)]
 
 
+def folds_that_can_be(layout: Layout, folds: int, by: By = "rows") -> int:
+    """So many folds, or as many as the rarest class has rows, or as there are groups to keep together.
+
+    Parameters
+    ----------
+    layout : Layout
+        The rows with their strata and groups.
+    folds : int
+        How many are asked for, at least 2.
+    by : By
+        Whether single rows, whole groups or blocks of time are held out.
+
+    Returns
+    -------
+    int
+        From 2 to ``folds``; of blocks of time as many as are asked for.
+
+    Raises
+    ------
+    UserError
+        Not even two can be made.
+
+    Examples
+    --------
+    >>> folds_that_can_be(Layout(np.arange(9), strata=np.array([0, 0, 0, 0, 0, 0, 1, 1, 1])), 10)
+    3
+    """
+    if by == "time":
+        return folds
+    if by == "groups":
+        if layout.groups is None:
+            raise UserError(
+                "The plan folds by groups, and no column has the role group.",
+                todo="Give a column that role, or fold by rows.",
+            )
+        most, what, todo = len(np.unique(layout.groups)), "there is only 1 group to keep together", "Fold by rows."
+    else:
+        counts = np.bincount(layout.classes)
+        most = int(counts[counts > 0].min()) if len(layout) else 0
+        what = "one class has only 1 row" if layout.strata is not None else "there are under 2 rows"
+        todo = "Use rows that have more of that class."
+    if most < 2:
+        raise UserError(f"No folds can be made: {what} to cross-validate.", todo=todo)
+    return min(folds, most)
+
+
 def _dealt_rows(layout: Layout, folds: int, rng: np.random.Generator) -> Rows:
     """Rows are shuffled within each class and dealt in turn, the next class going on where the last one stopped."""
     classes = layout.classes
-    counts = np.bincount(classes)
-    fewest = int(counts[counts > 0].min()) if len(layout) else 0
-    if fewest < folds:
-        what = "one class has" if layout.strata is not None else "there are"
-        raise UserError(
-            f"{folds} folds can't be made: {what} only {fewest} rows to cross-validate.",
-            todo=f"Use at most {fewest} folds." if fewest >= 2 else "Use rows that have more of that class.",
-        )
     shuffled = np.concatenate([rng.permutation(np.flatnonzero(classes == code)) for code in np.unique(classes)[::-1]])
     fold_of = np.empty(len(layout), dtype=np.int64)
     fold_of[shuffled] = np.arange(len(layout)) % folds
@@ -88,17 +127,6 @@ def _dealt_rows(layout: Layout, folds: int, rng: np.random.Generator) -> Rows:
 
 
 def _dealt_groups(layout: Layout, folds: int, rng: np.random.Generator) -> Rows:
-    if layout.groups is None:
-        raise UserError(
-            "The plan folds by groups, and no column has the role group.",
-            todo="Give a column that role, or fold by rows.",
-        )
-    count = len(np.unique(layout.groups))
-    if count < folds:
-        raise UserError(
-            f"{folds} folds can't be made: there are only {count} groups to keep together.",
-            todo=f"Use at most {count} folds." if count >= 2 else "Fold by rows.",
-        )
     quotas = np.tile(np.bincount(layout.classes) / folds, (folds, 1))
     fold_of = deal_groups(layout, quotas, rng)
     held = np.bincount(fold_of, minlength=folds)
@@ -114,11 +142,11 @@ def _forward(layout: Layout, folds: int) -> tuple[Fold, ...]:
     order = in_time(layout)
     times = layout.times if layout.times is not None else np.zeros(0)
     moments = np.unique(times)
-    if len(moments) < folds + 1:
+    if len(moments) < 3:
         raise UserError(
-            f"{folds} folds by time need at least {folds + 1} different times, and there are {len(moments)}.",
-            todo=f"Use at most {len(moments) - 1} folds." if len(moments) > 2 else "Fold by rows.",
+            f"Folds by time need at least 3 different times, and there are {len(moments)}.", todo="Fold by rows."
         )
+    folds = min(folds, len(moments) - 1)
     block = np.empty(len(layout), dtype=np.int64)
     block[order] = np.arange(len(layout)) * (folds + 1) // len(layout)
     # A moment belongs to the block of its first row.
@@ -127,13 +155,10 @@ def _forward(layout: Layout, folds: int) -> tuple[Fold, ...]:
     np.minimum.at(first, inverse, block)
     block = np.unique(first[inverse], return_inverse=True)[1]
     made = int(block.max())
-    if made < folds:
-        raise UserError(
-            f"{folds} folds by time can't be made: many rows share one time.",
-            todo=f"Use at most {made} folds." if made >= 2 else "Fold by rows.",
-        )
+    if made < 2:
+        raise UserError("Folds by time can't be made: many rows share one time.", todo="Fold by rows.")
     return tuple(
-        Fold(1, number, layout.rows[block < number], layout.rows[block == number]) for number in range(1, folds + 1)
+        Fold(1, number, layout.rows[block < number], layout.rows[block == number]) for number in range(1, made + 1)
     )
 
 

@@ -7,15 +7,19 @@ import numpy as np
 
 from brookfall.core.candidate.baseline import Baseline
 from brookfall.core.candidate.candidate import Candidate
+from brookfall.core.candidate.refitted import Refitted
 from brookfall.core.check.bench import BASELINE, OUT_OF_FOLD, RECIPE, SCORES, Bench
 from brookfall.core.check.check import Draft, Written, at, text
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.better_model import brackets_of, rank
+from brookfall.core.check.shared.refits import gain_of
 from brookfall.core.evidence.chart import Cell, StripChart, StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import FitFailedError, Ledger
 from brookfall.core.fit.request import Rows
 from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import UserError
+from brookfall.core.measure.figure import Figure
+from brookfall.core.measure.paired_tests import paired
 from brookfall.core.measure.registry import forms, measure, words_of
 from brookfall.core.measure.scored import AnyScored
 
@@ -50,7 +54,13 @@ def compare_models(
         for one in entries
     }
     ranked = sorted(entries, key=lambda one: rank(draft.figure(places[one.candidate.name]), main))
-    brackets = brackets_of([one.rows for one in ranked], main, draft.level)
+
+    def differ(first: _Entry, second: _Entry) -> Figure:
+        if part == OUT_OF_FOLD and isinstance(first.candidate, Refitted) and isinstance(second.candidate, Refitted):
+            return gain_of(bench, ledger, main, first.candidate, second.candidate, part)
+        return paired(main, first.rows, second.rows)
+
+    brackets = brackets_of(ranked, differ, draft.level)
     colours = {one.candidate.words: f"model:{place}" for place, one in enumerate(entries)}
     shown = {one.candidate.words: one.rows for one in entries}
     curves, series = pictures.curve_charts(shown, draft.level, colours=colours)

@@ -66,6 +66,7 @@ def differences(before: tuple[Exhibit, ...], after: tuple[Exhibit, ...], toleran
         ]
         if not tolerance:
             facts.append(("the answer", old.answer, new.answer))
+            facts.append(("the lines below the answer", "\n".join(old.lines), "\n".join(new.lines)))
             facts += [
                 (f"the series {name}", "one set of values", "another")
                 for name, values in old.series.items()

@@ -116,6 +116,8 @@ def _said(bench: Bench, rows: AnyScored) -> tuple[Column, ...]:
     if isinstance(rows, ScoredNumbers):
         error = rows.predictions - rows.outcomes
         return (Column("predicted", "number", rows.predictions), Column("error", "number", error))
+    if isinstance(rows, Scored) and not rows.decides:
+        return (Column("score", "number", rows.scores),)
     decided = Column("decided", "category", np.asarray(rows.decisions, dtype=np.int32), classes)
     if isinstance(rows, Scored):
         return (Column("score", "number", rows.scores), decided)

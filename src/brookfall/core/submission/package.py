@@ -2,14 +2,16 @@
 
 from dataclasses import dataclass, field
 from functools import cached_property
+from math import isfinite
 from pathlib import Path
 
 import yaml
 from pydantic import ValidationError
 
+from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.foundation.progress import Progress, untold, within
-from brookfall.core.measure.registry import names_for
+from brookfall.core.measure.registry import named, names_for
 from brookfall.core.recipe.families import check_recipe
 from brookfall.core.resample.part_names import part_name
 from brookfall.core.resample.parts import given_parts
@@ -81,6 +83,7 @@ def package_from_files(files: dict[str, bytes], progress: Progress = untold) -> 
     weights_of(table, data.roles, data.path)
     times_of(table, data.roles, data.path)
     _refuse_claims_of_another_outcome(submission)
+    _refuse_impossible_claims(submission)
     if data.roles.target:
         _check_target(submission, files, table)
     if submission.recipe is not None:
@@ -200,6 +203,22 @@ def _refuse_claims_of_another_outcome(submission: Submission) -> None:
                 todo=f"Measures are {', '.join(names)}.",
                 file=DECLARATION,
             )
+
+
+def _refuse_impossible_claims(submission: Submission) -> None:
+    for claim in submission.claims:
+        value, one = float(claim.value), named(claim.measure)
+        if isfinite(value) and one.can_be(value):
+            continue
+        low, high = one.range
+        ends = [f"at least {low:g}" if low is not None else "", f"at most {high:g}" if high is not None else ""]
+        between = wording.listed([end for end in ends if end]) or "a finite number"
+        share = f" A percentage is written as a share, {value / 100:g}." if 1 < value <= 100 and high == 1 else ""
+        raise UserError(
+            f"A claim says that {one.words} is {claim.value}, which it can't be.",
+            todo=f"It is {between}.{share}",
+            file=DECLARATION,
+        )
 
 
 def _refuse_claims_on_absent_parts(submission: Submission, table: Table) -> None:

@@ -88,6 +88,7 @@ class Claim(Declared):
     folds: int | None = Field(default=None, ge=2)
     threshold: float | None = None
     class_: str | None = Field(default=None, alias="class")
+    n: int | None = Field(default=None, ge=1, description="on how many rows it was measured")
 
     @field_validator("measure")
     @classmethod
@@ -100,7 +101,10 @@ class Claim(Declared):
     @field_validator("value")
     @classmethod
     def _number_as_text(cls, value: str) -> str:
-        float(value)
+        try:
+            float(value)
+        except ValueError:
+            raise ValueError(f"'{value}' is not a number") from None
         return value
 
     @field_validator("part")

@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,6 +31,7 @@ class Subject:
     ``file`` names the data in messages. ``supplied`` are the scores that the owner's own model gave, if any;
     ``new_rows`` are files of later rows by name; ``changes`` made the table from the one that was submitted, whose rows
     ``origins`` (n,), sorted, are still there (None: all). ``artifact`` is the path of the fitted model, if one came.
+    ``decide_at`` is the reviewer's threshold where the owner declared none.
     """
 
     table: Table
@@ -44,6 +46,7 @@ class Subject:
     expectations: tuple[Expectation, ...] = ()
     origins: NDArray[np.int64] | None = None
     artifact: str | None = None
+    decide_at: float | None = None
 
     def submitted_rows(self, rows: NDArray[np.int64]) -> NDArray[np.int64]:
         """Where rows of the table stand in the submitted one; same shape."""
@@ -157,8 +160,16 @@ class Subject:
         return self.table.n_rows - len(self.rows)
 
     @property
-    def threshold(self) -> float:
-        return self.recipe.threshold if self.recipe else 0.5
+    def threshold(self) -> float | None:
+        """At which score a yes/no is positive: the recipe's own, else the reviewer's, else none."""
+        declared = None if self.recipe is None else self.recipe.threshold
+        return self.decide_at if declared is None else declared
+
+    @property
+    def whose_threshold(self) -> Literal["submitted", "plan's"]:
+        """Who says where a yes/no is decided, in a word before *threshold*."""
+        declared = self.recipe is not None and self.recipe.threshold is not None
+        return "submitted" if declared or self.decide_at is None else "plan's"
 
     def layout(self, *, stratified: bool) -> Layout:
         """The rows in use with what a split must respect."""

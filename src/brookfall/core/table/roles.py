@@ -27,6 +27,9 @@ class Roles(BaseModel):
     positive: str | None = None
     identifier: tuple[str, ...] = ()
     protected: tuple[str, ...] = ()
+    grounds: dict[str, str] = Field(
+        default_factory=dict, description="the ground that a column is of where its name does not say; empty: of none"
+    )
     also_features: tuple[str, ...] = ()
     part: str | None = None
     weight: str | None = None
@@ -76,7 +79,10 @@ def check_roles(roles: Roles, table: Table, file: str, *, refits: bool = True) -
     >>> table = Table(tuple(column_from_text(name, values) for name, values in cells.items()))
     >>> check_roles(Roles(target="y"), table, "rows.csv")
     """
-    mentioned = [name for _, name in roles.named()] + [*roles.protected, *roles.also_features, *(roles.features or ())]
+    mentioned = [
+        *(name for _, name in roles.named()),
+        *(*roles.protected, *roles.also_features, *(roles.features or ()), *roles.grounds),
+    ]
     for name in mentioned:
         if name not in table:
             raise UserError(

@@ -5,6 +5,7 @@ import { useTheme } from "@mui/material/styles";
 import { useMemo, useRef, useState, type KeyboardEvent } from "react";
 import type { Estimate, Schemas } from "../../api/client";
 import { GaugeMark } from "../../marks/GaugeMark";
+import { DataTable } from "../../parts/DataTable";
 import { InlineChoice } from "../../parts/Inline";
 import { Kbd } from "../../parts/Kbd";
 import { count, ends, interval, number, plural } from "../../wording";
@@ -125,6 +126,7 @@ interface ListProps {
 /** One stop of the tab key; arrows move, Enter writes a finding. */
 function List({ groups, chosen, measure, estimates, onChoose, onFind }: ListProps) {
   const box = useRef<HTMLTableSectionElement>(null);
+  const estimateOf = (one: Combined) => estimates[one.group.rates?.[measure] ?? -1];
   const move = (event: KeyboardEvent, place: number) => {
     const to = { ArrowDown: place + 1, ArrowUp: place - 1, Home: 0, End: groups.length - 1 }[event.key];
     const one = groups[place];
@@ -136,82 +138,79 @@ function List({ groups, chosen, measure, estimates, onChoose, onFind }: ListProp
     (box.current?.children[to ?? 0] as HTMLElement | undefined)?.focus();
   };
   return (
-    <Box
-      component="table"
-      aria-label="Groups"
-      sx={{
-        borderCollapse: "collapse",
-        width: "100%",
-        fontSize: "size.cell",
-        "& td, & th": { borderBottom: 1, borderColor: "divider", py: 0.4, pr: 1, textAlign: "right", fontWeight: 400 },
-        "& td:first-of-type, & th:first-of-type": { textAlign: "left" },
-      }}
-    >
-      <thead>
-        <tr>
-          <th>group</th>
-          <th>value</th>
-          <th>n</th>
-          <th>stands</th>
-        </tr>
-      </thead>
-      <tbody ref={box}>
-        {groups.map((one, place) => {
-          const estimate = estimates[one.group.rates?.[measure] ?? -1];
-          const standing = standingOf(one, measure, estimates);
-          const isChosen = one === chosen;
-          return (
-            <Box
-              component="tr"
-              key={keyOf(one)}
-              tabIndex={isChosen ? 0 : -1}
-              aria-selected={isChosen}
-              onClick={() => onChoose(keyOf(one))}
-              onKeyDown={(event) => move(event, place)}
-              sx={{
-                cursor: "pointer",
-                bgcolor: isChosen ? "brook.pale" : "transparent",
-                opacity: few(one, measure, estimates) ? 0.75 : 1,
-              }}
-            >
-              <td>
-                {shortOf(one)}
-                {one.group.worse?.includes(measure) && (
-                  <Box component="span" sx={{ color: "brook.brick", fontSize: "size.note" }}>
-                    {" "}
-                    worse than either alone
-                  </Box>
-                )}
-                {one.group === one.reference && (
-                  <Box component="span" sx={{ color: "brook.muted", fontSize: "size.note" }}>
-                    {" "}
-                    reference
-                  </Box>
-                )}
-              </td>
-              <td style={{ whiteSpace: "nowrap" }}>
+    <DataTable
+      close
+      wide
+      label="Groups"
+      rows={groups}
+      keyOf={keyOf}
+      body={box}
+      row={(one, place) => ({
+        tabIndex: one === chosen ? 0 : -1,
+        "aria-selected": one === chosen,
+        onClick: () => onChoose(keyOf(one)),
+        onKeyDown: (event) => move(event, place),
+        sx: {
+          cursor: "pointer",
+          bgcolor: one === chosen ? "brook.pale" : "transparent",
+          opacity: few(one, measure, estimates) ? 0.75 : 1,
+        },
+      })}
+      columns={[
+        {
+          head: "group",
+          cell: (one) => (
+            <>
+              {shortOf(one)}
+              {one.group.worse?.includes(measure) && (
+                <Box component="span" sx={{ color: "brook.brick", fontSize: "size.note" }}>
+                  {" "}
+                  worse than either alone
+                </Box>
+              )}
+              {one.group === one.reference && (
+                <Box component="span" sx={{ color: "brook.muted", fontSize: "size.note" }}>
+                  {" "}
+                  reference
+                </Box>
+              )}
+            </>
+          ),
+        },
+        {
+          head: "value",
+          right: true,
+          sx: { whiteSpace: "nowrap" },
+          cell: (one) => {
+            const estimate = estimateOf(one);
+            return (
+              <>
                 {number(estimate?.value)}{" "}
                 <Box component="span" sx={{ fontSize: "size.note" }}>
                   {estimate ? ends(estimate) : ""}
                 </Box>
-              </td>
-              <td>{count(estimate?.n ?? one.group.n)}</td>
-              <td>
-                <Box sx={{ display: "inline-flex", justifyContent: "flex-end", minHeight: 20, alignItems: "center" }}>
-                  {standing ? (
-                    <GaugeMark standing={standing} />
-                  ) : (
-                    <Box component="span" sx={{ fontSize: "size.note", color: "brook.muted" }}>
-                      {few(one, measure, estimates) ? "few" : "–"}
-                    </Box>
-                  )}
+              </>
+            );
+          },
+        },
+        { head: "n", right: true, cell: (one) => count(estimateOf(one)?.n ?? one.group.n) },
+        {
+          head: "stands",
+          right: true,
+          cell: (one) => (
+            <Box sx={{ display: "inline-flex", justifyContent: "flex-end", minHeight: 20, alignItems: "center" }}>
+              {standingOf(one, measure, estimates) ? (
+                <GaugeMark standing={standingOf(one, measure, estimates)} />
+              ) : (
+                <Box component="span" sx={{ fontSize: "size.note", color: "brook.muted" }}>
+                  {few(one, measure, estimates) ? "few" : "–"}
                 </Box>
-              </td>
+              )}
             </Box>
-          );
-        })}
-      </tbody>
-    </Box>
+          ),
+        },
+      ]}
+    />
   );
 }
 
@@ -325,87 +324,75 @@ function Matrix({ chart, measure, estimates, chosen, onChoose }: MatrixProps) {
           options={pairs.map(([a, b]) => [`${a}|${b}`, `${a} and ${b}`.replaceAll("_", " ")] as const)}
         />
       </Box>
-      <Box
-        component="table"
-        aria-label={`${first} by ${second}`.replaceAll("_", " ")}
-        sx={{
-          borderCollapse: "collapse",
-          fontSize: "size.cell",
-          "& td, & th": { border: 1, borderColor: "divider", px: 1, py: 0.25, textAlign: "left", fontWeight: 400 },
-        }}
-      >
-        <thead>
-          <tr>
-            <th />
-            {columns.map((column) => (
-              <th key={column} scope="col">
-                {levelWords(second, column)}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map((row) => (
-            <tr key={row}>
-              <th scope="row">{levelWords(first, row)}</th>
-              {columns.map((column) => {
-                const one = at(row, column);
-                const estimate = one && estimates[one.group.rates?.[measure] ?? -1];
-                return (
-                  <Box
-                    component="td"
-                    key={column}
-                    sx={{ bgcolor: one && keyOf(one) === keyOf(chosen) ? "brook.pale" : "transparent" }}
-                  >
-                    {one ? (
-                      <Box
-                        component="button"
-                        onClick={() => onChoose(keyOf(one))}
-                        title={estimate ? interval(estimate) : ""}
-                        sx={{
-                          all: "unset",
-                          cursor: "pointer",
-                          display: "flex",
-                          gap: 0.75,
-                          alignItems: "center",
-                          minHeight: 26,
-                          "&:focus-visible": { outline: 2, outlineColor: "primary.main" },
-                          opacity: few(one, measure, estimates) ? 0.75 : 1,
-                        }}
-                      >
-                        <Box component="span" sx={HIDDEN}>
-                          {wordsOf(one)}:{" "}
-                        </Box>
-                        {standingOf(one, measure, estimates) && (
-                          <GaugeMark standing={standingOf(one, measure, estimates)} />
-                        )}
-                        <b style={{ fontWeight: 560 }}>{number(estimate?.value)}</b>
-                        <Box
-                          component="span"
-                          sx={{ fontSize: "size.note", color: "brook.muted", whiteSpace: "nowrap" }}
-                        >
-                          n {count(estimate?.n ?? one.group.n)}
-                          {few(one, measure, estimates) ? ", few" : ""}
-                          {one.group === one.reference ? ", reference" : ""}
-                        </Box>
-                        {one.group.worse?.includes(measure) && (
-                          <Box component="span" sx={{ fontSize: "size.note", color: "brook.brick" }}>
-                            worse
-                          </Box>
-                        )}
-                      </Box>
-                    ) : (
-                      <Box component="span" sx={{ fontSize: "size.note", color: "brook.muted" }}>
-                        no row
-                      </Box>
-                    )}
-                  </Box>
-                );
-              })}
-            </tr>
-          ))}
-        </tbody>
+      <DataTable
+        close
+        label={`${first} by ${second}`.replaceAll("_", " ")}
+        rows={rows}
+        keyOf={(row) => row}
+        columns={[
+          { namesRow: true, cell: (row) => levelWords(first, row) },
+          ...columns.map((column) => ({
+            head: levelWords(second, column),
+            sx: (row: string) => {
+              const one = at(row, column);
+              return { bgcolor: one && keyOf(one) === keyOf(chosen) ? "brook.pale" : "transparent" };
+            },
+            cell: (row: string) => <Crossed one={at(row, column)} {...{ measure, estimates, onChoose }} />,
+          })),
+        ]}
+        sx={{ "& td, & th": { border: 1, borderColor: "divider", px: 1, py: 0.25 } }}
+      />
+    </Box>
+  );
+}
+
+interface CrossedProps {
+  one: Combined | undefined;
+  measure: string;
+  estimates: readonly Estimate[];
+  onChoose: (key: string) => void;
+}
+
+function Crossed({ one, measure, estimates, onChoose }: CrossedProps) {
+  if (!one)
+    return (
+      <Box component="span" sx={{ fontSize: "size.note", color: "brook.muted" }}>
+        no row
       </Box>
+    );
+  const estimate = estimates[one.group.rates?.[measure] ?? -1];
+  const standing = standingOf(one, measure, estimates);
+  return (
+    <Box
+      component="button"
+      onClick={() => onChoose(keyOf(one))}
+      title={estimate ? interval(estimate) : ""}
+      sx={{
+        all: "unset",
+        cursor: "pointer",
+        display: "flex",
+        gap: 0.75,
+        alignItems: "center",
+        minHeight: 26,
+        "&:focus-visible": { outline: 2, outlineColor: "primary.main" },
+        opacity: few(one, measure, estimates) ? 0.75 : 1,
+      }}
+    >
+      <Box component="span" sx={HIDDEN}>
+        {wordsOf(one)}:{" "}
+      </Box>
+      {standing && <GaugeMark standing={standing} />}
+      <b style={{ fontWeight: 560 }}>{number(estimate?.value)}</b>
+      <Box component="span" sx={{ fontSize: "size.note", color: "brook.muted", whiteSpace: "nowrap" }}>
+        n {count(estimate?.n ?? one.group.n)}
+        {few(one, measure, estimates) ? ", few" : ""}
+        {one.group === one.reference ? ", reference" : ""}
+      </Box>
+      {one.group.worse?.includes(measure) && (
+        <Box component="span" sx={{ fontSize: "size.note", color: "brook.brick" }}>
+          worse
+        </Box>
+      )}
     </Box>
   );
 }

@@ -14,6 +14,7 @@ const estimate = (value: number | null, more: Partial<Estimate> = {}) =>
   ({
     measure: "selection_rate",
     value,
+    ends: [],
     low: value === null ? null : value - 0.05,
     high: value === null ? null : value + 0.05,
     n: 120,
@@ -29,7 +30,7 @@ const estimates = [
     standing: "unsettled",
     wide_low: 0.4,
     wide_high: 0.9,
-    limit: { at_least: 0.8, at_most: 1.25, ideal: 1 },
+    limit: { at_least: 0.8, at_most: 1.25, ideal: 1, burden: "reviewer", policy: null },
   }),
   estimate(0.2, { n: 9, note: "too few to judge" }),
 ];
@@ -43,6 +44,7 @@ const chart: Schemas["GroundChart"] = {
   curves: [],
   cuts: null,
   levels: ["female", "male", "x"],
+  reference: 0,
   strips: [
     {
       measure: "selection_rate",
@@ -52,6 +54,7 @@ const chart: Schemas["GroundChart"] = {
       against: [null, 2, null],
       comparisons: [[], [2], []],
       settle: [null, 640, null],
+      ends: [],
       low: 0.4,
       high: 0.625,
     },
@@ -63,6 +66,33 @@ const shown = (node: React.ReactNode) =>
       <ThemeProvider theme={theme}>{node}</ThemeProvider>
     </MemoryRouter>,
   ).replaceAll("<!-- -->", "");
+
+describe("groups that are each set against everyone else", () => {
+  const [strip] = chart.strips;
+  const everyone = {
+    ...chart,
+    groups: ["female", "male", "x"],
+    reference: null,
+    strips: [
+      {
+        ...(strip as Schemas["CriterionStrip"]),
+        low: null,
+        high: null,
+        ends: [
+          [0.24, 0.375],
+          [0.4, 0.5],
+          [null, null],
+        ] as [number | null, number | null][],
+      },
+    ],
+  };
+  const page = shown(<GroundFigure chart={everyone} series={{}} estimates={estimates} asTable={false} />);
+  it("says whose value sets the limits, and draws a pair of them a group", () => {
+    expect(page).toContain("as the value of everyone else sets them");
+    expect(page).toContain("against everyone else");
+    expect(page.match(/stroke-dasharray="4 3"/g)).toHaveLength(4);
+  });
+});
 
 describe("the page of a ground", () => {
   const page = shown(<GroundFigure chart={chart} series={{}} estimates={estimates} asTable={false} />);

@@ -1,4 +1,4 @@
-/** The page of a ground: a strip a criterion over the same groups, limits drawn, as rates or against the reference; curves by group. */
+/** The page of a ground: a strip a criterion over the same groups, limits drawn, as rates or as comparisons; curves by group. */
 import Box from "@mui/material/Box";
 import { useTheme } from "@mui/material/styles";
 import { useState } from "react";
@@ -57,11 +57,12 @@ export function GroundFigure({ chart, series, estimates, asTable }: GroundFigure
               onSet={setWay}
               options={[
                 ["rates", "each group's own value"] as const,
-                ["against", "the comparison with the reference"] as const,
+                ["against", chart.reference === null ? "against everyone else" : "against the reference"] as const,
               ]}
             />
             {way === "rates"
-              ? limited && "; dashed lines are the limits, as the reference's value sets them"
+              ? limited &&
+                `; dashed lines are the limits, as the value of ${chart.reference === null ? "everyone else" : "the reference"} sets them`
               : `; thin lines are simultaneous intervals${limited ? ", dashed lines the limits" : ""}`}
           </Box>
         }
@@ -126,12 +127,17 @@ function Rates({ chart, strip, estimates }: StripProps) {
   const own = strip.rows.map((place) => estimates[place] as Estimate);
   const values = own.flatMap((e) => [e.value, e.low, e.high]).filter((v): v is number => typeof v === "number");
   const scale = scaleOf(
-    [...values, ...[strip.low, strip.high].filter((v): v is number => typeof v === "number" && nearby(v, values))],
+    [
+      ...values,
+      ...[strip.low, strip.high, ...(strip.ends ?? []).flat()].filter(
+        (v): v is number => typeof v === "number" && nearby(v, values),
+      ),
+    ],
     LABELS,
     PLOT,
   );
   return (
-    <Frame chart={chart} title={strip.words} scale={scale} limits={[strip.low, strip.high]}>
+    <Frame chart={chart} title={strip.words} scale={scale} limits={[strip.low, strip.high]} ends={strip.ends ?? []}>
       {own.map((e, i) => (
         <Line
           key={i}
@@ -139,7 +145,7 @@ function Rates({ chart, strip, estimates }: StripProps) {
           y={rowAt(i)}
           estimate={e}
           scale={scale}
-          colour={colourOf(i === 0 ? "reference" : "group")}
+          colour={colourOf(i === chart.reference ? "reference" : "group")}
           standing={worstOf(strip.comparisons[i] ?? [], estimates)}
           settle={strip.settle[i] ?? null}
           judged={(strip.comparisons[i] ?? []).length > 0}
@@ -180,7 +186,7 @@ function Against({ chart, strip, estimates }: StripProps) {
             y={rowAt(i)}
             estimate={e}
             scale={scale}
-            colour={colourOf(i === 0 ? "reference" : "group")}
+            colour={colourOf(i === chart.reference ? "reference" : "group")}
             standing={worstOf(strip.comparisons[i] ?? [], estimates)}
             settle={strip.settle[i] ?? null}
             judged={(strip.comparisons[i] ?? []).length > 0}
@@ -226,10 +232,12 @@ interface FrameProps {
   title: string;
   scale: Scale;
   limits: readonly (number | null | undefined)[];
+  /** The limits of each group, where they are not the same for all. */
+  ends?: readonly (readonly (number | null)[])[];
   children: React.ReactNode;
 }
 
-function Frame({ chart, title, scale, limits, children }: FrameProps) {
+function Frame({ chart, title, scale, limits, ends = [], children }: FrameProps) {
   const { vars } = useTheme();
   const bottom = rowAt(chart.groups.length - 1) + 11;
   const [left, right] = [scale.ticks[0] ?? 0, scale.ticks.at(-1) ?? 1];
@@ -259,6 +267,22 @@ function Frame({ chart, title, scale, limits, children }: FrameProps) {
               strokeDasharray="4 3"
             />
           ),
+      )}
+      {ends.flatMap((pair, row) =>
+        pair.map(
+          (limit, i) =>
+            typeof limit === "number" &&
+            limit >= left &&
+            limit <= right && (
+              <path
+                key={`${row} ${i}`}
+                d={`M${scale.x(limit)} ${rowAt(row) - ROW / 2}v${ROW}`}
+                stroke={vars?.palette.text.primary}
+                strokeWidth={1.1}
+                strokeDasharray="4 3"
+              />
+            ),
+        ),
       )}
       {children}
     </g>

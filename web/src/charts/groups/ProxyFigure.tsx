@@ -6,6 +6,7 @@ import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import type { Estimate, Schemas } from "../../api/client";
 import { useProxyPairs } from "../../api/queries";
+import { DataTable } from "../../parts/DataTable";
 import { InlineChoice } from "../../parts/Inline";
 import { Fetching, Said } from "../../parts/Said";
 import { count, interval, number } from "../../wording";
@@ -183,48 +184,36 @@ function PairList({ caseId }: { caseId: number }) {
       </Box>
     );
   return (
-    <Box
-      component="table"
-      aria-label="Pairs of features"
-      sx={{
-        borderCollapse: "collapse",
-        fontSize: "size.cell",
-        "& td, & th": { borderBottom: 1, borderColor: "divider", py: 0.4, pr: 2, textAlign: "right", fontWeight: 400 },
-        "& td:first-of-type, & th:first-of-type": { textAlign: "left" },
-      }}
-    >
-      <thead>
-        <tr>
-          <th>two features together</th>
-          <th>attribute</th>
-          <th>V together</th>
-          <th>V of the stronger alone</th>
-          <th>n</th>
-        </tr>
-      </thead>
-      <tbody>
-        {pairs.data.map((pair) => (
-          <tr key={`${pair.features.join()}${pair.attribute}`}>
-            <td>
-              {pair.features.map((name, i) => (
-                <span key={name}>
-                  {i > 0 && " × "}
-                  <Link
-                    to={`/cases/${caseId}/data?column=${encodeURIComponent(name)}&by=${encodeURIComponent(pair.attribute)}`}
-                  >
-                    {name}
-                  </Link>
-                </span>
-              ))}
-            </td>
-            <td>{pair.attribute.replaceAll("_", " ")}</td>
-            <td>{interval({ value: pair.together, low: pair.low, high: pair.high })}</td>
-            <td>{number(pair.alone)}</td>
-            <td>{count(pair.n)}</td>
-          </tr>
-        ))}
-      </tbody>
-    </Box>
+    <DataTable
+      close
+      label="Pairs of features"
+      rows={pairs.data}
+      keyOf={(pair) => `${pair.features.join()}${pair.attribute}`}
+      columns={[
+        {
+          head: "two features together",
+          cell: (pair) =>
+            pair.features.map((name, i) => (
+              <span key={name}>
+                {i > 0 && " × "}
+                <Link
+                  to={`/cases/${caseId}/data?column=${encodeURIComponent(name)}&by=${encodeURIComponent(pair.attribute)}`}
+                >
+                  {name}
+                </Link>
+              </span>
+            )),
+        },
+        { head: "attribute", cell: (pair) => pair.attribute.replaceAll("_", " ") },
+        {
+          head: "V together",
+          right: true,
+          cell: (pair) => interval({ value: pair.together, low: pair.low, high: pair.high }),
+        },
+        { head: "V of the stronger alone", right: true, cell: (pair) => number(pair.alone) },
+        { head: "n", right: true, cell: (pair) => count(pair.n) },
+      ]}
+    />
   );
 }
 

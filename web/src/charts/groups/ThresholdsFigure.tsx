@@ -4,12 +4,26 @@ import Button from "@mui/material/Button";
 import Slider from "@mui/material/Slider";
 import { lazy, Suspense, useMemo, useState } from "react";
 import type { Exhibit, Schemas } from "../../api/client";
+import { DataTable, type TableColumn } from "../../parts/DataTable";
 import { InlineChoice } from "../../parts/Inline";
 import { count, number } from "../../wording";
 import { ChartFigure, type ChartNumbers } from "../ChartFigure";
 import { CurveKey } from "../CurveKey";
 import { colourOf } from "../palette";
-import { gridOf, keeps, nearest, rateAt, RATES, type Columns, type Rate } from "./thresholds";
+import {
+  besideSubmitted,
+  countsAt,
+  gridOf,
+  keeps,
+  nearest,
+  othersIn,
+  rateAt,
+  rateOf,
+  RATES,
+  together,
+  type Columns,
+  type Rate,
+} from "./thresholds";
 
 const Curves = lazy(() => import("../Curves"));
 
@@ -21,9 +35,10 @@ interface ThresholdsFigureProps {
 
 export function ThresholdsFigure({ chart, series, asTable }: ThresholdsFigureProps) {
   const names = useMemo(() => Object.keys(chart.groups), [chart]);
-  const grid = useMemo(() => gridOf(series, chart.reference), [series, chart]);
+  const grid = useMemo(() => gridOf(series, names[0] ?? ""), [series, names]);
   const [rate, setRate] = useState<Rate>("selected");
-  const [common, setCommon] = useState(chart.submitted);
+  const { submitted } = chart;
+  const [common, setCommon] = useState(submitted ?? grid[Math.floor(grid.length / 2)] ?? 0);
   /** Thresholds of single groups; empty while all share one. */
   const [own, setOwn] = useState<Record<string, number> | null>(null);
   const curves = useMemo(
@@ -125,11 +140,13 @@ export function ThresholdsFigure({ chart, series, asTable }: ThresholdsFigurePro
           >
             <span>
               At <b>{number(common)}</b>
-              {common === chart.submitted ? " (as submitted)" : ` (submitted: ${number(chart.submitted)})`} for all
-              groups; read off the curve, the intervals at the submitted one are in the table below.
+              {besideSubmitted(common, submitted, chart.whose)} for all groups; read off the curve
+              {submitted !== null && ", the intervals at that one are in the table below"}.
             </span>
-            {common !== chart.submitted && (
-              <Button onClick={() => setCommon(chart.submitted)}>Back to the submitted</Button>
+            {submitted !== null && common !== submitted && (
+              <Button onClick={() => setCommon(submitted)}>
+                Back to the {chart.whose === "plan's" ? "planned" : "submitted"}
+              </Button>
             )}
             <Button onClick={() => setOwn(Object.fromEntries(names.map((name) => [name, common])))}>
               Try a threshold for each group
@@ -142,81 +159,77 @@ export function ThresholdsFigure({ chart, series, asTable }: ThresholdsFigurePro
   );
 }
 
+interface Group {
+  name: string;
+  label: string;
+}
+
 interface RatesProps {
   chart: Schemas["GroupThresholds"];
   series: Exhibit["series"];
   at: (name: string) => number;
 }
 
-/** What every group gets there, against the reference; by value alone, as no interval is computed while the handle moves. */
+/** What every group gets there, against the reference or everyone else; by value alone, as no interval is computed while the handle moves. */
 function Rates({ chart, series, at }: RatesProps) {
   const columns = (name: string): Columns => series?.[name] ?? {};
   const of = (name: string, rate: Rate) => rateAt(columns(name), at(name), rate);
   const n = (name: string) => ["tp", "fp", "fn", "tn"].reduce((sum, cell) => sum + (columns(name)[cell]?.[0] ?? 0), 0);
+  const ofOthers = (name: string, rate: Rate) =>
+    rateOf(together(othersIn(chart, name).map((other) => countsAt(columns(other), at(other)))), rate);
+  const against = (name: string, rate: Rate) => {
+    const [ours, theirs] = [of(name, rate), ofOthers(name, rate)];
+    return ours === null || theirs === null ? null : ours - theirs;
+  };
+  const ratio = (name: string) => {
+    const [ours, theirs] = [of(name, "selected"), ofOthers(name, "selected")];
+    return ours === null || !theirs ? null : ours / theirs;
+  };
+  const plain = (head: string, rate: Rate): TableColumn<Group> => ({
+    head,
+    right: true,
+    cell: ({ name }) => number(of(name, rate)),
+  });
+  const judged = (
+    head: string,
+    limit: Parameters<typeof keeps>[0],
+    value: (name: string) => number | null,
+    places?: number,
+  ): TableColumn<Group> => ({
+    head,
+    right: true,
+    cell: ({ name }) =>
+      name === chart.reference ? "–" : <Kept kept={keeps(limit, value(name))}>{number(value(name), places)}</Kept>,
+  });
   return (
-    <Box
-      component="table"
-      aria-label="At the threshold"
-      sx={{
-        borderCollapse: "collapse",
-        fontSize: "size.cell",
-        my: 1,
-        "& td, & th": { borderBottom: 1, borderColor: "divider", py: 0.4, pr: 2, textAlign: "right", fontWeight: 400 },
-        "& td:first-of-type, & th:first-of-type": { textAlign: "left" },
-      }}
-    >
-      <thead>
-        <tr>
-          <th>group</th>
-          <th>n</th>
-          <th>selected</th>
-          <th>ratio</th>
-          <th>TPR</th>
-          <th>difference</th>
-          <th>FPR</th>
-          <th>difference</th>
-          <th>PPV</th>
-        </tr>
-      </thead>
-      <tbody>
-        {Object.entries(chart.groups).map(([name, label]) => {
-          const against = (rate: Rate) => {
-            const [a, b] = [of(name, rate), of(chart.reference, rate)];
-            return a === null || b === null ? null : a - b;
-          };
-          const [ours, theirs] = [of(name, "selected"), of(chart.reference, "selected")];
-          const ratio = ours === null || !theirs ? null : ours / theirs;
-          const isReference = name === chart.reference;
-          return (
-            <tr key={name}>
-              <td>
-                {label}
-                {isReference ? " (reference)" : ""}
-              </td>
-              <td>{count(Math.round(n(name)))}</td>
-              <td>{number(ours)}</td>
-              <Kept kept={isReference ? null : keeps(chart.ratio, ratio)}>{isReference ? "–" : number(ratio, 2)}</Kept>
-              <td>{number(of(name, "tpr"))}</td>
-              <Kept kept={isReference ? null : keeps(chart.difference, against("tpr"))}>
-                {isReference ? "–" : number(against("tpr"))}
-              </Kept>
-              <td>{number(of(name, "fpr"))}</td>
-              <Kept kept={isReference ? null : keeps(chart.difference, against("fpr"))}>
-                {isReference ? "–" : number(against("fpr"))}
-              </Kept>
-              <td>{number(of(name, "ppv"))}</td>
-            </tr>
-          );
-        })}
-      </tbody>
-    </Box>
+    <DataTable
+      close
+      label="At the threshold"
+      rows={Object.entries(chart.groups).map(([name, label]) => ({ name, label }))}
+      keyOf={(group) => group.name}
+      columns={[
+        {
+          head: "group",
+          cell: ({ name, label }) => (name === chart.reference ? `${label} (reference)` : label),
+        },
+        { head: "n", right: true, cell: ({ name }) => count(Math.round(n(name))) },
+        plain("selected", "selected"),
+        judged("ratio", chart.ratio, ratio, 2),
+        plain("TPR", "tpr"),
+        judged("difference", chart.difference, (name) => against(name, "tpr")),
+        plain("FPR", "fpr"),
+        judged("difference", chart.difference, (name) => against(name, "fpr")),
+        plain("PPV", "ppv"),
+      ]}
+      sx={{ my: 1 }}
+    />
   );
 }
 
 /** A comparison, said to be beyond its limit where its value is. */
 function Kept({ kept, children }: { kept: boolean | null; children: React.ReactNode }) {
   return (
-    <Box component="td" sx={{ color: kept === false ? "brook.brick" : "inherit" }}>
+    <Box component="span" sx={{ color: kept === false ? "brook.brick" : "inherit" }}>
       {children}
       {kept === false && (
         <Box component="span" sx={{ fontSize: "size.note" }}>

@@ -9,7 +9,8 @@ type CombinedGroup = Schemas["CombinedGroup"];
 export interface Combined {
   attributes: readonly string[];
   group: CombinedGroup;
-  reference: CombinedGroup;
+  /** The group that all others of these grounds are set against; null where each is set against everyone else. */
+  reference: CombinedGroup | null;
 }
 
 const BARE = new Set(["yes", "no", "true", "false", "y", "n", "0", "1", "not recorded"]);
@@ -40,7 +41,7 @@ export const wordsOf = (one: Combined) =>
 /** Every group of these combinations. */
 export function groupsOf(combinations: readonly Schemas["Combination"][]): Combined[] {
   return combinations.flatMap(({ attributes, groups, reference }) =>
-    groups.map((group) => ({ attributes, group, reference: groups[reference] as CombinedGroup })),
+    groups.map((group) => ({ attributes, group, reference: reference === null ? null : (groups[reference] ?? null) })),
   );
 }
 
@@ -48,10 +49,10 @@ export function standingOf(one: Combined, measure: string, estimates: readonly E
   return worstOf(one.group.judged?.[measure] ?? [], estimates);
 }
 
-/** By one criterion: worse than either ground alone first, then the worst standing, then the farthest from the reference; too small last. */
+/** By one criterion: worse than either ground alone first, then the worst standing, then the farthest from the reference, or from all rows where there is none; too small last. */
 export function ranked(chart: Chart, measure: string, estimates: readonly Estimate[]): Combined[] {
   const far = (one: Combined) => {
-    const [own, usual] = [one.group, one.reference].map(
+    const [own, usual] = [one.group, one.reference ?? chart.whole].map(
       (group) => estimates[group.rates?.[measure] ?? -1]?.value ?? null,
     );
     return own === null || usual == null ? 0 : Math.abs((own ?? 0) - usual);
@@ -120,7 +121,7 @@ export function matrixOf(
   );
   const levels = (place: number) => {
     const single = chart.singles.find((one) => one.attributes[0] === pair[place]);
-    // The order of the data's own levels: the reference was put first.
+    // The order of the data's own levels: a reference was put first.
     const names = single?.groups.map((group) => group.levels[0] ?? "") ?? [];
     return [...names].sort((a, b) => a.localeCompare(b, "en", { numeric: true }));
   };

@@ -4,7 +4,7 @@ import { few, groupIn, keyOf, ladderOf, levelWords, matrixOf, pairsOf, ranked, w
 import { placed, pointsOf, type Point } from "./proxies";
 import { scaleOf } from "./scale";
 import { rank, worstOf } from "./standing";
-import { gridOf, keeps, nearest, rateAt } from "./thresholds";
+import { besideSubmitted, gridOf, keeps, nearest, rateAt } from "./thresholds";
 
 const estimate = (value: number | null, more: Partial<Estimate> = {}) =>
   ({
@@ -192,5 +192,15 @@ describe("rates along the threshold", () => {
     expect(keeps({ at_least: 0.8, at_most: 1.25 }, 0.79)).toBe(false);
     expect(keeps({ at_least: 0.8, at_most: 1.25 }, 0.8)).toBe(true);
     expect(keeps({ at_most: 0.1 }, null)).toBeNull();
+  });
+});
+
+describe("a threshold beside the submitted one", () => {
+  it("is it, another, or the only one there is", () => {
+    expect(besideSubmitted(0.5, 0.5)).toBe(" (as submitted)");
+    expect(besideSubmitted(0.4, 0.5)).toBe(" (submitted: 0.500)");
+    expect(besideSubmitted(0.4, 0.5, "plan's")).toBe(" (planned: 0.500)");
+    expect(besideSubmitted(0.5, 0.5, "plan's")).toBe(" (as planned)");
+    expect(besideSubmitted(0.4, null)).toBe(" (none was submitted)");
   });
 });

@@ -1,5 +1,6 @@
 /** Rates of groups along the threshold, from counts alone. */
-import type { Exhibit } from "../../api/client";
+import { number } from "../../wording";
+import type { Exhibit, Schemas } from "../../api/client";
 
 export type Columns = Record<string, (number | null)[]>;
 
@@ -11,10 +12,31 @@ export const RATES = {
 } as const;
 export type Rate = keyof typeof RATES;
 
-/** A rate at a place of the grid; null where its denominator is 0. */
-export function rateAt(columns: Columns, place: number, rate: Rate): number | null {
+interface Counts {
+  tp: number;
+  fp: number;
+  fn: number;
+  tn: number;
+}
+
+/** The counts of a group at a place of the grid. */
+export function countsAt(columns: Columns, place: number): Counts {
   const at = (name: string) => columns[name]?.[place] ?? 0;
-  const [tp, fp, fn, tn] = [at("tp"), at("fp"), at("fn"), at("tn")];
+  return { tp: at("tp"), fp: at("fp"), fn: at("fn"), tn: at("tn") };
+}
+
+/** Of several groups together. */
+export function together(groups: readonly Counts[]): Counts {
+  const sum = (cell: keyof Counts) => groups.reduce((total, one) => total + one[cell], 0);
+  return { tp: sum("tp"), fp: sum("fp"), fn: sum("fn"), tn: sum("tn") };
+}
+
+/** A rate at a place of the grid; null where its denominator is 0. */
+export const rateAt = (columns: Columns, place: number, rate: Rate): number | null =>
+  rateOf(countsAt(columns, place), rate);
+
+/** A rate of counts; null where its denominator is 0. */
+export function rateOf({ tp, fp, fn, tn }: Counts, rate: Rate): number | null {
   const [top, bottom] = {
     selected: [tp + fp, tp + fp + fn + tn],
     tpr: [tp, tp + fn],
@@ -22,6 +44,12 @@ export function rateAt(columns: Columns, place: number, rate: Rate): number | nu
     ppv: [tp, tp + fp],
   }[rate] as [number, number];
   return bottom > 0 ? top / bottom : null;
+}
+
+/** The series of those that a group is set against: the reference, or everyone else whose level is recorded. */
+export function othersIn(chart: Schemas["GroupThresholds"], name: string): string[] {
+  if (chart.reference !== null) return [chart.reference];
+  return Object.keys(chart.groups).filter((other) => other !== name && other !== chart.unrecorded);
 }
 
 /** The grid of a series: its thresholds in rising order. */
@@ -44,4 +72,13 @@ export function keeps(
 ): boolean | null {
   if (value === null) return null;
   return (limit.at_least ?? -Infinity) <= value && value <= (limit.at_most ?? Infinity);
+}
+
+type Whose = NonNullable<Schemas["ThresholdChart"]["whose"]>;
+
+/** How a threshold stands to the submitted one, in brackets after it. */
+export function besideSubmitted(threshold: number, submitted: number | null, whose: Whose = "submitted"): string {
+  if (submitted === null) return " (none was submitted)";
+  if (whose === "plan's") return threshold === submitted ? " (as planned)" : ` (planned: ${number(submitted)})`;
+  return threshold === submitted ? " (as submitted)" : ` (submitted: ${number(submitted)})`;
 }

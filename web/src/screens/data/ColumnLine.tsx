@@ -4,7 +4,7 @@ import type { MouseEvent } from "react";
 import { Link } from "react-router";
 import type { Roles, Schemas } from "../../api/client";
 import { MINUS } from "../../wording";
-import { OF_A_CHOICE, roleOf, type Role } from "./roles";
+import { groundOf, OF_A_CHOICE, roleOf, type Role } from "./roles";
 
 const ROLES: readonly (readonly [Role, string, string])[] = [
   ["target", "target", "t"],
@@ -37,7 +37,9 @@ interface ColumnLineProps {
   dragged: string[];
   onClick: (event: MouseEvent) => void;
   onRole: (role: Role) => void;
+  grounds: readonly string[];
   onProtect: () => void;
+  onGround: (ground: string) => void;
   onPositive: (level: string) => void;
 }
 
@@ -52,10 +54,13 @@ export function ColumnLine({
   dragged,
   onClick,
   onRole,
+  grounds,
   onProtect,
+  onGround,
   onPositive,
 }: ColumnLineProps) {
   const isProtected = roles.protected?.includes(column.name) ?? false;
+  const ground = groundOf(roles, column);
   const isTarget = roles.target === column.name;
   const levels = column.kind !== "number" && column.bars.length === 2 ? column.bars.map((bar) => bar.label) : [];
   return (
@@ -71,7 +76,7 @@ export function ColumnLine({
       aria-label={chosen ? `${column.name}, chosen` : column.name}
       sx={{
         display: "grid",
-        gridTemplateColumns: "minmax(120px, 190px) 110px minmax(150px, 1fr) 128px 100px 92px",
+        gridTemplateColumns: "minmax(120px, 190px) 110px minmax(150px, 1fr) 128px 100px 108px",
         alignItems: "center",
         gap: 1.5,
         minHeight: 40,
@@ -144,9 +149,26 @@ export function ColumnLine({
           </option>
         ))}
       </select>
-      <label style={{ whiteSpace: "nowrap" }}>
-        <input type="checkbox" checked={isProtected} disabled={!editable || isTarget} onChange={onProtect} /> protected
-      </label>
+      <Box sx={{ lineHeight: 1.3, py: 0.5 }}>
+        <label style={{ whiteSpace: "nowrap" }}>
+          <input type="checkbox" checked={isProtected} disabled={!editable || isTarget} onChange={onProtect} />{" "}
+          protected
+        </label>
+        {isProtected && (
+          <select
+            aria-label={`Ground of ${column.name}`}
+            value={grounds.includes(ground) ? ground : ""}
+            disabled={!editable}
+            onChange={(event) => onGround(event.target.value)}
+            style={{ font: "inherit", minHeight: 24, width: "100%" }}
+          >
+            <option value="">no ground</option>
+            {grounds.map((one) => (
+              <option key={one}>{one}</option>
+            ))}
+          </select>
+        )}
+      </Box>
     </Box>
   );
 }

@@ -5,6 +5,7 @@ import Typography from "@mui/material/Typography";
 import { useSearchParams } from "react-router";
 import type { Schemas, Where } from "../../api/client";
 import { useColumn } from "../../api/queries";
+import { DataTable, type TableColumn } from "../../parts/DataTable";
 import { InlineChoice } from "../../parts/Inline";
 import { Fetching, Said } from "../../parts/Said";
 import { SERIF } from "../../theme";
@@ -64,70 +65,42 @@ export function ColumnPage({ caseId, revision, name, look, onRows }: ColumnPageP
         ))}
       </Box>
       {shown.quantiles.length === 5 && (
-        <Box
-          component="table"
-          sx={{
-            mt: 2,
-            borderCollapse: "collapse",
-            "& td, & th": { pr: 3, py: 0.5, textAlign: "left", fontWeight: 400 },
-          }}
-        >
-          <thead>
-            <tr>
-              {QUANTILES.map((label) => (
-                <Box component="th" key={label} sx={{ color: "text.secondary", fontSize: "size.small" }}>
-                  {label}
-                </Box>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            <tr>
-              {shown.quantiles.map((q, i) => (
-                <td key={i}>{q.toLocaleString("en", { maximumSignificantDigits: 6 }).replaceAll(",", "\u202f")}</td>
-              ))}
-            </tr>
-          </tbody>
-        </Box>
+        <DataTable
+          close
+          label="Quantiles"
+          rows={[shown.quantiles]}
+          keyOf={() => "quantiles"}
+          columns={QUANTILES.map((label, i): TableColumn<readonly number[]> => ({
+            head: label,
+            cell: (quantiles) =>
+              (quantiles[i] ?? 0).toLocaleString("en", { maximumSignificantDigits: 6 }).replaceAll(",", "\u202f"),
+          }))}
+          sx={{ mt: 2 }}
+        />
       )}
-      <Box
-        component="table"
-        sx={{
-          mt: 2,
-          borderCollapse: "collapse",
-          minWidth: 420,
-          "& td, & th": { pr: 3, py: 0.5, textAlign: "left", fontWeight: 400, borderBottom: 1, borderColor: "divider" },
-        }}
-      >
-        <caption style={{ textAlign: "left", fontWeight: 560, paddingBottom: 4 }}>
-          What is missing, with 95 % intervals (Wilson 1927)
-        </caption>
-        <thead>
-          <tr>
-            <th>rows</th>
-            <th>n</th>
-            <th>missing</th>
-            <th>share</th>
-          </tr>
-        </thead>
-        <tbody>
-          {shown.groups.map((group) => (
-            <tr key={group.label}>
-              <td>{group.label}</td>
-              <td>{count(group.n)}</td>
-              <td>{count(group.missing)}</td>
-              <td>
-                {group.n ? share(group.missing / group.n) : "–"}
-                {group.missing_low !== null && group.missing_high !== null
-                  ? ` [${share(group.missing_low)}, ${share(group.missing_high)}]`
-                  : ""}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </Box>
+      <DataTable
+        close
+        caption="What is missing, with 95 % intervals (Wilson 1927)"
+        rows={shown.groups}
+        keyOf={(group) => group.label}
+        columns={[
+          { head: "rows", cell: (group) => group.label },
+          { head: "n", right: true, cell: (group) => count(group.n) },
+          { head: "missing", right: true, cell: (group) => count(group.missing) },
+          { head: "share", cell: missingShare },
+        ]}
+        sx={{ mt: 2, minWidth: 420 }}
+      />
     </Box>
   );
+}
+
+function missingShare(group: Schemas["GroupOfColumn"]): string {
+  const ends =
+    group.missing_low !== null && group.missing_high !== null
+      ? ` [${share(group.missing_low)}, ${share(group.missing_high)}]`
+      : "";
+  return (group.n ? share(group.missing / group.n) : "–") + ends;
 }
 
 /** The tie in a sentence, with its interval and n, or why it has none. */

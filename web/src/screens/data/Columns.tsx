@@ -15,10 +15,11 @@ interface ColumnsProps {
   editable: boolean;
   onSend: (names: string[], role: Role) => void;
   onProtect: (names: string[]) => void;
+  onGround: (column: Schemas["ColumnView"], ground: string) => void;
   onPositive: (level: string) => void;
 }
 
-export function Columns({ data, look, editable, onSend, onProtect, onPositive }: ColumnsProps) {
+export function Columns({ data, look, editable, onSend, onProtect, onGround, onPositive }: ColumnsProps) {
   const [chosen, setChosen] = useState<string[]>([]);
   const [focus, setFocus] = useState<string | null>(null);
   const [anchor, setAnchor] = useState<string | null>(null);
@@ -113,7 +114,9 @@ export function Columns({ data, look, editable, onSend, onProtect, onPositive }:
               dragged={chosen.includes(column.name) ? chosen : [column.name]}
               onClick={(event) => click(column.name, event)}
               onRole={(role) => onSend([column.name], role)}
+              grounds={data.grounds}
               onProtect={() => onProtect([column.name])}
+              onGround={(ground) => onGround(column, ground)}
               onPositive={onPositive}
             />
           ))}

@@ -19,7 +19,7 @@ import { EffectDialog } from "./EffectDialog";
 import { HowRead } from "./HowRead";
 import { Issues } from "./Issues";
 import { Pairs } from "./Pairs";
-import { moved, toggledProtected, type Role } from "./roles";
+import { moved, tied, toggledProtected, type Role } from "./roles";
 import { Rows } from "./Rows";
 
 const VIEWS = [
@@ -138,7 +138,11 @@ export function Data() {
               editable={editable}
               onRows={seeRows}
               onRole={(name, role) => send([name], role)}
-              onProtect={(name) => protect([name])}
+              onProtect={(name, how) => {
+                const guarded = how.protect ? toggledProtected(shown.roles, name) : shown.roles;
+                const column = shown.columns.find((one) => one.name === name);
+                setRoles(how.ground !== null && column ? tied(guarded, column, how.ground) : guarded);
+              }}
               onWeigh={setWeighed}
             />
           )}
@@ -148,6 +152,7 @@ export function Data() {
             editable={editable}
             onSend={send}
             onProtect={protect}
+            onGround={(column, ground) => setRoles(tied(shown.roles, column, ground))}
             onPositive={(positive) => setRoles({ ...shown.roles, positive })}
           />
         </>

@@ -2,11 +2,12 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import type { Change, Schemas } from "../../api/client";
 import { useSaveObserved, useTakeTableAway } from "../../api/queries";
 import { useTheCase } from "../../frame/CaseFrame";
 import { Said } from "../../parts/Said";
+import { useTyped } from "../../parts/typed";
 import { count } from "../../wording";
 import { AddTable } from "./AddTable";
 
@@ -72,8 +73,7 @@ export function HowRead({ data, editable, onChanges }: HowReadProps) {
 function Observed({ editable, said, target }: { editable: boolean; said: string; target: string }) {
   const { theCase } = useTheCase();
   const save = useSaveObserved(theCase.id);
-  const [text, setText] = useState(said);
-  useEffect(() => setText(said), [said]);
+  const { text, type } = useTyped(said);
   const settle = () => {
     if (text.trim() !== said) save.mutate(text.trim());
   };
@@ -90,7 +90,7 @@ function Observed({ editable, said, target }: { editable: boolean; said: string;
         <input
           value={text}
           placeholder="for every row, or only where somebody looked, and who chose where"
-          onChange={(event) => setText(event.target.value)}
+          onChange={(event) => type(event.target.value)}
           onBlur={settle}
           onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
           style={{

@@ -14,7 +14,7 @@ interface IssuesProps {
   editable: boolean;
   onRows: (where: Where) => void;
   onRole: (column: string, role: Role) => void;
-  onProtect: (column: string) => void;
+  onProtect: (column: string, how: { protect: boolean; ground: string | null }) => void;
   onWeigh: (change: Change) => void;
 }
 
@@ -24,7 +24,8 @@ export function Issues({ issues, notCollected, may, editable, onRows, onRole, on
   const act = (action: NonNullable<Issue["actions"]>[number]) => {
     if (action.change) onWeigh(action.change);
     else if (action.role && action.column) onRole(action.column, action.role);
-    else if (action.protect && action.column) onProtect(action.column);
+    else if (action.column)
+      onProtect(action.column, { protect: action.protect ?? false, ground: action.ground ?? null });
   };
   return (
     <Box component="section" aria-label="What is wrong with the data" sx={{ mt: 1 }}>
@@ -69,8 +70,8 @@ export function Issues({ issues, notCollected, may, editable, onRows, onRole, on
       ))}
       {notCollected.length > 0 && (
         <Typography variant="body2" sx={{ color: "text.secondary", py: 0.75 }}>
-          Grounds of the policy that no column names: {notCollected.join(", ")}. Nobody can be audited by what was not
-          collected.
+          Grounds of the policy without a column here: {notCollected.join(", ")}. If one stands under another name, mark
+          that column as protected and choose its ground beside it; nobody can be audited by what was not collected.
         </Typography>
       )}
     </Box>

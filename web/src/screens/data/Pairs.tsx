@@ -5,6 +5,7 @@ import { useMemo, useState } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { useMatrix } from "../../api/queries";
+import { DataTable } from "../../parts/DataTable";
 import { Fetching, Said } from "../../parts/Said";
 import { SERIF } from "../../theme";
 import { MINUS, plural } from "../../wording";
@@ -104,41 +105,24 @@ function Drawn({ matrix, target }: { matrix: Schemas["MatrixView"]; target: stri
               ? `${at.one} and ${at.other}: ${at.value === null ? "can't be computed" : said(at)}.`
               : "Point at a square to read it; blue goes together, orange against each other."}
           </Typography>
-          <Box
-            component="table"
-            sx={{
-              borderCollapse: "collapse",
-              "& td, & th": {
-                borderBottom: 1,
-                borderColor: "divider",
-                py: 0.5,
-                pr: 1.5,
-                textAlign: "left",
-                fontWeight: 400,
+          <DataTable
+            close
+            label="The strongest pairs"
+            rows={pairs}
+            keyOf={(pair) => `${pair.one} ${pair.other}`}
+            columns={[
+              {
+                head: "the strongest pairs",
+                cell: (pair) => (
+                  <Link to={`?column=${encodeURIComponent(pair.one)}&by=${encodeURIComponent(pair.other)}`}>
+                    {pair.one} and {pair.other}
+                  </Link>
+                ),
               },
-            }}
-          >
-            <thead>
-              <tr>
-                <th>the strongest pairs</th>
-                <th>measure</th>
-                <th style={{ textAlign: "right" }}>strength</th>
-              </tr>
-            </thead>
-            <tbody>
-              {pairs.map((pair) => (
-                <tr key={`${pair.one} ${pair.other}`}>
-                  <td>
-                    <Link to={`?column=${encodeURIComponent(pair.one)}&by=${encodeURIComponent(pair.other)}`}>
-                      {pair.one} and {pair.other}
-                    </Link>
-                  </td>
-                  <td>{pair.measure}</td>
-                  <td style={{ textAlign: "right" }}>{signed(pair.value ?? 0)}</td>
-                </tr>
-              ))}
-            </tbody>
-          </Box>
+              { head: "measure", cell: (pair) => pair.measure },
+              { head: "strength", right: true, cell: (pair) => signed(pair.value ?? 0) },
+            ]}
+          />
           <Typography variant="body2" sx={{ color: "text.secondary", mt: 1, maxWidth: 360 }}>
             r is Pearson's correlation of two numbers, η the correlation ratio of a number and a category, V Cramér's V
             of two categories with Bergsma's correction. Over rows that have both, of {plural(matrix.n, "row")};

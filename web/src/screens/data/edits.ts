@@ -2,6 +2,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useRef, useState } from "react";
 import type { Change, Roles, Schemas } from "../../api/client";
+import { setKnown } from "../../api/known";
 import { useSaveChanges, useSaveRoles } from "../../api/queries";
 
 /** What undo goes back to: roles and changes belong together, since a change may bring or take away columns. */
@@ -46,7 +47,7 @@ export function useDataEdits(caseId: number) {
       const held = cache.getQueryData<DataView>(key);
       const heavy = !same(wanted.changes, held?.changes);
       if (held && saved.current === null) saved.current = { revision: held.revision, roles: held.roles };
-      if (held && !heavy) cache.setQueryData(key, { ...held, roles: wanted.roles });
+      if (held && !heavy) setKnown(cache, key, { ...held, roles: wanted.roles });
       if (heavy) setRemaking(true);
       setError(null);
       line.current = line.current

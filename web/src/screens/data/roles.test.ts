@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Roles } from "../../api/client";
-import { moved, roleOf, toggledProtected } from "./roles";
+import { groundOf, moved, roleOf, tied, toggledProtected } from "./roles";
 
 const ALL = ["id", "x", "z", "sex", "age", "y"];
 const START: Roles = {
@@ -96,5 +96,26 @@ describe("marking as protected", () => {
   });
   it("is not for the target", () => {
     expect(toggledProtected(START, "y")).toBe(START);
+  });
+});
+
+describe("the ground of a protected column", () => {
+  const [sex, code] = [
+    { name: "sex", ground: "sex" },
+    { name: "q17", ground: null },
+  ];
+  it("is the one its name names, until it is tied", () => {
+    expect(groundOf(START, sex)).toBe("sex");
+    expect(groundOf(START, code)).toBe("");
+    expect(groundOf(tied(START, code, "religion"), code)).toBe("religion");
+    expect(groundOf(tied(START, sex, ""), sex)).toBe("");
+  });
+  it("keeps no tie that says what the name does", () => {
+    const once = tied(tied(START, sex, "age"), sex, "sex");
+    expect(once.grounds).toEqual({});
+  });
+  it("goes with the mark", () => {
+    const next = tied(toggledProtected(START, "q17"), code, "religion");
+    expect(toggledProtected(next, "q17").grounds).toEqual({});
   });
 });

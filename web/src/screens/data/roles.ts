@@ -59,6 +59,16 @@ export function moved(roles: Roles, name: string, role: Role, all: readonly stri
   }
 }
 
+/** The ground that a column is of: as it is tied, else as its name says; empty where it is of none. */
+export const groundOf = (roles: Roles, column: { name: string; ground: string | null }) =>
+  roles.grounds?.[column.name] ?? column.ground ?? "";
+
+/** Tying a column to a ground; what its name says anyway needs no tie. */
+export function tied(roles: Roles, column: { name: string; ground: string | null }, ground: string): Roles {
+  const { [column.name]: _, ...others } = roles.grounds ?? {};
+  return { ...roles, grounds: ground === (column.ground ?? "") ? others : { ...others, [column.name]: ground } };
+}
+
 /** Marking for the audit changes no fit: a feature stays one. */
 export function toggledProtected(roles: Roles, name: string): Roles {
   const role = roleOf(roles, name);
@@ -68,6 +78,7 @@ export function toggledProtected(roles: Roles, name: string): Roles {
       ...roles,
       protected: without(roles.protected, name),
       also_features: without(roles.also_features, name),
+      grounds: Object.fromEntries(Object.entries(roles.grounds ?? {}).filter(([column]) => column !== name)),
     };
     return role === "none" && !roles.features ? { ...next, ignore: [...(next.ignore ?? []), name] } : next;
   }

@@ -1,8 +1,8 @@
 /** The fields inside a sentence: real controls, whatever check they belong to. */
 import Box from "@mui/material/Box";
-import { useEffect, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { InlineChoice, InlineNumber } from "../../parts/Inline";
+import { useTyped } from "../../parts/typed";
 import { listed } from "../../wording";
 import { cutsIn, mergeable, mergedWith } from "../Regroup";
 import { OwnRecipes } from "./OwnRecipes";
@@ -107,8 +107,7 @@ const line = { font: "inherit", minHeight: 24, border: 0, bgcolor: "transparent"
 
 /** Saved on leaving. */
 function TextField({ field, off, onSet }: FieldProps<Schemas["TextField"]>) {
-  const [text, setText] = useState(field.value);
-  useEffect(() => setText(field.value), [field.value]);
+  const { text, type } = useTyped(field.value);
   return (
     <Box
       component="input"
@@ -116,7 +115,7 @@ function TextField({ field, off, onSet }: FieldProps<Schemas["TextField"]>) {
       value={text}
       disabled={off}
       placeholder={field.hint}
-      onChange={(event: React.ChangeEvent<HTMLInputElement>) => setText(event.target.value)}
+      onChange={(event: React.ChangeEvent<HTMLInputElement>) => type(event.target.value)}
       onBlur={() => text !== field.value && onSet(field.path, text)}
       sx={{ ...line, width: "min(720px, 85%)", borderBottom: 1, borderColor: "divider", color: "text.primary" }}
     />
@@ -125,11 +124,10 @@ function TextField({ field, off, onSet }: FieldProps<Schemas["TextField"]>) {
 
 function NumbersField({ field, off, onSet }: FieldProps<Schemas["NumbersField"]>) {
   const written = field.value.join(", ");
-  const [text, setText] = useState(written);
-  useEffect(() => setText(written), [written]);
+  const { text, type, putBack } = useTyped(written);
   const settle = () => {
     const next = cutsIn(text);
-    if (next === null) setText(written);
+    if (next === null) putBack();
     else if (next.join() !== field.value.join()) onSet(field.path, next);
   };
   return (
@@ -138,7 +136,7 @@ function NumbersField({ field, off, onSet }: FieldProps<Schemas["NumbersField"]>
       aria-label={field.name}
       value={text}
       disabled={off}
-      onChange={(event: React.ChangeEvent<HTMLInputElement>) => setText(event.target.value)}
+      onChange={(event: React.ChangeEvent<HTMLInputElement>) => type(event.target.value)}
       onBlur={settle}
       sx={{
         ...line,

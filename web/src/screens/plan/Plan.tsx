@@ -8,14 +8,15 @@ import type { Case, Plan as PlanBody, Schemas } from "../../api/client";
 import { useEstimate, usePlan, useSavePlan, useStartRun } from "../../api/queries";
 import { useTheCase } from "../../frame/CaseFrame";
 import { useKeys } from "../../frame/keys";
-import { InlineChoice, InlineNumber } from "../../parts/Inline";
+import { InlineChoice, InlineMaybeNumber, InlineNumber } from "../../parts/Inline";
 import { Fetching, Said } from "../../parts/Said";
 import { useUndo } from "../../parts/undo";
 import { count, moment, plural, questions, seconds } from "../../wording";
 import { DeviationForm, OpenDeviation, PastDeviations } from "./Deviations";
+import { Field } from "./Fields";
 import { PlanFile } from "./PlanFile";
 import { FoldsSentence, RowsSentence } from "./PlanRows";
-import { CheckSentence, SentenceRow } from "./SentenceLine";
+import { CheckSentence, SentenceRow, SubLine } from "./SentenceLine";
 import { withCheck, withValue, type Value } from "./values";
 
 export function Plan() {
@@ -72,13 +73,29 @@ export function Plan() {
               onSet={(seed) => set({ seed })}
             />
             .
+            {view.timed && plan.parts.kind === "shares" && (plan.parts.by ?? "rows") === "rows" && (
+              <Box sx={{ mt: 0.5 }}>
+                Not by time, because{" "}
+                <Field
+                  field={{
+                    kind: "text",
+                    name: "Why rows in time are split at random",
+                    path: ["split_reason"],
+                    value: plan.split_reason ?? "",
+                    hint: "why unseen rows need not be the latest ones; the report shows it",
+                  }}
+                  off={off}
+                  onSet={put}
+                />
+              </Box>
+            )}
           </SentenceRow>
           {view.outcome !== "choice" && (
             <SentenceRow limit={tierWords}>
               <FoldsSentence plan={plan} view={view} off={off} set={set} />, on the rows outside the test part. Judge by{" "}
               <InlineChoice
                 name="Main measure"
-                value={plan.main_measure ?? "auc"}
+                value={plan.main_measure ?? ""}
                 options={Object.entries(view.main_measures)}
                 disabled={off}
                 onSet={(main_measure) => set({ main_measure })}
@@ -98,9 +115,32 @@ export function Plan() {
                 />
                 .
               </span>
+              {view.undecided && (
+                <Box sx={{ mt: 0.5 }}>
+                  Decide at{" "}
+                  <InlineMaybeNumber
+                    name="Decide at"
+                    value={plan.threshold ?? null}
+                    disabled={off}
+                    onSet={(threshold) => set({ threshold })}
+                  />
+                  : {view.positive} when the score is at least that.{" "}
+                  <Box component="span" sx={{ color: plan.threshold == null ? "brook.ochre" : "text.secondary" }}>
+                    {view.undecided}
+                    {plan.threshold == null ? "; until one is set, nothing that rests on a decision is computed." : "."}
+                  </Box>
+                </Box>
+              )}
             </SentenceRow>
           )}
         </Part>
+        {view.departures.length > 0 && (
+          <Part title="Other limits that depart from the policy">
+            {view.departures.map((line, i) => (
+              <SubLine key={i} line={line} off={off} onSet={put} />
+            ))}
+          </Part>
+        )}
         {questions().map(({ number, question }) => (
           <Part key={number} title={`${number} ${question}`}>
             {view.sentences

@@ -68,6 +68,13 @@ export function FoldsSentence({ plan, view, off, set }: SentenceProps) {
   const how = plan.cross_validation;
   const kind = how.kind ?? "k_fold";
   const setFolds = (next: Partial<Folds>) => set({ cross_validation: { ...how, ...next } });
+  // Only k folds go forward in time.
+  const setKind = (next: Kind) =>
+    setFolds({
+      kind: next,
+      ...USUAL[next],
+      ...(next !== "k_fold" && how.by === "time" ? { by: "rows" as const } : {}),
+    });
   return (
     <>
       Cross-validate with{" "}
@@ -81,13 +88,7 @@ export function FoldsSentence({ plan, view, off, set }: SentenceProps) {
           onSet={(folds) => setFolds({ folds })}
         />
       )}{" "}
-      <InlineChoice
-        name="Kind of cross-validation"
-        value={kind}
-        options={KINDS}
-        disabled={off}
-        onSet={(next) => setFolds({ kind: next, ...USUAL[next] })}
-      />
+      <InlineChoice name="Kind of cross-validation" value={kind} options={KINDS} disabled={off} onSet={setKind} />
       {kind === "random_splits" && (
         <>
           {" "}

@@ -77,7 +77,7 @@ const TONES = {
   warning: { fontSize: "size.text", color: "brook.ochre", maxWidth: 820 },
 } as const;
 
-function SubLine({ line, off, onSet }: { line: Line; off: boolean; onSet: Set }) {
+export function SubLine({ line, off, onSet }: { line: Line; off: boolean; onSet: Set }) {
   return (
     <Box sx={{ pl: 4, lineHeight: 1.8, ...TONES[line.tone ?? "plain"] }}>
       <Parts parts={line.parts} off={off} onSet={onSet} />

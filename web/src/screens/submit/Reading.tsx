@@ -2,6 +2,7 @@
 import Box from "@mui/material/Box";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
+import { DataTable } from "../../parts/DataTable";
 import { InlineChoice } from "../../parts/Inline";
 import { count, plural } from "../../wording";
 import type { How } from "./dataFile";
@@ -124,34 +125,29 @@ export function Reading({ preview, how, onHow }: ReadingProps) {
         role="region"
         aria-label="Columns of the file"
       >
-        <Box
-          component="table"
-          sx={{
-            width: "100%",
-            borderCollapse: "collapse",
-            fontSize: "size.cell",
-            "& td": { py: 0.25, pr: 1.5, borderBottom: 1, borderColor: "divider" },
-          }}
-        >
-          <tbody>
-            {preview.columns.map((column) => (
-              <tr key={column.name}>
-                <td style={{ fontWeight: 550 }}>{column.name}</td>
-                <td>
-                  <InlineChoice
-                    name={`Kind of ${column.name}`}
-                    value={column.kind as (typeof KINDS)[number][0]}
-                    options={KINDS}
-                    disabled={false}
-                    onSet={(kind) => set({ types: { ...how.types, [column.name]: kind } })}
-                  />
-                </td>
-                <td>{column.words.split(", ").slice(1).join(", ")}</td>
-                <td style={{ color: "var(--mui-palette-text-secondary)" }}>{column.examples.join(" · ")}</td>
-              </tr>
-            ))}
-          </tbody>
-        </Box>
+        <DataTable
+          close
+          wide
+          label="Kinds of the columns"
+          rows={preview.columns}
+          keyOf={(column) => column.name}
+          columns={[
+            { cell: (column) => <b style={{ fontWeight: 550 }}>{column.name}</b> },
+            {
+              cell: (column) => (
+                <InlineChoice
+                  name={`Kind of ${column.name}`}
+                  value={column.kind as (typeof KINDS)[number][0]}
+                  options={KINDS}
+                  disabled={false}
+                  onSet={(kind) => set({ types: { ...how.types, [column.name]: kind } })}
+                />
+              ),
+            },
+            { cell: (column) => column.words.split(", ").slice(1).join(", ") },
+            { sx: { color: "text.secondary" }, cell: (column) => column.examples.join(" · ") },
+          ]}
+        />
       </Box>
     </Box>
   );

@@ -57,7 +57,7 @@ export const EMPTY: BriefFields = {
   missing: "median",
   scale: "none",
   encode: "onehot",
-  threshold: "0.5",
+  threshold: "",
   seed: "0",
   claims: [],
 };

@@ -45,7 +45,7 @@ export function submissionFrom(f: BriefFields, files: readonly DataFile[]) {
           family: f.family,
           settings: settingsFrom(f.settings),
           preprocess: { missing: f.missing, scale: f.scale, encode: f.encode },
-          threshold: f.threshold,
+          threshold: f.threshold.trim() || null,
           seed: f.seed,
         }
       : null,

@@ -2,6 +2,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
 import { sendFile, stampOf, type Draft, type DraftFile } from "../../api/drafts";
+import { setKnown } from "../../api/known";
 
 export interface Uploads {
   send: (path: string, file: Blob, stamp?: string) => Promise<boolean>;
@@ -19,7 +20,8 @@ export function useUploads(draftId: number): Uploads {
       setFaults(({ [path]: _, ...others }) => others);
       try {
         await sendFile(draftId, path, file, stamp, (come) =>
-          cache.setQueryData<Draft>(
+          setKnown<Draft>(
+            cache,
             ["draft", draftId],
             (draft) => draft && { ...draft, files: withFile(draft.files, come) },
           ),

@@ -1,13 +1,22 @@
 """Claims: every claimed figure recomputed, on the owner's own scores and split where they can be had."""
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
-from brookfall.core.check.bench import RECIPE, SCORES, Bench
-from brookfall.core.check.check import Check, Draft, Written, at, not_applicable, text
-from brookfall.core.check.claims.score_agreement import agree, agree_needs, owner_parts
+from brookfall.core.check.bench import RECIPE, Bench
+from brookfall.core.check.check import ANY_OUTCOME, Check, Draft, Written, at, not_applicable, text
+from brookfall.core.check.claims.recompute import Recomputed, needs_of, recomputed
+from brookfall.core.check.claims.score_agreement import agree, agree_needs
+from brookfall.core.check.claims.verdict import (
+    agrees,
+    band_of,
+    critical,
+    honest_span,
+    log_size,
+    of_other_rows,
+    of_seeds,
+)
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
@@ -15,59 +24,46 @@ from brookfall.core.evidence.chart import Cell, StripGroup, StripRow, TableView
 from brookfall.core.evidence.estimate import Verdict
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import Need, Rows, ScoreReading
+from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
-from brookfall.core.foundation.errors import UserError
-from brookfall.core.measure.figure import Figure, absent
-from brookfall.core.measure.paired_tests import corrected_mean
-from brookfall.core.measure.registry import flatters, measure_at, words_of
-from brookfall.core.measure.scored import AnyScored
-from brookfall.core.resample.declared import Folds
+from brookfall.core.measure.registry import words_of
+from brookfall.core.measure.scored import Numbers
 from brookfall.core.submission.schema import Claim
 
-SEEDS = 20
+_WRONG: tuple[Verdict, ...] = ("overstated", "not_reproduced")
 _WORDS = {
     "reproduced": "reproduced",
     "compatible": "compatible",
+    "not_reproduced": "not reproduced",
     "overstated": "overstated",
     "understated": "understated",
     "cannot_be_checked": "can't be checked",
 }
 
 
-@dataclass(frozen=True)
-class _Recomputed:
-    """A claim's own value, recomputed, and the range a compatible claim lies in; None when it can't be checked.
-
-    ``exact``: the same scores on the same rows, where no range excuses a difference.
-    """
-
-    figure: Figure
-    on: str
-    span: tuple[float, float] | None = None
-    same_rows: bool = False
-    exact: bool = False
-
-
 class Claims(Check):
     name = "claims"
     title = "Claims"
     question = 2
-    source = "Recomputed with the interval of each measure; the range of 20 seeds on the owner's own rows."
-    reads = Reads(subject=("claims",))
+    source = (
+        "Prediction intervals: of one more seed (Student) on the owner's own split, of other rows and another fit "
+        "elsewhere (Zou & Donner 2008), all claims together, one-sided."
+    )
+    outcomes = ANY_OUTCOME
+    reads = Reads(plan=("policy.conventions",), subject=("claims",))
 
     def sentence(self, about: About) -> Sentence:
         claims = "the claim" if about.claims == 1 else f"the {about.claims} claims"
         return say(
-            f"Recompute {claims}; call one overstated when it lies beyond what these rows allow, in the direction that "
-            "flatters.",
-            "limit: none overstated",
+            f"Recompute {claims}; on the owner's own scores each must come out as claimed, elsewhere within what these "
+            "rows allow.",
+            "limit: none overstated or not reproduced",
         )
 
     def requests(self, bench: Bench) -> list[Need]:
         if RECIPE not in bench.models:
             return []
-        return [*(need for claim in bench.subject.claims for need in _needs(bench, claim)), *agree_needs(bench)]
+        return [*needs_of(bench, bench.subject.claims), *agree_needs(bench)]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         claims = bench.subject.claims
@@ -80,19 +76,22 @@ class Claims(Check):
         rows: list[tuple[Cell, ...]] = []
         groups: list[tuple[str, StripGroup]] = []
         verdicts: list[Verdict] = []
-        for claim in claims:
+        found = [recomputed(bench, ledger, claim, draft.level) for claim in claims]
+        judged = judged_together(claims, found, bench.plan.seed)
+        for number, claim in enumerate(claims):
             places = []
-            for model, recomputed in _recomputed(bench, ledger, claim, draft.level):
-                verdict = _verdict(claim, recomputed)
+            for model, one in found[number]:
+                judgement = judged[number, model]
+                verdict = judgement.verdict
                 place = draft.add(
                     claim.measure,
-                    recomputed.figure,
+                    one.figure,
                     model=model,
                     part=_part(claim),
                     class_=claim.class_,
                     threshold=claim.threshold,
                     verdict=verdict,
-                    standing=_standing(verdict),
+                    standing=judgement.standing,
                 )
                 places.append((model, place, verdict))
                 rows.append(
@@ -100,12 +99,13 @@ class Claims(Check):
                         text(_named(claim) + pictures.of_model(model, bench)),
                         text(claim.value),
                         at(place),
-                        text(recomputed.on),
-                        text(_WORDS[verdict]),
+                        text(_span_words(judgement.span, claim)),
+                        text(one.on),
+                        text(_told(verdict, one)),
                     )
                 )
             verdicts.append(_worst([verdict for _, _, verdict in places]))
-            recomputed_rows = tuple(
+            strip_rows = tuple(
                 StripRow(
                     estimate=place,
                     label=f"recomputed{pictures.of_model(model, bench)}",
@@ -114,16 +114,24 @@ class Claims(Check):
                 for model, place, _ in places
             )
             label = wording.capital(_named(claim))
-            groups.append((claim.measure, StripGroup(label=label, rows=recomputed_rows, claim=claim.value)))
+            groups.append((claim.measure, StripGroup(label=label, rows=strip_rows, claim=claim.value)))
         strips = pictures.strips("Each claim (flag) and its recomputed value", groups)
         table = TableView(
-            title="Claim by claim", columns=("claim", "claimed", "recomputed", "on", "verdict"), rows=tuple(rows)
+            title="Claim by claim",
+            columns=("claim", "claimed", "recomputed", "an honest claim", "on", "verdict"),
+            rows=tuple(rows),
         )
-        answer = _answer(claims, verdicts, draft)
         agreed = agree(bench, ledger, draft)
-        if agreed is None:
-            return draft.write(answer, charts=strips, tables=(table,))
-        return draft.write(f"{answer} {agreed.sentence}", charts=strips, tables=(table, agreed.table))
+        return draft.write(
+            _answer(claims, found, judged, verdicts),
+            lines=(
+                *_conventions(claims, found),
+                *_unchecked_lines(claims, found),
+                "" if agreed is None else agreed.sentence,
+            ),
+            charts=strips,
+            tables=(table,) if agreed is None else (table, agreed.table),
+        )
 
 
 def _named(claim: Claim) -> str:
@@ -131,165 +139,155 @@ def _named(claim: Claim) -> str:
     return f"{words_of(claim.measure)}{of_class}, {claim.where}"
 
 
-def _recomputed(bench: Bench, ledger: Ledger, claim: Claim, level: float) -> list[tuple[str, _Recomputed]]:
-    """The claim on each model that it can be put to; on one that can't, only where there is no other."""
-    found: list[tuple[str, _Recomputed]] = []
-    if SCORES in bench.models and claim.method is None:
-        found.append((SCORES, _on_supplied(bench, claim)))
-    if RECIPE in bench.models:
-        found.append((RECIPE, _on_refit(bench, ledger, claim, level)))
-    checked = [one for one in found if one[1].span is not None or one[1].exact]
-    if checked:
-        return checked
-    return found[:1] or [(SCORES, _unchecked("it needs a refit, and no recipe was submitted"))]
+@dataclass(frozen=True)
+class Judgement:
+    """What a claim comes to, and between which values an honest one lies."""
+
+    verdict: Verdict
+    standing: Standing
+    span: tuple[float, float] | None = None
 
 
-def _on_supplied(bench: Bench, claim: Claim) -> _Recomputed:
-    """The owner's own scores on the owner's own rows: the figure must agree to its decimals."""
-    parts = bench.supplied_parts
-    if claim.part in (None, "all"):
-        rows = np.sort(np.concatenate(list(parts.values())))
-    elif claim.part in parts:
-        rows = parts[str(claim.part)]
-    else:
-        return _unchecked(f"no supplied score is of a part named {claim.part}")
-    figure = _measured(claim, bench.supplied_scores.on(rows))
-    if figure.value is None:
-        return _unchecked(figure.note or "the measure has no value on these rows", figure)
-    return _Recomputed(figure, f"the supplied scores of {wording.rows(len(rows))}", same_rows=True, exact=True)
+def judged_together(
+    claims: tuple[Claim, ...], found: list[list[tuple[str, Recomputed]]], seed: int
+) -> dict[tuple[int, str], Judgement]:
+    """What every claim comes to on every model, by the claim's place and the model; those on other rows are judged
+    together."""
+    together = [one.drawn for of_claim in found for _, one in of_claim if one.apart is not None]
+    beyond = critical(_correlation(together), seed) if together else 0.0
+    return {
+        (number, model): _judged(claim, one, beyond, len(claims))
+        for number, claim in enumerate(claims)
+        for model, one in found[number]
+    }
 
 
-def _measured(claim: Claim, rows: AnyScored) -> Figure:
-    """The claimed measure on rows, at the claim's threshold or of its class."""
-    return measure_at(rows, claim.measure, claim.threshold, claim.class_)
+def _judged(claim: Claim, one: Recomputed, beyond: float, claims: int) -> Judgement:
+    value = one.figure.value
+    if not one.is_checked or value is None:
+        return Judgement("cannot_be_checked", Standing.UNSETTLED)
+    if one.apart is not None:
+        verdict = of_other_rows(one.apart, beyond)
+        return Judgement(verdict, _STANDINGS[verdict], honest_span(claim, value, one.apart, beyond))
+    if one.seeds is not None:
+        verdict, span = of_seeds(claim, value, one.seeds, claims)
+        return Judgement(verdict, _STANDINGS[verdict], span)
+    span = (value - band_of(claim), value + band_of(claim))
+    if one.convention:
+        return Judgement("reproduced", Standing.NEAR, span)
+    verdict = "reproduced" if agrees(claim, value) else "not_reproduced"
+    return Judgement(verdict, _STANDINGS[verdict], span)
 
 
-def _needs(bench: Bench, claim: Claim) -> Iterator[Need]:
-    if claim.method == "cross_validation":
-        yield from (bench.submitted.fold_need(fold) for fold in bench.split.folds_as(_claimed_folds(bench, claim)))
-        return
-    parts, same_rows = owner_parts(bench)
-    if claim.part not in parts and claim.part not in (None, "all"):
-        return
-    reading = ScoreReading(np.sort(np.concatenate(list(parts.values()))))
-    recipe = bench.recipe
-    seeds = range(SEEDS) if same_rows else range(1)
-    for step in seeds:
-        reseeded = recipe.model_copy(update={"seed": (recipe.seed + step) % 2**32})
-        yield Need(bench.fit(parts["training"], reseeded), reading)
+def _correlation(drawn: list[Numbers | None]) -> Numbers:
+    """Of the figures over resampled rows; 0 where two are not of the same draws, which errs on the careful side."""
+    found = np.eye(len(drawn))
+    for i, one in enumerate(drawn):
+        for j, other in enumerate(drawn[:i]):
+            if one is None or other is None:
+                continue
+            known = np.isfinite(one) & np.isfinite(other)
+            spread = known.sum() > 2 and one[known].std() > 0 and other[known].std() > 0
+            found[i, j] = found[j, i] = np.corrcoef(one[known], other[known])[0, 1] if spread else 0.0
+    return found
 
 
-def _claimed_folds(bench: Bench, claim: Claim) -> Folds:
-    planned = bench.plan.cross_validation
-    return Folds(folds=claim.folds or 10, repeats=1, stratified=planned.stratified, by=planned.by)
+def _told(verdict: Verdict, one: Recomputed) -> str:
+    return f"{_WORDS[verdict]}, {one.convention}" if one.convention else _WORDS[verdict]
 
 
-def _on_refit(bench: Bench, ledger: Ledger, claim: Claim, level: float) -> _Recomputed:
-    try:
-        needs = list(_needs(bench, claim))
-    except UserError as problem:
-        return _unchecked(str(problem))
-    if not needs:
-        return _unchecked(f"no row is in a part named {claim.part}")
-    if claim.method == "cross_validation":
-        return _by_folds(bench, ledger, claim, needs, level)
-    parts, same_rows = owner_parts(bench)
-    rows = np.sort(np.concatenate(list(parts.values()))) if claim.part in (None, "all") else parts[claim.part or "all"]
-    figures = [_measured(claim, _scored(bench, ledger, need, rows)) for need in needs]
-    figure = figures[0]
-    if figure.value is None:
-        return _unchecked(figure.note or "the measure has no value on these rows", figure)
-    if same_rows:
-        values = [other.value for other in figures if other.value is not None]
-        on = f"the owner's own {wording.rows(len(rows))}, {SEEDS} seeds"
-        return _Recomputed(figure, on, (min(values), max(values)), same_rows=True)
-    interval = figure.interval(level)
-    if interval is None:
-        return _unchecked(figure.note or "it has no interval", figure)
-    how = "a split of the owner's size" if bench.recipe.split else "this plan's split"
-    return _Recomputed(figure, f"{how}, {wording.rows(len(rows))}", interval)
+def _conventions(claims: tuple[Claim, ...], found: list[list[tuple[str, Recomputed]]]) -> tuple[str, ...]:
+    """The claims that only come out by another convention, and which."""
+    items = [
+        f"{_named(claim)} as {claim.value} by: {one.convention}"
+        for claim, of_claim in zip(claims, found, strict=True)
+        for _, one in of_claim
+        if one.convention
+    ]
+    return (wording.line_of("Only by another convention", items),)
 
 
-def _scored(bench: Bench, ledger: Ledger, need: Need, rows: Rows) -> AnyScored:
-    scores = ledger.scores(need)[np.searchsorted(need.reading.rows, rows)]
-    return bench.scored(rows, scores, need.fit.seed_key)
-
-
-def _by_folds(bench: Bench, ledger: Ledger, claim: Claim, needs: list[Need], level: float) -> _Recomputed:
-    figures = [_measured(claim, _scored(bench, ledger, need, need.reading.rows)) for need in needs]
-    values = np.array([np.nan if figure.value is None else figure.value for figure in figures])
-    overlap = float(np.mean([len(need.reading.rows) / len(need.fit.train) for need in needs]))
-    figure = corrected_mean(values, sum(len(need.reading.rows) for need in needs), overlap)
-    interval = figure.interval(level)
-    if interval is None:
-        return _unchecked(figure.note or "it has no interval", figure)
-    return _Recomputed(figure, f"{len(needs)} folds made here", interval)
-
-
-def _unchecked(why: str, figure: Figure | None = None) -> _Recomputed:
-    return _Recomputed(figure or absent(0, why), why)
-
-
-def _verdict(claim: Claim, recomputed: _Recomputed) -> Verdict:
-    value = recomputed.figure.value
-    if value is None or (recomputed.span is None and not recomputed.exact):
-        return "cannot_be_checked"
-    claimed, rounding = float(claim.value), 0.5 * 10**-claim.decimals
-    if recomputed.same_rows and abs(value - claimed) <= rounding * (1 + 1e-9):
-        return "reproduced"
-    if recomputed.span is not None and recomputed.span[0] - rounding <= claimed <= recomputed.span[1] + rounding:
-        return "compatible"
-    return "overstated" if flatters(claim.measure, claimed, value) else "understated"
+def _unchecked_lines(claims: tuple[Claim, ...], found: list[list[tuple[str, Recomputed]]]) -> tuple[str, ...]:
+    """The claims that can't be checked, and why."""
+    items = [
+        f"{_named(claim)} ({one.on})"
+        for claim, of_claim in zip(claims, found, strict=True)
+        for _, one in of_claim
+        if not one.is_checked
+    ]
+    return (wording.line_of("Can't be checked", items),)
 
 
 def _worst(verdicts: list[Verdict]) -> Verdict:
     """The verdict on a claim that was put to several models: the gravest."""
-    grave: tuple[Verdict, ...] = ("overstated", "understated", "compatible", "reproduced", "cannot_be_checked")
+    grave: tuple[Verdict, ...] = (
+        *("overstated", "not_reproduced", "understated", "compatible", "reproduced", "cannot_be_checked"),
+    )
     return min(verdicts, key=grave.index)
 
 
-def _standing(verdict: Verdict) -> Standing | None:
-    if verdict == "cannot_be_checked":
-        return None
-    return Standing.OUTSIDE if verdict == "overstated" else Standing.WITHIN
+_STANDINGS: dict[Verdict, Standing] = {
+    "reproduced": Standing.WITHIN,
+    "compatible": Standing.WITHIN,
+    "cannot_be_checked": Standing.UNSETTLED,
+    "understated": Standing.NEAR,
+    "overstated": Standing.OUTSIDE,
+    "not_reproduced": Standing.OUTSIDE,
+}
 
 
 def _part(claim: Claim) -> str:
     return "out_of_fold" if claim.method else claim.part or "all"
 
 
-def _answer(claims: tuple[Claim, ...], verdicts: list[Verdict], draft: Draft) -> str:
+def _span_words(span: tuple[float, float] | None, claim: Claim) -> str:
+    decimals = max(3, min(claim.decimals, 4))
+    return "" if span is None else " to ".join(wording.number(end, decimals) for end in span)
+
+
+def _answer(
+    claims: tuple[Claim, ...],
+    found: list[list[tuple[str, Recomputed]]],
+    judged: dict[tuple[int, str], Judgement],
+    verdicts: list[Verdict],
+) -> str:
     counts = [(verdicts.count(verdict), words) for verdict, words in _WORDS.items() if verdict in verdicts]
     checkable = verdicts[0] != "cannot_be_checked"
     if len(counts) > 1:
-        said = f"Of {len(verdicts)} claims: {wording.listed([f'{number} {words}' for number, words in counts])}."
+        said = f"Of {len(verdicts)} claims {wording.listed([f'{number} {words}' for number, words in counts])}"
     elif len(verdicts) == 1:
-        said = f"The one claim {'is ' if checkable else ''}{counts[0][1]}."
+        said = f"The one claim {'is ' if checkable else ''}{counts[0][1]}"
     else:
-        said = f"All {len(verdicts)} claims {'are ' if checkable else ''}{counts[0][1]}."
-    worst = _farthest(claims, draft)
+        said = f"All {len(verdicts)} claims {'are ' if checkable else ''}{counts[0][1]}"
+    worst = _farthest(claims, found, judged)
     if worst is None:
-        return said
-    claim, figure = worst
-    return (
-        f"{said} The farthest off: {_named(claim)}, was claimed as {claim.value} "
-        f"and comes out at {wording.figure(figure, draft.level)}."
-    )
+        return f"{said}."
+    claim, one, span = worst
+    others = "" if one.how == "exact" else f", where an honest claim lies between {_ends(span, claim)}"
+    came = f"comes out at {wording.number(one.figure.value, max(3, min(claim.decimals, 4)))}"
+    lead = "" if len(claims) == 1 else "farthest off, "
+    return f"{said}: {lead}{_named(claim)} was claimed as {claim.value} and {came} on {one.on}{others}."
 
 
-def _farthest(claims: tuple[Claim, ...], draft: Draft) -> tuple[Claim, Figure] | None:
-    """The overstated claim whose recomputed value lies farthest from it, against its own size."""
-    found: list[tuple[float, Claim, Figure]] = []
-    for place, estimate in enumerate(draft.drafted()):
-        if estimate.said["verdict"] != "overstated" or estimate.value is None:
-            continue
-        labels = estimate.labels
-        claim = next(
-            claim
-            for claim in claims
-            if (claim.measure, _part(claim), claim.class_, claim.threshold)
-            == (labels.quantity, labels.part, labels.class_, labels.threshold)
-        )
-        distance = abs(float(claim.value) - estimate.value) / max(abs(estimate.value), 1e-12)
-        found.append((distance, claim, draft.figure(place)))
-    return None if not found else max(found, key=lambda one: one[0])[1:]
+def _ends(span: tuple[float, float] | None, claim: Claim) -> str:
+    return _span_words(span, claim).replace(" to ", " and ")
+
+
+def _farthest(
+    claims: tuple[Claim, ...],
+    found: list[list[tuple[str, Recomputed]]],
+    judged: dict[tuple[int, str], Judgement],
+    verdicts: tuple[Verdict, ...] = _WRONG,
+) -> tuple[Claim, Recomputed, tuple[float, float] | None] | None:
+    """Of the claims that are overstated or not reproduced, else of those understated, the one farthest from its
+    recomputed value, by its size."""
+    wrong = [
+        (log_size(claim, one.figure.value or 0.0), number, one, judged[number, model].span)
+        for number, claim in enumerate(claims)
+        for model, one in found[number]
+        if judged[number, model].verdict in verdicts
+    ]
+    if not wrong:
+        return None if verdicts != _WRONG else _farthest(claims, found, judged, ("understated",))
+    _, number, one, span = max(wrong, key=lambda each: each[0])
+    return claims[number], one, span

@@ -57,7 +57,7 @@ class WithTarget(Check):
             )
             told = draft.add("mutual_information", shared, model="data", feature=tied.feature)
             alone = Figure(tie.p, n, note="a p value has no interval")
-            draft.add("association", alone, comparison="p_value", model="data", feature=tied.feature)
+            raw = draft.add("association", alone, comparison="p_value", model="data", feature=tied.feature)
             p = draft.add(
                 "association",
                 Figure(tied.p, n, "holm", note="a p value has no interval"),
@@ -65,12 +65,14 @@ class WithTarget(Check):
                 model="data",
                 feature=tied.feature,
             )
-            rows.append((text(tied.feature), text(KIND_WORDS[tie.kind]), at(places[tied.feature]), at(told), at(p)))
+            rows.append(
+                (text(tied.feature), text(KIND_WORDS[tie.kind]), at(places[tied.feature]), at(told), at(raw), at(p))
+            )
         entries = [(f"{tied.feature}, {KIND_WORDS[tied.tie.kind]}", places[tied.feature], "data") for tied in ties]
         strip = pictures.ranking("The strongest ties", f"With {bench.subject.roles.target}", entries)
         table = TableView(
-            title="Every feature, the strongest first; p by Holm over all of them",
-            columns=("feature", "measure", "strength", "mutual information", "p"),
+            title="Every feature, the strongest first",
+            columns=("feature", "measure", "strength", "mutual information", "p", "p (Holm)"),
             rows=tuple(rows),
         )
         return draft.write(_answer(ties, draft, places, bench), charts=(strip,), tables=(table,))
@@ -89,20 +91,23 @@ def ties_with_target(subject: Subject) -> list[Tied]:
     return sorted(ties, key=lambda tied: -tied.tie.strength)
 
 
-def _answer(ties: list[Tied], draft: Draft, places: dict[str, int], bench: Bench) -> str:
+def _answer(ties: list[Tied], draft: Draft, places: dict[str, int], bench: Bench) -> list[str]:
     judged = [tied for tied in ties if tied.p is not None]
     if not judged:
-        return "No feature varies together with the target on enough rows to say how strongly."
+        return ["No feature varies together with the target on enough rows to say how strongly."]
     clear = [tied for tied in judged if (tied.p or 0.0) <= _LEVEL]
     first = judged[0]
     figure = draft.figure(places[first.feature])
-    said = (
-        f"The strongest tie with {bench.subject.roles.target} is that of {first.feature}: "
-        f"{KIND_WORDS[first.tie.kind]} is {wording.figure(figure, draft.level)} on {wording.rows(figure.n)}. "
+    said = [
+        f"'{first.feature}' is most closely associated with '{bench.subject.roles.target}': "
+        f"{KIND_WORDS[first.tie.kind]} is {wording.figure(figure, draft.level)} on {wording.rows(figure.n)}."
+    ]
+    some = "None" if not clear else wording.count(len(clear))
+    said.append(
+        f"{some} of {wording.counted(len(judged), 'feature')} {'is' if len(clear) <= 1 else 'are'} associated with it "
+        "beyond chance (p ≤ 0.05, Holm)."
     )
-    count = f"{len(clear)} of {len(judged)} features"
-    said += f"{wording.capital(count)} are associated with it beyond chance (p ≤ 0.05 by Holm)."
     subject = bench.subject
     if subject.weights is not None or subject.clusters is not None:
-        said += " Rows count once here and stand for themselves, whatever their weight or group."
+        said.append("Rows count once here and stand for themselves, whatever their weight or group.")
     return said

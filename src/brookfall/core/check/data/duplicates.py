@@ -70,18 +70,20 @@ def _share(count: int, n: int) -> Figure:
     return Figure(count / n if n else None, n, note=_COUNTED)
 
 
-def _answer(subject: Subject, found: Repeated, shared: list[Shared]) -> str:
-    n = subject.table.n_rows
-    said = [
-        f"{wording.capital(wording.rows(len(found.repeated)))} of {wording.count(n)} repeat an earlier one, "
-        "identifiers aside."
-    ]
-    if len(found.contradicted):
+def _answer(subject: Subject, found: Repeated, shared: list[Shared]) -> list[str]:
+    n, repeated, contradicted = subject.table.n_rows, len(found.repeated), len(found.contradicted)
+    counted = "No row" if not repeated else wording.rows(repeated)
+    # What is judged goes first.
+    said = [one.sentence for one in sorted(shared, key=lambda one: not one.names) if len(one.rows) and one.names]
+    said.append(
+        f"{counted} of {wording.count(n)} repeat{'s' if repeated <= 1 else ''} an earlier one, identifiers aside."
+    )
+    if contradicted:
         said.append(
-            f"{wording.capital(wording.rows(len(found.contradicted)))} have the features of another row and another "
-            f"{subject.roles.target}: no model can be right on all of them."
+            f"{wording.rows(contradicted)} {'has' if contradicted == 1 else 'have'} the features of another row and "
+            f"another '{subject.roles.target}': no model can be right on all of them."
         )
-    said += [one.sentence for one in shared if len(one.rows) and (one.names or one.part == "test")]
+    said += [one.sentence for one in shared if len(one.rows) and not one.names and one.part == "test"]
     if shared and not any(len(one.rows) for one in shared):
         said.append("Training and unseen rows share none.")
-    return " ".join(said)
+    return said

@@ -29,7 +29,7 @@ from brookfall.core.measure.influence_function import Linear, figure_of, mean_of
 from brookfall.core.measure.interval import proportion
 from brookfall.core.measure.registry import measure, words_of
 from brookfall.core.measure.row_losses import losses
-from brookfall.core.measure.scored import AnyScored, Numbers, ScoredNumbers
+from brookfall.core.measure.scored import AnyScored, Numbers, Scored, ScoredNumbers
 from brookfall.core.resample.folds import Fold
 from brookfall.core.submission.label_marks import outcome_of, problem_with
 
@@ -75,7 +75,9 @@ class LabelCheck(Check):
         if estimated is not None:
             key = digest.seed_from("noise", bench.plan.seed, n)
             places["wrong"] = draft.add("share_of_wrong_labels", noise_resampled(estimated, n, key), part=OUT_OF_FOLD)
-        error = "mse" if bench.subject.outcome == "number" else "error_rate"
+        # Where nobody says at which score a row is positive, the squared error of its probability.
+        undecided = isinstance(plain.scored, Scored) and not plain.scored.decides
+        error = "mse" if bench.subject.outcome == "number" else "brier" if undecided else "error_rate"
         before = draft.add(error, measure(error, plain.scored), part=OUT_OF_FOLD)
         changes = {model: _change(draft, bench, plain, scored[model], model, error, before) for model in models[1:]}
         listed = SuspectList(
@@ -90,7 +92,7 @@ class LabelCheck(Check):
             tables.append(_noise_table(draft, bench, estimated, n))
         answer = _answer(draft, places, found, changes, estimated, sure=_is_sure(plain.scored))
         return draft.write(
-            answer + _of_another_outcome(bench),
+            [*answer, _of_another_outcome(bench)],
             charts=(_strip(changes), listed),
             series={"suspects": _listed(bench, plain, found)},
             tables=tuple(tables),
@@ -134,7 +136,7 @@ def _of_another_outcome(bench: Bench) -> str:
         return ""
     many = count > 1
     take = "s of another outcome or row take" if many else " of another outcome or row takes"
-    return f" {wording.count(count)} mark{take} no part."
+    return f"{wording.count(count)} mark{take} no part."
 
 
 def suspects_among(rows: AnyScored) -> tuple[Contradicted, Noise | None]:
@@ -298,39 +300,39 @@ def _answer(
     estimated: Noise | None,
     *,
     sure: bool,
-) -> str:
+) -> list[str]:
     n = draft.figure(places["suspects"]).n
     count = len(found.rows)
     if not count:
         said = [f"None of {wording.rows(n)} has a label that the other rows contradict."]
     else:
-        share = wording.figure(_percent(draft.figure(places["suspects"])), draft.level, 1)
+        share = wording.figure_to(_percent(draft.figure(places["suspects"])), draft.level, 1)
         what = "an outcome far from" if estimated is None else "a label contradicted by"
         said = [
-            f"{wording.count(count)} of {wording.rows(n)} ({share} %) {'has' if count == 1 else 'have'} {what} "
-            "what the other rows say."
+            f"{wording.count(count)} of {wording.rows(n)} {'has' if count == 1 else 'have'} {what} what the other rows "
+            f"say: {share} %."
         ]
-    if "wrong" in places and count:
-        wrong = _percent(draft.figure(places["wrong"]))
-        said.append(f"About {wording.figure(wrong, draft.level, 1)} % of all labels are estimated to be wrong.")
-    if sure:
-        said.append(
-            "The recipe's probabilities are all but 0 or 1, so every row that it gets wrong is a suspect: read the "
-            "list as its errors."
-        )
     for one in changes.values():
         removed = draft.figure(one.removed)
-        if removed.value is None:
+        if removed.value is None or (one.model == SCREENED and not count):
             continue
         interval = removed.interval(draft.level)
-        how = "Learning without suspects" if one.model == SCREENED else "Learning from the labels as marked"
-        told = wording.figure(_percent(removed), draft.level, 1)
+        how = "without suspects" if one.model == SCREENED else "from the labels as marked"
+        told = wording.figure_to(_percent(removed), draft.level, 1)
         clear = interval is not None and (interval[0] > 0 or interval[1] < 0)
         said.append(
-            f"{how} removes {told} % of the error on unseen rows"
+            f"Learning {how} removes {told} % of the error on unseen rows"
             + ("." if clear else ", which can't be told from none.")
         )
-    return " ".join(said)
+    if "wrong" in places and count:
+        wrong = _percent(draft.figure(places["wrong"]))
+        said.append(f"Estimated share of wrong labels: {wording.figure_to(wrong, draft.level, 1)} %.")
+    if sure and count:
+        said.append(
+            "The recipe's probabilities are all but 0 or 1, so every row that it gets wrong is listed: read it as its "
+            "errors."
+        )
+    return said
 
 
 def _percent(figure: Figure) -> Figure:

@@ -81,33 +81,37 @@ def _late(bench: Bench) -> Figure | None:
     return Figure(float((test < training.max()).mean()), len(test), note="counted, not estimated")
 
 
-def _answer(subject: Subject, draft: Draft, suspects: list[Suspect], places: list[int], late: Figure | None) -> str:
-    over = [
-        (one, place)
-        for one, place in zip(suspects, places, strict=True)
-        if draft.standing(place) in (Standing.OUTSIDE, Standing.NEAR)
-    ]
+def _answer(
+    subject: Subject, draft: Draft, suspects: list[Suspect], places: list[int], late: Figure | None
+) -> list[str]:
+    target = f"'{subject.roles.target}'"
+    standings = [draft.standing(place) for place in places]
+    over = [one for one, standing in zip(suspects, standings, strict=True) if standing is Standing.OUTSIDE]
+    near = [one for one, standing in zip(suspects, standings, strict=True) if standing is Standing.NEAR]
     said = []
-    if over:
-        first, place = over[0]
-        names = wording.listed([one.words for one, _ in over])
-        said.append(
-            f"By {'itself' if len(over) == 1 else 'themselves'}, {names} all but "
-            f"{'decides' if len(over) == 1 else 'decide'} {subject.roles.target}: "
-            f"{words_of(first.measure)} of {first.words} is "
-            f"{wording.figure(draft.figure(place), draft.level)}. Was it known when the score is needed?"
-        )
-    elif suspects:
-        first = suspects[0]
-        said.append(
-            f"No column decides {subject.roles.target} by itself; the best, {first.words}, reaches "
-            f"{words_of(first.measure)} {wording.figure(draft.figure(places[0]), draft.level)} "
-            f"on {wording.rows(first.figure.n)}."
-        )
-    suspected = [f"{name} ({wording.count(count)} values)" for name, count in identifiers_among(subject)]
+    if suspects:
+        first = (over or near or suspects)[0]
+        place = places[suspects.index(first)]
+        figures = f"{words_of(first.measure)} {draft.said(place)} on {wording.rows(first.figure.n)}"
+        if over:
+            verb = "decides" if len(over) == 1 else "decide"
+            names = wording.listed([_named(one) for one in over])
+            said.append(f"{wording.capital(names)} alone all but {verb} {target}: {figures}.")
+            was_it = "Was it" if len({one.feature for one in over}) == 1 else "Were they"
+            said.append(f"{was_it} known when the score is needed?")
+        elif near:
+            said.append(f"{wording.capital(_named(first))} alone may all but decide {target}: {figures}.")
+            said.append("Was it known when the score is needed?")
+        else:
+            said.append(f"No column decides {target} by itself; the best, {_named(first)}: {figures}.")
+    suspected = [f"'{name}' ({wording.count(count)} values)" for name, count in identifiers_among(subject)]
     if suspected:
         looks = "looks like an identifier" if len(suspected) == 1 else "look like identifiers"
         said.append(f"Among the features, {wording.listed(suspected)} {looks}.")
     if late is not None and late.value:
         said.append(f"{wording.percent(late.value)} of the test rows lie before the last training row in time.")
-    return " ".join(said) or "There is no feature to look at."
+    return said or ["There is no feature to look at."]
+
+
+def _named(suspect: Suspect) -> str:
+    return suspect.words if suspect.gaps else f"'{suspect.words}'"

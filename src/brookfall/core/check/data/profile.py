@@ -46,16 +46,15 @@ class Profile(Check):
             for label, measure, class_, figure in _outcomes(bench, rows)
         }
         labels = list(dict.fromkeys(label for _, label in shown))
-        answer = (
-            f"{wording.capital(wording.rows(n))} with {len(subject.features) or 'no'} features; "
+        features = wording.counted(len(subject.features), "feature") if subject.features else "no features"
+        said = [
+            f"{wording.rows(n)} with {features}; "
             f"{_balance(bench, draft, shown, labels) if choices is None else _of_choices(choices)}."
-        )
+        ]
         if subject.features:
-            answer += f" {wording.capital(wording.rows(gaps))} have a gap in a feature" + (
-                f" and {wording.rows(repeated)} repeat another row's features and outcome." if choices is None else "."
-            )
+            said.append(_of_gaps(gaps, repeated if choices is None else None))
         if subject.dropped:
-            answer += f" {wording.capital(wording.rows(subject.dropped))} {_why_dropped(bench)} before any split."
+            said.append(f"{wording.rows(subject.dropped)} {_why_dropped(bench)} before any split.")
         columns = TableView(
             title="The features",
             columns=("column", "what it is", "distinct"),
@@ -73,7 +72,17 @@ class Profile(Check):
                 for part in parts
             ),
         )
-        return draft.write(answer, tables=(balance, columns))
+        return draft.write(said, tables=(balance, columns))
+
+
+def _of_gaps(gaps: int, repeated: int | None) -> str:
+    """How many rows have a gap, and how many repeat another; None where that says nothing."""
+    said = f"{wording.rows(gaps)} {'has' if gaps == 1 else 'have'} a gap in a feature" if gaps else "No row has a gap"
+    if repeated is None:
+        return f"{said}."
+    if not repeated:
+        return f"{said}, and none repeats another's features and outcome."
+    return f"{said}, and {wording.rows(repeated)} repeat{'s' if repeated == 1 else ''} another's features and outcome."
 
 
 def _repeated(features: Table, outcomes: Numbers) -> int:

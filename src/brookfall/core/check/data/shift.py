@@ -13,7 +13,7 @@ from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.domain_classifier import telling
 from brookfall.core.evidence.chart import TableView
 from brookfall.core.evidence.estimate import Versus
-from brookfall.core.evidence.limit import Standing
+from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, ScoreReading
 from brookfall.core.foundation import wording
@@ -75,13 +75,16 @@ class PartShift(Check):
         places = [
             draft.add(
                 "psi",
-                one.shift.psi.noted(f"{one.shift.by_chance:.4f} by chance"),
+                one.shift.psi,
                 model="data",
                 part=one.part,
                 feature=one.feature,
                 versus=_TRAINING,
                 # What differs between parts drawn here at random is chance, whatever its size.
                 limit=None if one.part in bench.split.parts and _drawn_at_random(bench) else limit,
+                standing=None
+                if one.part in bench.split.parts and _drawn_at_random(bench)
+                else _standing(one.shift, limit, 1 - (1 - draft.level) / max(1, len(moved))),
             )
             for one in moved
         ]
@@ -136,6 +139,17 @@ def moves(bench: Bench) -> list[Moved]:
     return sorted(found, key=lambda one: -(one.shift.psi.value or 0.0))
 
 
+def _standing(shift: Shift, limit: Limit, level: float) -> Standing | None:
+    """Outside beyond both the limit and what chance makes of so many features; open beyond the limit alone; near within
+    a tenth of it, as it has no interval; None where it can't be judged."""
+    value = shift.psi.value
+    if value is None or shift.psi.few:
+        return None
+    if value > limit.high:
+        return Standing.OUTSIDE if value > shift.critical_at(level) else Standing.UNSETTLED
+    return Standing.NEAR if value > 0.9 * limit.high and value > shift.critical_at(level) else Standing.WITHIN
+
+
 def _drawn_at_random(bench: Bench) -> bool:
     return isinstance(bench.plan.parts, Shares) and bench.plan.parts.by == "rows"
 
@@ -173,7 +187,7 @@ def _told_apart(bench: Bench, ledger: Ledger, part: str) -> Figure:
     return measure("auc", rows)
 
 
-def _answer(bench: Bench, draft: Draft, moved: list[Moved], places: list[int], tellers: dict[str, int]) -> str:
+def _answer(bench: Bench, draft: Draft, moved: list[Moved], places: list[int], tellers: dict[str, int]) -> list[str]:
     said = []
     over = [
         (one, place)
@@ -182,16 +196,22 @@ def _answer(bench: Bench, draft: Draft, moved: list[Moved], places: list[int], t
     ]
     if over:
         names = wording.listed(
-            [f"{one.feature} ({one.part}, PSI {wording.number(one.shift.psi.value)})" for one, _ in over[:4]]
+            [f"'{one.feature}' ({one.part}, PSI {wording.number(one.shift.psi.value)})" for one, _ in over[:4]]
         )
         more = f" and {len(over) - 4} more" if len(over) > 4 else ""
         said.append(f"Moved away from the training rows: {names}{more}.")
     elif moved:
-        first = moved[0]
-        opening = "No feature moved by more than its limit" if draft.worst() else "No feature is judged"
+        first, standing = moved[0], draft.standing(places[0])
+        opening = "No feature moved by more than its limit"
+        if _drawn_at_random(bench):
+            opening = "These parts were drawn at random here, so what moved between them is chance"
+        elif not draft.worst():
+            opening = "No feature is judged"
+        if standing is Standing.UNSETTLED:
+            opening = "Too few rows to tell whether a feature moved by more than its limit"
         said.append(
-            f"{opening}; the furthest moved, {first.feature} in {first.part}, has a PSI of "
-            f"{wording.figure(draft.figure(places[0]), draft.level)} with {first.shift.critical:.3f} still chance."
+            f"{opening}; the furthest moved, '{first.feature}' in {first.part}, has a PSI of "
+            f"{wording.number(draft.figure(places[0]).value)}, where up to {first.shift.critical:.3f} is chance."
         )
     for part, place in tellers.items():
         figure = draft.figure(place)
@@ -203,6 +223,4 @@ def _answer(bench: Bench, draft: Draft, moved: list[Moved], places: list[int], t
             f"A model {can} tell {part} from training rows: AUC {wording.figure(figure, draft.level)} on "
             f"{wording.rows(figure.n)}."
         )
-    if _drawn_at_random(bench):
-        said.append("These parts were drawn at random here, so what moved between them is chance.")
-    return " ".join(said)
+    return said or ["No feature can be compared between these parts."]

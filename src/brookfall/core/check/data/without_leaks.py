@@ -9,13 +9,13 @@ from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.leak_suspects import alone, identifiers_among
+from brookfall.core.check.shared.refits import gain_by_fold, score_by_fold
 from brookfall.core.evidence.chart import StripGroup, StripRow, TableView
 from brookfall.core.evidence.estimate import Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, ScoreReading
 from brookfall.core.foundation import digest, wording
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.measure.paired_tests import gain
 from brookfall.core.measure.registry import measure, words_of
 
 _ENOUGH = 20_000
@@ -28,7 +28,7 @@ class WithoutLeaks(Check):
     name = "without_leaks"
     title = "Without leak suspects"
     question = 1
-    source = "Paired intervals on the same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992)."
+    source = "Corrected resampled t over the same folds (Nadeau & Bengio 2003)."
     refits = True
     tiers = NOT_LIGHT
     reads = Reads(plan=("policy.alone",))
@@ -52,7 +52,14 @@ class WithoutLeaks(Check):
         rows = {name: one.scored for name, one in scored.items()}
         rows[BASELINE] = Baseline(bench.split, bench.split.cross_validated).on(scored[RECIPE].positions)
         places = {
-            (measured, name): draft.add(measured, measure(measured, one), model=name, part=OUT_OF_FOLD)
+            (measured, name): draft.add(
+                measured,
+                score_by_fold(measured, bench.split.long_folds, scored[name])
+                if name in scored
+                else measure(measured, one),
+                model=name,
+                part=OUT_OF_FOLD,
+            )
             for measured in names
             for name, one in rows.items()
         }
@@ -60,14 +67,14 @@ class WithoutLeaks(Check):
             (measured, name): draft.add(
                 measured,
                 # Positive where the suspects flatter the recipe.
-                gain(measured, rows[RECIPE], one),
+                gain_by_fold(measured, bench.split.long_folds, scored[RECIPE], one),
                 comparison="difference",
                 part=OUT_OF_FOLD,
                 versus=Versus(model=name),
             )
             for measured in names
-            for name, one in rows.items()
-            if name not in (RECIPE, BASELINE)
+            for name, one in scored.items()
+            if name != RECIPE
         }
         groups = [
             (

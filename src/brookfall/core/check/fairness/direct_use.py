@@ -23,6 +23,7 @@ from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure, Interval, absent, few_units, normal_ends
 from brookfall.core.measure.interval import proportion
 from brookfall.core.measure.registry import words_of
+from brookfall.core.measure.scored import decided_at
 from brookfall.core.table.change import Bands
 from brookfall.core.table.infer import as_category
 
@@ -40,8 +41,9 @@ class _Tried:
     cuts: tuple[float, ...] | None
     levels: bool
 
-    def reading(self, rows: Rows) -> FlipReading:
-        return FlipReading(rows, self.feature, self.values, self.cuts, self.levels)
+    def reading(self, bench: Bench, rows: Rows) -> FlipReading:
+        threshold = decided_at(bench.subject.threshold) if bench.subject.outcome == "binary" else None
+        return FlipReading(rows, self.feature, self.values, threshold, self.cuts, self.levels)
 
 
 class DirectUse(Check):
@@ -65,7 +67,10 @@ class DirectUse(Check):
         if not tried:
             return []
         rows = bench.split.some_unseen(_MOST_ROWS)
-        return [*(Need(bench.submitted.holdout.fit, one.reading(rows)) for one in tried), *influence_needs(bench)]
+        return [
+            *(Need(bench.submitted.holdout.fit, one.reading(bench, rows)) for one in tried),
+            *influence_needs(bench),
+        ]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
@@ -81,7 +86,7 @@ class DirectUse(Check):
         loss, splits = ledger.scores(of_influence), ledger.scores(of_splits)
         places, tables, charts = {}, [], []
         for one in tried:
-            read = ledger.scores(Need(bench.submitted.holdout.fit, one.reading(rows)))
+            read = ledger.scores(Need(bench.submitted.holdout.fit, one.reading(bench, rows)))
             feature = bench.subject.features.index(one.feature)
             influence = draft.add(
                 "influence",
@@ -106,7 +111,7 @@ def _tried(bench: Bench) -> list[_Tried]:
         if name not in subject.features:
             continue
         column = subject.table.column(name).take(subject.rows)
-        cuts = cuts_of(subject.table.column(name), bench.plan)
+        cuts = cuts_of(subject.table.column(name), bench.plan, subject.roles.grounds)
         if cuts is not None:
             bands = np.digitize(column.values, cuts)
             # Each band by the middle of those who are in it.

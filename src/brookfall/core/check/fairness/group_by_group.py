@@ -1,4 +1,9 @@
-"""Group by group: every ground on a page, every criterion in every group, against the reference."""
+"""Group by group: every ground on a page, every criterion in every group, against everyone else.
+
+Where the plan names a reference group, all others are set against that; two groups give one contrast. Three or more
+groups also have an estimate of how far they lie apart in all: each against everyone else can't show a split down the
+middle.
+"""
 
 from collections.abc import Sequence
 
@@ -6,27 +11,31 @@ import numpy as np
 
 from brookfall.core.check.bench import RECIPE, Bench
 from brookfall.core.check.check import Check, Draft, Written, at, text
-from brookfall.core.check.groups import group_wording
 from brookfall.core.check.groups.audit import (
     Audited,
     Compared,
-    Member,
     audited,
     beside,
     compare,
-    members_of,
-    not_computed,
+    refuse_undecided,
     refuse_unprotected,
     standings_of,
-    tell_p,
-    troubled,
-    widest,
+    tell_others,
 )
 from brookfall.core.check.groups.criteria import BESIDE, Kind, criteria_of
 from brookfall.core.check.groups.group_curves import curves_by_group
 from brookfall.core.check.groups.group_sentence import GROUP_READS, group_sentence
+from brookfall.core.check.groups.group_wording import (
+    FOUR_FIFTHS,
+    answer_of,
+    four_fifths_words,
+    lines_of,
+    rows_of_group,
+)
 from brookfall.core.check.groups.incompatible_criteria import Forced, forced_by
+from brookfall.core.check.groups.omnibus import Omnibus, is_cleared, omnibus_of, tell_p
 from brookfall.core.check.groups.protected_groups import Ground
+from brookfall.core.check.groups.sides import Member, members_of
 from brookfall.core.check.sentence import About, Sentence
 from brookfall.core.evidence.chart import Cell, CriterionStrip, GroundChart, TableView
 from brookfall.core.evidence.estimate import Comparison, Versus
@@ -48,7 +57,7 @@ _POINTS = 0.05
 """The difference that the power table asks about."""
 
 Page = dict[str, list[Compared]]
-"""The comparisons of one ground on some rows, by measure, each over the groups, the reference first."""
+"""The comparisons of one ground on some rows, by measure, each over the groups; a reference group comes first."""
 
 
 class ByGroup(Check):
@@ -66,6 +75,7 @@ class ByGroup(Check):
 
     def requests(self, bench: Bench) -> list[Need]:
         refuse_unprotected(bench)
+        refuse_undecided(bench)
         return [*bench.deciding_needs, *bench.holdout_needs]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
@@ -74,32 +84,44 @@ class ByGroup(Check):
         for read in audited(bench, ledger):
             pages.extend((read, ground, _page(bench, draft, read, ground)) for ground in read.grounds(bench))
         flat = [one for _, _, page in pages for compared in page.values() for one in compared]
-        tell_p(draft, flat)
+        apart = [
+            [one for compared in page.values() for one in omnibus_of(bench, draft, compared)] for _, _, page in pages
+        ]
+        omnibus = [one for of_page in apart for one in of_page]
+        tell_p(draft, flat, omnibus)
+        tell_others(draft, flat)
         charts, series, tables = [], {}, []
         forced: list[Forced] = []
-        for read, ground, page in pages:
+        for (read, ground, page), of_page in zip(pages, apart, strict=True):
             chart, drawn = _chart(bench, draft, read, ground, page)
             charts.append(chart)
             series.update(drawn)
             if isinstance(read.rows, Scored):
                 told = forced_by(bench.plan.harms, draft, read, _members(page))
                 forced.extend(told)
-                tables.extend(_tables(bench, draft, read, page, told))
+                tables.extend(_tables(bench, draft, read, page, of_page, told))
             else:
                 tables.append(_of_numbers(read, page))
+                tables.extend(_between(read, page, of_page))
         for read in beside(bench, ledger):
             for ground in read.grounds(bench):
                 _page(bench, draft, read, ground, judge=False)
-        number = bench.subject.outcome == "number"
-        answer = _number_answer(draft, flat) if number else _answer(draft, flat, pages, forced)
-        return draft.write(answer, charts=tuple(charts), series=series, tables=tuple(tables))
+        cleared = is_cleared(draft, [list(page.values()) for _, _, page in pages], omnibus)
+        return draft.write(
+            answer_of(draft, flat, omnibus, cleared=cleared),
+            lines=(*lines_of(draft, flat, omnibus), *_clashes(forced), _could_show(draft, flat, pages)),
+            charts=tuple(charts),
+            series=series,
+            tables=tuple(tables),
+            cleared=cleared,
+        )
 
 
 def _page(bench: Bench, draft: Draft, read: Audited, ground: Ground, *, judge: bool = True) -> Page:
     (members,) = members_of([ground], read.rows, 1, bench.plan.references)
     return {
         criterion.measure: compare(bench, draft, members, read, criterion, judge=judge)
-        for criterion in criteria_of(bench.subject.outcome)
+        for criterion in criteria_of(bench.plan, read.rows)
     }
 
 
@@ -125,54 +147,65 @@ def _chart(
         curves=curves,
         cuts=ground.cuts,
         levels=() if ground.cuts else column.levels,
+        reference=_reference_place(members),
     )
     return chart, series
 
 
+def _reference_place(members: Sequence[Member]) -> int | None:
+    return next((place for place, one in enumerate(members) if one.reference is None), None)
+
+
 def _strip(draft: Draft, compared: list[Compared]) -> CriterionStrip:
     criterion = compared[0].criterion
-    ends = [_on_scale(draft, one, kind, place) for one in compared for kind, place in one.judged(draft)]
+    ends = tuple(_ends(draft, one) for one in compared)
+    alike = len(set(ends) - {(None, None)}) == 1
+    low, high = next(pair for pair in ends if pair != (None, None)) if alike else (None, None)
     return CriterionStrip(
         measure=criterion.measure,
         words=criterion.words,
         rows=tuple(one.rate for one in compared),
-        kind=criterion.kinds[0][0],
-        against=tuple(one.by_kind.get(criterion.kinds[0][0]) for one in compared),
+        kind=criterion.kinds[0],
+        against=tuple(one.by_kind.get(criterion.kinds[0]) for one in compared),
         comparisons=tuple(tuple(place for _, place in one.judged(draft)) for one in compared),
         settle=tuple(_settle(draft, one) for one in compared),
-        low=max((low for low, _ in ends if low is not None), default=None),
-        high=min((high for _, high in ends if high is not None), default=None),
+        low=low,
+        high=high,
+        ends=() if alike else ends,
     )
 
 
-def _on_scale(draft: Draft, one: Compared, kind: Kind, place: int) -> tuple[float | None, float | None]:
-    """The limit of a comparison on the scale of the measure itself, as the reference's value sets it."""
-    limit = draft.limit(place)
-    if limit is None:
-        return None, None
-    if kind == "itself":
-        return limit.at_least, limit.at_most
-    usual = one.member.against.rate(one.criterion.measure).value
-    if usual is None:
-        return None, None
-    ends = (limit.at_least, limit.at_most)
-    low, high = (None if end is None else usual * end if kind == "ratio" else usual + end for end in ends)
-    return low, high
+def _ends(draft: Draft, one: Compared) -> tuple[float | None, float | None]:
+    """The limit of a group's judged comparison on the scale of the measure itself, as the others' value sets it."""
+    for kind, place in one.judged(draft):
+        limit = draft.limit(place)
+        usual = None if kind == "itself" else one.member.against.rate(one.criterion.measure).value
+        if limit is None or (kind != "itself" and usual is None):
+            continue
+        both = (limit.at_least, limit.at_most)
+        if usual is None:
+            return both
+        low, high = (None if end is None else usual * end if kind == "ratio" else usual + end for end in both)
+        return low, high
+    return None, None
 
 
 def _settle(draft: Draft, one: Compared) -> int | None:
-    found = [group_wording.rows_of_group(draft, one, kind) for kind, _ in one.judged(draft)]
+    found = [rows_of_group(draft, one, kind) for kind, _ in one.judged(draft)]
     return next((rows for rows in found if rows is not None), None)
 
 
 # The numbers.
 
 
-def _tables(bench: Bench, draft: Draft, read: Audited, page: Page, forced: list[Forced]) -> list[TableView]:
+def _tables(
+    bench: Bench, draft: Draft, read: Audited, page: Page, apart: Sequence[Omnibus], forced: list[Forced]
+) -> list[TableView]:
     of_kind = [
         _selection(bench, draft, read, page),
         _errors(draft, read, page),
         _worth(draft, read, page),
+        *_between(read, page, apart),
         _spreads(draft, read, page),
         _power(draft, read, page),
     ]
@@ -200,7 +233,7 @@ def _selection(bench: Bench, draft: Draft, read: Audited, page: Page) -> TableVi
                 text(_called(one.member)),
                 at(one.rate),
                 _cell(one, "ratio"),
-                _p(one, "ratio"),
+                _p(one),
                 text(_four_fifths(draft, one)),
                 to_highest,
                 chance,
@@ -209,14 +242,14 @@ def _selection(bench: Bench, draft: Draft, read: Audited, page: Page) -> TableVi
     return TableView(
         title="Selection and the four-fifths rule; the regulation compares with the highest rate",
         about=_about(read, one.member),
-        columns=("group", "selected", "ratio to reference", "p", "says", "ratio to highest", "under 4/5 by chance"),
+        columns=("group", "selected", "ratio", "p (Holm)", "says", "ratio to highest", "under 4/5 by chance"),
         rows=tuple(rows),
     )
 
 
 def _to_highest(draft: Draft, read: Audited, one: Compared, highest: Member) -> Cell:
     """The ratio that the regulation asks for; where the highest is the reference, it stands there already."""
-    if "ratio" in one.by_kind and one.member.against is highest:
+    if "ratio" in one.by_kind and one.member.reference is highest:
         return _cell(one, "ratio")
     figure = one.member.ratio_to(highest, _RATE)
     noted = figure.noted("29 CFR 1607.4(D)") if figure.value is not None else figure
@@ -237,14 +270,14 @@ def four_fifths_by_chance(selected: int, n: int, n_highest: int, seed: int) -> f
     rate = selected / (n + n_highest)
     first, second = rng.binomial(n, rate, _DRAWS) / n, rng.binomial(n_highest, rate, _DRAWS) / n_highest
     low, high = np.minimum(first, second), np.maximum(first, second)
-    return float(np.mean(low < group_wording.FOUR_FIFTHS * high))
+    return float(np.mean(low < FOUR_FIFTHS * high))
 
 
 def _four_fifths(draft: Draft, one: Compared) -> str:
     if "ratio" not in one.by_kind:
         return "reference"
     figure, told = draft.figure(one.by_kind["ratio"]), one.p.get("ratio")
-    return group_wording.four_fifths_words(figure, figure.p_of(1.0) if told is None else draft.figure(told).value)
+    return four_fifths_words(figure, figure.p_of(1.0) if told is None else draft.figure(told).value)
 
 
 def _errors(draft: Draft, read: Audited, page: Page) -> TableView:
@@ -257,17 +290,29 @@ def _errors(draft: Draft, read: Audited, page: Page) -> TableView:
                 at(_add(draft, read, member, "base_rate", member.rate("base_rate"))),
                 at(found.rate),
                 _cell(found, "difference"),
-                _p(found, "difference"),
                 _cell(found, "ratio"),
+                _p(found),
                 at(picked.rate),
                 _cell(picked, "difference"),
-                _p(picked, "difference"),
+                _cell(picked, "ratio"),
+                _p(picked),
             )
         )
     return TableView(
         title="Errors: who is passed over (TPR), who is wrongly picked (FPR)",
         about=_about(read, member),
-        columns=("group", "base rate", "TPR", "difference", "p", "ratio", "FPR", "difference ", "p "),
+        columns=(
+            "group",
+            "base rate",
+            "TPR",
+            "difference",
+            "ratio",
+            "p (Holm)",
+            "FPR",
+            "difference ",
+            "ratio ",
+            "p (Holm) ",
+        ),
         rows=tuple(rows),
     )
 
@@ -284,7 +329,7 @@ def _worth(draft: Draft, read: Audited, page: Page) -> TableView:
                 text(_called(member)),
                 at(worth.rate),
                 _cell(worth, "ratio"),
-                _p(worth, "ratio"),
+                _p(worth),
                 at(told["negative_predictive_value"]),
                 at(slope.rate),
                 at(told["calibration_intercept"]),
@@ -295,9 +340,33 @@ def _worth(draft: Draft, read: Audited, page: Page) -> TableView:
     return TableView(
         title="Worth of a prediction: what a selection and a score mean",
         about=_about(read, member),
-        columns=("group", "PPV", "ratio", "p", "NPV", "slope", "intercept", "AUC", "mean score"),
+        columns=("group", "PPV", "ratio", "p (Holm)", "NPV", "slope", "intercept", "AUC", "mean score"),
         rows=tuple(rows),
     )
+
+
+def _between(read: Audited, page: Page, apart: Sequence[Omnibus]) -> list[TableView]:
+    """How far the groups lie apart with noise taken off."""
+    if not apart:
+        return []
+    rows = [
+        (
+            text(one.criterion.words),
+            text(one.kind),
+            at(one.place),
+            at(one.told[one.kind]) if one.kind in one.told else text(""),
+        )
+        for one in apart
+    ]
+    return [
+        TableView(
+            title="All groups at once: a typical low group (one standard deviation below the common rate, noise taken "
+            "off) against a typical high one",
+            about=_about(read, _members(page)[0]),
+            columns=("criterion", "by", "low against high", "p (Holm)"),
+            rows=tuple(rows),
+        )
+    ]
 
 
 def _spreads(draft: Draft, read: Audited, page: Page) -> TableView:
@@ -319,7 +388,7 @@ def _spreads(draft: Draft, read: Audited, page: Page) -> TableView:
         )
         rows.append((text(words_of(measure)), at(place), text(figure.note or "")))
     return TableView(
-        title="From the lowest to the highest group, whoever is the reference",
+        title="From the lowest to the highest group as they are, which is above 0 even where all are alike",
         about=_about(read, members[0]),
         columns=("measure", "largest less smallest", "and with nothing there"),
         rows=tuple(rows),
@@ -349,7 +418,7 @@ def _told_power(draft: Draft, read: Audited, one: Compared) -> tuple[str, str]:
     for measure, value in zip(
         ("smallest_difference_shown", "rows_to_show_5_points"), _power_of(draft, one), strict=True
     ):
-        note = "no interval: it follows from the sizes and the reference's rate" if value is not None else "none shows"
+        note = "no interval: it follows from the sizes and the others' rate" if value is not None else "none shows"
         _add(draft, read, one.member, measure, Figure(value, len(one.member.group), note=note))
     return _power_cells(draft, one)
 
@@ -377,13 +446,13 @@ def _forced(read: Audited, page: Page, forced: list[Forced]) -> TableView:
     return TableView(
         title=forced[0].sentence or "Base rates that are shown to differ, and what equal TPR and PPV would then force",
         about=_about(read, _members(page)[0]),
-        columns=("group", "base rate", "difference to reference", "with equal TPR and PPV, the FPR is", "and selected"),
+        columns=("group", "base rate", "difference", "with equal TPR and PPV, the FPR is", "and selected"),
         rows=tuple(
             (
                 text(_called(one.member)),
                 at(one.base_rate),
                 at(one.difference),
-                text(f"{one.times_picked:.2f} times the reference's"),
+                text(f"{one.times_picked:.2f} times the others'"),
                 text(f"{one.times_selected:.2f} times"),
             )
             for one in forced
@@ -421,8 +490,9 @@ def _cell(one: Compared, kind: Kind) -> Cell:
     return at(one.by_kind[kind]) if kind in one.by_kind else text("reference")
 
 
-def _p(one: Compared, kind: Kind) -> Cell:
-    return at(one.p[kind]) if kind in one.p else text("")
+def _p(one: Compared) -> Cell:
+    """Of the comparison that is judged."""
+    return next((at(place) for place in one.p.values()), text(""))
 
 
 def _called(member: Member) -> str:
@@ -438,43 +508,22 @@ def _about(read: Audited, member: Member) -> str:
     return f"{_heading(member.group.attributes[0])}, {read.words}"
 
 
-# The answer.
+# The lines below the answer.
 
 
-def _number_answer(draft: Draft, flat: Sequence[Compared]) -> str:
-    said = []
-    for criterion in criteria_of("number"):
-        far = widest(draft, [one for one in flat if one.criterion is criterion], "difference")
-        if far is not None:
-            name = criterion.words[:1].lower() + criterion.words[1:]
-            said.append(
-                f"the {name} differs most with {far.member.group.words}: by "
-                f"{wording.figure(draft.figure(far.by_kind['difference']), draft.level)} from that with "
-                f"{far.member.against.group.words}"
-            )
-    if not said:
-        return "There is nothing to compare."
-    return f"{wording.capital('; '.join(said))}. The policy sets no limit on these, so none is judged."
-
-
-def _answer(
-    draft: Draft, flat: Sequence[Compared], pages: Sequence[tuple[Audited, Ground, Page]], forced: Sequence[Forced]
-) -> str:
-    standings = standings_of(draft, flat)
-    found = troubled(draft, flat)
-    said = [f"{group_wording.shown_of(draft, *found[0])}." if found else group_wording.nothing_shown(standings)]
-    said.append(group_wording.tally(standings, not_computed(draft, flat)))
-    if not found and Standing.UNSETTLED in standings:
-        said.append(_could_show(draft, pages))
+def _clashes(forced: Sequence[Forced]) -> tuple[str, ...]:
+    """The grounds on which the plan's harms can't all be avoided."""
     clashes = [one.member.group.attributes[0].replace("_", " ") for one in forced if one.sentence]
-    if clashes:
-        named = wording.listed(list(dict.fromkeys(clashes)))
-        said.append(f"Base rates differ by {named}, so not all that the plan names can be avoided to the last.")
-    return " ".join(one for one in said if one)
+    if not clashes:
+        return ()
+    named = wording.listed(list(dict.fromkeys(clashes)))
+    return (f"Base rates differ by {named}, so not all harms that the plan names can be avoided at once.",)
 
 
-def _could_show(draft: Draft, pages: Sequence[tuple[Audited, Ground, Page]]) -> str:
-    """What groups of this size could show: of the smallest group that can be judged."""
+def _could_show(draft: Draft, flat: Sequence[Compared], pages: Sequence[tuple[Audited, Ground, Page]]) -> str:
+    """What the smallest group that can be judged could show, where something is open."""
+    if Standing.UNSETTLED not in standings_of(draft, flat):
+        return ""
     judged = [
         one
         for read, _, page in pages
@@ -485,11 +534,10 @@ def _could_show(draft: Draft, pages: Sequence[tuple[Audited, Ground, Page]]) -> 
     if not judged:
         return ""
     one = min(judged, key=lambda each: len(each.member.group))
-    smallest, needed = _power_cells(draft, one)
-    if "–" in (smallest, needed):
+    smallest, _ = _power_cells(draft, one)
+    if smallest in ("–", "none"):
         return ""
     return (
-        f"With {wording.rows(len(one.member.group))} with {one.member.group.words}, the smallest group judged, a "
-        f"difference of selection under {smallest} would not show in four of five samples; a difference of 5 points "
-        f"takes {needed} rows a group."
+        f"The smallest group judged, {one.member.words} (n {wording.count(len(one.member.group))}), shows a difference "
+        f"of {smallest} selected in four of five samples."
     )

@@ -8,24 +8,22 @@ import numpy as np
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Check, Draft, Written, at, text
-from brookfall.core.check.groups import group_wording
 from brookfall.core.check.groups.audit import (
     Audited,
     Compared,
-    Member,
     audited,
     compare,
-    members_of,
-    not_computed,
+    refuse_undecided,
     refuse_unprotected,
-    standings_of,
-    tell_p,
+    tell_others,
     troubled,
-    widest,
 )
-from brookfall.core.check.groups.criteria import Criterion, Kind, criteria_of
+from brookfall.core.check.groups.criteria import Criterion, criteria_of
 from brookfall.core.check.groups.group_sentence import GROUP_READS
+from brookfall.core.check.groups.group_wording import answer_of, contrast_words, lines_of, short_of
+from brookfall.core.check.groups.omnibus import is_cleared, omnibus_of, tell_p
 from brookfall.core.check.groups.protected_groups import Group, label_words
+from brookfall.core.check.groups.sides import Member, members_of
 from brookfall.core.check.sentence import NO_LIMIT, About, Sentence, say
 from brookfall.core.evidence.chart import Cell, Combination, CombinationChart, CombinedGroup, TableView
 from brookfall.core.evidence.estimate import Versus
@@ -73,15 +71,12 @@ class _Crossed:
         firsts = [one for family in families for one in next(iter(family.values()))]
         return {tuple(one.member.group.label.items()): one.member for one in firsts}
 
+    def crossed(self) -> list[dict[str, list[Compared]]]:
+        """The pairs and triples of grounds, each with its comparisons by measure."""
+        return [family for order, families in self.by_order.items() if order > 1 for family in families]
+
     def combined(self) -> list[Compared]:
-        return [
-            one
-            for order, families in self.by_order.items()
-            if order > 1
-            for family in families
-            for compared in family.values()
-            for one in compared
-        ]
+        return [one for family in self.crossed() for compared in family.values() for one in compared]
 
 
 class Combined(Check):
@@ -100,24 +95,37 @@ class Combined(Check):
 
     def requests(self, bench: Bench) -> list[Need]:
         refuse_unprotected(bench, 2)
+        refuse_undecided(bench)
         return bench.deciding_needs
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
         found = [_crossed(bench, draft, read) for read in audited(bench, ledger)]
         flat = [one for each in found for one in each.combined()]
-        tell_p(draft, flat)
+        families = [family for each in found for family in each.crossed()]
+        omnibus = [one for family in families for each in family.values() for one in omnibus_of(bench, draft, each)]
+        tell_p(draft, flat, omnibus)
+        tell_others(draft, flat)
         worse = [_worse_than_either(bench, draft, each) for each in found]
         charts = [_chart(bench, draft, *pair) for pair in zip(found, worse, strict=True)]
         every = [one for some in worse for one in some]
-        tables = [*_worse_table(every), *_table(draft, flat)]
-        answer = _answer(bench, draft, flat, every) + _left_out_words(sum(each.left_out for each in found))
-        return draft.write(answer, charts=tuple(charts), tables=tuple(tables))
+        cleared = is_cleared(draft, [list(family.values()) for family in families], omnibus)
+        return draft.write(
+            _worse_words(draft, every) if every else answer_of(draft, flat, omnibus, cleared=cleared),
+            lines=(
+                *_worse_lines(draft, every, troubled(draft, flat)),
+                *lines_of(draft, flat, omnibus),
+                _left_out_words(sum(each.left_out for each in found)),
+            ),
+            charts=tuple(charts),
+            tables=(*_worse_table(every), *_table(draft, flat)),
+            cleared=cleared,
+        )
 
 
 def _crossed(bench: Bench, draft: Draft, read: Audited) -> _Crossed:
     grounds = [ground for ground in read.grounds(bench) if len(ground.levels) <= _MOST_LEVELS]
-    criteria = _crossed_criteria(bench)
+    criteria = _crossed_criteria(bench, read)
     whole = Member(Group({}, np.arange(len(read.rows))), read.rows, None)
     families = {order: members_of(grounds, read.rows, order, bench.plan.references) for order in (1, 2)}
     families[3], left_out = _triples(members_of(grounds, read.rows, 3, bench.plan.references))
@@ -131,8 +139,8 @@ def _crossed(bench: Bench, draft: Draft, read: Audited) -> _Crossed:
     return _Crossed(read, whole, by_order, left_out)
 
 
-def _crossed_criteria(bench: Bench) -> list[Criterion]:
-    return [one for one in criteria_of(bench.subject.outcome) if one.measure not in _NOT_CROSSED]
+def _crossed_criteria(bench: Bench, read: Audited) -> list[Criterion]:
+    return [one for one in criteria_of(bench.plan, read.rows) if one.measure not in _NOT_CROSSED]
 
 
 def _triples(families: list[list[Member]]) -> tuple[list[list[Member]], int]:
@@ -227,7 +235,7 @@ def _chart(bench: Bench, draft: Draft, found: _Crossed, worse: list[Worse]) -> C
     named = {(tuple(one.compared.member.group.label.items()), one.compared.criterion.measure) for one in worse}
     whole = {
         one.measure: draft.add(one.measure, found.whole.rate(one.measure), **about.about())
-        for one in _crossed_criteria(bench)
+        for one in _crossed_criteria(bench, about)
     }
 
     def combination(family: dict[str, list[Compared]]) -> Combination:
@@ -249,12 +257,12 @@ def _chart(bench: Bench, draft: Draft, found: _Crossed, worse: list[Worse]) -> C
                 )
                 for place, one in enumerate(first)
             ),
-            reference=0,
+            reference=next((i for i, one in enumerate(first) if one.member.reference is None), None),
         )
 
     return CombinationChart(
         title=f"Groups that grounds make together, {about.words}",
-        criteria={one.measure: one.words for one in _crossed_criteria(bench)},
+        criteria={one.measure: one.words for one in _crossed_criteria(bench, about)},
         whole=CombinedGroup(levels=(), n=len(about.rows), rates=whole),
         singles=tuple(combination(family) for family in found.by_order[1]),
         combinations=tuple(combination(family) for order in (2, 3) for family in found.by_order[order]),
@@ -300,7 +308,7 @@ def _table(draft: Draft, flat: Sequence[Compared]) -> list[TableView]:
     rows: list[tuple[Cell, ...]] = [
         (
             text(one.member.group.words),
-            text(one.member.against.group.words if one.member.reference else "itself"),
+            text(one.member.against.words if one.member.reference else "itself"),
             at(one.rate),
             text(kind),
             at(one.by_kind[kind]),
@@ -312,7 +320,7 @@ def _table(draft: Draft, flat: Sequence[Compared]) -> list[TableView]:
     return [
         TableView(
             title=f"Outside or near their limits{more}",
-            columns=("group", "reference", "value", "compared as", "comparison", "p"),
+            columns=("group", "against", "value", "compared as", "comparison", "p (Holm)"),
             rows=tuple(rows),
         )
     ]
@@ -321,69 +329,36 @@ def _table(draft: Draft, flat: Sequence[Compared]) -> list[TableView]:
 # The answer.
 
 
-def _answer(bench: Bench, draft: Draft, flat: Sequence[Compared], worse: list[Worse]) -> str:
-    if bench.subject.outcome == "number":
-        return _number_answer(draft, flat)
-    standings = standings_of(draft, flat)
-    said = [_worse_words(draft, worse)] if worse else []
-    found = troubled(draft, flat)
-    if found and not worse:
-        said.append(
-            f"{group_wording.shown_of(draft, *found[0])}. No group is shown to be worse off than either ground alone."
-        )
-    elif not found:
-        said.append(group_wording.nothing_shown(standings))
-    return " ".join([*said, group_wording.tally(standings, not_computed(draft, flat))])
-
-
 def _left_out_words(triples: int) -> str:
     if not triples:
         return ""
     which = "1 triple of grounds is" if triples == 1 else f"{triples} triples of grounds are"
-    return f" {which} left out, as there would be more than {_MOST_TRIPLES} groups of three."
+    return f"{wording.capital(which)} left out, as there would be more than {_MOST_TRIPLES} groups of three."
 
 
 def _worse_words(draft: Draft, worse: list[Worse]) -> str:
+    """The group that is worse off than either ground alone would make it, and how it stands."""
     one = worse[0]
     group, rate = one.compared.member.group, draft.figure(one.compared.rate)
-    name = words_of(one.compared.criterion.measure)
-    differences = sorted(
-        (draft.figure(place) for place in one.rests.values()), key=lambda figure: abs(figure.value or 0.0)
-    )
-    way = "lower" if one.lower else "higher"
-    sharing = "either of its levels alone" if len(group.label) == 2 else "any two of its levels"
-    accounts = (
-        "neither ground alone accounts for it" if len(group.label) == 2 else "no two of its grounds account for it"
-    )
-    others = len({tuple(each.compared.member.group.label.items()) for each in worse}) - 1
-    more = f" {others} other group{'s stand' if others > 1 else ' stands'} so." if others else ""
-    kind = _worst_kind(draft, one.compared)
+    kind = next((kind for kind, _ in one.compared.judged(draft) if one.compared.member.reference is not None), None)
     first = (
-        group_wording.shown_of(draft, one.compared, kind)
+        contrast_words(draft, one.compared, kind)
         if kind
-        else f"With {group.words} the {name} is {wording.figure(rate, draft.level)} (n {wording.count(rate.n)})"
+        else f"The {short_of(one.compared.criterion)} of {group.words} is {wording.figure_to(rate, draft.level)} "
+        f"(n {wording.count(rate.n)})."
     )
+    alone = "Neither ground alone accounts" if len(group.label) == 2 else "No two of its grounds account"
+    return f"{first} {alone} for it."
+
+
+def _worse_lines(draft: Draft, worse: list[Worse], found: Sequence[object]) -> tuple[str, ...]:
+    """By how much the first is worse off than those like it, and the others that are; that none is, where some are
+    ``found`` outside or near."""
+    if not worse:
+        return ("No group is shown to be worse off than either ground alone would make it.",) if found else ()
+    one, words = worse[0], [each.compared.member.words for each in worse]
+    least = min((draft.figure(place) for place in one.rests.values()), key=lambda figure: abs(figure.value or 0.0))
     return (
-        f"{first}. That is {way} than among the others who share {sharing}, by at least "
-        f"{wording.figure(differences[0], draft.level)}: {accounts}.{more}"
-    )
-
-
-def _worst_kind(draft: Draft, one: Compared) -> Kind | None:
-    kinds = [
-        kind
-        for kind, place in one.judged(draft)
-        if one.member.reference is not None and draft.standing(place) in (Standing.OUTSIDE, Standing.NEAR)
-    ]
-    return kinds[0] if kinds else None
-
-
-def _number_answer(draft: Draft, flat: Sequence[Compared]) -> str:
-    far = widest(draft, [one for one in flat if one.criterion.measure == "bias"], "difference")
-    if far is None:
-        return "There is nothing to compare."
-    return (
-        f"The mean error differs most with {far.member.group.words}: by "
-        f"{wording.figure(draft.figure(far.by_kind['difference']), draft.level)} from that with "
-        f"{far.member.against.group.words}. The policy sets no limit on it, so none is judged."
+        f"Against others who share all but one of its levels it is at least {wording.points(least, draft.level)}.",
+        wording.line_of("Also worse off than either ground alone", list(dict.fromkeys(words))[1:]),
     )

@@ -4,12 +4,13 @@ import numpy as np
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
-from brookfall.core.check.groups.audit import Audited, Member, audited, members_of, refuse_unprotected
+from brookfall.core.check.groups.audit import Audited, audited, refuse_unprotected
 from brookfall.core.check.groups.protected_groups import Ground
+from brookfall.core.check.groups.sides import Member, members_of
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
+from brookfall.core.check.shared.threshold_sentence import UNDECIDED
 from brookfall.core.evidence.chart import GroupThresholds, TableView
-from brookfall.core.evidence.estimate import Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
@@ -30,7 +31,6 @@ class ByThreshold(Check):
     reads = Reads(
         plan=(
             "references",
-            "harms",
             "bands",
             "merged",
             "policy.group_ratio",
@@ -61,10 +61,12 @@ class ByThreshold(Check):
                 chart, counted = _chart(bench, read, ground, members)
                 charts.append(chart)
                 series.update(counted)
-                tables.append(_table(draft, read, members))
-                said.extend(_reach(bench, draft, read, chart, members, counted))
+                if chart.submitted is not None:
+                    tables.append(_table(draft, read, members, chart.whose))
+                    said.extend(_reach(bench, draft, chart, members, counted))
         said.sort(key=lambda pair: pair[0])
-        answer = said[0][1] if said else "No group is large enough to follow along the threshold."
+        few = "No group is large enough to follow along the threshold."
+        answer = said[0][1] if said else [few] if bench.subject.threshold is not None else [UNDECIDED]
         return draft.write(answer, charts=tuple(charts), series=series, tables=tuple(tables))
 
 
@@ -85,15 +87,17 @@ def _chart(
         title=f"{wording.capital(ground.name.replace('_', ' '))} along the threshold, {read.words}",
         attribute=ground.name,
         groups={name: one.group.levels for name, one in names.items()},
-        reference=next(iter(names)),
+        reference=next((name for name, one in names.items() if one.reference is None), None),
+        unrecorded=next((name for name, one in names.items() if not one.group.recorded), None),
         submitted=bench.subject.threshold,
+        whose=bench.subject.whose_threshold,
         ratio=bench.plan.policy.group_ratio,
         difference=bench.plan.policy.group_difference,
     )
     return chart, series
 
 
-def _table(draft: Draft, read: Audited, members: list[Member]) -> TableView:
+def _table(draft: Draft, read: Audited, members: list[Member], whose: str) -> TableView:
     rows = []
     for one in members:
         about = read.about(one.group)
@@ -102,32 +106,32 @@ def _table(draft: Draft, read: Audited, members: list[Member]) -> TableView:
         ]
         ratio = text("reference")
         if one.reference is not None:
-            versus = Versus(group=one.against.group.label)
-            ratio = at(draft.add(_RATE, one.ratio(_RATE), comparison="ratio", versus=versus, **about))
+            ratio = at(draft.add(_RATE, one.ratio(_RATE), comparison="ratio", versus=one.against.versus, **about))
         rows.append((text(one.group.levels), *(at(place) for place in places[:1]), ratio, *(at(p) for p in places[1:])))
     ground = wording.capital(members[0].group.attributes[0].replace("_", " "))
     return TableView(
-        title=f"{ground} at the submitted threshold, {read.words}",
+        title=f"{ground} at the {whose} threshold, {read.words}",
         about=f"{ground} along the threshold, {read.words}",
-        columns=("group", "selected", "ratio to reference", "TPR", "FPR"),
+        columns=("group", "selected", "ratio to others", "TPR", "FPR"),
         rows=tuple(rows),
     )
 
 
 def _reach(
-    bench: Bench, draft: Draft, read: Audited, chart: GroupThresholds, members: list[Member], series: dict[str, Series]
-) -> list[tuple[float, str]]:
+    bench: Bench, draft: Draft, chart: GroupThresholds, members: list[Member], series: dict[str, Series]
+) -> list[tuple[float, list[str]]]:
     """For every group, how far off its ratio is at the submitted threshold, and at which thresholds it would keep the
     limit by value alone; by how far off it is."""
     found = []
     limit = bench.plan.policy.group_ratio
-    names = list(chart.groups)
-    usual = _selected(series[chart.reference])
-    grid = np.array(series[chart.reference]["threshold"], dtype=np.float64)
-    for name, one in zip(names[1:], members[1:], strict=True):
+    grid = np.array(series[next(iter(chart.groups))]["threshold"], dtype=np.float64)
+    for name, one in zip(chart.groups, members, strict=True):
+        if one.reference is None:
+            continue
         figure = one.ratio(_RATE)
         if figure.value is None or figure.few or figure.value <= 0:
             continue
+        usual = _selected(_others(chart, series, name))
         with np.errstate(divide="ignore", invalid="ignore"):
             ratios = _selected(series[name]) / usual
         kept = grid[(ratios >= limit.low) & (ratios <= limit.high)]
@@ -135,12 +139,24 @@ def _reach(
         found.append(
             (
                 -abs(float(np.log(figure.value))),
-                f"At the submitted threshold of {chart.submitted:g} the ratio of selection of {one.group.words} to "
-                f"{one.against.group.words} is {wording.figure(figure, draft.level, 2)} ({read.words}), the farthest "
-                f"from 1; by its value alone it would keep the limit ({limit.words}) {where}.",
+                [
+                    f"At the {chart.whose} threshold of {chart.submitted:g}, {one.words} are selected "
+                    f"{wording.times(figure, draft.level)} as {one.against.words} (n {wording.count(figure.n)}), the "
+                    "farthest from 1.",
+                    f"By value alone this would keep {limit.words} {where}.",
+                ],
             )
         )
     return found
+
+
+def _others(chart: GroupThresholds, series: dict[str, Series], name: str) -> Series:
+    """Counts along the threshold of those a group is set against: the reference, or everyone else who is recorded."""
+    if chart.reference is not None:
+        return series[chart.reference]
+    others = [series[one] for one in chart.groups if one not in (name, chart.unrecorded)]
+    counts = {cell: np.array([one[cell] for one in others], dtype=np.float64) for cell in ("tp", "fp", "fn", "tn")}
+    return {cell: [float(one) for one in of_groups.sum(axis=0)] for cell, of_groups in counts.items()}
 
 
 def _selected(counts: Series) -> np.ndarray[tuple[int], np.dtype[np.float64]]:

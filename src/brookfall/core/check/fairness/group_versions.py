@@ -4,9 +4,9 @@ from brookfall.core.candidate.candidate import IN_USE
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Check, Draft, Written, at, text
 from brookfall.core.check.groups.audit import About as Labelled
-from brookfall.core.check.groups.audit import refuse_unprotected
-from brookfall.core.check.groups.criteria import GROUPS_OF_PLAN
-from brookfall.core.check.groups.parity_change import Both, both_of, followed, nearer
+from brookfall.core.check.groups.audit import refuse_undecided, refuse_unprotected
+from brookfall.core.check.groups.criteria import GROUPS_OF_PLAN, followed
+from brookfall.core.check.groups.parity_change import Both, both_of, in_direction, nearer
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.evidence.chart import StripChart, StripGroup, StripRow, TableView
@@ -31,6 +31,7 @@ class OverVersions(Check):
 
     def requests(self, bench: Bench) -> list[Need]:
         refuse_unprotected(bench)
+        refuse_undecided(bench)
         return [*bench.deciding_needs, *bench.in_use.needs(bench.plan.deciding_part)]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
@@ -59,15 +60,13 @@ class OverVersions(Check):
                 rows.append((text(one.words), at(old), at(new), at(change), text(word)))
             words = words_of(measure)
             charts.append(
-                StripChart(
-                    title=f"Difference in {words} to the reference, both versions", unit="", groups=tuple(strips)
-                )
+                StripChart(title=f"Difference in {words}, group by group, both versions", unit="", groups=tuple(strips))
             )
             tables.append(
                 TableView(
                     title=f"Parity of the {words} on the same rows, both versions refitted here",
                     columns=(
-                        "group, against the reference",
+                        "group",
                         f"{used.version}, in use",
                         "submitted",
                         "changes by",
@@ -80,8 +79,8 @@ class OverVersions(Check):
 
 
 def _add(draft: Draft, measure: str, one: Both, level: float) -> tuple[int, int, int, str]:
-    """The difference to the reference of the version in use, of the submitted one, and what it changes by."""
-    against = Versus(group=one.before.against.group.label)
+    """The difference to others of the version in use, of the submitted one, and what it changes by."""
+    against = one.before.against.versus
     about = Labelled(model="recipe", part=one.read.part, class_=one.read.class_, group=one.before.group.label)
     before, after = one.before.difference(measure), one.after.difference(measure)
     used = Labelled(**about)
@@ -93,21 +92,30 @@ def _add(draft: Draft, measure: str, one: Both, level: float) -> tuple[int, int,
     return old, new, change, nearer(draft.figure(old), draft.figure(change), level)
 
 
-def _answer(draft: Draft, version: str, told: list[tuple[str, Both, int, int, str]]) -> str:
+_COME = {
+    "farther from parity": ("comes farther from parity", "come farther from parity"),
+    "nearer to parity": ("comes nearer to it", "come nearer to it"),
+    "no change shown": ("shows no change", "show no change"),
+}
+
+
+def _answer(draft: Draft, version: str, told: list[tuple[str, Both, int, int, str]]) -> list[str]:
     words = [word for *_, word in told]
-    counts = [f"{words.count(word)} {word}" for word in dict.fromkeys(sorted(words)) if word in words]
-    said = (
-        f"Against {version}, the version in use, of {len(told)} differences to the reference {wording.listed(counts)}."
-    )
+    counts = [
+        f"{words.count(word)} {one if words.count(word) == 1 else many}"
+        for word, (one, many) in _COME.items()
+        if word in words
+    ]
+    said = f"Of {len(told)} differences between groups, against {version}, in use: {wording.listed(counts)}."
     moved = [one for one in told if one[-1] in ("farther from parity", "nearer to parity")]
     if not moved:
-        return said
+        return [said]
     worse = [one for one in moved if one[-1] == "farther from parity"] or moved
     measure, both, old, new, word = max(
         worse, key=lambda one: abs((draft.figure(one[3]).value or 0.0) - (draft.figure(one[2]).value or 0.0))
     )
-    return (
-        f"{said} The largest of those that come {word}: the difference in {words_of(measure)} of "
-        f"{both.words} goes from {wording.figure(draft.figure(old), draft.level)} to "
-        f"{wording.figure(draft.figure(new), draft.level)}."
-    )
+    return [
+        said,
+        f"Most {word.removesuffix(' parity')} parity: {both.words} by {words_of(measure)}, from "
+        f"{in_direction(draft, measure, old)} to {in_direction(draft, measure, new)}.",
+    ]

@@ -6,21 +6,21 @@ from dataclasses import replace
 from brookfall.core.candidate.refitted import Refitted
 from brookfall.core.check.bench import Bench, ScoredPart
 from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
-from brookfall.core.check.groups.audit import refuse_unprotected
-from brookfall.core.check.groups.criteria import GROUPS_OF_PLAN
-from brookfall.core.check.groups.parity_change import Both, both_of, farthest, followed, nearer
+from brookfall.core.check.groups.audit import refuse_undecided, refuse_unprotected
+from brookfall.core.check.groups.criteria import GROUPS_OF_PLAN, followed
+from brookfall.core.check.groups.parity_change import Both, both_of, farthest, in_direction, nearer
 from brookfall.core.check.groups.proxy_strength import STRONG, strongest
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
+from brookfall.core.check.shared.refits import gain_of, score_of
 from brookfall.core.evidence.chart import Cell, StripChart, StripGroup, StripRow, TableView
 from brookfall.core.evidence.estimate import Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.measure.paired_tests import gain
-from brookfall.core.measure.registry import measure, words_of
+from brookfall.core.measure.registry import words_of
 
 _SUBMITTED = "as submitted"
 _MOST_PROXIES = 3
@@ -31,7 +31,10 @@ class LeavingOut(Check):
     name = "leaving_out"
     title = "Leaving out"
     question = 6
-    source = "Paired intervals on the same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992; Zou & Donner 2008)."
+    source = (
+        "Corrected resampled t over the same folds (Nadeau & Bengio 2003); on a part, paired intervals on the "
+        "same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992; Zou & Donner 2008)."
+    )
     refits = True
     tiers = NOT_LIGHT
     reads = Reads(plan=GROUPS_OF_PLAN, roles=("protected",))
@@ -44,6 +47,7 @@ class LeavingOut(Check):
 
     def requests(self, bench: Bench) -> list[Need]:
         refuse_unprotected(bench)
+        refuse_undecided(bench)
         others = [need for one in _variants(bench).values() for need in one.needs(bench.plan.deciding_part)]
         return [*bench.deciding_needs, *others]
 
@@ -51,7 +55,7 @@ class LeavingOut(Check):
         draft = Draft(bench.plan.policy.level)
         variants, submitted = _variants(bench), bench.deciding(ledger)
         scored = {name: one.scored(ledger, bench.plan.deciding_part) for name, one in variants.items()}
-        strips, score_table, costs = _cost(bench, draft, submitted, scored)
+        strips, score_table, costs = _cost(bench, ledger, draft, submitted, scored, variants)
         parity = {name: both_of(bench, submitted, found) for name, found in scored.items()}
         tables, charts, said = [], [], []
         for criterion in followed(bench.subject.outcome, bench.plan):
@@ -59,7 +63,7 @@ class LeavingOut(Check):
             charts.extend(chart)
             tables.extend(table)
             said.append(words)
-        answer = " ".join([_cost_words(bench, draft, variants, costs), *(one for one in said[:1] if one)])
+        answer = [_cost_words(bench, draft, variants, costs), *said[:1]]
         return draft.write(answer, charts=(*strips, *charts), tables=(score_table, *tables))
 
 
@@ -88,17 +92,23 @@ def _variants(bench: Bench) -> Variants:
 
 
 def _cost(
-    bench: Bench, draft: Draft, submitted: ScoredPart, scored: dict[str, ScoredPart]
+    bench: Bench,
+    ledger: Ledger,
+    draft: Draft,
+    submitted: ScoredPart,
+    scored: dict[str, ScoredPart],
+    variants: Variants,
 ) -> tuple[tuple[StripChart, ...], TableView, dict[str, int]]:
     main = bench.plan.main_measure
-    whole = draft.add(main, measure(main, submitted.scored), part=submitted.part)
+    whole = draft.add(main, score_of(bench, ledger, main, bench.submitted, submitted.part), part=submitted.part)
     places = {
-        name: draft.add(main, measure(main, one.scored), model=name, part=one.part) for name, one in scored.items()
+        name: draft.add(main, score_of(bench, ledger, main, variants[name], one.part), model=name, part=one.part)
+        for name, one in scored.items()
     }
     costs = {
         name: draft.add(
             main,
-            gain(main, submitted.scored, one.scored),
+            gain_of(bench, ledger, main, bench.submitted, variants[name], one.part),
             comparison="difference",
             part=one.part,
             versus=Versus(model=name),
@@ -125,16 +135,17 @@ def _cost_words(bench: Bench, draft: Draft, variants: Variants, costs: dict[str,
     words = words_of(bench.plan.main_measure)
     gone = [name for name in bench.subject.features if name not in (variants[last].features or ())]
     interval = figure.interval(draft.level)
-    lead = f"Without {wording.listed(gone)}"
+    named = [f"'{name}'" for name in gone]
+    lead = f"Without {wording.listed(named)}"
     if interval is None or figure.value is None:
         return f"{lead}, what it costs can't be said: {figure.note}."
     if interval[0] > 0:
         return f"{lead}, {words} is worse by {wording.figure(figure, draft.level)} on {wording.rows(figure.n)}."
     if interval[1] < 0:
-        return f"{lead}, {words} is no worse: as submitted it is better by {wording.figure(figure, draft.level)}."
+        return f"{lead}, {words} is no worse: it loses {wording.figure(figure, draft.level)}."
     return (
-        f"{lead}, no change of {words} is shown: as submitted it is better by "
-        f"{wording.figure(figure, draft.level)} on {wording.rows(figure.n)}."
+        f"{lead}, no change of {words} is shown: a loss of {wording.figure(figure, draft.level)} on "
+        f"{wording.rows(figure.n)}."
     )
 
 
@@ -157,7 +168,7 @@ def _parity(
             part=chosen.read.part,
             class_=chosen.read.class_,
             group=chosen.before.group.label,
-            versus=Versus(group=chosen.before.against.group.label),
+            versus=chosen.before.against.versus,
         )
         strip = [StripRow(estimate=before, label=_SUBMITTED, colour="recipe")]
         rows.append((text(chosen.words), text(_SUBMITTED), at(before), text("–"), text("")))
@@ -172,13 +183,13 @@ def _parity(
     if not groups:
         return [], [], ""
     words = words_of(criterion)
-    chart = StripChart(title=f"Difference in {words} to the reference, group by group", unit="", groups=tuple(groups))
+    chart = StripChart(title=f"Difference in {words}, group by group", unit="", groups=tuple(groups))
     table = TableView(
         title=f"What leaving out gains in parity of the {words}: of each ground the group farthest off as submitted",
-        columns=("group, against the reference", "", "difference", "changes by", "so it comes"),
+        columns=("group", "", "difference", "changes by", "so it comes"),
         rows=tuple(rows),
     )
-    return [chart], [table], _parity_words(draft, words, said)
+    return [chart], [table], _parity_words(draft, criterion, said)
 
 
 def _key(one: Both) -> tuple[str, str | None]:
@@ -190,7 +201,7 @@ def _same(one: Both, other: Both) -> bool:
 
 
 def _add(draft: Draft, criterion: str, name: str, one: Both) -> tuple[int, int]:
-    group, against = one.after.group.label, Versus(group=one.after.against.group.label)
+    group, against = one.after.group.label, one.after.against.versus
     place = draft.add(
         criterion,
         one.after.difference(criterion),
@@ -214,13 +225,12 @@ def _add(draft: Draft, criterion: str, name: str, one: Both) -> tuple[int, int]:
     return place, change
 
 
-def _parity_words(draft: Draft, words: str, said: list[tuple[str, Both, int, int, str]]) -> str:
+def _parity_words(draft: Draft, criterion: str, said: list[tuple[str, Both, int, int, str]]) -> str:
     """Of the last variant, what became of the group that was farthest off."""
     last = said[-1][0]
     mine = [one for one in said if one[0] == last]
     _, both, before, after, word = max(mine, key=lambda one: abs(draft.figure(one[2]).value or 0.0))
     return (
-        f"The difference in {words} of {both.words} to the reference goes from "
-        f"{wording.figure(draft.figure(before), draft.level)} to {wording.figure(draft.figure(after), draft.level)}: "
-        f"{word}."
+        f"{wording.capital(both.words)}, {words_of(criterion)} against {both.before.against.words}: from "
+        f"{in_direction(draft, criterion, before)} to {in_direction(draft, criterion, after)}: {word}."
     )

@@ -6,9 +6,10 @@ import numpy as np
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
-from brookfall.core.check.groups.audit import Audited, Member, audited
+from brookfall.core.check.groups.audit import Audited, audited
 from brookfall.core.check.groups.criteria import GROUPS_OF_PLAN
 from brookfall.core.check.groups.protected_groups import Group, grounds_of
+from brookfall.core.check.groups.sides import Member
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.evidence.chart import Cell, TableView
@@ -55,12 +56,12 @@ class NotCollected(Check):
         draft = Draft(bench.plan.policy.level)
         joined = _joined(bench)
         tables = [_coverage(bench, draft, joined)]
-        said = [_missing_words(bench)]
+        said = _missing_words(bench)
         for one in joined:
             cells = [_like_the_others(bench, draft, one, read) for read in audited(bench, ledger)]
             tables.append(_likeness(one, [row for rows in cells for row in rows]))
             said.append(_joined_words(bench, one))
-        return draft.write(" ".join(said), tables=tuple(tables))
+        return draft.write(said, tables=tuple(tables))
 
 
 def _joined(bench: Bench) -> list[_Joined]:
@@ -76,7 +77,7 @@ def _joined(bench: Bench) -> list[_Joined]:
 def _coverage(bench: Bench, draft: Draft, joined: list[_Joined]) -> TableView:
     """Every ground: which column has it, and of how many rows."""
     rows, total = bench.subject.rows, len(bench.subject.rows)
-    listed = bench.plan.policy.grounds
+    listed, ties = bench.plan.policy.grounds, bench.subject.roles.grounds
     from_sample = {one.column: one.sample for one in joined}
     body: list[tuple[Cell, ...]] = []
     for name in bench.subject.roles.protected:
@@ -84,7 +85,7 @@ def _coverage(bench: Bench, draft: Draft, joined: list[_Joined]) -> TableView:
         place = draft.add("recorded", proportion(known, total), model="data", part="all", attribute=name)
         body.append(
             (
-                text(ground_of(name, listed) or "not on the list"),
+                text(ground_of(name, listed, ties) or "not on the list"),
                 text(name),
                 text(wording.count(known)),
                 at(place),
@@ -93,7 +94,7 @@ def _coverage(bench: Bench, draft: Draft, joined: list[_Joined]) -> TableView:
         )
     body += [
         (text(ground), text("none"), text("0"), text("–"), text("–"))
-        for ground in missing_grounds(bench.subject.roles.protected, bench.plan.policy.grounds)
+        for ground in missing_grounds(bench.subject.roles.protected, listed, ties)
     ]
     return TableView(
         title="The policy's grounds, and what is recorded of them",
@@ -143,18 +144,17 @@ def _likeness(one: _Joined, rows: list[tuple[Cell, ...]]) -> TableView:
     )
 
 
-def _missing_words(bench: Bench) -> str:
-    missing, listed = (
-        missing_grounds(bench.subject.roles.protected, bench.plan.policy.grounds),
-        bench.plan.policy.grounds,
-    )
+def _missing_words(bench: Bench) -> list[str]:
+    roles, listed = bench.subject.roles, bench.plan.policy.grounds
+    missing = missing_grounds(roles.protected, listed, roles.grounds)
     if not missing:
-        return "Every ground on the policy's list is marked among the columns."
+        return ["Every ground on the policy's list is marked among the columns."]
     are = "is" if len(missing) == 1 else "are"
-    return (
+    return [
         f"Of {len(listed)} grounds on the policy's list {wording.listed(missing)} {are} not among the data, so nothing "
-        f"here says how people are treated by {'it' if len(missing) == 1 else 'them'}. {_JOIN}"
-    )
+        f"here says how people are treated by {'it' if len(missing) == 1 else 'them'}.",
+        _JOIN,
+    ]
 
 
 def _joined_words(bench: Bench, one: _Joined) -> str:

@@ -209,7 +209,7 @@ def _table(bench: Bench, found: Sequence[Proxy], points: Sequence[MapPoint], p: 
     more = f", the {_MOST_LISTED} strongest of {len(found)}" if len(found) > _MOST_LISTED else ""
     return TableView(
         title=f"Features and attributes, the strongest first{more}",
-        columns=("feature", "attribute", "as", "association", "p, Holm", f"{main} lost without it"),
+        columns=("feature", "attribute", "as", "association", "p (Holm)", f"{main} lost without it"),
         rows=tuple(
             (
                 text(one.feature + (" (protected)" if point.protected else "")),
@@ -245,7 +245,7 @@ def _teller_strip(draft: Draft, bench: Bench, tellers: dict[tuple[str, int], int
     return [pictures.ranking("The attribute, predicted from the features used", "AUC", entries)] if entries else []
 
 
-def _answer(bench: Bench, draft: Draft, points: Sequence[MapPoint], tellers: dict[tuple[str, int], int]) -> str:
+def _answer(bench: Bench, draft: Draft, points: Sequence[MapPoint], tellers: dict[tuple[str, int], int]) -> list[str]:
     single = [
         one
         for one in points
@@ -253,7 +253,7 @@ def _answer(bench: Bench, draft: Draft, points: Sequence[MapPoint], tellers: dic
         and not one.protected
         and abs(draft.figure(one.association).value or 0.0) >= STRONG
     ]
-    said = [_proxy_words(bench, draft, single)]
+    said = _proxy_words(bench, draft, single)
     best = max(tellers.items(), key=lambda pair: draft.figure(pair[1]).value or 0.0, default=None)
     if best is not None:
         (name, level), place = best
@@ -262,24 +262,24 @@ def _answer(bench: Bench, draft: Draft, points: Sequence[MapPoint], tellers: dic
         # The best of several is told by an interval for them all.
         interval = figure.interval(1 - (1 - draft.level) / len(tellers))
         if interval is not None:
-            can = "can be told" if interval[0] > 0.5 else "can't be told"
-            said.append(
-                f"From the features used, {name.replace('_', ' ')} {ground.levels[level]} {can} with an AUC of "
-                f"{wording.figure(figure, draft.level)} on {wording.rows(figure.n)}, more than any other group."
-            )
-    return " ".join(said)
+            group = f"{name.replace('_', ' ')} {ground.levels[level]}"
+            opening = "No group can be told from the features used; the best is"
+            if interval[0] > 0.5:
+                opening = "The group best told from the features used is"
+            auc = f"AUC {wording.figure(figure, draft.level)} on {wording.rows(figure.n)}"
+            said.append(f"{opening} {group}: {auc}.")
+    return said
 
 
-def _proxy_words(bench: Bench, draft: Draft, single: Sequence[MapPoint]) -> str:
+def _proxy_words(bench: Bench, draft: Draft, single: Sequence[MapPoint]) -> list[str]:
     if not single:
-        return f"No feature goes with a protected attribute by as much as {STRONG:g}."
+        return [f"No feature goes with a protected attribute by as much as {STRONG:g}."]
     ranked = sorted(single, key=lambda one: _weight(draft, one), reverse=True)
     first = ranked[0]
     names = list(dict.fromkeys(one.feature for one in ranked))
-    others = wording.listed(names[1:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
     figure = draft.figure(first.association)
     said = (
-        f"{wording.capital(first.feature.replace('_', ' '))} goes with {first.attribute.replace('_', ' ')} "
+        f"'{first.feature}' goes with {first.attribute.replace('_', ' ')} "
         f"({figure.note} {wording.figure(figure, draft.level, 2)} on {wording.rows(figure.n)})"
     )
     if first.influence is not None:
@@ -292,7 +292,7 @@ def _proxy_words(bench: Bench, draft: Draft, single: Sequence[MapPoint]) -> str:
             if leans
             else ", and the model is not shown to lean on it"
         )
-    return f"{said}.{f' Proxies too: {others}.' if others else ''}"
+    return [f"{said}.", wording.line_of("Proxies too", [f"'{name}'" for name in names[1:]])]
 
 
 def _weight(draft: Draft, one: MapPoint) -> tuple[bool, float]:

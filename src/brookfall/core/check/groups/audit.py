@@ -1,88 +1,22 @@
-"""What the group checks share: every criterion in every group, against a reference, judged together."""
+"""What the group checks share: every criterion in every group, against others, judged together."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
+from math import log
 from typing import TypedDict
-
-import numpy as np
 
 from brookfall.core.check.bench import RECIPE, SCORES, Bench
 from brookfall.core.check.check import Draft
 from brookfall.core.check.groups.criteria import Criterion, Kind
-from brookfall.core.check.groups.protected_groups import Ground, Group, families, grounds_of, groups_of, reference
-from brookfall.core.evidence.estimate import Versus
+from brookfall.core.check.groups.protected_groups import Ground, Group, grounds_of
+from brookfall.core.check.groups.sides import Member, Others
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Rows
 from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.measure.counts import SHARES, confusion, share_rows
-from brookfall.core.measure.figure import FEW_EVENTS, FEW_ROWS, Figure, absent
-from brookfall.core.measure.interval import Share, independent_difference, ratio_of_shares, share_of
-from brookfall.core.measure.paired_tests import holm
-from brookfall.core.measure.registry import measure
-from brookfall.core.measure.scored import AnyScored, Numbers, Scored, ScoredClasses, ScoredNumbers
-
-
-@dataclass(frozen=True, eq=False)
-class Member:
-    """A group, its rows, and the group it is compared with."""
-
-    group: Group
-    rows: Scored | ScoredNumbers
-    reference: "Member | None"
-
-    @cached_property
-    def cells(self) -> Numbers:
-        """Rows in the cells tn, fp, fn, tp; of weighted rows their weights."""
-        if isinstance(self.rows, ScoredNumbers):
-            raise TypeError("a number outcome has no cells")
-        return confusion(self.rows).cells
-
-    def rate(self, name: str) -> Figure:
-        """The measure in this group, marked where the group has too few rows for it."""
-        if name not in SHARES:
-            return measure(name, self.rows)
-        share = self.share(name)
-        few = share.n < FEW_ROWS or self.rows.few
-        return share.figure().marked(few=few) if share.n else absent(0, "no such row in this group")
-
-    def share(self, name: str) -> Share:
-        if isinstance(self.rows, ScoredNumbers):
-            raise TypeError("a number outcome has no shares of rows")
-        if not self.rows.plain:
-            among, hits = share_rows(name, self.rows)
-            return share_of(hits, among)
-        top, bottom = SHARES[name]
-        hit, n = float(self.cells[list(top)].sum()), int(self.cells[list(bottom)].sum())
-        return Share(hit / n, n, float(n)) if n else Share(0.0, 0, 0.0)
-
-    def compared(self, name: str, kind: Kind) -> Figure:
-        """The group against its reference; ``itself`` is its own value."""
-        if kind == "itself":
-            return self.rate(name)
-        return self.ratio(name) if kind == "ratio" else self.difference(name)
-
-    def difference(self, name: str) -> Figure:
-        return independent_difference(self.rate(name), self.against.rate(name))
-
-    def ratio(self, name: str) -> Figure:
-        return self.ratio_to(self.against, name)
-
-    def ratio_to(self, other: "Member", name: str) -> Figure:
-        """The share in this group over that in another, marked where either has too few rows or both too few hits."""
-        ours, theirs = self.share(name), other.share(name)
-        events = round(ours.value * ours.n + theirs.value * theirs.n)
-        figure = ratio_of_shares(ours, theirs)
-        few = min(ours.n, theirs.n) < FEW_ROWS or max(events, 1) < FEW_EVENTS or self.rows.few or other.rows.few
-        return figure.marked(few=few) if figure.value is not None else figure
-
-    @property
-    def against(self) -> "Member":
-        if self.reference is None:
-            raise ValueError("the reference group is compared with nobody")
-        return self.reference
+from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers, decided_at
 
 
 class About(TypedDict):
@@ -149,22 +83,6 @@ def by_class(model: str, part: str, positions: Rows, rows: AnyScored) -> list[Au
     return [Audited(model, part, None, positions, rows)]
 
 
-def members_of(
-    grounds: Sequence[Ground], rows: Scored | ScoredNumbers, order: int, references: dict[str, str]
-) -> list[list[Member]]:
-    """Every group of that order among the rows that the grounds' codes are of, by attribute or combination, the
-    reference first."""
-    found = []
-    for groups in families(groups_of(grounds, order)).values():
-        chosen = reference(groups, references)
-        first = Member(chosen, rows.take(chosen.members, chosen.words), None)
-        others = [
-            Member(group, rows.take(group.members, group.words), first) for group in groups if group is not chosen
-        ]
-        found.append([first, *others])
-    return found
-
-
 @dataclass(frozen=True)
 class Compared:
     """Places in the draft: a group's measure, and its comparison with the reference by kind (none for the reference).
@@ -188,14 +106,14 @@ def compare(
     bench: Bench, draft: Draft, members: list[Member], read: Audited, criterion: Criterion, *, judge: bool = True
 ) -> list[Compared]:
     """Adds each group's measure and its comparisons with the reference group's."""
-    limits = criterion.limits(bench.plan)
+    limits = criterion.limits(bench.plan, read.rows)
     compared = []
     for member in members:
         about = read.about(member.group)
         own = limits.get("itself") if judge else None
         rate = draft.add(criterion.measure, member.rate(criterion.measure), limit=own, **about)
         by_kind: dict[Kind, int] = {}
-        for kind, _ in criterion.kinds:
+        for kind in criterion.kinds:
             if kind == "itself":
                 by_kind[kind] = rate
             elif member.reference is not None:
@@ -203,7 +121,7 @@ def compare(
                     criterion.measure,
                     member.compared(criterion.measure, kind),
                     comparison=kind,
-                    versus=Versus(group=member.against.group.label),
+                    versus=member.against.versus,
                     limit=limits[kind] if judge else None,
                     **about,
                 )
@@ -211,21 +129,18 @@ def compare(
     return compared
 
 
-def tell_p(draft: Draft, compared: Iterable[Compared]) -> None:
-    """Adds the p value of every judged comparison, adjusted for their number (Holm 1979)."""
-    told: list[tuple[Compared, Kind, int, float]] = []
-    for one in compared:
-        for kind, place in one.judged(draft):
-            limit, figure = draft.limit(place), draft.figure(place)
-            ideal = None if limit is None else limit.ideal
-            p = None if ideal is None or figure.few else figure.p_of(ideal)
-            if p is not None:
-                told.append((one, kind, place, p))
-    adjusted = holm(np.array([p for *_, p in told]))
-    for (one, kind, place, p), together in zip(told, adjusted, strict=True):
-        n, note = draft.figure(place).n, f"Holm over {len(told)} comparisons; alone {wording.p_value(p)}"
-        draft.add_like(place, "p_value", Figure(p, n, note="a p value has no interval"))
-        one.p[kind] = draft.add_like(place, "p_value_holm", Figure(float(together), n, note=note))
+OF_OTHERS = "_of_others"
+"""What the rate of those that a group is set against is called, beside the group's own."""
+
+
+def tell_others(draft: Draft, compared: Iterable[Compared]) -> None:
+    """Adds the rate of everyone else beside every comparison that is outside or near, as nothing else tells it."""
+    for one, _ in troubled(draft, compared):
+        if isinstance(one.member.reference, Others):
+            measured = one.criterion.measure
+            about = one.read.about(one.member.group)
+            versus = one.member.reference.versus
+            draft.add(f"{measured}{OF_OTHERS}", one.member.reference.rate(measured), versus=versus, **about)
 
 
 def troubled(draft: Draft, compared: Iterable[Compared]) -> list[tuple[Compared, Kind]]:
@@ -239,16 +154,13 @@ def troubled(draft: Draft, compared: Iterable[Compared]) -> list[tuple[Compared,
     return sorted(found, key=lambda pair: _clearness(draft, *pair))
 
 
-def _clearness(draft: Draft, one: Compared, kind: Kind) -> tuple[bool, float]:
+def _clearness(draft: Draft, one: Compared, kind: Kind) -> tuple[bool, float, float]:
+    """Outside first, then by p, and where p has no digit left by how far it lies from no difference."""
     place = one.by_kind[kind]
-    p = one.p.get(kind)
-    return draft.standing(place) is not Standing.OUTSIDE, (draft.figure(p).value or 0.0) if p is not None else 1.0
-
-
-def widest(draft: Draft, compared: Iterable[Compared], kind: Kind) -> Compared | None:
-    """The comparison of that kind that lies farthest from 0, whether judged or not; None when there is none."""
-    known = [one for one in compared if kind in one.by_kind and draft.figure(one.by_kind[kind]).value is not None]
-    return max(known, key=lambda one: abs(draft.figure(one.by_kind[kind]).value or 0.0)) if known else None
+    p, value = one.p.get(kind), draft.figure(place).value or 0.0
+    size = abs(log(value)) if kind != "difference" and value > 0 else abs(value)
+    chance = 1.0 if p is None else draft.figure(p).value or 0.0
+    return draft.standing(place) is not Standing.OUTSIDE, chance, -size
 
 
 def standings_of(draft: Draft, compared: Iterable[Compared]) -> list[Standing | None]:
@@ -261,6 +173,13 @@ def not_computed(draft: Draft, compared: Iterable[Compared]) -> int:
     """How many judged comparisons have no value, such as a ratio to a rate of 0."""
     places = [place for one in compared for _, place in one.judged(draft)]
     return sum(draft.figure(place).value is None for place in places)
+
+
+def refuse_undecided(bench: Bench) -> None:
+    """UserError where nothing says which rows are positive, so that no group's rates can be told."""
+    given = bench.subject.supplied is not None and bench.subject.supplied.labels is not None
+    if bench.subject.outcome == "binary" and not given:
+        decided_at(bench.subject.threshold)
 
 
 def refuse_unprotected(bench: Bench, order: int = 1) -> None:

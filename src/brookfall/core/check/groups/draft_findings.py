@@ -4,7 +4,9 @@ from collections.abc import Sequence
 
 from pydantic import BaseModel, ConfigDict
 
+from brookfall.core.check.groups.audit import OF_OTHERS
 from brookfall.core.check.groups.protected_groups import label_words
+from brookfall.core.check.groups.sides import EVERYONE_ELSE
 from brookfall.core.evidence.chart import CombinationChart
 from brookfall.core.evidence.estimate import Estimate
 from brookfall.core.evidence.exhibit import Exhibit
@@ -24,20 +26,24 @@ _WHAT = {
 }
 _WHY = {
     "selection_rate": (
-        "This group gets less of what a selection brings than the reference group.",
-        "This group gets more of what a selection brings than the reference group.",
+        "This group gets less of what a selection brings than the others.",
+        "This group gets more of what a selection brings than the others.",
     ),
     "true_positive_rate": (
-        "People of this group who should be found are passed over more often than those of the reference group.",
-        "People of the reference group who should be found are passed over more often than those of this one.",
+        "People of this group who should be found are passed over more often than others.",
+        "Others who should be found are passed over more often than those of this group.",
     ),
     "false_positive_rate": (
-        "People of the reference group who should not be picked are picked more often than those of this one.",
-        "People of this group who should not be picked are picked more often than those of the reference group.",
+        "Others who should not be picked are picked more often than those of this group.",
+        "People of this group who should not be picked are picked more often than others.",
     ),
     "positive_predictive_value": (
-        "A selection is right less often in this group than in the reference group.",
-        "A selection is right more often in this group than in the reference group.",
+        "A selection is right less often in this group than among others.",
+        "A selection is right more often in this group than among others.",
+    ),
+    "bias": (
+        "For this group the prediction is lower than for others with the same outcomes.",
+        "For this group the prediction is higher than for others with the same outcomes.",
     ),
     "calibration_slope": (
         "In this group the scores are more extreme than the outcomes bear out.",
@@ -52,7 +58,8 @@ _ACTION = (
 
 
 class DraftedFinding(BaseModel):
-    """``group`` is the group that it is about, of the exhibit of that number; severity as in a finding, 1 to 4."""
+    """``group`` is the group that it is about (none: all of a ground), of the exhibit of that number; severity as in a
+    finding, 1 to 4."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -66,6 +73,11 @@ class DraftedFinding(BaseModel):
     action: str
 
 
+_GROUND = ""
+"""Stands for the name of a ground where an estimate is of all its groups."""
+_APART = "_between_groups"
+
+
 def drafted_from(exhibit: Exhibit, plan: Plan) -> list[DraftedFinding]:
     """A draft for every group with a comparison outside its limit, and for those near it after them; at most eight.
 
@@ -75,11 +87,11 @@ def drafted_from(exhibit: Exhibit, plan: Plan) -> list[DraftedFinding]:
         return []
     by_group: dict[tuple[tuple[str, str], ...], list[Estimate]] = {}
     for one in exhibit.estimates:
-        if one.group and one.standing in (Standing.OUTSIDE, Standing.NEAR):
-            by_group.setdefault(tuple(one.group.items()), []).append(one)
+        if (one.group or one.attribute) and one.standing in (Standing.OUTSIDE, Standing.NEAR):
+            by_group.setdefault(tuple((one.group or {}).items()) or ((_GROUND, one.attribute or ""),), []).append(one)
     worse = _worse(exhibit)
     drafts = [
-        (tuple(group.values()) not in worse, _draft(exhibit, group, found, plan))
+        (tuple(group.values()) not in worse, _draft(exhibit, {} if _GROUND in group else group, found, plan))
         for group, found in ((dict(key), found) for key, found in by_group.items())
     ]
     drafts.sort(key=lambda pair: (pair[1].standing is not Standing.OUTSIDE, pair[0], -pair[1].severity))
@@ -99,7 +111,7 @@ def _worse(exhibit: Exhibit) -> set[tuple[str, ...]]:
 
 def _draft(exhibit: Exhibit, group: dict[str, str], found: Sequence[Estimate], plan: Plan) -> DraftedFinding:
     outside = [one for one in found if one.standing is Standing.OUTSIDE] or list(found)
-    words = label_words(group)
+    words = label_words(group) if group else f"groups by {_ground_words(outside[0].attribute or '')}"
     measures = list(dict.fromkeys(one.quantity for one in outside))
     rests = _rests(exhibit, group, measures[0])
     sentences = [_sentence(exhibit, one) for one in outside]
@@ -139,20 +151,33 @@ def _sentence(exhibit: Exhibit, one: Estimate) -> str:
     limit = "" if one.limit is None else f" ({one.limit.words})"
     stands = "is outside the limit" if one.standing is Standing.OUTSIDE else "crosses the limit"
     where = f"on the {(one.part or '').replace('_', '-')} rows" + (f", class {one.class_}" if one.class_ else "")
-    if one.versus is None or one.versus.group is None or name not in _WHAT:
-        value = f"the {words_of(one.measure)} is {_interval(one, 2)}"
-        return f"With {words}, {value} {where}; it {stands}{limit}."
-    own, other = (_rate(exhibit, one, name, group) for group in (one.group, one.versus.group))
-    kind = one.comparison or "difference"
+    told = _interval(one, 2 if one.comparison == "ratio" else 3)
+    if one.attribute is not None:
+        lies = f"the {words_of(name.removesuffix(_APART))} of a typical low group against that of a typical high one"
+        return f"By {_ground_words(one.attribute)}, {lies} is a {one.comparison} of {told} {where}; it {stands}{limit}."
+    if one.versus is None or name not in _WHAT:
+        return f"With {words}, the {words_of(one.measure)} is {told} {where}; it {stands}{limit}."
+    own, other = _rate(exhibit, one, name, one.group), _other_rate(exhibit, one)
+    others = EVERYONE_ELSE if one.versus.group is None else f"those with {label_words(one.versus.group)}"
     verb, among = _WHAT[name]
     rates = (
         ""
         if own is None or other is None
         else f"Of {wording.count(own.n)} {among} with {words}, {wording.percent(own.value)} {verb} {where}, against "
-        f"{wording.percent(other.value)} of {wording.count(other.n)} with {label_words(one.versus.group)}, the "
-        "reference. "
+        f"{wording.percent(other.value)} of {wording.count(other.n)} of {others}. "
     )
-    return f"{rates}The {kind} of {_interval(one, 2 if kind == 'ratio' else 3)} {stands}{limit}."
+    return f"{rates}The {one.comparison or 'difference'} of {told} {stands}{limit}."
+
+
+def _ground_words(attribute: str) -> str:
+    return attribute.replace("_", " ")
+
+
+def _other_rate(exhibit: Exhibit, one: Estimate) -> Estimate | None:
+    """The rate of the other side: a group's own, or that of everyone else as it was told beside the comparison."""
+    if one.versus is not None and one.versus.group is not None:
+        return _rate(exhibit, one, one.quantity, one.versus.group)
+    return _rate(exhibit, one, f"{one.quantity}{OF_OTHERS}", one.group)
 
 
 def _rate(exhibit: Exhibit, like: Estimate, measure: str, group: dict[str, str] | None) -> Estimate | None:
@@ -168,10 +193,10 @@ def _rate(exhibit: Exhibit, like: Estimate, measure: str, group: dict[str, str] 
 
 
 def _interval(one: Estimate, decimals: int) -> str:
+    """The value with the interval that it was judged by."""
+    low, high = one.judged_ends
     ends = (
-        ""
-        if one.low is None or one.high is None
-        else f" [{wording.number(one.low, decimals)}, {wording.number(one.high, decimals)}]"
+        "" if low is None or high is None else f" [{wording.number(low, decimals)}, {wording.number(high, decimals)}]"
     )
     return f"{wording.number(one.value, decimals)}{ends}"
 

@@ -1,13 +1,13 @@
 """What is known of the groups before anything is run: sizes, base rates, and harms that these set against others."""
 
-import numpy as np
-from numpy.typing import NDArray
+from collections.abc import Sequence
+
 from pydantic import BaseModel, ConfigDict
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.groups.audit import Member
 from brookfall.core.check.groups.incompatible_criteria import base_rates_apart, clash_words, clashing
-from brookfall.core.check.groups.protected_groups import Ground, grounds_of, groups_of, reference
+from brookfall.core.check.groups.protected_groups import Ground, grounds_of
+from brookfall.core.check.groups.sides import Member, members_of
 from brookfall.core.check.sentence import GroundLines
 from brookfall.core.foundation import wording
 from brookfall.core.measure.scored import Scored
@@ -28,6 +28,7 @@ class GroupFacts(BaseModel):
 class GroundFacts(BaseModel):
     """A protected attribute as the plan takes it.
 
+    ``reference`` is the group that all others are set against; None where each is set against everyone else.
     ``cuts`` lie between the bands of a number, ``levels`` are those of a category as the data have them. ``clash`` says
     why the plan's harms can't all be avoided on these base rates; empty where nothing says so.
     """
@@ -36,7 +37,7 @@ class GroundFacts(BaseModel):
 
     name: str
     groups: tuple[GroupFacts, ...]
-    reference: str
+    reference: str | None
     cuts: tuple[float, ...] | None = None
     levels: tuple[str, ...] = ()
     clash: str = ""
@@ -78,47 +79,41 @@ def _size(group: GroupFacts) -> str:
 
 
 def _facts(bench: Bench, ground: Ground) -> GroundFacts:
-    groups = groups_of([ground], 1)
-    chosen = reference(list(groups), bench.plan.references)
-    members = {group.levels: Member(group, _outcomes(bench, group.members), None) for group in groups}
+    before = _outcomes(bench)
+    (members,) = members_of([ground], before, 1, bench.plan.references)
     binary = bench.subject.outcome == "binary"
     facts = []
-    for group in groups:
-        rate = members[group.levels].rate("base_rate") if binary else None
+    for one in members:
+        rate = one.rate("base_rate") if binary else None
         low, high = (rate.interval(bench.plan.policy.level) if rate is not None else None) or (None, None)
-        facts.append(
-            GroupFacts(
-                level=group.levels, n=len(group), base_rate=None if rate is None else rate.value, low=low, high=high
-            )
-        )
+        n, value = len(one.group), None if rate is None else rate.value
+        facts.append(GroupFacts(level=one.group.levels, n=n, base_rate=value, low=low, high=high))
     column = bench.subject.table.column(ground.name)
     return GroundFacts(
         name=ground.name,
         groups=tuple(facts),
-        reference=chosen.levels,
+        reference=next((one.group.levels for one in members if one.reference is None), None),
         cuts=ground.cuts,
         levels=() if ground.cuts else column.levels,
-        clash=_clash(bench, members, chosen.levels) if binary else "",
+        clash=_clash(bench, members) if binary else "",
     )
 
 
-def _outcomes(bench: Bench, members: NDArray[np.int64]) -> Scored:
-    subject = bench.subject
-    rows = subject.rows[members]
+def _outcomes(bench: Bench) -> Scored:
+    """The rows in use with their outcomes for scores, as no model has spoken yet."""
+    subject, rows = bench.subject, bench.subject.rows
     outcomes = subject.target.hits[rows] if subject.outcome == "binary" else rows >= 0
     return Scored(outcomes=outcomes, scores=outcomes.astype(float), threshold=0.5, **subject.sampling(rows, "before"))
 
 
-def _clash(bench: Bench, members: dict[str, Member], usual: str) -> str:
+def _clash(bench: Bench, members: Sequence[Member]) -> str:
     clash = clashing(bench.plan.harms)
-    first = members[usual]
-    rate = first.rate("base_rate")
-    level = 1 - 0.05 / max(1, len(members) - 1)
+    compared = [one for one in members if one.reference is not None]
+    level = 1 - 0.05 / max(1, len(compared))
     told = []
-    for name, member in members.items():
-        own = member.rate("base_rate")
-        apart = None if name == usual else base_rates_apart(own, rate, level)
+    for one in compared:
+        own, usual = one.rate("base_rate"), one.against.rate("base_rate")
+        apart = base_rates_apart(own, usual, level)
         if apart is not None:
-            sentence = clash_words(clash, member.group.words, first.group.words, own, rate, 0.95)
-            told.append((abs(apart.value or 0.0), sentence))
+            told.append((abs(apart.value or 0.0), clash_words(clash, one.words, one.against.words, own, usual, 0.95)))
     return max(told)[1] if told else ""

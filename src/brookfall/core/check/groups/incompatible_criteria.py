@@ -4,8 +4,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from brookfall.core.check.check import Draft
-from brookfall.core.check.groups.audit import Audited, Member
-from brookfall.core.evidence.estimate import Versus
+from brookfall.core.check.groups.audit import Audited
+from brookfall.core.check.groups.sides import Member
 from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.impossibility import ratio_of_false_positives, ratio_of_selection
@@ -35,8 +35,8 @@ def clashing(harms: Iterable[Harm]) -> tuple[Harm, ...]:
 
 @dataclass(frozen=True)
 class Forced:
-    """A group whose base rate is shown to differ from the reference's: places of it and of the difference, and what
-    equal TPR and PPV would make of the other rates, times the reference's. ``sentence`` is empty where the plan's harms
+    """A group whose base rate is shown to differ from that of others: places of it and of the difference, and what
+    equal TPR and PPV would make of the other rates, times those of others. ``sentence`` is empty where the plan's harms
     don't clash."""
 
     member: Member
@@ -58,14 +58,12 @@ def base_rates_apart(figure: Figure, other: Figure, level: float) -> Figure | No
 
 
 def forced_by(harms: Sequence[Harm], draft: Draft, read: Audited, members: list[Member]) -> list[Forced]:
-    """Every group of a ground whose base rate is shown to differ, the farthest first; ``members`` begin with the
-    reference."""
-    first = members[0]
-    usual = first.rate(BASE_RATE)
-    level = 1 - (1 - draft.level) / max(1, len(members) - 1)
+    """Every group of a ground whose base rate is shown to differ from that of others, the farthest first."""
+    compared = [one for one in members if one.reference is not None]
+    level = 1 - (1 - draft.level) / max(1, len(compared))
     found = []
-    for member in members[1:]:
-        rate = member.rate(BASE_RATE)
+    for member in compared:
+        rate, usual = member.rate(BASE_RATE), member.against.rate(BASE_RATE)
         apart = base_rates_apart(rate, usual, level)
         if apart is None or rate.value is None or usual.value is None:
             continue
@@ -75,16 +73,16 @@ def forced_by(harms: Sequence[Harm], draft: Draft, read: Audited, members: list[
             Forced(
                 member,
                 draft.add(BASE_RATE, rate, **about),
-                draft.add(BASE_RATE, apart, comparison="difference", versus=Versus(group=first.group.label), **about),
+                draft.add(BASE_RATE, apart, comparison="difference", versus=member.against.versus, **about),
                 times,
                 ratio_of_selection(rate.value, usual.value),
-                clash_words(clashing(harms), member.group.words, first.group.words, rate, usual, draft.level),
+                clash_words(clashing(harms), member.words, member.against.words, rate, usual, draft.level),
             )
         )
     return sorted(found, key=lambda one: -abs(draft.figure(one.difference).value or 0.0))
 
 
-def clash_words(clash: tuple[Harm, ...], group: str, reference: str, rate: Figure, usual: Figure, level: float) -> str:
+def clash_words(clash: tuple[Harm, ...], group: str, others: str, rate: Figure, usual: Figure, level: float) -> str:
     """That the harms can't all be avoided, with the base rates that forbid it; empty where nothing clashes."""
     if not clash or rate.value is None or usual.value is None:
         return ""
@@ -98,6 +96,6 @@ def clash_words(clash: tuple[Harm, ...], group: str, reference: str, rate: Figur
     }[clash]
     return (
         f"The base rate is {wording.figure(rate, level)} with {group} (n {wording.count(rate.n)}) and "
-        f"{wording.figure(usual, level)} with {reference} (n {wording.count(usual.n)}), so {named} can't all be "
-        f"avoided to the last: {forced}."
+        f"{wording.figure(usual, level)} with {others} (n {wording.count(usual.n)}), so {named} can't all be "
+        f"avoided at once: {forced}."
     )

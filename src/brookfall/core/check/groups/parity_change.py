@@ -1,15 +1,17 @@
-"""How parity changes between two models on the same rows: each group's difference to the reference under both."""
+"""How parity changes between two models on the same rows: each group's difference to others under both."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from brookfall.core.check.bench import Bench, ScoredPart
-from brookfall.core.check.groups.audit import Audited, Member, by_class, members_of
-from brookfall.core.check.groups.criteria import CRITERIA_OF_HARM, OF_NUMBERS
+from brookfall.core.check.check import Draft
+from brookfall.core.check.groups.audit import Audited, by_class
+from brookfall.core.check.groups.sides import Member, members_of
+from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.interval import independent_difference
 from brookfall.core.measure.paired_tests import paired
-from brookfall.core.plan.plan import Plan
+from brookfall.core.measure.registry import scale_of
 
 
 @dataclass(frozen=True, eq=False)
@@ -25,20 +27,13 @@ class Both:
         return self.before.group.words + (f", class {self.read.class_}" if self.read.class_ else "")
 
     def change(self, measure: str) -> Figure:
-        """How much the group's difference to the reference grows, after less before.
+        """How much the group's difference to the other side grows, after less before.
 
-        Paired inside the group and inside the reference (the same rows), square-and-add between them.
+        Paired inside the group and inside the other side (the same rows), square-and-add between them.
         """
-        own = paired(measure, self.after.rows, self.before.rows)
-        reference = paired(measure, self.after.against.rows, self.before.against.rows)
-        return independent_difference(own, reference)
-
-
-def followed(outcome: str, plan: Plan) -> tuple[str, ...]:
-    """The measures whose parity is followed: the first criterion of every harm that the plan names."""
-    if outcome == "number":
-        return tuple(one.measure for one in OF_NUMBERS)
-    return tuple(CRITERIA_OF_HARM[harm][0] for harm in plan.harms)
+        own = paired(measure, self.after.scored, self.before.scored)
+        others = paired(measure, self.after.against.scored, self.before.against.scored)
+        return independent_difference(own, others)
 
 
 def both_of(bench: Bench, before: ScoredPart, after: ScoredPart) -> list[Both]:
@@ -48,14 +43,15 @@ def both_of(bench: Bench, before: ScoredPart, after: ScoredPart) -> list[Both]:
     theirs = by_class("recipe", after.part, after.positions, after.scored)
     for first, second in zip(ours, theirs, strict=True):
         for ground in first.grounds(bench):
-            members = [members_of([ground], read.rows, 1, bench.plan.references)[0][1:] for read in (first, second)]
-            found.extend(Both(first, one, other) for one, other in zip(*members, strict=True))
+            pair = [members_of([ground], read.rows, 1, bench.plan.references)[0] for read in (first, second)]
+            both = (Both(first, one, other) for one, other in zip(*pair, strict=True))
+            found.extend(one for one in both if one.before.reference is not None)
     return found
 
 
 def farthest(groups: Sequence[Both], measure: str) -> dict[tuple[str, str | None], Both]:
-    """For every ground (and class) the group that lies farthest from its reference as submitted, of those large enough
-    to judge."""
+    """For every ground (and class) the group that lies farthest from others as submitted, of those large enough to
+    judge."""
     found: dict[tuple[str, str | None], tuple[float, Both]] = {}
     for one in groups:
         figure = one.before.difference(measure)
@@ -79,3 +75,9 @@ def nearer(before: Figure, change: Figure, level: float) -> str:
         return "no change shown"
     after = before.value + change.value
     return "nearer to parity" if abs(after) < abs(before.value) else "farther from parity"
+
+
+def in_direction(draft: Draft, measure: str, place: int) -> str:
+    """A difference as people think of it: points lower or higher of shares, an amount of all else."""
+    say = wording.points if scale_of(measure) == "share" else wording.amount
+    return say(draft.figure(place), draft.level)

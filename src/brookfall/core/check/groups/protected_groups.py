@@ -1,6 +1,6 @@
 """Groups of people: the levels of each protected attribute as the plan takes them, and of combinations of them."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import combinations, product
@@ -22,6 +22,8 @@ _MOST_VALUES = 12
 """Distinct numbers up to which each is a group of its own."""
 _AGES = (25.0, 40.0, 65.0)
 _QUARTILES = (0.25, 0.5, 0.75)
+GROUPS_TO_COMPARE = 3
+"""Recorded groups from which on each is set against everyone else; two give one contrast."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,20 +46,21 @@ class Ground:
 
 def grounds_of(subject: Subject, plan: Plan) -> tuple[Ground, ...]:
     """Every protected attribute of the table, banded and merged as the plan says; codes are of all rows."""
-    return tuple(ground_as(subject.table.column(name), plan) for name in subject.roles.protected)
+    roles = subject.roles
+    return tuple(ground_as(subject.table.column(name), plan, roles.grounds) for name in roles.protected)
 
 
-def ground_as(column: Column, plan: Plan) -> Ground:
-    """A column of n rows as a ground.
+def ground_as(column: Column, plan: Plan, ties: Mapping[str, str]) -> Ground:
+    """A column of n rows as a ground; ``ties`` say of which one columns are where their names do not.
 
     >>> from brookfall.core.check.standard_plan import standard_plan
     >>> from brookfall.core.table.infer import column_from_text
     >>> plan = standard_plan(2, given_parts=False).model_copy(update={"bands": {"age": (40.0,)}})
-    >>> ground = ground_as(column_from_text("age", ["39", "", "40"]), plan)
+    >>> ground = ground_as(column_from_text("age", ["39", "", "40"]), plan, {})
     >>> ground.levels, ground.codes.tolist()
     (('under 40', '40 and over', 'not recorded'), [0, 2, 1])
     """
-    cuts = cuts_of(column, plan)
+    cuts = cuts_of(column, plan, ties)
     if cuts is None:
         coded = as_category(column)
         levels, codes = coded.levels, coded.values.astype(np.int64)
@@ -72,7 +75,7 @@ def ground_as(column: Column, plan: Plan) -> Ground:
     return Ground(column.name, (*levels, free_name(NOT_RECORDED, set(levels))), codes, len(levels), cuts)
 
 
-def cuts_of(column: Column, plan: Plan) -> tuple[float, ...] | None:
+def cuts_of(column: Column, plan: Plan, ties: Mapping[str, str]) -> tuple[float, ...] | None:
     """The cuts between the bands of a number: the plan's, else the usual ones of ages, else quartiles.
 
     Which are usual is common practice. None where the column is no number, or has so few values that each is a group.
@@ -84,7 +87,7 @@ def cuts_of(column: Column, plan: Plan) -> tuple[float, ...] | None:
     known = column.values[~column.missing]
     if len(np.unique(known)) <= _MOST_VALUES:
         return None
-    if ground_of(column.name, plan.policy.grounds) == "age":
+    if ground_of(column.name, plan.policy.grounds, ties) == "age":
         return _AGES
     return tuple(sorted({float(f"{value:.3g}") for value in np.quantile(known, _QUARTILES)}))
 
@@ -174,9 +177,22 @@ def families(groups: tuple[Group, ...]) -> dict[tuple[str, ...], list[Group]]:
     return found
 
 
-def reference(groups: list[Group], named: dict[str, str]) -> Group:
-    """The group the plan names, by attribute; where it names none, the largest of what was recorded, the first of
-    equals."""
-    wanted = {attribute: named[attribute] for attribute in groups[0].attributes if attribute in named}
-    chosen = [group for group in groups if wanted and all(group.label[a] == level for a, level in wanted.items())]
-    return max(chosen or [group for group in groups if group.recorded] or groups, key=len)
+def reference(groups: list[Group], named: Mapping[str, str]) -> Group | None:
+    """The group that all others are set against; None where each is set against everyone else.
+
+    It is the one that the plan names, by every attribute. Where it names none, two recorded groups give one contrast,
+    against the larger of them, and so does a single one against those of whom nothing is recorded.
+
+    >>> women, men, gap = (
+    ...     Group({"sex": level}, np.arange(n), level != "not recorded")
+    ...     for level, n in (("f", 9), ("m", 5), ("not recorded", 30))
+    ... )
+    >>> reference([women, men, gap], {}).levels, reference([women, men], {"sex": "m"}).levels
+    ('f', 'm')
+    """
+    if all(attribute in named for attribute in groups[0].attributes):
+        wanted = [group for group in groups if all(group.label[a] == named[a] for a in group.attributes)]
+        if wanted:
+            return wanted[0]
+    recorded = [group for group in groups if group.recorded]
+    return max(recorded or groups, key=len) if len(recorded) < GROUPS_TO_COMPARE else None

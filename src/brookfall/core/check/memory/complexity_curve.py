@@ -10,18 +10,20 @@ from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.dial_fits import dial_folds, dial_needs, dial_of, training_fold, tree_need
+from brookfall.core.check.shared.refits import overlap_of
 from brookfall.core.check.shared.tree_chart import marked, tree_chart
 from brookfall.core.evidence.chart import DialChart, StripGroup, StripRow, TableView, TreeChart
 from brookfall.core.evidence.estimate import Versus
 from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import Need
+from brookfall.core.fit.request import Need, Rows
 from brookfall.core.foundation import wording
 from brookfall.core.measure.curves import Series
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.influence_function import mean_of, variance
+from brookfall.core.measure.paired_tests import corrected_mean_of_rows
 from brookfall.core.measure.registry import words_of
-from brookfall.core.measure.row_losses import criteria, losses, mean_excess, mean_loss
+from brookfall.core.measure.row_losses import criteria, losses, mean_loss
 from brookfall.core.measure.scored import AnyScored, Numbers
 from brookfall.core.recipe.dials import Dialled
 from brookfall.core.recipe.families import family_of
@@ -35,8 +37,8 @@ class Complexity(Check):
     title = "Complexity curve"
     question = 4
     source = (
-        "Breiman, Friedman, Olshen & Stone 1984 (pruning; one standard error); Hall 1992 for intervals; Bonferroni "
-        "over the simpler values."
+        "Breiman, Friedman, Olshen & Stone 1984 (pruning; one standard error); Nadeau & Bengio 2003 (differences over "
+        "folds); Hall 1992; Bonferroni over the simpler values."
     )
     refits = True
     tiers = NOT_LIGHT
@@ -67,7 +69,7 @@ class Complexity(Check):
                 part=part,
             )
             for name, place in points.items()
-            for criterion in criteria(bench.subject.outcome)
+            for criterion in curve.unseen
             for part, figure in curve.at(criterion, place).items()
         }
         excess = _excess(draft, dial, curve, first)
@@ -76,7 +78,7 @@ class Complexity(Check):
             title=f"Loss along {dial.setting}, from the simplest to the most complex",
             setting=dial.setting,
             series="dial",
-            criteria=criteria(bench.subject.outcome),
+            criteria=tuple(curve.unseen),
             points=tuple(turn.words for turn in dial.values),
             submitted=dial.submitted,
             best=curve.best,
@@ -85,8 +87,8 @@ class Complexity(Check):
             strengths=() if tree is None else tuple(float(turn.value or 0.0) for turn in dial.values),
         )
         series: dict[str, Series] = {"dial": curve.series(draft.level), **({} if tree is None else tree[1])}
-        strips = _strips(places, points, criteria(bench.subject.outcome))
-        tables = (_table(dial, places, points, criteria(bench.subject.outcome)),)
+        strips = _strips(places, points, tuple(curve.unseen))
+        tables = (_table(dial, places, points, tuple(curve.unseen)),)
         answer = _answer(bench, draft, dial, curve, places, excess)
         return draft.write(
             answer,
@@ -106,6 +108,13 @@ class _Curve:
     unseen_rows: AnyScored
     best: int
     simplest: int
+    fold_of: Rows
+    overlap: float
+
+    def excess(self, losses: Numbers) -> Figure:
+        """How much larger a loss is on average, of losses less others on unseen rows, by the corrected t over folds."""
+        rows = self.unseen_rows
+        return corrected_mean_of_rows(losses, rows.counted, self.fold_of, self.overlap).marked(few=rows.few)
 
     def at(self, criterion: str, place: int) -> dict[str, Figure]:
         return {
@@ -152,6 +161,8 @@ def _curve(bench: Bench, ledger: Ledger) -> _Curve:
         unseen_rows,
         best,
         simplest,
+        np.concatenate([np.full(len(fold.test), fold.number) for fold in folds])[order],
+        overlap_of(folds),
     )
 
 
@@ -166,7 +177,7 @@ def _excess(draft: Draft, dial: Dialled, curve: _Curve, criterion: str) -> int |
     if dial.submitted == 0:
         return None
     values, simpler = curve.unseen[criterion], curve.best_simpler(criterion, dial.submitted)
-    figure = mean_excess(values[:, dial.submitted], values[:, simpler], curve.unseen_rows)
+    figure = curve.excess(values[:, dial.submitted] - values[:, simpler])
     interval = figure.interval(1 - (1 - draft.level) / dial.submitted)
     worse = interval is not None and interval[0] > 0
     return draft.add(
@@ -251,7 +262,7 @@ def _answer(
     curve: _Curve,
     places: dict[tuple[str, str, str], int],
     excess: int | None,
-) -> str:
+) -> list[str]:
     first = criteria(bench.subject.outcome)[0]
     words = words_of(first)
     ours = dial.values[dial.submitted].words
@@ -262,22 +273,23 @@ def _answer(
         f"{wording.number(unseen.value)} on {wording.rows(unseen.n)} unseen."
     ]
     if excess is None:
-        return f"{said[0]} No simpler value is on the dial."
+        return [*said, "No simpler value is on the dial."]
     figure, standing = draft.figure(excess), draft.standing(excess)
     simpler = dial.values[curve.simplest].words
     if standing is Standing.OUTSIDE:
         better = dial.values[curve.best_simpler(first, dial.submitted)].words
-        said.append(
+        said += [
             f"A simpler model, {dial.setting} {better}, is better on unseen rows, by "
-            f"{wording.figure(figure, draft.level)}; {dial.setting} {simpler} is the simplest that does as well as any."
-        )
+            f"{wording.figure(figure, draft.level)}.",
+            f"{wording.capital(dial.setting)} {simpler} is the simplest that does as well as any.",
+        ]
     elif curve.simplest < dial.submitted:
-        said.append(
-            f"No simpler value is better by more than its interval, but {dial.setting} {simpler} is simpler and within "
-            "one standard error of the best."
-        )
+        said += [
+            "No simpler value is better by more than its interval.",
+            f"{wording.capital(dial.setting)} {simpler} is simpler and within one standard error of the best.",
+        ]
     else:
         said.append(
             "No simpler value does better by more than its interval, nor as well as the best within one standard error."
         )
-    return " ".join(said)
+    return said

@@ -1,103 +1,209 @@
-"""Gap: the training score against the unseen score on one strip, with an interval on the distance."""
+"""Gap: the training score against the unseen score on one strip, with an interval on the distance.
 
-from dataclasses import dataclass
+Where there are folds, each fit's score of its own training rows is set against that of the rows it was kept from: the
+interval of the mean over folds is of the recipe and holds the variance of refitting it. Against a test part the gap is
+of the one model that was fitted for it. Both estimate nearly the same: the one with the narrower interval is judged,
+the other where it is beyond the limit and the first is not. The limit goes by the measure: of a loss it is a share of
+the unseen value. A family that reproduces its training rows by construction is not judged by this.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 
 from brookfall.core.check.bench import OUT_OF_FOLD, RECIPE, SCORES, Bench
 from brookfall.core.check.check import Check, Draft, Written, at, not_applicable, text
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say, upper_limit
 from brookfall.core.check.shared import pictures
+from brookfall.core.check.shared.refits import over_folds, overlap_of
 from brookfall.core.evidence.chart import StripChart, StripGroup, StripRow, TableView
 from brookfall.core.evidence.estimate import Versus
 from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import Need, Rows, WithoutItselfReading
+from brookfall.core.fit.request import Need, Rows, Wanted, WithoutItselfReading
 from brookfall.core.foundation import wording
-from brookfall.core.judge.standing import rows_to_settle
-from brookfall.core.measure.figure import Figure, absent
+from brookfall.core.judge.policy import Policy
+from brookfall.core.judge.standing import stand, what_would_settle
+from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.interval import independent_difference
-from brookfall.core.measure.paired_tests import gain
-from brookfall.core.measure.ranking import auc_gap_by_fold
+from brookfall.core.measure.paired_tests import corrected_difference, corrected_mean, values_of
 from brookfall.core.measure.registry import forms, lower_is_better, measure, named, words_of
-from brookfall.core.measure.scored import AnyScored, Scored
+from brookfall.core.measure.scored import AnyScored, Numbers
 from brookfall.core.recipe.families import family_of, resolved_settings
 
 _ONE_PART = "The supplied scores are of one part alone, so training can't be set against unseen rows."
+_IN_THE_FOLDS = "training_in_the_folds"
+
+
+@dataclass(frozen=True)
+class _Folds:
+    """What every fold's fit scores on its own training rows and on the rows it was kept from; both (folds,), NaN where
+    there is none. ``few``: the held-out rows together are too few to judge."""
+
+    seen: Numbers
+    unseen: Numbers
+    n: int
+    overlap: float
+    few: bool
+
+    def figures(self, name: str) -> tuple[Figure, Figure, Figure]:
+        """The mean over training rows, over held-out rows, and how much the first flatters."""
+        one = named(name)
+        share = one.bounded
+        gaps = one.sign * (self.seen - self.unseen)
+        found = (
+            corrected_mean(self.seen, self.n, self.overlap, share=share),
+            corrected_mean(self.unseen, self.n, self.overlap, share=share),
+            corrected_difference(gaps, self.n, self.overlap, share=share),
+        )
+        seen, unseen, gap = (figure.marked(few=self.few) for figure in found)
+        return seen, unseen, gap
 
 
 @dataclass(frozen=True)
 class _Sides:
-    """A model's training rows and unseen rows by part; ``same`` are its training rows scored by fits without them,
-    and ``folds`` the fold that left each of them out. ``seen`` is the part whose score stands for training: that of
+    """A model's rows by part, and its folds by measure. ``seen`` is the part whose score stands for training: that of
     training rows each scored without itself, where the plain one says nothing."""
 
     model: str
     parts: dict[str, AnyScored]
-    same: tuple[AnyScored, AnyScored] | None = None
-    folds: NDArray[np.int64] | None = None
     seen: str = "training"
+    folds: dict[str, _Folds] = field(default_factory=dict)
 
     @property
     def unseen(self) -> list[str]:
-        return [part for part in self.parts if part not in ("training", self.seen)]
+        parts = [part for part in self.parts if part not in ("training", self.seen)]
+        return [OUT_OF_FOLD, *parts] if self.folds else parts
+
+    @property
+    def shown(self) -> list[str]:
+        after = list(self.parts).index("training") + 1
+        own = list(self.parts)
+        return [*own[:after], *((_IN_THE_FOLDS, OUT_OF_FOLD) if self.folds else ()), *own[after:]]
+
+
+@dataclass(frozen=True)
+class _Measured:
+    """Places in the draft: every measure of every part, the gap to each unseen part; ``lead`` is the part whose gap
+    the answer is about, and ``limit`` what it must keep, None where it is not judged."""
+
+    sides: _Sides
+    main: str
+    places: dict[tuple[str, str], int]
+    gaps: dict[tuple[str, str], int]
+    lead: str
+    limit: Limit | None
+
+    @property
+    def gap(self) -> int:
+        return self.gaps[self.main, self.lead]
 
 
 class Gap(Check):
     name = "gap"
     title = "Gap"
     question = 4
-    source = "Newcombe 1998 (independent and paired differences); DeLong et al. 1988; Zou & Donner 2008; Hall 1992."
-    reads = Reads(plan=("policy.gap", "policy.gap_r2"))
+    source = (
+        "Nadeau & Bengio 2003; Bouckaert & Frank 2004 (over folds); Newcombe 1998; DeLong et al. 1988; Zou & Donner "
+        "2008 (a test part)."
+    )
+    reads = Reads(plan=("policy.gap", "policy.gap_r2", "policy.gap_loss"))
 
     def sentence(self, about: About) -> Sentence:
-        of = "gap_r2" if about.number else "gap"
+        of = _limit_of(about.plan.main_measure, about.outcome)
+        whole = " of the unseen value" if of == "gap_loss" else ""
+        in_words = f" in {words_of(about.plan.main_measure)}"
         return say(
             "Measure the gap between training rows, out-of-fold rows and test rows.",
-            f"limit: gap{' in R²' if about.number else ''} ≤ {{gap}}",
-            gap=upper_limit(about, of, f"Limit on the gap{' in R²' if about.number else ''}"),
+            f"limit: gap{in_words} ≤ {{gap}}{whole}",
+            gap=upper_limit(about, of, f"Limit on the gap{in_words}"),
         )
 
     def requests(self, bench: Bench) -> list[Need]:
         if RECIPE not in bench.models:
             return []
         fair = [] if _interpolates(bench) is None else [_without_itself(bench)]
-        return [bench.submitted.holdout, *bench.submitted.out_of_fold_needs, *fair]
+        folds = bench.submitted.fold_needs if over_folds(bench) else ()
+        return [bench.submitted.holdout, *folds, *_fold_readings(bench), *fair]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         found = [sides for model in bench.models if (sides := _sides(bench, ledger, model)) is not None]
         if not found:
             return not_applicable(_ONE_PART)
         draft = Draft(bench.plan.policy.level)
-        strips: list[StripChart] = []
-        tables, answers = [], []
-        for sides in found:
-            by_construction = _interpolates(bench) if sides.model == RECIPE else None
-            places, gaps = _measured(bench, draft, sides)
-            strips.extend(_strips(bench, sides, places, gaps))
-            tables.append(_table(bench, sides, places, gaps))
-            answers.append(_answer(bench, draft, sides, places, gaps))
-            answers.extend([by_construction] if by_construction else [])
-        return draft.write(" ".join(answers), charts=tuple(strips), tables=tuple(tables))
+        measured = [_measured(bench, draft, sides) for sides in found]
+        first, *others = measured
+        return draft.write(
+            _answer(bench, draft, first),
+            lines=(
+                *_lines(bench, draft, first),
+                bench.split.fewer_folds if RECIPE in bench.models else "",
+                *(line for one in others for line in (_answer(bench, draft, one), *_lines(bench, draft, one))),
+            ),
+            charts=tuple(strip for one in measured for strip in _strips(bench, one)),
+            tables=tuple(_table(bench, one) for one in measured),
+        )
+
+
+def _limit_of(name: str, outcome: str) -> str:
+    """The field of the policy that limits the gap in a measure: shares, R², or losses."""
+    if name == "r2":
+        return "gap_r2"
+    form = named(name).forms.get(outcome)
+    is_loss = lower_is_better(name) and (form is None or form.hits is None)
+    return "gap_loss" if is_loss else "gap"
+
+
+def _limit(policy: Policy, name: str, outcome: str, unseen: float | None) -> Limit:
+    """What the gap in a measure must keep, in the measure's own unit."""
+    of = _limit_of(name, outcome)
+    limit: Limit = getattr(policy, of)
+    if of != "gap_loss" or limit.at_most is None:
+        return limit
+    return limit.model_copy(update={"at_most": limit.at_most * abs(unseen or 0.0)})
+
+
+# What is set against what.
 
 
 def _sides(bench: Bench, ledger: Ledger, model: str) -> _Sides | None:
     parts = bench.model_parts(ledger, model)
     if model == SCORES:
         return _Sides(model, parts) if "training" in parts and len(parts) > 1 else None
-    unseen = bench.submitted.out_of_fold(ledger)
-    seen, at_seen, of_seen = _stands_for_training(bench, ledger, parts["training"])
-    both = np.intersect1d(at_seen, unseen.positions)
-    ours = of_seen.take(np.searchsorted(at_seen, both), "left out too")
-    theirs = unseen.scored.take(np.searchsorted(unseen.positions, both), "training rows")
-    ordered = {seen: of_seen, "training": parts["training"], OUT_OF_FOLD: theirs}
-    ordered |= {part: rows for part, rows in parts.items() if part != "training"}
-    folds = None
-    if bench.plan.cross_validation.kind == "k_fold":
-        folds = bench.split.first_held[np.searchsorted(bench.split.cross_validated, both)]
-    return _Sides(model, ordered, (ours, theirs), folds, seen)
+    seen, of_seen = _stands_for_training(bench, ledger, parts["training"])
+    return _Sides(model, {seen: of_seen, **parts}, seen, _folds(bench, ledger))
+
+
+def _fold_readings(bench: Bench) -> list[Need]:
+    """Of every fold's fit, the measures of its own training rows."""
+    if not over_folds(bench):
+        return []
+    wanted = tuple(Wanted(name) for name in _names(bench))
+    plain = _interpolates(bench) is None
+    return [
+        Need(need.fit, bench.figures(need.fit.train, wanted, "as fitted" if plain else "without itself"))
+        for need in bench.submitted.fold_needs
+    ]
+
+
+def _folds(bench: Bench, ledger: Ledger) -> dict[str, _Folds]:
+    if not over_folds(bench):
+        return {}
+    seen = np.stack([ledger.scores(need) for need in _fold_readings(bench)])
+    held = bench.submitted.fold_scored(ledger)
+    pooled, overlap = bench.submitted.out_of_fold(ledger).scored, overlap_of(bench.split.folds)
+    return {
+        name: _Folds(
+            seen[:, place],
+            values_of([measure(name, rows) for rows in held]),
+            len(pooled),
+            overlap,
+            measure(name, pooled).few,
+        )
+        for place, name in enumerate(_names(bench))
+    }
 
 
 def _without_itself(bench: Bench) -> Need:
@@ -106,26 +212,20 @@ def _without_itself(bench: Bench) -> Need:
     return Need(fit, WithoutItselfReading(fit.train))
 
 
-def _stands_for_training(bench: Bench, ledger: Ledger, plain: AnyScored) -> tuple[str, Rows, AnyScored]:
-    """The part whose score is judged as that of training: its name, sorted positions, and rows with their scores."""
-    rows = bench.split.parts["training"]
+def _stands_for_training(bench: Bench, ledger: Ledger, plain: AnyScored) -> tuple[str, AnyScored]:
+    """The part whose score stands for training: its name, and rows with their scores."""
     if _interpolates(bench) is None:
-        return "training", rows, plain
+        return "training", plain
     need = _without_itself(bench)
     scores = ledger.scores(need)
     known = np.isfinite(scores) if scores.ndim == 1 else np.isfinite(scores).all(axis=1)
     name = "out_of_bag" if bench.recipe.family == "forest" else "without_itself"
-    return name, rows[known], bench.scored(rows[known], scores[known], f"{need.fit.seed_key} {name}")
-
-
-def _judged_measure(bench: Bench) -> tuple[str, Limit]:
-    """The measure whose gap is judged, and its limit: of a number outcome always that of R²."""
-    policy = bench.plan.policy
-    return ("r2", policy.gap_r2) if bench.subject.outcome == "number" else (bench.plan.main_measure, policy.gap)
+    rows: Rows = bench.split.parts["training"][known]
+    return name, bench.scored(rows, scores[known], f"{need.fit.seed_key} {name}")
 
 
 def _drawn(bench: Bench) -> tuple[str, ...]:
-    return tuple(dict.fromkeys((_judged_measure(bench)[0], *pictures.main_measures(bench))))
+    return pictures.main_measures(bench)
 
 
 def _names(bench: Bench) -> tuple[str, ...]:
@@ -134,64 +234,94 @@ def _names(bench: Bench) -> tuple[str, ...]:
     return tuple(dict.fromkeys((*_drawn(bench), *others)))
 
 
-def _measured(
-    bench: Bench, draft: Draft, sides: _Sides
-) -> tuple[dict[tuple[str, str], int], dict[tuple[str, str], int]]:
-    """Places in the draft: every measure of every part, and the gap of training to each unseen part."""
-    main, limit = _judged_measure(bench)
-    places, gaps = {}, {}
-    for name in _names(bench):
-        for part, rows in sides.parts.items():
-            places[name, part] = draft.add(name, measure(name, rows), model=sides.model, part=part)
-        for part in sides.unseen:
-            judge = name == main and part in (OUT_OF_FOLD, "test")
-            gaps[name, part] = draft.add(
-                name,
-                _gap(name, sides, part),
-                comparison="gap",
-                model=sides.model,
-                part=sides.seen,
-                versus=Versus(part=part),
-                limit=limit if judge else None,
-            )
-    return places, gaps
+# What is measured, and which gap is judged.
 
 
-def _gap(name: str, sides: _Sides, part: str) -> Figure:
-    """How much better training looks: positive when it flatters."""
-    lower = lower_is_better(name)
-    if part != OUT_OF_FOLD or sides.same is None:
-        seen, unseen = measure(name, sides.parts[sides.seen]), measure(name, sides.parts[part])
-        return independent_difference(unseen, seen) if lower else independent_difference(seen, unseen)
-    ours, theirs = sides.same
-    if name == "auc" and sides.folds is not None and isinstance(ours, Scored) and isinstance(theirs, Scored):
-        return auc_gap_by_fold(ours, theirs, sides.folds).marked(few=ours.few_events)
-    figure = gain(name, ours, theirs)
-    return _unpaired(name, ours, theirs) if figure.value is None else figure
+def _measured(bench: Bench, draft: Draft, sides: _Sides) -> _Measured:
+    main = bench.plan.main_measure
+    values = {name: dict(_values(sides, name)) for name in _names(bench)}
+    found = {name: dict(_gaps(sides, name, by_part)) for name, by_part in values.items()}
+    places = {
+        (name, part): draft.add(name, figure, model=sides.model, part=part)
+        for name, by_part in values.items()
+        for part, figure in by_part.items()
+    }
+    lead = _lead(bench, found[main], places, draft)
+    judged = sides.model == SCORES or _interpolates(bench) is None
+    unseen = draft.figure(places[main, lead]).value
+    limit = _limit(bench.plan.policy, main, bench.subject.outcome, unseen) if judged else None
+    gaps = {
+        (name, part): draft.add(
+            name,
+            figure,
+            comparison="gap",
+            model=sides.model,
+            part=sides.seen,
+            versus=Versus(part=part),
+            limit=limit if (name, part) == (main, lead) else None,
+        )
+        for name, by_part in found.items()
+        for part, figure in by_part.items()
+    }
+    return _Measured(sides, main, places, gaps, lead, limit)
 
 
-def _unpaired(name: str, ours: AnyScored, theirs: AnyScored) -> Figure:
-    """The plain gap of a measure that has no interval for a difference on the same rows."""
-    seen, unseen = measure(name, ours), measure(name, theirs)
-    if seen.value is None or unseen.value is None:
-        return absent(unseen.n, seen.note or unseen.note or "one side can't be computed")
-    gap = unseen.value - seen.value if lower_is_better(name) else seen.value - unseen.value
-    return Figure(gap, unseen.n, note="this measure has no interval for a difference on the same rows")
+def _values(sides: _Sides, name: str) -> Iterator[tuple[str, Figure]]:
+    for part in sides.shown:
+        if part in (_IN_THE_FOLDS, OUT_OF_FOLD):
+            seen, unseen, _ = sides.folds[name].figures(name)
+            yield part, seen if part == _IN_THE_FOLDS else unseen
+        else:
+            yield part, measure(name, sides.parts[part])
 
 
-def _strips(
-    bench: Bench, sides: _Sides, places: dict[tuple[str, str], int], gaps: dict[tuple[str, str], int]
-) -> tuple[StripChart, ...]:
+def _gaps(sides: _Sides, name: str, values: dict[str, Figure]) -> Iterator[tuple[str, Figure]]:
+    """How much better training looks than each unseen part: positive when it flatters."""
+    for part in sides.unseen:
+        if part == OUT_OF_FOLD:
+            yield part, sides.folds[name].figures(name)[2]
+        else:
+            seen, unseen = values[sides.seen], values[part]
+            yield part, independent_difference(*((unseen, seen) if lower_is_better(name) else (seen, unseen)))
+
+
+def _lead(bench: Bench, gaps: dict[str, Figure], places: dict[tuple[str, str], int], draft: Draft) -> str:
+    """The unseen part whose gap is judged: of folds and test the one with the narrower interval, or the other where it
+    alone is outside; with neither the last part."""
+    main, level = bench.plan.main_measure, bench.plan.policy.level
+    both = [part for part in (OUT_OF_FOLD, "test") if part in gaps and _width(gaps[part], level) is not None]
+    if not both:
+        return "test" if "test" in gaps else list(gaps)[-1]
+    both.sort(key=lambda part: _width(gaps[part], level) or 0.0)
+    for part in both:
+        limit = _limit(bench.plan.policy, main, bench.subject.outcome, draft.figure(places[main, part]).value)
+        if stand(gaps[part], limit, level) is Standing.OUTSIDE:
+            return part
+    return both[0]
+
+
+def _width(gap: Figure, level: float) -> float | None:
+    ends = None if gap.few else gap.interval(level)
+    return None if ends is None else ends[1] - ends[0]
+
+
+# How it is shown and said.
+
+
+def _strips(bench: Bench, found: _Measured) -> tuple[StripChart, ...]:
+    sides = found.sides
     groups = [
         (
             name,
             StripGroup(
                 label=pictures.in_words(name),
                 rows=tuple(
-                    StripRow(estimate=places[name, part], label=_called(sides, part), colour=_coloured(sides, part))
-                    for part in sides.parts
+                    StripRow(
+                        estimate=found.places[name, part], label=_called(sides, part), colour=_coloured(sides, part)
+                    )
+                    for part in sides.shown
                 ),
-                gap=gaps[name, sides.unseen[-1]],
+                gap=found.gaps[name, found.lead],
             ),
         )
         for name in _drawn(bench)
@@ -199,22 +329,21 @@ def _strips(
     return pictures.strips(f"Training and unseen rows on one scale{pictures.of_model(sides.model, bench)}", groups)
 
 
-def _table(
-    bench: Bench, sides: _Sides, places: dict[tuple[str, str], int], gaps: dict[tuple[str, str], int]
-) -> TableView:
+def _table(bench: Bench, found: _Measured) -> TableView:
+    sides = found.sides
     title = "Training against each kind of unseen row; a gap is positive when training flatters"
     return TableView(
         title=f"{title}{pictures.of_model(sides.model, bench)}",
         columns=(
             "measure",
-            *(_called(sides, part) for part in sides.parts),
-            *(f"gap, {part.replace('_', ' ')}" for part in sides.unseen),
+            *(_called(sides, part) for part in sides.shown),
+            *(f"gap, {part.replace('_', '-')}" for part in sides.unseen),
         ),
         rows=tuple(
             (
                 text(words_of(name)),
-                *(at(places[name, part]) for part in sides.parts),
-                *(at(gaps[name, part]) for part in sides.unseen),
+                *(at(found.places[name, part]) for part in sides.shown),
+                *(at(found.gaps[name, part]) for part in sides.unseen),
             )
             for name in _names(bench)
         ),
@@ -226,12 +355,17 @@ def _interpolates(bench: Bench) -> str | None:
     return family_of(bench.recipe).by_construction(resolved_settings(bench.recipe))
 
 
+_CALLED = {_IN_THE_FOLDS: "training, in the folds", OUT_OF_FOLD: "out of fold"}
+
+
 def _called(sides: _Sides, part: str) -> str:
-    words = part.replace("_", " ")
+    words = _CALLED.get(part, part.replace("_", " "))
     return f"{words}, plain" if part == "training" and sides.seen != part else words
 
 
 def _coloured(sides: _Sides, part: str) -> str:
+    if part == _IN_THE_FOLDS:
+        return "training"
     return "training" if part == sides.seen else "baseline" if part == "training" else part
 
 
@@ -239,33 +373,61 @@ _FAIR = {"out_of_bag": " out of bag", "without_itself": ", each without itself,"
 _PERFECT = {"binary": ("accuracy", 1.0), "multiclass": ("accuracy", 1.0), "number": ("r2", 1.0)}
 
 
-def _answer(
-    bench: Bench, draft: Draft, sides: _Sides, places: dict[tuple[str, str], int], gaps: dict[tuple[str, str], int]
-) -> str:
-    main, limit = _judged_measure(bench)
-    part = "test" if "test" in sides.parts else sides.unseen[-1]
-    seen, unseen = draft.figure(places[main, sides.seen]), draft.figure(places[main, part])
-    gap = gaps[main, part]
-    measured, standing = draft.figure(gap), draft.standing(gap)
-    words = words_of(main)
-    named = pictures.of_model(sides.model, bench)
+def _answer(bench: Bench, draft: Draft, found: _Measured) -> str:
+    """What training says, what unseen rows say, and the gap by which both are judged."""
+    sides, part = found.sides, found.lead
+    before = _IN_THE_FOLDS if part == OUT_OF_FOLD else sides.seen
+    seen, unseen = (draft.figure(found.places[found.main, one]) for one in (before, part))
+    words = f"{wording.capital(words_of(found.main))}{pictures.of_model(sides.model, bench)}"
+    gap = draft.figure(found.gap)
+    if seen.value is None or unseen.value is None or gap.value is None:
+        return f"{words} can't be set against unseen rows: {gap.note}."
     said = (
-        f"{wording.capital(words)}{named} is {wording.number(seen.value)} on training rows"
-        f"{_FAIR.get(sides.seen, '')} and "
-        f"{wording.number(unseen.value)} on {wording.rows(unseen.n)} of the {part.replace('_', ' ')} part."
+        f"{words} is {wording.number(seen.value)} on training rows{_FAIR.get(sides.seen, '')} and "
+        f"{wording.number(unseen.value)} on {wording.count(unseen.n)} {part.replace('_', '-')} rows: a gap of "
+        f"{draft.said(found.gap)}{_against(draft, found)}."
     )
     perfect, best = _PERFECT[bench.subject.outcome]
-    if (perfect, "training") in places and draft.figure(places[perfect, "training"]).value == best:
-        said = f"It{named} is right on every row it was trained on. {said}"
-    endings = {
-        Standing.WITHIN: f"keeps the limit of {limit.at_most:g}",
-        Standing.OUTSIDE: f"is beyond the limit of {limit.at_most:g}",
-        Standing.NEAR: f"may or may not keep the limit of {limit.at_most:g}",
-        Standing.UNSETTLED: f"can't be told from none, nor from the limit of {limit.at_most:g}, on these rows",
-        None: "is not judged",
-    }
-    said += f" The gap of {wording.figure(measured, draft.level)} {endings[standing]}."
-    if standing is Standing.UNSETTLED:
-        settle = rows_to_settle(measured, limit, draft.wide_level)
-        said += f" About {wording.rows(settle)} in the {part.replace('_', ' ')} part would settle it." if settle else ""
+    if (perfect, "training") in found.places and draft.figure(found.places[perfect, "training"]).value == best:
+        return f"It is right on every row it was trained on. {said}"
     return said
+
+
+def _against(draft: Draft, found: _Measured) -> str:
+    if found.limit is None or found.limit.at_most is None:
+        return ", shown and not judged"
+    limit = f"the limit of {_plain(found.limit.at_most)}"
+    endings = {
+        Standing.WITHIN: f", within {limit}",
+        Standing.OUTSIDE: f", beyond {limit}",
+        Standing.NEAR: f", near {limit}",
+        Standing.UNSETTLED: f"; too few rows to tell, against {limit}",
+        None: ", of too few rows to judge",
+    }
+    return endings[draft.standing(found.gap)]
+
+
+def _plain(value: float) -> str:
+    return f"{value:.3g}".replace("-", "−")
+
+
+_OF = {OUT_OF_FOLD: "of this recipe, refitted", "test": "of this very model"}
+
+
+def _lines(bench: Bench, draft: Draft, found: _Measured) -> tuple[str, ...]:
+    """What a gap by construction says, the other gap, whose truth the interval is of, and what would settle it."""
+    sides = found.sides
+    lines = []
+    if sides.model == RECIPE and (reason := _interpolates(bench)) is not None:
+        lines.append(reason)
+    for part in sides.unseen:
+        gap = draft.figure(found.gaps[found.main, part])
+        if part != found.lead and part in _OF and gap.value is not None:
+            lines.append(
+                f"On {part.replace('_', '-')} rows the gap is {draft.said(found.gaps[found.main, part])}, {_OF[part]}."
+            )
+    if draft.standing(found.gap) is Standing.UNSETTLED and found.limit is not None:
+        what = f"a gap of {_plain(found.limit.at_most or 0.0)}"
+        rows = "rows" if found.lead == OUT_OF_FOLD else f"{found.lead} rows"
+        lines.append(what_would_settle(draft.figure(found.gap), found.limit, draft.level, what, rows))
+    return tuple(lines)

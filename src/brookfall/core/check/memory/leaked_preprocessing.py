@@ -6,14 +6,14 @@ from brookfall.core.check.bench import OUT_OF_FOLD, Bench, ScoredPart
 from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
+from brookfall.core.check.shared.refits import gain_by_fold, score_by_fold
 from brookfall.core.evidence.chart import StripGroup, StripRow, TableView
 from brookfall.core.evidence.estimate import Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, ScoreReading
 from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.measure.paired_tests import gain
-from brookfall.core.measure.registry import measure, words_of
+from brookfall.core.measure.registry import words_of
 
 LEAKED = "prepared on all rows"
 
@@ -22,7 +22,7 @@ class Preparation(Check):
     name = "preparation"
     title = "Leaked preparation"
     question = 4
-    source = "Paired intervals on the same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992)."
+    source = "Corrected resampled t over the same folds (Nadeau & Bengio 2003)."
     refits = True
     tiers = NOT_LIGHT
 
@@ -45,13 +45,16 @@ class Preparation(Check):
         draft = Draft(bench.plan.policy.level)
         honest, leaked = (_scored(bench, ledger, which) for which in (0, 1))
         names = pictures.main_measures(bench)
-        ours = {name: draft.add(name, measure(name, honest.scored), part=OUT_OF_FOLD) for name in names}
-        theirs = {name: draft.add(name, measure(name, leaked.scored), model=LEAKED, part=OUT_OF_FOLD) for name in names}
+        folds = bench.split.long_folds
+        ours = {name: draft.add(name, score_by_fold(name, folds, honest), part=OUT_OF_FOLD) for name in names}
+        theirs = {
+            name: draft.add(name, score_by_fold(name, folds, leaked), model=LEAKED, part=OUT_OF_FOLD) for name in names
+        }
         gains = {}
         for name in names:
             gains[name] = draft.add(
                 name,
-                gain(name, leaked.scored, honest.scored),
+                gain_by_fold(name, folds, leaked, honest),
                 comparison="difference",
                 model=LEAKED,
                 part=OUT_OF_FOLD,

@@ -4,19 +4,20 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brookfall.core.candidate.candidate import ScoredPart
 from brookfall.core.check.bench import OUT_OF_FOLD, Bench
 from brookfall.core.check.check import HIGH_STAKES, Check, Draft, Written, at, text
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
+from brookfall.core.check.shared.refits import gain_by_fold, overlap_of, score_by_fold
 from brookfall.core.evidence.chart import Line, LineChart, StripGroup, StripRow, TableView
 from brookfall.core.evidence.estimate import Versus
 from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import FigureReading, Need, Rows, ScoreReading, Wanted
+from brookfall.core.fit.request import Need, Rows, ScoreReading, Wanted
 from brookfall.core.foundation import digest, wording
 from brookfall.core.measure.curves import Series
-from brookfall.core.measure.paired_tests import corrected_mean, gain
-from brookfall.core.measure.registry import measure, words_of
-from brookfall.core.measure.scored import AnyScored
+from brookfall.core.measure.paired_tests import corrected_mean
+from brookfall.core.measure.registry import named, words_of
 from brookfall.core.resample.folds import Fold
 
 _SHARES = (0.1, 0.2, 0.35, 0.5, 0.75, 1.0)
@@ -39,16 +40,25 @@ class Learning(Check):
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft, name = Draft(bench.plan.policy.level), bench.plan.main_measure
         steps = [_step(bench, ledger, size) for size in _SHARES]
-        n, overlap = len(bench.split.cross_validated), 1 / (len(bench.split.short_folds) - 1)
+        folds = bench.split.short_folds
+        n, overlap = len(bench.split.cross_validated), overlap_of(folds)
         seen = [
-            draft.add(name, corrected_mean(step.seen, n, overlap), model=_model(step), part="training")
+            draft.add(
+                name,
+                corrected_mean(step.seen, n, overlap, share=named(name).bounded),
+                model=_model(step),
+                part="training",
+            )
             for step in steps
         ]
-        unseen = [draft.add(name, measure(name, step.unseen), model=_model(step), part=OUT_OF_FOLD) for step in steps]
+        unseen = [
+            draft.add(name, score_by_fold(name, folds, step.unseen), model=_model(step), part=OUT_OF_FOLD)
+            for step in steps
+        ]
         last, before = steps[-1], steps[-2]
         more = draft.add(
             name,
-            gain(name, last.unseen, before.unseen),
+            gain_by_fold(name, folds, last.unseen, before.unseen),
             comparison="difference",
             model=_model(last),
             part=OUT_OF_FOLD,
@@ -108,13 +118,13 @@ class _Step:
 
     rows: int
     seen: np.ndarray[tuple[int], np.dtype[np.float64]]
-    unseen: AnyScored
+    unseen: ScoredPart
 
 
 def _needs(bench: Bench, fold: Fold, size: float) -> list[Need]:
     train = _some(bench, fold, size)
     fit = bench.fit(train)
-    return [Need(fit, ScoreReading(fold.test)), Need(fit, FigureReading(train, (Wanted(bench.plan.main_measure),)))]
+    return [Need(fit, ScoreReading(fold.test)), Need(fit, bench.figures(train, (Wanted(bench.plan.main_measure),)))]
 
 
 def _some(bench: Bench, fold: Fold, size: float) -> Rows:
@@ -143,7 +153,8 @@ def _step(bench: Bench, ledger: Ledger, size: float) -> _Step:
     scores = np.concatenate([ledger.scores(unseen) for unseen, _ in needs])[order]
     seen = np.array([float(ledger.scores(own)[0]) for _, own in needs])
     trained = round(float(np.mean([len(unseen.fit.train) for unseen, _ in needs])))
-    return _Step(trained, seen, bench.scored(rows[order], scores, f"learning {size}"))
+    unseen = ScoredPart(OUT_OF_FOLD, rows[order], bench.scored(rows[order], scores, f"learning {size}"))
+    return _Step(trained, seen, unseen)
 
 
 def _model(step: _Step) -> str:

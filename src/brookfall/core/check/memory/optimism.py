@@ -9,7 +9,7 @@ from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.evidence.chart import StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import FigureReading, Need, Rows, Wanted
+from brookfall.core.fit.request import Need, Rows, Wanted
 from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.registry import lower_is_better, measure, words_of
@@ -40,7 +40,7 @@ class Optimism(Check):
         return [
             bench.submitted.training_need,
             *(
-                Need(bench.fit(drawn), FigureReading(read, wanted))
+                Need(bench.fit(drawn), bench.figures(read, wanted))
                 for drawn in resamples(bench)
                 for read in (drawn, rows, _not_drawn(rows, drawn))
             ),
@@ -83,16 +83,16 @@ class Optimism(Check):
         )
         main = bench.plan.main_measure
         apparent, optimism, fair, out = (draft.figure(place) for place in places[main])
-        answer = (
+        answer = [
             f"{wording.capital(words_of(main))} on its own rows is {wording.number(apparent.value)}, of "
             f"which {wording.figure(optimism, draft.level)} is optimism; corrected for it, it is "
             f"{wording.figure(fair, draft.level)}."
-        )
+        ]
         if _is_too_small(fair, out, -1.0 if lower_is_better(main) else 1.0):
-            answer += (
-                f" That correction is too small here: most rows it is measured on were among those drawn, and on the "
-                f"rows that were not it is {wording.number(out.value)}. A recipe that memorises is to be read by these."
-            )
+            answer += [
+                f"That correction is too small here: on rows that were not drawn it is {wording.number(out.value)}.",
+                "Most rows it is measured on were among those drawn; a recipe that memorises is read by the others.",
+            ]
         return draft.write(
             answer, charts=pictures.strips("In-sample, and corrected for optimism", groups), tables=(table,)
         )

@@ -11,10 +11,11 @@ from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, number_field, say, upper_limit
 from brookfall.core.check.shared import pictures
 from brookfall.core.evidence.chart import AxisMark, Line, LineChart, StripGroup, StripRow, TableView
-from brookfall.core.evidence.limit import Standing
+from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import FigureReading, FitRequest, Need, Shuffles, Wanted
 from brookfall.core.foundation import wording
+from brookfall.core.judge.policy import Policy
 from brookfall.core.measure.capacity import capacity, chance, measure_of_capacity
 from brookfall.core.measure.curves import Series
 from brookfall.core.measure.figure import Figure, absent
@@ -28,6 +29,8 @@ from brookfall.core.resample.permutation import constant_within
 _AT_ONCE, _ONE_BY_ONE = 25, 5
 """Shuffles in one piece of work: where they are fitted together, and where a fit follows another."""
 _BINS = 12
+_ENOUGH = 99
+"""Shuffles from which p is judged."""
 
 
 class Shuffled(Check):
@@ -43,7 +46,7 @@ class Shuffled(Check):
         return say(
             "Shuffle the outcomes {shuffles} times and refit: what it still gets right on its own rows, it memorises; "
             "what it gets right on unseen rows is chance.",
-            "limits: capacity ≤ {capacity}, p ≤ {p}",
+            "limits: p ≤ {p}; capacity ≤ {capacity}, where 1 is none",
             shuffles=number_field(about.plan.shuffles, "Shuffles", ("shuffles",), 20, 1000),
             capacity=upper_limit(about, "capacity", "Limit on the capacity to memorise"),
             p=upper_limit(about, "shuffled_p", "Limit on p against shuffled outcomes"),
@@ -67,7 +70,7 @@ class Shuffled(Check):
                 scale, range_of_draws(found.unseen, tested), model="shuffled", part=OUT_OF_FOLD
             ),
             "capacity": draft.add(
-                "capacity", mean_of_draws(reached, trained, 0.0, 1.0), part="training", limit=policy.capacity
+                "capacity", mean_of_draws(reached, trained, 0.0, 1.0), part="training", limit=_limit_on_capacity(policy)
             ),
         }
         p = _p(found)
@@ -76,9 +79,9 @@ class Shuffled(Check):
             "shuffled_p",
             p,
             part=OUT_OF_FOLD,
-            limit=policy.shuffled_p,
-            # The p value is exact for these shuffles, whatever their number: it keeps its limit or it does not.
-            standing=None if p.value is None else (Standing.WITHIN if keeps else Standing.OUTSIDE),
+            limit=policy.shuffled_p if _enough(p) else None,
+            # The p value is exact for these shuffles: it keeps its limit or it does not.
+            standing=None if p.value is None or not _enough(p) else (Standing.WITHIN if keeps else Standing.OUTSIDE),
         )
         if found.plain is not None:
             places["plain"] = draft.add(scale, range_of_draws(found.plain, trained), model="shuffled, as fitted")
@@ -106,11 +109,12 @@ class _Asked:
 
     def readings(self, fold: Fold) -> tuple[FigureReading, ...]:
         """Its own rows, unseen rows, and, where its own rows say nothing, its own rows as fitted."""
-        plain = FigureReading(fold.train, self._wanted)
-        unseen = FigureReading(fold.test, self._wanted)
+        bench = self._bench
+        plain = bench.figures(fold.train, self._wanted)
+        unseen = bench.figures(fold.test, self._wanted)
         if self.reason is None:
             return plain, unseen
-        return FigureReading(fold.train, self._wanted, "without itself"), unseen, plain
+        return bench.figures(fold.train, self._wanted, "without itself"), unseen, plain
 
     def observed(self, fold: Fold) -> list[Need]:
         fit = self._bench.fit(fold.train)
@@ -263,37 +267,56 @@ def _table(places: dict[str, int], scale: str, shuffles: int) -> TableView:
     return TableView(title=title, columns=("", "its own rows", "unseen rows"), rows=tuple(rows))
 
 
-def _answer(bench: Bench, draft: Draft, places: dict[str, int], found: _Found, scale: str) -> str:
-    words, level = words_of(scale), draft.level
+def _answer(bench: Bench, draft: Draft, places: dict[str, int], found: _Found, scale: str) -> list[str]:
+    words = words_of(scale)
     shuffled, unseen = draft.figure(places["shuffled seen"]), draft.figure(places["shuffled unseen"])
-    reached, standing = draft.figure(places["capacity"]), draft.standing(places["capacity"])
     if shuffled.value is None or unseen.value is None:
-        return f"Nothing can be said of shuffled outcomes: {shuffled.note or unseen.note}."
-    moved = "Whole groups of outcomes" if found.blocks else "Outcomes"
-    limit = bench.plan.policy.capacity.at_most
-    ends = {
-        Standing.WITHIN: f"keeps the limit of {limit:g}",
-        Standing.OUTSIDE: f"is beyond the limit of {limit:g}: it memorises",
-        Standing.NEAR: f"may or may not keep the limit of {limit:g}",
-        Standing.UNSETTLED: "can't be told from none",
-        None: "is not judged",
-    }
-    said = [
-        f"On nonsense labels this recipe still has {words} {wording.number(shuffled.value)} on its own rows"
-        if standing is not Standing.WITHIN
-        else f"On nonsense labels this recipe has {words} {wording.number(shuffled.value)} on its own rows",
-        f"and {wording.number(unseen.value)} on unseen ones, where chance is {wording.number(found.chance)}.",
-        f"That is {wording.figure(reached, level)} of the way from chance to perfect, which {ends[standing]}.",
-    ]
-    reason = _Asked(bench).reason
-    if reason is not None:
-        said.append(reason)
+        return [f"Nothing can be said of shuffled outcomes: {shuffled.note or unseen.note}."]
+    said = []
     p = draft.figure(places["p"])
     if p.value is not None:
-        learned = draft.standing(places["p"]) is Standing.WITHIN
+        learned = bench.plan.policy.shuffled_p.keeps(p.value)
+        opening = "It learned something" if learned else "Nothing shows that it learned anything"
         said.append(
-            f"With the true outcomes unseen rows have {wording.number(found.observed_unseen)}: "
-            + ("it learned something" if learned else "nothing shows that it learned anything")
-            + f" (p {p.value:.3f})."
+            f"{opening}: {words} on unseen rows is {wording.number(found.observed_unseen)}, with shuffled "
+            f"outcomes {wording.number(unseen.value)} "
+            f"(p {p.value:.3f})."
         )
-    return f"{' '.join(said)} {moved} changed places {bench.plan.shuffles} times."
+    said.append(_memorised(bench, draft, places["capacity"]))
+    said.append(
+        f"With shuffled outcomes {words} is {wording.number(shuffled.value)} on its own rows, where chance is "
+        f"{wording.number(found.chance)}."
+    )
+    moved = "Whole groups of outcomes" if found.blocks else "Outcomes"
+    few = "" if _enough(p) else f"; p is judged from {_ENOUGH} times on"
+    return [
+        *said,
+        _Asked(bench).reason or "",
+        f"{moved} changed places {wording.times_over(bench.plan.shuffles)}{few}.",
+    ]
+
+
+def _memorised(bench: Bench, draft: Draft, place: int) -> str:
+    """How far it gets on its own rows with outcomes that say nothing, and how that stands where a limit is set."""
+    reached = draft.figure(place).mapped(lambda value: 100 * value)
+    ends = reached.interval(draft.level_of(place))
+    told = wording.number(reached.value, 0) if ends is None else wording.figure_to(reached, draft.level_of(place), 0)
+    limit = f"the limit of {100 * bench.plan.policy.capacity.high:g} %"
+    stands = {
+        Standing.WITHIN: f", within {limit}",
+        Standing.OUTSIDE: f", beyond {limit}",
+        Standing.NEAR: f", near {limit}",
+        Standing.UNSETTLED: f"; too few rows to tell, against {limit}",
+        None: "",
+    }
+    return f"It memorises {told} % of the way from chance to perfect{stands[draft.standing(place)]}."
+
+
+def _limit_on_capacity(policy: Policy) -> Limit | None:
+    """None where a policy's limit is all that there can be: forests and boosting reach 1 on sound data."""
+    return policy.capacity if policy.capacity.high < 1 else None
+
+
+def _enough(p: Figure) -> bool:
+    """Whether so many shuffles were made that p can be small enough to be judged."""
+    return p.n >= _ENOUGH

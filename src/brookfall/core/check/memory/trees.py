@@ -8,7 +8,7 @@ from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
-from brookfall.core.check.shared.tree_chart import marked, tree_chart, trees_need
+from brookfall.core.check.shared.tree_chart import marked, tree_chart, trees_need, which_is
 from brookfall.core.evidence.chart import TableView, TreeChart
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, SplitsReading
@@ -139,7 +139,7 @@ def _answer(
     anatomy: dict[str, int],
     splits: np.ndarray[tuple[int, int], np.dtype[np.float64]],
     marks: Mapping[str, str],
-) -> str:
+) -> list[str]:
     leaves, depth = (int(draft.figure(anatomy[name]).value or 0) for name in ("leaves", "depth"))
     rows = draft.figure(anatomy["median rows a leaf"]).value
     lead = "The tree has" if chart.one_of == 1 else f"The first of {wording.count(chart.one_of)} trees has"
@@ -155,15 +155,15 @@ def _answer(
     total = float(splits[:, 0].sum())
     if used and total:
         share = sum(float(splits[bench.subject.features.index(name), 0]) for name in used) / total
-        told = wording.listed([f"{name} ({marks[name]})" for name in used])
-        said.append(f"{wording.percent(share)} of its splits are on {told}.")
+        told = [which_is(name, marks) for name in used]
+        said.append(wording.line_of(f"{wording.percent(share)} of its splits are on", told).replace(" on:", " on", 1))
     elif bench.subject.roles.protected:
         said.append("None of its splits is on what is protected, or on a strong stand-in for it.")
     if len(chart.trees) < chart.one_of:
         said.append(
             f"The first {len(chart.trees)} of them can be looked at; the others hold more nodes than can be kept."
         )
-    return " ".join(said)
+    return said
 
 
 def _gained(tree: Series) -> str:

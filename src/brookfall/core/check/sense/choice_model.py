@@ -11,6 +11,7 @@ from brookfall.core.check.sentence import About, ChoiceField, Option, Sentence, 
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.design_matrix import prepared_of
 from brookfall.core.check.shared.expected_signs import SIGNS, of_signs
+from brookfall.core.check.shared.picked_occasions import choices_of_bench, picked_of
 from brookfall.core.evidence.chart import StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import CoefficientReading, Need
@@ -23,7 +24,6 @@ from brookfall.core.measure.paired_tests import holm
 from brookfall.core.measure.registry import forms, words_of
 from brookfall.core.measure.wald import Coefficients
 from brookfall.core.recipe.families import resolved_settings
-from brookfall.core.table.occasions import Choices
 
 
 class Choice(Check):
@@ -76,7 +76,7 @@ class Choice(Check):
             part: draft.add("hit_rate", _even_guess(rows), model="baseline", part=part) for part, rows in parts.items()
         }
         unseen = "test"
-        shares = _shares(draft, parts[unseen], _choices(bench).alternatives, unseen)
+        shares = _shares(draft, parts[unseen], choices_of_bench(bench).alternatives, unseen)
         return draft.write(
             _answer(draft, found, expected, signs, ratios, by, fits, evenly, parts),
             charts=pictures.strips(f"Shares chosen and predicted, {unseen} occasions", _strips(shares)),
@@ -90,7 +90,7 @@ class Choice(Check):
 
 def _refuse_split_occasions(bench: Bench) -> None:
     """A model that has seen some alternatives of an occasion knows the choice among the others."""
-    occasion = _choices(bench).occasion
+    occasion = choices_of_bench(bench).occasion
     seen = occasion[bench.split.parts["training"]]
     for part, rows in bench.split.parts.items():
         if part != "training" and np.isin(occasion[rows], seen).any():
@@ -101,19 +101,13 @@ def _refuse_split_occasions(bench: Bench) -> None:
             )
 
 
-def _choices(bench: Bench) -> Choices:
-    if bench.subject.choices is None:
-        raise UserError("This is no choice between alternatives.", todo="Declare the outcome as choice.")
-    return bench.subject.choices
-
-
 def _coefficients(bench: Bench, ledger: Ledger) -> Coefficients:
     """What was read, under the names of the prepared columns and, after them, of the alternatives' constants."""
     need = Need(bench.submitted.holdout.fit, CoefficientReading(bench.submitted.holdout.fit.train))
     read, train = ledger.scores(need), bench.submitted.holdout.fit.train
     prepared, _ = prepared_of(bench, bench.submitted.holdout.fit)
     names = prepared.names(bench.subject.table.select(bench.subject.features))
-    choices = _choices(bench)
+    choices = choices_of_bench(bench)
     if resolved_settings(bench.recipe).model_dump()["constants"]:
         names = (*names, *(f"constant of {name}" for name in choices.alternatives[1:]))
     return Coefficients(names, read[0], read[1:], len(np.unique(choices.occasion[train])))
@@ -137,21 +131,18 @@ def _signs(draft: Draft, found: Coefficients, expected: Mapping[str, str]) -> di
     }
 
 
-def _p_values(draft: Draft, found: Coefficients) -> dict[int, int]:
+def _p_values(draft: Draft, found: Coefficients) -> dict[int, tuple[int, int]]:
+    """The p value of each coefficient, and Holm's over all."""
     adjusted = holm(np.array([found.p_value(place) for place in range(len(found.names))]))
+    places = {}
     for place, name in enumerate(found.names):
         alone = Figure(found.p_value(place), found.n, note="a p value has no interval")
-        draft.add("coefficient", alone, comparison="p_value", part="training", feature=name)
-    return {
-        place: draft.add(
-            "coefficient",
-            Figure(float(adjusted[place]), found.n, "holm", note="a p value has no interval"),
-            comparison="p_value_holm",
-            part="training",
-            feature=name,
+        together = Figure(float(adjusted[place]), found.n, "holm", note="a p value has no interval")
+        places[place] = (
+            draft.add("coefficient", alone, comparison="p_value", part="training", feature=name),
+            draft.add("coefficient", together, comparison="p_value_holm", part="training", feature=name),
         )
-        for place, name in enumerate(found.names)
-    }
+    return places
 
 
 def _yardstick(bench: Bench, found: Coefficients) -> int:
@@ -170,19 +161,8 @@ def _yardstick(bench: Bench, found: Coefficients) -> int:
 
 
 def _picked(bench: Bench, ledger: Ledger, part: str) -> Picked:
-    rows, choices = bench.split.parts[part], _choices(bench)
     need = bench.submitted.holdout
-    scores = ledger.scores(need)[np.searchsorted(need.reading.rows, rows)]
-    clusters = bench.subject.clusters
-    return choice.picked_from(
-        f"{bench.plan.seed}/{need.fit.seed_key}/{part}",
-        choices.occasion[rows],
-        choices.alternative[rows],
-        len(choices.alternatives),
-        bench.subject.target.hits[rows],
-        scores,
-        None if clusters is None else clusters[rows],
-    )
+    return picked_of(bench, need, ledger.scores(need), bench.split.parts[part], part)
 
 
 def _even_guess(rows: Picked) -> Figure:
@@ -223,18 +203,18 @@ def _coefficient_table(
     found: Coefficients,
     expected: Mapping[str, str],
     signs: dict[int, int],
-    p_values: dict[int, int],
+    p_values: dict[int, tuple[int, int]],
     ratios: dict[int, int],
     by: int,
 ) -> TableView:
     return TableView(
-        title=f"Coefficients on {wording.count(found.n)} training occasions; Wald intervals, p by Holm",
-        columns=("column", "coefficient", "p", "expected", f"worth in {found.names[by]}"),
+        title=f"Coefficients on {wording.count(found.n)} training occasions; Wald intervals",
+        columns=("column", "coefficient", "p", "p (Holm)", "expected", f"worth in {found.names[by]}"),
         rows=tuple(
             (
                 text(name),
                 at(signs[place]),
-                at(p_values[place]),
+                *(at(p) for p in p_values[place]),
                 text(expected.get(name, "–")),
                 at(ratios[place]) if place in ratios else text("–"),
             )

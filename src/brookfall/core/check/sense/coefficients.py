@@ -30,6 +30,7 @@ from brookfall.core.resample.bootstrap import drawn_again
 _RATIO = {"logistic": "odds_ratio", "poisson": "rate_ratio", "gamma": "mean_ratio"}
 _FAR_REPEATED = 10.0
 _FEWEST = 10
+_NAMED = 4
 
 
 class CoefficientCheck(Check):
@@ -70,8 +71,10 @@ class CoefficientCheck(Check):
         draft = Draft(bench.plan.policy.level)
         read = [ledger.scores(need) for need in self.requests(bench)]
         columns = _Columns(bench)
+        separated: list[str] = []
         if has_errors(bench.recipe, bench.subject.outcome):
             lines = _likely(draft, bench, columns, read[0])
+            separated = _separated(columns, read[0])
         else:
             lines = _penalised(draft, bench, columns, np.stack([one[0] for one in read]))
         ranked = sorted((line for line in lines if line.name != "constant"), key=lambda line: -abs(line.spread))
@@ -82,7 +85,11 @@ class CoefficientCheck(Check):
         )
         signs = [(line.words, line.place) for line in lines if line.expected]
         answer = _answer(bench, draft, lines, signs, columns)
-        return draft.write(answer, charts=(strip,), tables=(_table(bench, lines, columns),))
+        return draft.write(
+            [*answer[:2], *_of_separation(separated), *answer[2:]],
+            charts=(strip,),
+            tables=(_table(bench, lines, columns, separated=bool(separated)),),
+        )
 
 
 def _resamples(bench: Bench) -> list[Rows]:
@@ -133,6 +140,7 @@ class _Line:
     error: int | None = None
     z: float | None = None
     p: int | None = None
+    p_holm: int | None = None
     inflation: int | None = None
 
 
@@ -142,8 +150,10 @@ def _expected(bench: Bench) -> dict[str, str]:
 
 def _likely(draft: Draft, bench: Bench, columns: _Columns, read: NDArray[np.float64]) -> list[_Line]:
     names = ("constant", *(columns.names[place] for place in columns.kept))
-    found = Coefficients(names, read[0], read[1:], len(columns.design))
-    adjusted = holm(np.array([found.p_value(place) for place in range(len(names))]))
+    method = "firth" if _separated(columns, read) else "wald"
+    found = Coefficients(names, read[0], read[1 : 1 + len(names)], len(columns.design), method)
+    # A constant is no question that was asked: it has its own p, and takes no part in Holm's.
+    adjusted = holm(np.array([found.p_value(place) for place in range(1, len(names))]))
     expected, lines = _expected(bench), []
     for place, name in enumerate(names):
         sign = expected.get(name)
@@ -157,9 +167,12 @@ def _likely(draft: Draft, bench: Bench, columns: _Columns, read: NDArray[np.floa
         if column is not None and np.isfinite(columns.inflation[column]):
             known = Figure(columns.inflation[column], found.n, note="computed from the columns, not estimated")
             inflation = draft.add("variance_inflation", known, part="training", feature=name)
-        p = Figure(float(adjusted[place]), found.n, "holm", note="a p value has no interval")
         alone = Figure(found.p_value(place), found.n, note="a p value has no interval")
-        draft.add("coefficient", alone, comparison="p_value", part="training", feature=name)
+        p = draft.add("coefficient", alone, comparison="p_value", part="training", feature=name)
+        together = None
+        if place:
+            of_all = Figure(float(adjusted[place - 1]), found.n, "holm", note="a p value has no interval")
+            together = draft.add("coefficient", of_all, comparison="p_value_holm", part="training", feature=name)
         error = Figure(found.error(place), found.n, note="half the width of the interval, over 1.96")
         lines.append(
             _Line(
@@ -171,11 +184,33 @@ def _likely(draft: Draft, bench: Bench, columns: _Columns, read: NDArray[np.floa
                 None if ratio is None else draft.add(ratio, figure.mapped(_exp), part="training", feature=name),
                 draft.add("standard_error", error, part="training", feature=name),
                 float(found.estimates[place]) / found.error(place),
-                draft.add("coefficient", p, comparison="p_value_holm", part="training", feature=name),
+                p,
+                together,
                 inflation,
             )
         )
     return lines
+
+
+def _separated(columns: _Columns, read: NDArray[np.float64]) -> list[str]:
+    """The columns that separate the outcomes, so that their coefficients have no end."""
+    names = ("constant", *(columns.names[place] for place in columns.kept))
+    if len(read) == 1 + len(names):
+        return []
+    return [name for name, separates in zip(names, read[-1], strict=True) if separates and name != "constant"]
+
+
+def _of_separation(separated: list[str]) -> tuple[str, ...]:
+    if not separated:
+        return ()
+    named = wording.listed([f"'{name}'" for name in separated[:_NAMED]])
+    more = f" and {len(separated) - _NAMED} more" if len(separated) > _NAMED else ""
+    verb = "tells" if len(separated) == 1 else "tell"
+    whose = "its coefficient has" if len(separated) == 1 else "their coefficients have"
+    return (
+        f"{named}{more} {verb} outcomes apart without exception on training rows, so {whose} no end by likelihood.",
+        "Firth's penalised fit is shown instead; its Wald intervals take rows as independent and are rather narrow.",
+    )
 
 
 def _exp(value: float) -> float:
@@ -212,7 +247,7 @@ def _resampled(values: NDArray[np.float64], n: int) -> Figure:
     return Figure(float(values[0]), n, "bootstrap", Interval(quantile_ends, drawn))
 
 
-def _table(bench: Bench, lines: list[_Line], columns: _Columns) -> TableView:
+def _table(bench: Bench, lines: list[_Line], columns: _Columns, *, separated: bool) -> TableView:
     n, steps = wording.rows(len(columns.design)), bench.recipe.preprocess
     scaled = "" if steps.scale == "none" else f"; numbers are scaled ({steps.scale})"
     none = text("–")
@@ -223,13 +258,14 @@ def _table(bench: Bench, lines: list[_Line], columns: _Columns) -> TableView:
     if lines and lines[0].error is not None:
         ratio = _RATIO.get(bench.recipe.family)
         return TableView(
-            title=f"Coefficients on {n} of training; Wald intervals, p by Holm{scaled}",
+            title=f"Coefficients on {n} of training; {'Firth, ' if separated else ''}Wald intervals{scaled}",
             columns=(
                 "column",
                 "coefficient",
                 "SE",
                 "z",
                 "p",
+                "p (Holm)",
                 *((words_of(ratio),) if ratio else ()),
                 "expected",
                 "VIF",
@@ -241,6 +277,7 @@ def _table(bench: Bench, lines: list[_Line], columns: _Columns) -> TableView:
                     cell(line.error),
                     text(wording.number(line.z, 2)),
                     cell(line.p),
+                    cell(line.p_holm),
                     *((cell(line.ratio),) if ratio else ()),
                     text(line.expected or "–"),
                     cell(line.inflation),
@@ -256,7 +293,9 @@ def _table(bench: Bench, lines: list[_Line], columns: _Columns) -> TableView:
     )
 
 
-def _answer(bench: Bench, draft: Draft, lines: list[_Line], signs: list[tuple[str, int]], columns: _Columns) -> str:
+def _answer(
+    bench: Bench, draft: Draft, lines: list[_Line], signs: list[tuple[str, int]], columns: _Columns
+) -> list[str]:
     said = [of_signs(draft, signs, len(lines))]
     moving = [line for line in lines if line.name != "constant"]
     if moving:
@@ -264,8 +303,8 @@ def _answer(bench: Bench, draft: Draft, lines: list[_Line], signs: list[tuple[st
         figure = draft.figure(first.place)
         way = "raises" if (figure.value or 0) > 0 else "lowers"
         said.append(
-            f"By its spread over rows, {first.words} moves the prediction most: one unit {way} it by "
-            f"{wording.figure(figure if (figure.value or 0) > 0 else _turned(figure), draft.level)}"
+            f"By its spread over rows, '{first.words}' moves the prediction most: one unit {way} it by "
+            f"{wording.figure_to(figure if (figure.value or 0) > 0 else _turned(figure), draft.level)}"
             f"{' on the scale of log odds' if bench.recipe.family in ('logistic', 'discriminant') else ''}."
         )
     if lines and lines[0].error is not None:
@@ -275,15 +314,10 @@ def _answer(bench: Bench, draft: Draft, lines: list[_Line], signs: list[tuple[st
             if line.inflation is not None and (draft.figure(line.inflation).value or 0) > _FAR_REPEATED
         ]
         if repeated:
-            said.append(
-                f"The columns {wording.listed(repeated)} largely repeat others (VIF over {_FAR_REPEATED:g}), so their "
-                "coefficients are shaky."
-            )
+            said.append(wording.line_of(f"Largely repeat others, so shaky (VIF over {_FAR_REPEATED:g})", repeated))
         if columns.left_out:
-            said.append(
-                f"Read against, or left out as constant or repeating others: {wording.listed(columns.left_out)}."
-            )
-    return " ".join(said)
+            said.append(wording.line_of("Read against, or left out as constant or repeating others", columns.left_out))
+    return said
 
 
 def _turned(figure: Figure) -> Figure:

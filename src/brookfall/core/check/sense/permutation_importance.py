@@ -11,7 +11,7 @@ from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.feature_influence import MOST_ROWS, REPEATS, figure_of_influence, influence_needs
-from brookfall.core.check.shared.tree_chart import marked
+from brookfall.core.check.shared.tree_chart import marked, which_is
 from brookfall.core.evidence.chart import TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
@@ -83,25 +83,23 @@ def _table(
     )
 
 
-def _answer(draft: Draft, features: list[str], places: list[int], words: str, marks: Mapping[str, str]) -> str:
+def _answer(draft: Draft, features: list[str], places: list[int], words: str, marks: Mapping[str, str]) -> list[str]:
     said = []
     first = draft.figure(places[0])
     if first.value is None:
-        return f"The influence of features can't be said: {first.note}."
+        return [f"The influence of features can't be said: {first.note}."]
     said.append(
-        f"Unseen rows lose most {words} when {features[0]} changes places: {wording.figure(first, draft.level)} on "
-        f"{wording.rows(first.n)}."
+        f"'{features[0]}' has the largest permutation importance: {words} loses "
+        f"{wording.figure_to(first, draft.level)} on {wording.rows(first.n)} unseen."
     )
     clear = [
         name
         for name, place in zip(features, places, strict=True)
         if (interval := draft.figure(place).interval(draft.level)) is not None and interval[0] > 0
     ]
-    said.append(
-        f"{wording.count(len(clear))} of {wording.count(len(features))} features have an influence that is told from "
-        "none."
-    )
-    leaning = [f"{name} ({marks[name]})" for name in clear if name in marks]
+    leaning = [which_is(name, marks) for name in clear if name in marks]
     if leaning:
-        said.append(f"It leans on {wording.listed(leaning)}.")
-    return " ".join(said)
+        said.append(wording.line_of("It leans on", leaning).replace("It leans on:", "It leans on", 1))
+    some, verb = ("None", "has") if not clear else (wording.count(len(clear)), "has" if len(clear) == 1 else "have")
+    said.append(f"{some} of {wording.counted(len(features), 'feature')} {verb} an influence told from none.")
+    return said

@@ -14,6 +14,7 @@ from brookfall.core.fit.request import Need, SensitivityReading
 from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure, Interval, absent, few_units, normal_ends
 from brookfall.core.measure.interval import proportion
+from brookfall.core.measure.scored import decided_at
 
 _MOST_ROWS = 50_000
 _WORDS = {
@@ -36,9 +37,9 @@ class Sensitivity(Check):
         return say(f"Disturb one feature after another by a little noise, a gap, an extreme value, and {seen}.")
 
     def requests(self, bench: Bench) -> list[Need]:
-        return [
-            Need(bench.submitted.holdout.fit, SensitivityReading(bench.split.some_unseen(_MOST_ROWS), bench.plan.seed))
-        ]
+        threshold = decided_at(bench.subject.threshold) if bench.subject.outcome == "binary" else None
+        rows = bench.split.some_unseen(_MOST_ROWS)
+        return [Need(bench.submitted.holdout.fit, SensitivityReading(rows, bench.plan.seed, threshold))]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
@@ -96,9 +97,10 @@ def _strip(draft: Draft, places: dict[tuple[str, str], int], kind: str, *, numbe
     )
 
 
-def _answer(bench: Bench, draft: Draft, places: dict[tuple[str, str], int], *, number: bool) -> str:
-    unit = f" {bench.subject.roles.target}" if number else ""
-    said = []
+def _answer(bench: Bench, draft: Draft, places: dict[tuple[str, str], int], *, number: bool) -> list[str]:
+    """The feature that matters most to each disturbance, in the order of the disturbances."""
+    on = f", on {wording.rows(len(bench.split.some_unseen(_MOST_ROWS)))} unseen"
+    said: list[str] = []
     for kind in DISTURBANCES:
         known = [
             (feature, draft.figure(place))
@@ -108,18 +110,13 @@ def _answer(bench: Bench, draft: Draft, places: dict[tuple[str, str], int], *, n
         if not known:
             continue
         feature, figure = max(known, key=lambda pair: pair[1].value or 0.0)
-        amount = (
-            f"moves the prediction by {wording.figure(figure, draft.level)} on average"
+        told = (
+            f"the predicted '{bench.subject.roles.target}' moves by {wording.figure_to(figure, draft.level)} on average"
             if number
-            else f"changes {wording.figure(figure.mapped(_percent), draft.level, 1)} % of decisions"
+            else f"{wording.figure_to(figure.mapped(_percent), draft.level, 1)} % of decisions change"
         )
-        said.append(f"{wording.capital(_WORDS[kind])} in {feature} {amount}, more than in any other feature.")
-    n = len(bench.split.some_unseen(_MOST_ROWS))
-    return (
-        f"{' '.join(said)} All on {wording.rows(n)} unseen{unit and ', in the unit of' + unit}."
-        if said
-        else "There is no feature to disturb."
-    )
+        said.append(f"{wording.capital(_WORDS[kind])} does most in '{feature}': {told}{'' if said else on}.")
+    return said or ["There is no feature to disturb."]
 
 
 def _percent(value: float) -> float:

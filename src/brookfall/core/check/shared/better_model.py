@@ -1,17 +1,17 @@
 """Which of several models is better, by how much, and which can't be told apart."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import combinations
+from typing import TypeVar
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import Draft
 from brookfall.core.evidence.limit import Limit, Standing
-from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure
-from brookfall.core.measure.paired_tests import paired
 from brookfall.core.measure.registry import lower_is_better, named
-from brookfall.core.measure.scored import AnyScored
+
+Model = TypeVar("Model")
 
 
 def allowed(bench: Bench) -> Limit | None:
@@ -32,40 +32,48 @@ def rank(figure: Figure, name: str) -> float:
 
 @dataclass(frozen=True)
 class Words:
-    """How an answer opens: with no interval, when ours is better, worse (beyond the limit too), or neither."""
+    """How an answer opens: with no interval; better or worse; beyond the limit; kept within it; open."""
 
     plain: str
     better: str
     worse: str
     beyond: str
-    alike: str
+    kept: str
+    open: str
 
 
 def told(draft: Draft, place: int, figures: str, words: Words) -> str:
-    """What the gain at that place says, by its simultaneous interval; ``figures`` are both sides in words."""
-    gained = draft.figure(place)
-    ends = gained.interval(draft.wide_level)
-    if gained.value is None or ends is None:
+    """What the gain at that place says, as it stands and by the interval it was read from (the plain one where nothing
+    is judged); ``figures`` are both sides in words."""
+    ends = draft.figure(place).interval(draft.level_of(place))
+    if ends is None:
         return f"{words.plain} {figures}."
-    differ = f"they differ by {wording.figure(gained, draft.level)}"
-    if ends[0] > 0:
-        return f"{words.better}: {figures}; {differ}."
-    if ends[1] < 0:
-        opening = words.beyond if draft.standing(place) is Standing.OUTSIDE else words.worse
-        return f"{opening}: {figures}; {differ}."
-    return f"{words.alike}: {figures}; {differ}, so these rows can't tell them apart."
+    standing = draft.standing(place)
+    if standing is Standing.OUTSIDE:
+        opening = words.beyond
+    elif ends[0] > 0:
+        opening = words.better
+    elif standing is Standing.UNSETTLED:
+        opening = words.open
+    elif ends[1] < 0:
+        opening = words.worse
+    else:
+        opening = words.kept if standing is Standing.WITHIN else words.open
+    return f"{opening}: {figures}; a gain of {draft.said(place)}."
 
 
-def brackets_of(ranked: Sequence[AnyScored], main: str, level: float) -> tuple[tuple[int, int], ...]:
+def brackets_of(
+    ranked: Sequence[Model], differ: Callable[[Model, Model], Figure], level: float
+) -> tuple[tuple[int, int], ...]:
     """Longest runs of neighbours in a ranking no two of which can be told apart, as first and last place.
 
-    Two can be told apart when their paired interval at the simultaneous level of all pairs leaves out 0.
+    Two can be told apart when the interval of their difference at the simultaneous level of all pairs leaves out 0.
     """
     pairs = list(combinations(range(len(ranked)), 2))
     wide = 1 - (1 - level) / max(1, len(pairs))
     apart = set()
     for first, second in pairs:
-        ends = paired(main, ranked[first], ranked[second]).interval(wide)
+        ends = differ(ranked[first], ranked[second]).interval(wide)
         if ends is None or ends[0] > 0 or ends[1] < 0:
             apart.add((first, second))
     runs: list[tuple[int, int]] = []

@@ -46,8 +46,10 @@ class Shared:
         """The same as a sentence."""
         count = f"{wording.count(len(self.rows))} of {wording.count(self.n)} {self.part} rows"
         if self.column is None:
-            return f"{count} say what a training row says, outcome included."
-        return f"{count} share their {self.column} with a training row."
+            return f"{count} say{'s' if len(self.rows) == 1 else ''} what a training row says, outcome included."
+        if len(self.rows) == 1:
+            return f"{count} shares its '{self.column}' with a training row."
+        return f"{count} share their '{self.column}' with a training row."
 
 
 def repeats_of(subject: Subject) -> Repeated:

@@ -55,7 +55,7 @@ def matrix(rows: AnyScored, title: str, bench: Bench, of: RowsOf) -> MatrixChart
     """The confusion matrix of rows that have a decision; None for a number, or where none has."""
     classes = bench.subject.target.classes
     known, _ = rows.usable()
-    if isinstance(known, ScoredNumbers) or not len(known):
+    if isinstance(known, ScoredNumbers) or not len(known) or (isinstance(known, Scored) and not known.decides):
         return None
     if isinstance(known, ScoredClasses):
         cells = multiclass.matrix(known)

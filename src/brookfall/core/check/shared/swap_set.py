@@ -29,7 +29,7 @@ _WORDS = {
 class Sides:
     """What is said of the rows that change side."""
 
-    sentence: str
+    said: tuple[str, ...]
     charts: tuple[StripChart, ...] = ()
     tables: tuple[TableView, ...] = ()
 
@@ -38,6 +38,8 @@ def sides_of(bench: Bench, draft: Draft, ours: ScoredPart, theirs: ScoredPart) -
     """Who changes side; of numbers, how far predictions move and which version comes nearer."""
     new, old = ours.scored, theirs.scored
     if isinstance(new, Scored) and isinstance(old, Scored):
+        if not (new.decides and old.decides):
+            return Sides(("No threshold is declared, so nothing is known of who changes side.",))
         return _swaps(bench.subject.target.positive, draft, new, old)
     if isinstance(new, ScoredClasses) and isinstance(old, ScoredClasses):
         return _classes(draft, ours.part, new, old)
@@ -70,7 +72,7 @@ def _swaps(positive: str, draft: Draft, new: Scored, old: Scored) -> Sides:
         rows=tuple((text(_WORDS[name]), at(shares[name]), at(rates[name])) for name in sets),
     )
     came, went = (int(sets[name].sum()) for name in ("swapped_in", "swapped_out"))
-    return Sides(_swap_sentence(draft, positive, (came, went), rates, apart), (chart,), (table,))
+    return Sides(_swap_said(draft, positive, (came, went), rates, apart), (chart,), (table,))
 
 
 def _rate(rows: Scored, chosen: NDArray[np.bool_]) -> Figure:
@@ -92,29 +94,36 @@ def _difference(draft: Draft, came: Figure, went: Figure) -> Figure | None:
     return apart
 
 
-def _swap_sentence(
+def _swap_said(
     draft: Draft, positive: str, changes: tuple[int, int], rates: dict[str, int], apart: Figure | None
-) -> str:
+) -> tuple[str, ...]:
     came, went = (draft.figure(rates[name]) for name in ("swapped_in", "swapped_out"))
     if not any(changes):
-        return "They choose the very same rows."
+        return ("They choose the very same rows.",)
     counts = [wording.rows(n) if n else "no row" for n in changes]
-    said = f"{wording.capital(counts[0])} would be chosen anew and {counts[1]} no more"
+    said = f"{wording.capital(counts[0])} would be chosen anew and {counts[1]} no more."
     if apart is None:
         only, which = (came, "come in") if came.value is not None else (went, "go out")
-        return f"{said}; of those that {which} {wording.figure(only, draft.level)} turned out {positive}."
-    said += (
-        f"; of those that come in {wording.figure(came, draft.level)} turned out {positive}, of those that go out "
-        f"{wording.figure(went, draft.level)}"
+        return said, f"Of those that {which} {_rate_words(only, draft.level)} turned out {positive}."
+    what = (
+        f"Of those that come in {_rate_words(came, draft.level)} turned out {positive}, of those that go out "
+        f"{_rate_words(went, draft.level)}"
     )
     ends = apart.interval(draft.level)
     if apart.few:
-        return f"{said}: too few to judge."
+        return said, f"{what}: too few to judge."
     if ends is not None and ends[0] > 0:
-        return f"{said}: the exchange finds more of them."
+        return said, f"{what}: the exchange finds more of them."
     if ends is not None and ends[1] < 0:
-        return f"{said}: the exchange loses some of them."
-    return f"{said}: these rows can't tell which are the better choice."
+        return said, f"{what}: the exchange loses some of them."
+    return said, f"{what}: these rows can't tell which are better."
+
+
+def _rate_words(rate: Figure, level: float) -> str:
+    """A share in per cent, with its interval."""
+    ends = rate.interval(level)
+    between = "" if ends is None else f" [{wording.number(100 * ends[0], 0)} to {wording.number(100 * ends[1], 0)}]"
+    return f"{wording.percent(rate.value, 0)}{between}"
 
 
 def _classes(draft: Draft, part: str, new: ScoredClasses, old: ScoredClasses) -> Sides:
@@ -125,12 +134,14 @@ def _classes(draft: Draft, part: str, new: ScoredClasses, old: ScoredClasses) ->
     right = [_share(rows, rows.decisions == rows.outcomes) for rows in moved]
     draft.add("accuracy", right[0], part="decided_otherwise")
     draft.add("accuracy", right[1], model=IN_USE, part="decided_otherwise")
-    said = f"They decide {wording.figure(share, draft.level)} of the rows otherwise"
+    said = f"They decide {_rate_words(share, draft.level)} of the rows otherwise"
     if not changed.any():
-        return Sides("They decide every row alike.")
+        return Sides(("They decide every row alike.",))
     return Sides(
-        f"{said}; of those the submitted version is right on {wording.figure(right[0], draft.level)}, the one in use "
-        f"on {wording.figure(right[1], draft.level)}."
+        (
+            f"{said}; of those the submitted version is right on {_rate_words(right[0], draft.level)}, the one in use "
+            f"on {_rate_words(right[1], draft.level)}.",
+        )
     )
 
 
@@ -141,6 +152,8 @@ def _nearer(draft: Draft, part: str, new: ScoredNumbers, old: ScoredNumbers) -> 
     draft.add("mean_score", moved, comparison="difference", part=part, versus=Versus(model=IN_USE))
     draft.add("nearer", nearer, part=part, versus=Versus(model=IN_USE))
     return Sides(
-        f"Predictions move by {wording.figure(moved, draft.level)} on average; the submitted version comes nearer on "
-        f"{wording.figure(nearer, draft.level)} of the rows."
+        (
+            f"Predictions move by {wording.figure_to(moved, draft.level)} on average; the submitted version comes "
+            f"nearer on {_rate_words(nearer, draft.level)} of the rows.",
+        )
     )

@@ -4,6 +4,7 @@ from brookfall.core.foundation import wording
 from brookfall.core.measure.registry import measure, words_of
 from brookfall.core.measure.scored import Scored
 
+UNDECIDED = "No threshold is declared; the picture shows what each would decide."
 _READ = ("recall", "precision", "selection_rate")
 
 
@@ -23,11 +24,12 @@ selection rate 0.500 [0.377, 0.623].'
     said = f"At a threshold of {threshold:g}, on {wording.count(len(known))} {part_words} rows: {', '.join(figures)}."
     if miss_cost is None:
         return said
-    cost, submitted = (wording.number(_cost(known.at(at), miss_cost), 0) for at in (threshold, rows.threshold))
-    return (
-        f"{said} With a miss as dear as {miss_cost:g} false alarms it costs {cost} false alarms; at the submitted "
-        f"{rows.threshold:g} it is {submitted}."
-    )
+    cost = wording.number(_cost(there, miss_cost), 0)
+    said = f"{said} With a miss as dear as {miss_cost:g} false alarms it costs {cost} false alarms"
+    if rows.threshold is None:
+        return f"{said}."
+    submitted = wording.number(_cost(known.at(rows.threshold), miss_cost), 0)
+    return f"{said}; at {rows.threshold:g}, which decides here, it is {submitted}."
 
 
 def _cost(rows: Scored, miss_cost: float) -> float:

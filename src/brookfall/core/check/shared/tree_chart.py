@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import stdtrit
+import scipy
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.shared.design_matrix import prepared_of
@@ -21,6 +21,8 @@ from brookfall.core.measure.scored import Numbers
 from brookfall.core.recipe.preprocess import Prepared, raw_matrix
 
 MOST_NODES = 20_000
+PROTECTED = "protected"
+"""What a column is marked with that is protected itself."""
 STRONG = 0.5
 """From this association on, a feature is called a strong stand-in for what is protected (common practice)."""
 
@@ -102,7 +104,7 @@ def marked(bench: Bench) -> dict[str, str]:
     found = {}
     for name in subject.features:
         if name in subject.roles.protected:
-            found[name] = "protected"
+            found[name] = PROTECTED
             continue
         own = table.column(name).take(rows)
         pairs = [
@@ -116,6 +118,15 @@ def marked(bench: Bench) -> dict[str, str]:
             if abs(value) >= STRONG:
                 found[name] = f"stands in for {attribute.replace('_', ' ')} ({value:.2f})"
     return found
+
+
+def which_is(name: str, marks: Mapping[str, str]) -> str:
+    """A marked feature with its reason, as a clause.
+
+    >>> which_is("district", {"district": "stands in for age (0.53)"}), which_is("sex", {"sex": PROTECTED})
+    ("'district', which stands in for age (0.53)", "'sex', which is protected")
+    """
+    return f"'{name}', which {'is ' if marks[name] == PROTECTED else ''}{marks[name]}"
 
 
 def series_of(nodes: Nodes, prepared: Prepared, outcome: str, level: float) -> Series:
@@ -163,7 +174,7 @@ def _side(counts: Numbers, outcome: str, level: float) -> _Side:
         if outcome == "number":
             rows, mean = counts[:, 0], counts[:, 1] / counts[:, 0]
             spread = np.maximum(counts[:, 2] / rows - mean**2, 0) * rows / (rows - 1)
-            half = stdtrit(np.maximum(rows - 1, 1), (1 + level) / 2) * np.sqrt(spread / rows)
+            half = scipy.special.stdtrit(np.maximum(rows - 1, 1), (1 + level) / 2) * np.sqrt(spread / rows)
             return _Side(rows, mean, mean - half, mean + half, np.full(len(rows), np.nan))
         rows = counts.sum(axis=1)
         # Of several classes the share that is drawn is that of the node's own answer.

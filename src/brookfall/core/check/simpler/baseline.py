@@ -36,7 +36,8 @@ class Baseline(Check):
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
         strips: list[StripChart] = []
-        tables, answers = [], []
+        tables: list[TableView] = []
+        answers: list[str] = []
         for model in bench.models:
             part, positions, rows = _judged(bench, ledger, model)
             known = rows.known()
@@ -63,8 +64,8 @@ class Baseline(Check):
             named = pictures.of_model(model, bench)
             strips.extend(_strips(bench, names, part, named, ours, theirs))
             tables.append(_table(names, len(rows), named, ours, theirs, gains))
-            answers.append(_answer(bench, draft, len(rows), named, ours, theirs, gains) + remark)
-        return draft.write(" ".join(answers), charts=tuple(strips), tables=tuple(tables))
+            answers.extend((*_answer(bench, draft, len(rows), named, ours, theirs, gains), remark))
+        return draft.write(answers, charts=tuple(strips), tables=tuple(tables))
 
 
 def _judged(bench: Bench, ledger: Ledger, model: str) -> tuple[str, Rows, AnyScored]:
@@ -84,7 +85,7 @@ def _learned_from(bench: Bench, model: str, positions: Rows) -> tuple[Rows, str]
     others = np.setdiff1d(bench.subject.rows, positions) if owners is None else owners
     if len(others):
         return others, ""
-    return positions, " Every row has a supplied score, so that answer was learned from these same rows."
+    return positions, "Every row has a supplied score, so that answer was learned from these same rows."
 
 
 def _simple(bench: Bench) -> str:
@@ -133,23 +134,22 @@ def _answer(
     ours: dict[str, int],
     theirs: dict[str, int],
     gains: dict[str, int],
-) -> str:
+) -> list[str]:
     main, simple = bench.plan.main_measure, _simple(bench)
     openings = {
         Standing.WITHIN: f"It{named} beats {simple}",
-        Standing.OUTSIDE: f"It{named} is no better than {simple}",
-        Standing.NEAR: f"It{named} is no better than {simple}, as far as these rows can tell",
-        Standing.UNSETTLED: f"These rows can't tell it{named} from {simple}",
+        Standing.OUTSIDE: f"It{named} is not shown to beat {simple}",
         None: f"It{named} is set beside {simple} and not judged",
     }
     second = next((name for name in ("accuracy", "rmse") if name in ours and name != main), None)
     said = (
         f"{openings[draft.standing(gains[main])]}: {words_of(main)} differs by "
-        f"{wording.figure(draft.figure(gains[main]), draft.level)} on {wording.rows(n)}."
+        f"{draft.said(gains[main])} on {wording.rows(n)}."
     )
     if second is None:
-        return said
-    return (
-        f"{said} {pictures.in_words(second)} is {wording.number(draft.figure(ours[second]).value)} against "
-        f"{wording.number(draft.figure(theirs[second]).value)} for always giving that answer."
-    )
+        return [said]
+    return [
+        said,
+        f"{pictures.in_words(second)} is {wording.number(draft.figure(ours[second]).value)} against "
+        f"{wording.number(draft.figure(theirs[second]).value)} for always giving that answer.",
+    ]

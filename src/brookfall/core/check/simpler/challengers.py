@@ -1,6 +1,7 @@
 """Challengers: other families on the same folds, ranked by the plan's measure; who can't be told apart is bracketed."""
 
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
@@ -11,14 +12,14 @@ from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, ChoiceField, Option, RecipesField, Sentence, lower_limit, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.better_model import Words, allowed, brackets_of, rank, told
+from brookfall.core.check.shared.refits import gain_of, score_of
 from brookfall.core.check.shared.version_sentence import limit_to_challenger
 from brookfall.core.evidence.chart import Cell, StripChart, StripGroup, StripRow, TableView
 from brookfall.core.evidence.estimate import Versus
 from brookfall.core.fit.ledger import FitFailedError, Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
-from brookfall.core.measure.paired_tests import gain
-from brookfall.core.measure.registry import measure, words_of
+from brookfall.core.measure.registry import words_of
 from brookfall.core.measure.scored import AnyScored
 from brookfall.core.recipe.families import families
 
@@ -28,13 +29,20 @@ _OVERLAID_CURVES = ("roc", "gain", "lift")
 
 @dataclass(frozen=True)
 class _Ran:
-    """A challenger that was fitted: its name in words, its rows with their scores, seconds a fit, what was chosen."""
+    """A challenger that was fitted: its rows with their scores, seconds a fit, what was chosen."""
 
-    family: str
-    words: str
+    candidate: Refitted
     rows: AnyScored
     seconds: float
     chosen: str
+
+    @property
+    def family(self) -> str:
+        return self.candidate.name
+
+    @property
+    def words(self) -> str:
+        return self.candidate.words
 
 
 class Challengers(Check):
@@ -42,7 +50,8 @@ class Challengers(Check):
     title = "Challengers"
     question = 5
     source = (
-        "Paired intervals on the same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992), simultaneous by Bonferroni."
+        "Corrected resampled t over the same folds (Nadeau & Bengio 2003); on a part, paired intervals on the "
+        "same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992); simultaneous by Bonferroni."
     )
     refits = True
     tiers = NOT_LIGHT
@@ -90,12 +99,17 @@ class Challengers(Check):
             return not_applicable("No other family could be fitted to these rows.")
         main = bench.plan.main_measure
         draft = Draft(bench.plan.policy.level)
-        submitted = draft.add(main, measure(main, ours.scored), part=ours.part)
-        places = {one.family: draft.add(main, measure(main, one.rows), model=one.family, part=ours.part) for one in ran}
+        submitted = draft.add(main, score_of(bench, ledger, main, bench.submitted, ours.part), part=ours.part)
+        places = {
+            one.family: draft.add(
+                main, score_of(bench, ledger, main, one.candidate, ours.part), model=one.family, part=ours.part
+            )
+            for one in ran
+        }
         gains = {
             one.family: draft.add(
                 main,
-                gain(main, ours.scored, one.rows),
+                gain_of(bench, ledger, main, bench.submitted, one.candidate, ours.part),
                 comparison="difference",
                 part=ours.part,
                 versus=Versus(model=one.family),
@@ -103,17 +117,19 @@ class Challengers(Check):
             )
             for one in ran
         }
-        whole = [(RECIPE, "as submitted", ours.scored, submitted)]
-        whole += [(one.family, one.words, one.rows, places[one.family]) for one in ran]
+        whole: list[Entry] = [(bench.submitted, "as submitted", ours.scored, submitted)]
+        whole += [(one.candidate, one.words, one.rows, places[one.family]) for one in ran]
         ranked = sorted(whole, key=lambda one: rank(draft.figure(one[3]), main))
         overlay = _best_and_ours(ranked)
-        colours = {words: "recipe" if name == RECIPE else f"model:{i}" for i, (name, words, _, _) in enumerate(overlay)}
+        colours = {
+            words: "recipe" if one.name == RECIPE else f"model:{i}" for i, (one, words, _, _) in enumerate(overlay)
+        }
         drawn = {words: rows for _, words, rows, _ in overlay}
         curves, series = pictures.curve_charts(drawn, draft.level, colours=colours)
         overlaid = tuple(chart for chart in curves if _kind(chart.lines[0].series) in _OVERLAID_CURVES)
         return draft.write(
-            _answer(bench, draft, ours, ran, submitted, places, gains) + _of_failed(failed),
-            charts=(_strip(bench, draft, ranked, ours.part), *overlaid),
+            [*_answer(bench, draft, ours, ran, submitted, places, gains), _of_failed(failed)],
+            charts=(_strip(bench, ledger, draft, ranked, ours.part), *overlaid),
             series={name: columns for name, columns in series.items() if _kind(name) in _OVERLAID_CURVES},
             tables=(_table(bench, ranked, gains, failed, ours, {one.family: one.chosen for one in ran}),),
             fit_seconds=_seconds(bench, ledger, ran),
@@ -132,7 +148,7 @@ def _ran(bench: Bench, ledger: Ledger) -> tuple[list[_Ran], dict[str, str]]:
             continue
         keys = sorted({need.fit.key for need in challenger.needs(part)})
         seconds = float(np.mean([ledger.seconds(key) for key in keys]))
-        ran.append(_Ran(challenger.name, challenger.words, rows, seconds, _chosen(challenger, bench, ledger)))
+        ran.append(_Ran(challenger, rows, seconds, _chosen(challenger, bench, ledger)))
     return ran, failed
 
 
@@ -152,26 +168,27 @@ def _seconds(bench: Bench, ledger: Ledger, ran: list[_Ran]) -> dict[str, float]:
     return {"as submitted": submitted, **{one.words: one.seconds for one in ran}}
 
 
-Entry = tuple[str, str, AnyScored, int]
-"""A model in the ranking: its name, what it is called, its rows, the place of its estimate."""
+Entry = tuple[Refitted, str, AnyScored, int]
+"""A model in the ranking, what it is called, its rows, the place of its estimate."""
 
 
 def _best_and_ours(ranked: list[Entry]) -> list[Entry]:
-    best = [one for one in ranked if one[0] != RECIPE][:_OVERLAID]
-    return [*(one for one in ranked if one[0] == RECIPE), *best]
+    best = [one for one in ranked if one[0].name != RECIPE][:_OVERLAID]
+    return [*(one for one in ranked if one[0].name == RECIPE), *best]
 
 
 def _kind(series: str) -> str:
     return series.partition(":")[0]
 
 
-def _strip(bench: Bench, draft: Draft, ranked: list[Entry], part: str) -> StripChart:
+def _strip(bench: Bench, ledger: Ledger, draft: Draft, ranked: list[Entry], part: str) -> StripChart:
     main = bench.plan.main_measure
     rows = tuple(
-        StripRow(estimate=place, label=words, colour="recipe" if name == RECIPE else "challenger")
-        for name, words, _, place in ranked
+        StripRow(estimate=place, label=words, colour="recipe" if one.name == RECIPE else "challenger")
+        for one, words, _, place in ranked
     )
-    brackets = brackets_of([rows for _, _, rows, _ in ranked], main, draft.level)
+    differ = partial(gain_of, bench, ledger, main, part=part)
+    brackets = brackets_of([one for one, _, _, _ in ranked], differ, draft.level)
     group = StripGroup(label=pictures.in_words(main), rows=rows, brackets=brackets)
     title = f"Ranked on {part.replace('_', '-')} rows; a bracket joins those that can't be told apart"
     return StripChart(title=title, unit="", groups=(group,))
@@ -192,12 +209,15 @@ def _table(
         return (text(words), value, gain, *more)
 
     rows = [
-        row(name, words, at(place), at(gains[name]) if name in gains else text("–")) for name, words, _, place in ranked
+        row(one.name, words, at(place), at(gains[one.name]) if one.name in gains else text("–"))
+        for one, words, _, place in ranked
     ]
     rows += [row(name, name, text(f"failed: {why}"), text("–")) for name, why in failed.items()]
     how = "tuned inside each fold's own rows" if tuned else "with their own defaults"
+    threshold = bench.subject.threshold
+    decided = f", decided at {threshold:g}" if bench.subject.outcome == "binary" and threshold is not None else ""
     return TableView(
-        title=f"On the same {wording.rows(len(ours.positions))}; challengers {how}, threshold 0.5",
+        title=f"On the same {wording.rows(len(ours.positions))}; challengers {how}{decided}",
         columns=(
             "model",
             words_of(main),
@@ -216,14 +236,15 @@ def _answer(
     submitted: int,
     places: dict[str, int],
     gains: dict[str, int],
-) -> str:
+) -> list[str]:
     main = bench.plan.main_measure
     words = words_of(main)
     ordered = sorted(ran, key=lambda one: rank(draft.figure(places[one.family]), main))
     wide = {one.family: draft.figure(gains[one.family]).interval(draft.wide_level) for one in ordered}
-    lost = [one for one in ordered if (ends := wide[one.family]) and ends[1] < 0]
-    shown_one = (lost or ordered)[0]
-    which = f"the best challenger, {shown_one.words}" if shown_one is ordered[0] else shown_one.words
+    # The one that the mark is read from: the best of those that stand worst.
+    standing = draft.worst()
+    shown_one = next((one for one in ordered if draft.standing(gains[one.family]) is standing), ordered[0])
+    which = f"{shown_one.words}, the best" if shown_one is ordered[0] else shown_one.words
     figures = (
         f"{words} {wording.figure(draft.figure(submitted), draft.level)} against "
         f"{wording.figure(draft.figure(places[shown_one.family]), draft.level)} of {which}, "
@@ -236,17 +257,18 @@ def _answer(
         better="It beats the best challenger" if open_ones else "It beats every challenger",
         worse="A challenger does better",
         beyond="A challenger does better by more than the limit",
-        alike=f"It is no better than {shown_one.words}",
+        kept="No challenger is better by more than the limit",
+        open="These rows can't tell whether a challenger is better",
     )
     said = told(draft, gains[shown_one.family], figures, opening)
     beaten = (ends := wide[shown_one.family]) is not None and ends[0] > 0
     if not beaten or not open_ones:
-        return said
-    return f"{said} These rows can't tell it apart from {wording.listed(open_ones)}."
+        return [said]
+    return [said, wording.line_of("These rows can't tell it apart from", open_ones)]
 
 
 def _of_failed(failed: dict[str, str]) -> str:
     if not failed:
         return ""
     names = wording.listed(list(failed))
-    return f" {wording.capital(names)} could not be fitted; the table says why."
+    return f"{wording.capital(names)} could not be fitted; the table says why."

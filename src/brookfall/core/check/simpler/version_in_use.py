@@ -9,6 +9,7 @@ from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import NO_LIMIT, About, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.better_model import Words, allowed, told
+from brookfall.core.check.shared.refits import gain_of, score_of
 from brookfall.core.check.shared.swap_set import sides_of
 from brookfall.core.check.shared.version_sentence import limit_to_challenger, version_field
 from brookfall.core.evidence.chart import Cell, StripChart, StripGroup, StripRow, TableView
@@ -16,8 +17,7 @@ from brookfall.core.evidence.estimate import Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
-from brookfall.core.measure.paired_tests import gain
-from brookfall.core.measure.registry import measure, words_of
+from brookfall.core.measure.registry import words_of
 from brookfall.core.plan.plan import InUse
 
 _WORDS = Words(
@@ -25,7 +25,8 @@ _WORDS = Words(
     better="It does better than what it would replace",
     worse="It does worse than what it would replace",
     beyond="It does worse than what it would replace, by more than the limit",
-    alike="It does no better than what it would replace",
+    kept="It is not worse than what it would replace by more than the limit",
+    open="These rows can't tell whether it is worse than what it would replace",
 )
 
 
@@ -34,7 +35,8 @@ class AgainstInUse(Check):
     title = "Against the version in use"
     question = 5
     source = (
-        "Paired intervals on the same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992); swap set: common practice."
+        "Corrected resampled t over the same folds (Nadeau & Bengio 2003); on a part, paired intervals on the "
+        "same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992); swap set: common practice."
     )
     refits = True
     needs_version = True
@@ -54,12 +56,18 @@ class AgainstInUse(Check):
         ours, theirs = bench.deciding(ledger), bench.in_use.scored(ledger, bench.plan.deciding_part)
         used, draft = bench.named_in_use, Draft(bench.plan.policy.level)
         names = pictures.main_measures(bench)
-        new = {name: draft.add(name, measure(name, ours.scored), part=ours.part) for name in names}
-        old = {name: draft.add(name, measure(name, theirs.scored), model=IN_USE, part=ours.part) for name in names}
+        new = {
+            name: draft.add(name, score_of(bench, ledger, name, bench.submitted, ours.part), part=ours.part)
+            for name in names
+        }
+        old = {
+            name: draft.add(name, score_of(bench, ledger, name, bench.in_use, ours.part), model=IN_USE, part=ours.part)
+            for name in names
+        }
         gains = {
             name: draft.add(
                 name,
-                gain(name, ours.scored, theirs.scored),
+                gain_of(bench, ledger, name, bench.submitted, bench.in_use, ours.part),
                 comparison="difference",
                 part=ours.part,
                 versus=Versus(model=IN_USE),
@@ -74,7 +82,7 @@ class AgainstInUse(Check):
         overlaid = tuple(chart for chart in curves if chart.lines[0].series.startswith(("roc", "gain")))
         strips = _strips(names, used, new, old)
         return draft.write(
-            f"{_answer(bench, draft, used, ours, new, old, gains)} {sides.sentence}",
+            [_answer(bench, draft, used, ours, new, old, gains), *sides.said],
             charts=(*strips, *sides.charts, *overlaid),
             series={name: columns for name, columns in series.items() if name.startswith(("roc", "gain"))},
             tables=(_table(names, used, ours, new, old, gains), *sides.tables),
@@ -123,7 +131,7 @@ def _answer(
     main = bench.plan.main_measure
     figures = (
         f"{words_of(main)} {wording.figure(draft.figure(new[main]), draft.level)} against "
-        f"{wording.figure(draft.figure(old[main]), draft.level)} of {used.version}, the version in use, on "
+        f"{wording.figure(draft.figure(old[main]), draft.level)} of {used.version}, in use, on "
         f"{wording.rows(len(ours.positions))}"
     )
     return told(draft, gains[main], figures, _WORDS)

@@ -17,7 +17,7 @@ from brookfall.core.measure.bootstrap_632 import plus_632
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.influence_function import figure_of, mean_of
 from brookfall.core.measure.registry import forms, measure, words_of
-from brookfall.core.measure.scored import AnyScored, Numbers
+from brookfall.core.measure.scored import AnyScored, Needs, Numbers
 from brookfall.core.table.outcome import Outcome
 
 _POOLED = "pooled over all left-out rows, which for a ranking mixes the scores of different fits"
@@ -78,6 +78,8 @@ def _bootstrap(bench: Bench, ledger: Ledger) -> Written:
     held = bench.submitted.fold_scored(ledger)
     body, places = [], {}
     for name, form in _losses(bench.subject.outcome):
+        if whole.lacks(form.needs) is not None:
+            continue
         outside = _left_out_losses(bench, [form.losses(rows) for rows in held])
         known = np.isfinite(outside)
         among = whole.take(known, "drawn without")
@@ -104,8 +106,9 @@ def _bootstrap(bench: Bench, ledger: Ledger) -> Written:
 
 @dataclass(frozen=True)
 class _Loss:
-    """A measure that is the mean of a loss of each row: these losses, and their mean by chance."""
+    """A measure that is the mean of a loss of each row: what it needs, these losses, and their mean by chance."""
 
+    needs: Needs
     losses: Callable[[AnyScored], Numbers]
     chance_loss: Callable[[AnyScored], float]
 
@@ -113,7 +116,7 @@ class _Loss:
 def _losses(outcome: Outcome) -> list[tuple[str, _Loss]]:
     """Every such measure of an outcome: the share of wrong decisions first, then the squared loss."""
     found = [
-        (name, form.hits is None, "dial" not in form.shown, _Loss(form.losses, form.chance_loss))
+        (name, form.hits is None, "dial" not in form.shown, _Loss(form.needs, form.losses, form.chance_loss))
         for name, form in forms(outcome).items()
         if form.losses is not None and form.chance_loss is not None
     ]

@@ -3,25 +3,25 @@
 from math import sqrt
 
 import numpy as np
-from scipy.special import chdtri
+import scipy
 
 from brookfall.core.check.bench import OUT_OF_FOLD, RECIPE, Bench
 from brookfall.core.check.check import Check, Draft, Written, at, text
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say, upper_limit
 from brookfall.core.check.shared import pictures
+from brookfall.core.check.shared.refits import overlap_of
 from brookfall.core.check.unseen.bootstrap_and_leave_one_out import write_whole
 from brookfall.core.evidence.chart import RowsOf, StripChart, StripGroup, StripRow, TableView
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
-from brookfall.core.judge.standing import rows_to_settle
+from brookfall.core.judge.standing import folds_to_tell
 from brookfall.core.measure.figure import Figure, Interval, absent
 from brookfall.core.measure.interval import z_of
-from brookfall.core.measure.paired_tests import corrected_mean
-from brookfall.core.measure.registry import measure, words_of
-from brookfall.core.measure.scored import Numbers
+from brookfall.core.measure.paired_tests import corrected_mean, values_of
+from brookfall.core.measure.registry import measure, named, words_of
 
 _SHOWN_FOLDS = 50
 
@@ -52,11 +52,15 @@ class CrossValidation(Check):
         scored = bench.submitted.fold_scored(ledger)
         names, main = pictures.main_measures(bench), bench.plan.main_measure
         first = sum(fold.repeat == 1 for fold in bench.split.folds)
-        overlap = float(np.mean([len(fold.test) / len(fold.train) for fold in bench.split.folds]))
+        overlap = overlap_of(bench.split.folds)
         figures = {name: [measure(name, rows) for rows in scored] for name in names}
         n = sum(len(fold.test) for fold in bench.split.folds[:first])
         means = {
-            name: draft.add(name, corrected_mean(values_of(figures[name]), n, overlap), part=OUT_OF_FOLD)
+            name: draft.add(
+                name,
+                corrected_mean(values_of(figures[name]), n, overlap, share=named(name).bounded),
+                part=OUT_OF_FOLD,
+            )
             for name in names
         }
         ratios = {
@@ -116,17 +120,17 @@ class CrossValidation(Check):
             ),
         )
         charts = (strip,) if matrix is None else (strip, matrix)
-        return draft.write(_answer(bench, draft, n, means[main], ratios[main]), charts=charts, tables=(summary, folds))
+        return draft.write(
+            _answer(bench, draft, n, means[main], ratios[main]),
+            lines=(bench.split.fewer_folds,),
+            charts=charts,
+            tables=(summary, folds),
+        )
 
 
 def _claim(bench: Bench) -> str | None:
     main = bench.plan.main_measure
     return next((c.value for c in bench.subject.claims if c.method == "cross_validation" and c.measure == main), None)
-
-
-def values_of(figures: list[Figure]) -> Numbers:
-    """The values of many figures, NaN where there is none; shape (figures,)."""
-    return np.array([np.nan if figure.value is None else figure.value for figure in figures])
 
 
 def _sd(figures: list[Figure]) -> float | None:
@@ -143,15 +147,25 @@ def _sd_ratio(figures: list[Figure]) -> Figure:
         return absent(n, "a fold has no interval to compare with")
     sampling = sqrt(float(np.mean(np.square(halves)))) / z_of(0.95)
     value, freedom = sd / sampling, len(figures) - 1
+    if value == 0:
+        # Folds that all say the same could differ by as much as one row makes.
+        of_one_row = 1 / max(figure.n for figure in figures) / sqrt(len(figures)) / sampling
+        return Figure(value, n, "chi_square", Interval(_up_to_chi_square, of_one_row, freedom))
     return Figure(value, n, "chi_square", Interval(_chi_square_ends, value, freedom))
+
+
+def _up_to_chi_square(value: float, freedom: int, level: float) -> tuple[float, float]:
+    return 0.0, _chi_square_ends(value, freedom, level)[1]
 
 
 def _chi_square_ends(value: float, freedom: int, level: float) -> tuple[float, float]:
     tail = (1 - level) / 2
-    return value * sqrt(freedom / chdtri(freedom, tail)), value * sqrt(freedom / chdtri(freedom, 1 - tail))
+    return value * sqrt(freedom / scipy.special.chdtri(freedom, tail)), value * sqrt(
+        freedom / scipy.special.chdtri(freedom, 1 - tail)
+    )
 
 
-def _answer(bench: Bench, draft: Draft, n: int, mean: int, ratio: int) -> str:
+def _answer(bench: Bench, draft: Draft, n: int, mean: int, ratio: int) -> list[str]:
     how = bench.plan.cross_validation
     words = words_of(bench.plan.main_measure)
     sets = f"{len(bench.split.folds)} held-out folds" if how.kind == "k_fold" else f"{how.folds} random holdouts"
@@ -160,7 +174,7 @@ def _answer(bench: Bench, draft: Draft, n: int, mean: int, ratio: int) -> str:
     spread = draft.figure(ratio)
     said = f"Over {sets}{each} of {rows}, {words} is {wording.figure(draft.figure(mean), draft.level)} on average."
     if spread.value is None:
-        return f"{said} Its spread over folds was not judged: {spread.note}."
+        return [said, f"Its spread over folds was not judged: {spread.note}."]
     limit = bench.plan.policy.fold_sd_ratio
     verdicts = {
         Standing.WITHIN: "It is stable",
@@ -170,8 +184,7 @@ def _answer(bench: Bench, draft: Draft, n: int, mean: int, ratio: int) -> str:
         None: "Its spread is shown and not judged",
     }
     standing = draft.standing(ratio)
-    settle = rows_to_settle(spread, limit, draft.wide_level) if standing is Standing.UNSETTLED else None
-    return (
-        f"{said} {verdicts[standing]}: folds differ {wording.figure(spread, draft.level, 2)} times as much as "
-        f"sampling alone would make them." + (f" About {wording.rows(settle)} would settle it." if settle else "")
-    )
+    settle = folds_to_tell(limit, draft.level) if standing is Standing.UNSETTLED else None
+    told = f"To tell {limit.at_most:g} times from once: about {settle} folds in all." if settle else ""
+    differ = f"folds differ {draft.said(ratio, 2)} times as much as sampling alone would make them"
+    return [said, f"{verdicts[standing]}: {differ}.", told]

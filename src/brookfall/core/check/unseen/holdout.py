@@ -113,7 +113,8 @@ def _strips(
 
 
 def _matrix_title(bench: Bench, model: str, part: str) -> str:
-    how = f", score ≥ {bench.subject.threshold:g}" if bench.subject.outcome == "binary" else ""
+    threshold = bench.subject.threshold
+    how = "" if bench.subject.outcome != "binary" or threshold is None else f", score ≥ {threshold:g}"
     return f"Confusion matrix, {part} rows{how}{pictures.of_model(model, bench)}"
 
 
@@ -146,7 +147,7 @@ def _by_class(draft: Draft, bench: Bench, model: str, part: str, rows: AnyScored
     )
 
 
-def _answer(bench: Bench, draft: Draft, places: dict[Place, int], unseen: dict[str, str]) -> str:
+def _answer(bench: Bench, draft: Draft, places: dict[Place, int], unseen: dict[str, str]) -> list[str]:
     main = bench.plan.main_measure
     words = words_of(main)
     said: list[str] = []
@@ -168,4 +169,4 @@ def _answer(bench: Bench, draft: Draft, places: dict[Place, int], unseen: dict[s
         said.append(
             f"Training holds {wording.percent(share, 0)} of the rows; between 50 % and 80 % is common practice."
         )
-    return " ".join(said)
+    return said

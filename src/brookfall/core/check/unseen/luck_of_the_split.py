@@ -1,8 +1,11 @@
 """Luck of the split: the measure over many random splits of the claimed size, and where the claim lies among them."""
 
 from dataclasses import dataclass
+from functools import cached_property
+from math import sqrt
 
 import numpy as np
+import scipy
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
@@ -12,18 +15,22 @@ from brookfall.core.check.shared import pictures
 from brookfall.core.evidence.chart import Line, LineChart, StripGroup, StripRow, TableView
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import FigureReading, Need, Wanted
+from brookfall.core.fit.request import Need, Wanted
 from brookfall.core.foundation import wording
+from brookfall.core.judge.standing import in_round_numbers
 from brookfall.core.measure.curves import Series
 from brookfall.core.measure.figure import Figure, Interval, absent, quantile_ends
 from brookfall.core.measure.interval import wilson
-from brookfall.core.measure.registry import lower_is_better, words_of
+from brookfall.core.measure.registry import lower_is_better, named, words_of
 from brookfall.core.measure.scored import Numbers
 from brookfall.core.resample.declared import Shares
 from brookfall.core.resample.folds import Fold, random_splits
 from brookfall.core.resample.parts import By
 
 _BINS = 20
+_EDGE = 1e-6
+_RARE = 0.001
+"""The share of seeds under which a chosen seed no longer explains a claim (common practice)."""
 
 
 @dataclass(frozen=True)
@@ -33,6 +40,22 @@ class _Spread:
     wanted: Wanted
     values: Numbers
     claim: str | None
+
+    @cached_property
+    def tail(self) -> float | None:
+        """The share of seeds that would give as much as the claim or more: a Student tail, as the spread is that of so
+        many splits, on the logit scale for shares, losses mirrored. None without a claim or without spread."""
+        kept = self.values[np.isfinite(self.values)]
+        if self.claim is None or len(kept) < len(self.values) or len(kept) < 2:
+            return None
+        one, claimed = named(self.wanted.measure), np.array([float(self.claim)])
+        if one.bounded:
+            kept, claimed = (scipy.special.logit(np.clip(part, _EDGE, 1 - _EDGE)) for part in (kept, claimed))
+        spread = float(kept.std(ddof=1))
+        if spread == 0:
+            return None
+        apart = one.sign * (float(claimed[0]) - float(kept.mean())) / (spread * sqrt(1 + 1 / len(kept)))
+        return float(scipy.special.stdtr(len(kept) - 1, -apart))
 
     @property
     def words(self) -> str:
@@ -59,7 +82,7 @@ class Luck(Check):
 
     def requests(self, bench: Bench) -> list[Need]:
         wanted = tuple(dict.fromkeys(one for one, _ in _asked(bench)))
-        return [Need(bench.fit(split.train), FigureReading(split.test, wanted)) for split in _splits(bench)]
+        return [Need(bench.fit(split.train), bench.figures(split.test, wanted)) for split in _splits(bench)]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         needs, asked = self.requests(bench), _asked(bench)
@@ -85,15 +108,25 @@ class Luck(Check):
                 part="test",
                 class_=one.wanted.class_,
                 threshold=one.wanted.threshold,
-                limit=bench.plan.policy.percentile,
+                # An honest claim from other rows lies above the 95th percentile in one case of seven.
+                limit=bench.plan.policy.percentile if _split_is_known(bench) else None,
             )
             for number, one in enumerate(spreads)
             if one.claim is not None
         }
+        for number, place in places.items():
+            tail = spreads[number].tail
+            told = (
+                absent(len(needs), "the splits have no spread")
+                if tail is None
+                else Figure(tail, len(needs), note=_TAIL)
+            )
+            draft.add_like(place, "p_value", told)
         series = {f"luck:{number}": _histogram(one.values) for number, one in enumerate(spreads)}
         most = wording.level_in_percent(draft.level)
         return draft.write(
             _answer(draft, spreads, means, places, needs, tested),
+            lines=_lines(bench, draft, spreads, means, places, needs, tested),
             charts=(
                 *pictures.strips(
                     f"Mean over {len(needs)} random splits, with the range of {most} of them", _strips(spreads, means)
@@ -103,6 +136,14 @@ class Luck(Check):
             series=series,
             tables=(_table(spreads, means, places, len(needs), draft.level),),
         )
+
+
+_TAIL = "the share of seeds that give as much: a Student tail, on the logit scale for shares; it has no interval"
+
+
+def _split_is_known(bench: Bench) -> bool:
+    """Whether the owner's split came from these very rows, so that another seed would be another draw of them."""
+    return bench.recipe.split is not None
 
 
 def _asked(bench: Bench) -> list[tuple[Wanted, str | None]]:
@@ -212,38 +253,76 @@ def _table(spreads: list[_Spread], means: list[int], places: dict[int, int], spl
 
 def _answer(
     draft: Draft, spreads: list[_Spread], means: list[int], places: dict[int, int], needs: list[Need], tested: int
-) -> str:
-    trained = len(needs[0].fit.train)
-    how = (
-        f"Over {len(needs)} random splits into {wording.count(trained)} training and {wording.count(tested)} test rows"
-    )
-    said = []
-    for number, one in enumerate(spreads):
-        mean = draft.figure(means[number])
-        if mean.value is None:
-            said.append(f"{wording.capital(one.words)} has no value: {mean.note}.")
-            continue
-        low, high = mean.interval(draft.level) or (mean.value, mean.value)
-        most = wording.level_in_percent(draft.level)
-        sentence = (
-            f"{one.words} is {wording.number(mean.value)} on average and {most} of them "
-            f"lie between {wording.number(low)} and {wording.number(high)}"
-        )
-        said.append(f"{sentence}. {_of_claim(draft, one, places[number])}" if number in places else f"{sentence}.")
-    first, *others = said
-    return " ".join([f"{how}, {first}", *(wording.capital(one) for one in others)])
+) -> list[str]:
+    """Where the claim that lies highest is among the splits, and what that says; without a claim, the spread."""
+    claimed = sorted(places, key=lambda number: -(draft.figure(places[number]).value or 0.0))
+    if not claimed:
+        return [wording.capital(_of_spread(draft, spreads[0], means[0], needs, tested))]
+    number = claimed[0]
+    return _of_claim(draft, spreads[number], places[number], len(needs), places)
 
 
-def _of_claim(draft: Draft, one: _Spread, place: int) -> str:
-    figure, standing = draft.figure(place), draft.standing(place)
+def _lines(
+    bench: Bench,
+    draft: Draft,
+    spreads: list[_Spread],
+    means: list[int],
+    places: dict[int, int],
+    needs: list[Need],
+    tested: int,
+) -> tuple[str, ...]:
+    """The other claims, the spread of every measure, and why a claim is not judged."""
+    claimed = sorted(places, key=lambda number: -(draft.figure(places[number]).value or 0.0))
+    lines = [
+        line for number in claimed[1:] for line in _of_claim(draft, spreads[number], places[number], len(needs), places)
+    ]
+    lines += [
+        wording.capital(_of_spread(draft, one, mean, needs, tested))
+        for number, (one, mean) in enumerate(zip(spreads, means, strict=True))
+        if claimed or number
+    ]
+    if claimed and not _split_is_known(bench):
+        lines.append("Not judged: how the owner split these rows is not declared, so other rows may explain it.")
+    return tuple(lines)
+
+
+def _of_spread(draft: Draft, one: _Spread, mean: int, needs: list[Need], tested: int) -> str:
+    figure = draft.figure(mean)
     if figure.value is None:
-        return f"The claimed {one.claim} can't be placed: {figure.note}."
-    placed = f"The claimed {one.claim} is better than {wording.figure(figure, draft.level, 1)} % of them"
+        return f"{one.words} has no value: {figure.note}."
+    low, high = figure.interval(draft.level) or (figure.value, figure.value)
+    trained = wording.count(len(needs[0].fit.train))
+    return (
+        f"{one.words} is {wording.number(figure.value)} on average over {len(needs)} random splits into {trained} "
+        f"training and {wording.count(tested)} test rows; {wording.level_in_percent(draft.level)} of them lie between "
+        f"{wording.number(low)} and {wording.number(high)}."
+    )
+
+
+def _of_claim(draft: Draft, one: _Spread, place: int, splits: int, places: dict[int, int]) -> list[str]:
+    figure, standing = draft.figure(place), draft.standing(place)
+    claimed = f"The claimed {one.words} of {one.claim}"
+    tail = one.tail
+    if figure.value is None or tail is None:
+        return [f"{claimed} can't be placed among random splits: {figure.note}."]
+    placed = f"{claimed} is better than {draft.said(place, 0)} % of {splits} random splits"
+    together = min(1.0, tail * len(places))  # Holm's step for the smallest p; the answer is about the highest claim
+    if together < _RARE:
+        return [
+            f"{placed}, and fewer than one seed in {_in_odds(tail)} would give as much.",
+            "A chosen seed does not explain it: other rows, other code or an error may.",
+        ]
+    seeds = f"About one seed in {_in_odds(tail)} gives as much"
     ends = {
-        Standing.OUTSIDE: ": a chosen seed is a plausible explanation.",
-        Standing.NEAR: ", so a chosen seed may explain it.",
-        Standing.WITHIN: ", as a split that nobody chose may.",
-        Standing.UNSETTLED: ", and so few splits can't tell if the seed was chosen.",
-        None: ".",
+        Standing.OUTSIDE: [f"{placed}.", f"{seeds}, so a chosen seed is a plausible explanation."],
+        Standing.NEAR: [f"{placed}.", f"{seeds}, so a chosen seed may explain it."],
+        Standing.WITHIN: [f"{placed}, as a split that nobody chose may be."],
+        Standing.UNSETTLED: [f"{placed}: so few splits can't tell if the seed was chosen."],
+        None: [f"{placed}.", f"{seeds}."],
     }
-    return placed + ends[standing]
+    return ends[standing]
+
+
+def _in_odds(tail: float) -> str:
+    """One in how many, in words; no more than a million."""
+    return "a million" if tail < 1e-6 else wording.count(max(1, in_round_numbers(1 / tail)))

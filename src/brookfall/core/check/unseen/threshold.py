@@ -6,6 +6,7 @@ from brookfall.core.check.groups.protected_groups import grounds_of, groups_of
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
+from brookfall.core.check.shared.threshold_sentence import UNDECIDED
 from brookfall.core.evidence.chart import Chart, RowsOf, TableView, ThresholdChart
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
@@ -38,19 +39,21 @@ class Threshold(Check):
         draft = Draft(bench.plan.policy.level)
         charts: list[Chart] = []
         series: dict[str, Series] = {}
-        tables, answers = [], []
+        tables: list[TableView] = []
+        answers: list[str] = []
         for model in bench.models:
             judged = bench.deciding(ledger, model)
             if not isinstance(judged.scored, Scored):
                 continue
             known = judged.scored.known()
             rows = judged.scored.take(known, "scored").at(bench.subject.threshold)
+            at_threshold = rows.threshold is not None
             if not len(rows):
                 answers.append(f"No row of the {judged.part} part has a supplied score.")
                 continue
             places = {
                 name: draft.add(name, measure(name, rows), model=model, part=judged.part, threshold=rows.threshold)
-                for name in _MEASURES
+                for name in (_MEASURES if at_threshold else ())
             }
             named = f"{judged.part.replace('_', '-')} rows{pictures.of_model(model, bench)}"
             grid, prefix = threshold_grid(rows), f"threshold:{model}"
@@ -65,26 +68,30 @@ class Threshold(Check):
                     title=f"What the threshold decides, {named}",
                     series=f"{prefix}:all",
                     submitted=rows.threshold,
+                    whose=bench.subject.whose_threshold,
                     positive=bench.subject.target.positive,
                     groups=groups,
                     rows=RowsOf(model=model, part=judged.part, threshold=rows.threshold),
                 )
             )
+            if rows.threshold is None:
+                answers.append(UNDECIDED)
+                continue
             tables.append(
                 TableView(
-                    title=f"At the submitted threshold of {rows.threshold:g}, {named}",
+                    title=f"At the {bench.subject.whose_threshold} threshold of {rows.threshold:g}, {named}",
                     columns=("measure", judged.part.replace("_", "-")),
                     rows=tuple((text(words_of(name)), at(place)) for name, place in places.items()),
                 )
             )
-            answers.append(_answer(draft, places, rows, pictures.of_model(model, bench)))
-        return draft.write(" ".join(answers), charts=tuple(charts), series=series, tables=tuple(tables))
+            at_it = f"At the {bench.subject.whose_threshold} threshold of {rows.threshold:g}"
+            answers.append(f"{at_it} {_answer(draft, places, pictures.of_model(model, bench))}")
+        return draft.write(answers, charts=tuple(charts), series=series, tables=tuple(tables))
 
 
-def _answer(draft: Draft, places: dict[str, int], rows: Scored, model: str) -> str:
+def _answer(draft: Draft, places: dict[str, int], model: str) -> str:
     return (
-        f"At the submitted threshold of {rows.threshold:g} it{model} finds "
-        f"{wording.figure(draft.figure(places['recall']), draft.level)} of the positive rows, and "
+        f"it{model} finds {wording.figure(draft.figure(places['recall']), draft.level)} of the positive rows, and "
         f"{wording.figure(draft.figure(places['precision']), draft.level)} of the "
         f"{wording.rows(draft.figure(places['precision']).n)} it selects are positive."
     )

@@ -10,6 +10,7 @@ from statsmodels.tools.sm_exceptions import PerfectSeparationError, PerfectSepar
 
 from brookfall.core.fit.fitted import Fitted
 from brookfall.core.fit.probe.prepared_columns import columns_of
+from brookfall.core.fit.probe.separation import firth, looks_separated, separated_columns
 from brookfall.core.recipe.families import resolved_settings
 from brookfall.core.recipe.family.family import Matrix
 from brookfall.core.recipe.recipe import Recipe
@@ -24,7 +25,9 @@ def coefficients(fitted: Fitted, weights: Values | None) -> Values:
 
     Of an unpenalised regression the columns are a constant, then the kept columns (``kept_columns``), by maximum
     likelihood with the usual standard errors; where rows count differently or come in groups with those of the
-    sandwich. Of a penalised one all prepared columns as they were fitted, of several classes one after another.
+    sandwich. Where outcomes are separated, so that the likelihood has no end, they are Firth's, and a last row (p,)
+    says 1 for the columns that separate them. Of a penalised one all prepared columns as they were fitted, of several
+    classes one after another.
     ValueError where a coefficient can't be told or has no end.
     """
     if fitted.request.outcome == "choice":
@@ -92,14 +95,26 @@ def _likeliest(fitted: Fitted, design: Matrix, weights: Values | None) -> Values
         how = {"cov_type": "cluster", "cov_kwds": {"groups": clusters[fitted.request.train]}}
     elif weights is not None:
         how = {"cov_type": "HC0"}
+    logistic = fitted.request.recipe.family == "logistic"
     with warnings.catch_warnings():
         warnings.simplefilter("error", PerfectSeparationWarning)
         try:
             found = GLM(outcomes, design / scale, family=family, var_weights=weights).fit(tol=1e-12, **how)
         except (PerfectSeparationError, PerfectSeparationWarning) as problem:
+            if logistic:
+                return _with_an_end(design, outcomes, weights, separated_columns(design, outcomes))
             raise ValueError("the columns tell the outcomes apart, so a coefficient has no end") from problem
+    if logistic and looks_separated(design, np.asarray(found.params) / scale):
+        separated = separated_columns(design, outcomes)
+        if separated.any():
+            return _with_an_end(design, outcomes, weights, separated)
     covariance = np.asarray(found.cov_params()) / np.outer(scale, scale)
     return np.vstack([np.asarray(found.params) / scale, covariance])
+
+
+def _with_an_end(design: Matrix, outcomes: Values, weights: Values | None, separated: NDArray[np.bool_]) -> Values:
+    """Firth's estimates and covariance, and below them which columns separate the outcomes."""
+    return np.vstack([firth(design, outcomes, weights), separated.astype(np.float64)])
 
 
 def _as_fitted(fitted: Fitted) -> Values:

@@ -36,7 +36,7 @@ def flip(fitted: Fitted, reading: FlipReading) -> Values:
             found[:, place, 1:] = _moves(moved, own, count + 1)
             most[others] = np.maximum(most[others], np.abs(moved[others]))
         else:
-            before, after = decided(fitted, plain), decided(fitted, scores)
+            before, after = (decided(fitted, one, reading.threshold) for one in (plain, scores))
             up, down = _directions(fitted, before, after)
             found[:, place, 1] = np.bincount(own, up, count + 1)
             found[:, place, 2] = np.bincount(own, down, count + 1)

@@ -23,16 +23,18 @@ def sensitivity(fitted: Fitted, reading: SensitivityReading) -> Values:
     found = np.full((len(fitted.features.names), len(DISTURBANCES), 2), np.nan)
     for feature, column in enumerate(fitted.features.columns):
         is_number = column.kind == "number"
-        found[feature, 1] = _change(fitted, plain, [_with(rows, feature, _filled(fitted, feature, is_number))])
+        found[feature, 1] = _change(
+            fitted, reading.threshold, plain, [_with(rows, feature, _filled(fitted, feature, is_number))]
+        )
         if not is_number:
             continue
         rng = np.random.default_rng(digest.seed_from("noise", reading.seed, feature))
         learned = _learned(fitted, feature)
         noise = rng.standard_normal(len(rows)) * NOISE * float(learned.std())
-        found[feature, 0] = _change(fitted, plain, [_with(rows, feature, rows[:, feature] + noise)])
+        found[feature, 0] = _change(fitted, reading.threshold, plain, [_with(rows, feature, rows[:, feature] + noise)])
         low, high = float(learned.min()), float(learned.max())
         ends = [_with(rows, feature, end) for end in (low - (high - low), high + (high - low))]
-        found[feature, 2] = _change(fitted, plain, ends)
+        found[feature, 2] = _change(fitted, reading.threshold, plain, ends)
     return found
 
 
@@ -68,13 +70,13 @@ def _with(rows: Matrix, feature: int, values: Values | float) -> Matrix:
     return changed
 
 
-def _change(fitted: Fitted, plain: Values, disturbed: list[Matrix]) -> tuple[float, float]:
+def _change(fitted: Fitted, threshold: float | None, plain: Values, disturbed: list[Matrix]) -> tuple[float, float]:
     """The change under the disturbance, or under either of two."""
     scores = [fitted.scores(rows) for rows in disturbed]
     if fitted.target.outcome == "number":
         moved = np.max([np.abs(one - plain) for one in scores], axis=0)
         error = float(moved.std(ddof=1)) / np.sqrt(len(moved)) if len(moved) > 1 else np.nan
         return float(moved.mean()), error
-    before = decided(fitted, plain)
-    flipped = np.any([decided(fitted, one) != before for one in scores], axis=0)
+    before = decided(fitted, plain, threshold)
+    flipped = np.any([decided(fitted, one, threshold) != before for one in scores], axis=0)
     return float(flipped.sum()), float(len(flipped))

@@ -4,9 +4,8 @@ Shuffled outcomes share their rows, so what is expensive, the curvature of the c
 """
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.linalg import LinAlgError, pinvh
-from scipy.special import expit
 
 from brookfall.core.recipe.family.family import Made, Matrix, Straight
 
@@ -64,15 +63,15 @@ def many_logistic(made: Made, design: Matrix, outcomes: Outcomes, weights: Matri
     # Of shuffled outcomes all have one mean, or nearly so: the largest curvature suits every one.
     spread = float((means * (1 - means)).max())
     try:
-        inverse = pinvh(spread * (columns.T * counted) @ columns + np.diag(penalty))
-    except (LinAlgError, ValueError):
+        inverse = scipy.linalg.pinvh(spread * (columns.T * counted) @ columns + np.diag(penalty))
+    except (scipy.linalg.LinAlgError, ValueError):
         return [None] * outcomes.shape[1]
     found = np.zeros((columns.shape[1], outcomes.shape[1]))
     with np.errstate(divide="ignore"):
         found[0] = np.log(means) - np.log1p(-means)
     going = np.flatnonzero(np.isfinite(found[0]))
     for _ in range(_STEPS):
-        left = outcomes[:, going] - expit(columns @ found[:, going])
+        left = outcomes[:, going] - scipy.special.expit(columns @ found[:, going])
         slopes = columns.T @ (left * counted[:, None]) - penalty[:, None] * found[:, going]
         far = np.flatnonzero(np.abs(slopes).max(axis=0) > _CLOSE * total)
         going, slopes = going[far], slopes[:, far]
@@ -120,6 +119,6 @@ def many_squares(made: Made, design: Matrix, outcomes: Outcomes, weights: Matrix
     centre, means = share @ design, share @ outcomes
     centred = design - centre
     gram = (centred.T * counted) @ centred + strength * np.eye(design.shape[1])
-    coefficients = pinvh(gram) @ ((centred.T * counted) @ (outcomes - means))
+    coefficients = scipy.linalg.pinvh(gram) @ ((centred.T * counted) @ (outcomes - means))
     intercepts = means - centre @ coefficients
     return [Straight(coefficients[:, [place]], intercepts[[place]], "identity") for place in range(outcomes.shape[1])]

@@ -3,8 +3,8 @@
 from typing import Self
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.special import logsumexp
 
 from brookfall.core.recipe.family.family import CLASSES, Family, Made, Matrix, Settings
 
@@ -57,7 +57,7 @@ class MixedBayes:
         for (levels, shares), column in zip(self._levels, design[:, self._numbers :].T, strict=True):
             place = np.clip(np.searchsorted(levels, column), 0, len(levels) - 1)
             joint += np.where((levels[place] == column)[:, None], shares[place], 0.0)
-        return np.exp(joint - logsumexp(joint, axis=1, keepdims=True))
+        return np.exp(joint - scipy.special.logsumexp(joint, axis=1, keepdims=True))
 
 
 def _bayes(made: Made) -> MixedBayes:

@@ -151,8 +151,8 @@ def _by_construction(settings: NeighboursSettings) -> str | None:
     if settings.weights == "uniform":
         return None
     return (
-        "Neighbours weighted by distance reproduce their training rows by construction, so a training row is judged by "
-        "its neighbours without itself; the plain training score is shown."
+        "Neighbours weighted by distance reproduce their training rows by construction, so each is read by its "
+        "neighbours without itself; the plain training score stands beside."
     )
 
 

@@ -202,8 +202,8 @@ def _out_of_bag(made: Made, fitted: Estimator, design: Matrix, _: NDArray[Any]) 
 
 def _bagged(_: ForestSettings) -> str:
     return (
-        "A forest reproduces its training rows by construction, so a training row is judged by the trees that did not "
-        "draw it (out of bag); the plain training score is shown."
+        "A forest reproduces its training rows by construction, so they are scored out of bag, by trees that did not "
+        "draw them; the plain training score stands beside."
     )
 
 

@@ -8,7 +8,8 @@ import numpy as np
 from brookfall.core.check.shared.duplicate_rows import repeats_of
 from brookfall.core.check.shared.leak_suspects import alone, identifiers_among
 from brookfall.core.foundation import wording
-from brookfall.core.judge.grounds import ground_of
+from brookfall.core.judge.ground_by_content import ground_by_content
+from brookfall.core.judge.grounds import ground_by_name, ground_of
 from brookfall.core.measure.registry import words_of
 from brookfall.core.recipe.rows_with_gaps import rows_with_gaps
 from brookfall.core.retest.screening.issue import Action, Issue
@@ -257,17 +258,41 @@ def _sentinel(column: Column) -> Iterator[Issue]:
 
 
 def _unmarked(subject: Subject, grounds: tuple[str, ...]) -> Iterator[Issue]:
+    """Columns that are of a ground by name or by content, and are not marked so or not tied to it."""
     roles = subject.roles
-    for name in subject.table.names:
-        ground = ground_of(name, grounds)
-        if ground is not None and name not in roles.protected and name not in (roles.target, *roles.identifier):
-            yield Issue(
-                about="unmarked",
-                weight="slight",
-                sentence=f"{name} may name a ground of the policy ({ground}) and is not marked as protected.",
-                columns=(name,),
-                actions=(Action(label=f"Mark {name} as protected", column=name, protect=True),),
+    for column in subject.table.columns:
+        name = column.name
+        if name in (roles.target, roles.part, roles.weight, *roles.identifier) or name in roles.grounds:
+            continue
+        marked, ground = name in roles.protected, ground_by_name(name, grounds)
+        if ground is not None:
+            if not marked:
+                yield Issue(
+                    about="unmarked",
+                    weight="slight",
+                    sentence=f"{name} may name a ground of the policy ({ground}) and is not marked as protected.",
+                    columns=(name,),
+                    actions=(Action(label=f"Mark {name} as protected", column=name, protect=True),),
+                )
+            continue
+        proposed = ground_by_content(column, grounds)
+        if proposed is None and not marked:
+            continue
+        if proposed is None:
+            sentence = (
+                f"{name} is protected, and no ground of the policy is named for it: choose one beside the column."
             )
+            yield Issue(about="untied", weight="slight", sentence=sentence, columns=(name,))
+            continue
+        more = "it is protected and not tied to it" if marked else "it is not marked as protected"
+        does = f"Tie {name} to {proposed.ground}" if marked else f"Protect {name} as {proposed.ground}"
+        yield Issue(
+            about="untied" if marked else "unmarked",
+            weight="slight",
+            sentence=f"{name} may be of a ground of the policy ({proposed.ground}): {proposed.because}; {more}.",
+            columns=(name,),
+            actions=(Action(label=does, column=name, protect=not marked, ground=proposed.ground),),
+        )
 
 
 def _unbanded(subject: Subject) -> Iterator[Issue]:
@@ -276,7 +301,9 @@ def _unbanded(subject: Subject) -> Iterator[Issue]:
         present = column.values[~column.missing]
         if column.kind != "number" or len(np.unique(present)) <= _MANY_GROUPS:
             continue
-        bands = Bands(column=name, cuts=_cuts(name, present.astype(np.float64)), name=_free_name(subject, name))
+        bands = Bands(
+            column=name, cuts=_cuts(subject, name, present.astype(np.float64)), name=_free_name(subject, name)
+        )
         yield Issue(
             about="unbanded",
             weight="notable",
@@ -294,9 +321,9 @@ def _free_name(subject: Subject, name: str) -> str:
     return wanted if wanted not in subject.table else f"{wanted}_2"
 
 
-def _cuts(name: str, present: "np.ndarray[tuple[int], np.dtype[np.float64]]") -> tuple[float, ...]:
+def _cuts(subject: Subject, name: str, present: "np.ndarray[tuple[int], np.dtype[np.float64]]") -> tuple[float, ...]:
     """Ages are cut where working life begins, at its middle and at its end; another number at its quartiles."""
-    if ground_of(name, ("age",)) and present.min() >= 0 and present.max() <= 125:
+    if ground_of(name, ("age",), subject.roles.grounds) and present.min() >= 0 and present.max() <= 125:
         inside = tuple(cut for cut in _AGE_CUTS if present.min() < cut <= present.max())
         if inside:
             return inside

@@ -11,7 +11,7 @@ from brookfall.core.evidence.marks import Axis, Band, Bars, LineThrough, MarksCh
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.measure.interval import share_of
-from brookfall.core.measure.scored import Scored
+from brookfall.core.measure.scored import Scored, decided_at
 
 _LIMIT = Limit(at_most=0.02, ideal=0)
 
@@ -90,4 +90,4 @@ class ScoreRounding(Check):
     def _rounded(self, bench: Bench, rows: Scored, decimals: int) -> np.ndarray:
         scale = 10.0**decimals
         rule = np.ceil if self.setting(bench, "how", "nearest") == "up" else np.round
-        return rule(rows.scores * scale) / scale >= rows.threshold
+        return rule(rows.scores * scale) / scale >= decided_at(rows.threshold)
