@@ -56,7 +56,7 @@ def fields_of(view: Any, check: str) -> dict[str, Any]:
     return {part["name"]: part for parts in lines for part in parts if part["kind"] != "words"}
 
 
-def finished(visitor: Visitor, base: str, patience: float = 90) -> dict[str, Any]:
+def finished(visitor: Visitor, base: str, patience: float = 300) -> dict[str, Any]:
     deadline = time.monotonic() + patience
     while time.monotonic() < deadline:
         run = visitor.get(f"{base}/run")
@@ -331,7 +331,7 @@ def test_a_run_goes_on_when_the_program_changes_under_it(visitor: SignIn, worker
             check.fits = [others[key] for key in check.fits]
     assert entered
     workers.start_workers(2)
-    run = finished(iris, base, patience=60)
+    run = finished(iris, base)
     assert (run["state"], run["failed"]) == ("done", 0)
     with transaction() as session:
         now_entered = session.scalars(select(RunFit.fit_key).where(RunFit.run_id == run_id)).all()
@@ -362,7 +362,7 @@ def survives(visitor: SignIn, workers: House, killed: tuple[int, ...], after: in
     assert stopped["done"] < stopped["needed"]
     if len(killed) == 2:
         workers.start_workers(2)
-    run = finished(iris, base, patience=60)
+    run = finished(iris, base)
     if len(killed) == 1:
         workers.start_worker(1)
     assert run["state"] == "done"
@@ -382,7 +382,7 @@ def survives(visitor: SignIn, workers: House, killed: tuple[int, ...], after: in
 
 
 def test_a_run_can_be_cancelled_and_taken_up_again(visitor: SignIn, workers: House) -> None:
-    files = files_of(recipe={"family": "forest", "settings": {"trees": 500}, "seed": 21})
+    files = files_of(recipe={"family": "forest", "settings": {"trees": 200}, "seed": 21})
     iris, base = taken(visitor, "cancelled", files)
     iris.ask("POST", f"{base}/run")
     assert iris.ask("POST", f"{base}/run").status_code == 422
