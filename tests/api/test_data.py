@@ -91,7 +91,7 @@ def test_a_column_is_tied_to_a_ground_whatever_it_is_called(visitor: SignIn) -> 
     view = iris.get(f"{base}/data")
     assert {one["name"]: one["ground"] for one in view["columns"]}["q17"] is None
     assert "sex" in view["grounds"]
-    (action,) = issues(iris, base)["unmarked"]["actions"]
+    action, _ = issues(iris, base)["unmarked"]["actions"]
     assert (action["column"], action["protect"], action["ground"]) == ("q17", True, "sex")
     wanted = {**view["roles"], "protected": ["age", "q17"], "ignore": [], "grounds": {"q17": "sex"}}
     saved = iris.ask("PUT", f"{base}/roles", {"roles": wanted, "revision": view["revision"]})
@@ -100,6 +100,22 @@ def test_a_column_is_tied_to_a_ground_whatever_it_is_called(visitor: SignIn) -> 
     assert "unmarked" not in issues(iris, base)
     assert "sex" not in iris.get(f"{base}/look")["look"]["not_collected"]
     assert "sex" not in iris.get(f"{base}/plan")["missing_grounds"]
+
+
+def test_people_are_spoken_of_as_the_data_screen_says(visitor: SignIn) -> None:
+    iris, base = taken(visitor, "spoken", files_of())
+    view, looked = iris.get(f"{base}/data"), iris.get(f"{base}/look")
+    assert iris.get(f"{base}/column?name=x")["levels"] == []
+    levels = iris.get(f"{base}/column?name=sex")["levels"]
+    assert sorted(levels) == ["f", "m"]
+    wanted = {**view["roles"], "spoken": {"sex": {"f": "women", "m": "men"}}}
+    saved = iris.ask("PUT", f"{base}/roles", {"roles": wanted, "revision": view["revision"]})
+    assert saved.json["roles"]["spoken"] == wanted["spoken"]
+    # Nothing in the data is looked at anew for it.
+    assert iris.get(f"{base}/look") == looked
+    nowhere = {**wanted, "spoken": {"gone": {"f": "women"}}}
+    refused = iris.ask("PUT", f"{base}/roles", {"roles": nowhere, "revision": saved.json["revision"]})
+    assert (refused.status_code, refused.json["column"]) == (422, "gone")
 
 
 def test_rows_are_sorted_filtered_and_windowed_on_the_server(visitor: SignIn) -> None:

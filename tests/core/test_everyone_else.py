@@ -20,6 +20,8 @@ from brookfall.core.evidence.chart import CombinationChart, GroundChart, GroupTh
 from brookfall.core.evidence.estimate import Estimate, Versus
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.limit import Limit, Standing
+from brookfall.core.fit.execute import execute
+from brookfall.core.fit.request import FitJob
 from brookfall.core.judge.standing import with_open
 from brookfall.core.measure.figure import Figure
 from brookfall.core.recipe.recipe import Recipe
@@ -124,7 +126,7 @@ def test_what_lies_apart_as_a_whole_leads_the_answer_and_the_draft() -> None:
     assert apart.standing is Standing.OUTSIDE
     if not any(each.standing is Standing.OUTSIDE for each in of_rate(found, "selection_rate")):
         assert found.answer.startswith("Groups by area lie apart in shares selected")
-    draft = next(each for each in drafted_from(found, bench.plan) if not each.group)
+    draft = next(each for each in drafted_from(found, bench.plan, {}) if not each.group)
     assert draft.title.startswith("Groups by area")
     assert "typical low group" in draft.what
 
@@ -232,3 +234,31 @@ def test_rows_that_belong_together_widen_how_far_numbers_lie_apart() -> None:
         assert apart.n == sum(e.n for e in found.estimates if e.measure == "bias" and e.group and e.part == "test")
         widths.append((apart.high or 0.0) - (apart.low or 0.0))
     assert widths[1] > 1.5 * widths[0]
+
+
+def test_contrasts_of_groups_hold_the_variance_over_repeats() -> None:
+    """Computed by hand: the arms of the first repeat's interval, each with the variance over the repeats' own values."""
+    subject = residents(900, ("a", "b", "c"))
+    folds = {"folds": 4, "repeats": 3, "stratified": True}
+    bench = bench_with(subject, "groups", cross_validation=folds, contrasts={"selection_rate": "difference"})
+    pairs = list(zip(bench.split.folds, bench.submitted.fold_needs, strict=True))
+    selected = []
+    for first in range(0, 12, 4):
+        scores = np.full(900, np.nan)
+        for fold, need in pairs[first : first + 4]:
+            scores[fold.test] = execute(FitJob(need.fit, (need.reading,)), subject).readings[need.reading.key]
+        selected.append(scores[bench.split.cross_validated] >= 0.5)
+    area = np.array(subject.table.column("area").texts())[bench.split.cross_validated]
+    apart = [float(one[area == "a"].mean() - one[area != "a"].mean()) for one in selected]
+    once = exhibit_of(
+        subject, "groups", cross_validation={**folds, "repeats": 1}, contrasts={"selection_rate": "difference"}
+    )
+    (plain,) = (one for one in of_rate(once, "selection_rate") if one.group == {"area": "a"})
+    (found,) = retest(bench)
+    (wide,) = (one for one in of_rate(found, "selection_rate") if one.group == {"area": "a"})
+    assert wide.value == plain.value == pytest.approx(apart[0])
+    more = 1.959964 * float(np.std(apart, ddof=1))
+    assert more > 0
+    assert wide.low == pytest.approx(wide.value - np.hypot(plain.value - plain.low, more), abs=1e-6)
+    assert wide.high == pytest.approx(wide.value + np.hypot(plain.high - plain.value, more), abs=1e-6)
+    assert (plain.method, wide.method) == ("newcombe_hybrid", "newcombe_hybrid_and_repeats")

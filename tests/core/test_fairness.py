@@ -395,19 +395,21 @@ def test_drafts_are_of_what_is_outside_in_careful_words() -> None:
     one = subject(people(2400, harmed="old women"))
     bench = bench_with(one, "groups", "combinations")
     groups, combined = retest(bench)
-    drafts = drafted_from(combined, bench.plan)
+    drafts = drafted_from(combined, bench.plan, {})
     assert drafts[0].group == {"sex": "f", "age": "old"}
     assert drafts[0].standing is Standing.OUTSIDE
     assert "not its cause" in drafts[0].what
     assert "sex f and age old" in drafts[0].what
-    assert "of everyone else" in drafts[0].what
+    assert "among everyone else" in drafts[0].what
     outside = {tuple((e.group or {}).items()) for e in combined.estimates if e.standing in ("outside", "near")}
     assert {tuple(draft.group.items()) for draft in drafts} <= outside
     for text in (drafts[0].what, drafts[0].why, drafts[0].action):
         assert not any(word in text.lower() for word in ("discriminat", "racist", "sexist", "proves", "illegal"))
+    spoken = {"sex": {"f": "women"}, "age": {"old": "of 65 and over"}}
+    assert "among women of 65 and over, " in drafted_from(combined, bench.plan, spoken)[0].what
     # Nothing is drafted from an exhibit of an earlier plan, or of another question.
-    assert drafted_from(combined.model_copy(update={"state": "stale"}), bench.plan) == []
-    assert drafted_from(groups.model_copy(update={"check": "gap"}), bench.plan) == []
+    assert drafted_from(combined.model_copy(update={"state": "stale"}), bench.plan, {}) == []
+    assert drafted_from(groups.model_copy(update={"check": "gap"}), bench.plan, {}) == []
 
 
 def test_a_joined_sample_is_audited_by_its_own_rows_and_set_against_the_others() -> None:

@@ -106,8 +106,10 @@ def test_columns_of_a_ground_are_found_whatever_they_are_called() -> None:
         r"q4 may be of a ground of the policy \(ethnic group\): its levels are Asian", found["q4"].sentence
     )
     assert "it is not marked as protected" in found["q4"].sentence
-    (action,) = found["q4"].actions
+    action, none = found["q4"].actions
     assert (action.column, action.protect, action.ground) == ("q4", True, "ethnic group")
+    assert (none.column, none.protect, none.ground, none.label) == ("q4", False, "", "q4 is of no ground")
+    assert "q4" not in issues(subject(grounds={"q4": ""}))
     assert "whole numbers from 18 to 90 read like ages" in found["q5"].sentence
     assert set(look_at(subject(), LISTED).not_collected) == set(LISTED)
 
@@ -115,9 +117,9 @@ def test_columns_of_a_ground_are_found_whatever_they_are_called() -> None:
 def test_a_protected_column_without_a_ground_is_named() -> None:
     found = issues(subject(protected=("q3", "q4", "q6"), grounds={"q3": "sex"}))
     assert set(found) == {"q4", "q5", "q6"}
-    (action,) = found["q4"].actions
+    action, _ = found["q4"].actions
     assert (found["q4"].about, action.protect, action.ground) == ("untied", False, "ethnic group")
-    assert (found["q6"].about, found["q6"].actions) == ("untied", ())
+    assert (found["q6"].about, [one.ground for one in found["q6"].actions]) == ("untied", [""])
     assert not issues(subject(protected=("q6",), grounds={"q3": "", "q4": "", "q5": "", "q6": ""}))
 
 

@@ -61,6 +61,31 @@ def test_single_attributes_and_pairs() -> None:
     assert groups_in(bench, rows[:100], 2)[0].label == {"sex": "f", "age": "old"}
 
 
+def test_people_are_spoken_of_as_was_said() -> None:
+    """In answers, beside bare levels, and of levels that the plan took together; a level without a form keeps its own."""
+    bench, scored = made({("f", "old"): 0.1, ("f", "young"): 0.5, ("m", "old"): 0.5, ("m", "young"): 0.5}, each=400)
+    spoken = {"sex": {"f": "women", "m": "men"}, "age": {"old": "of 65 and over"}}
+    roles = bench.subject.roles.model_copy(update={"spoken": spoken})
+    subject = replace(bench.subject, roles=roles)
+    spoken_of = Bench(subject, bench.plan)
+    assert [one.words for one in groups_in(spoken_of, np.arange(1600), 1)] == [
+        "women",
+        "men",
+        "of 65 and over",
+        "age young",
+    ]
+    pairs = groups_in(spoken_of, np.arange(1600), 2)
+    assert [one.words for one in pairs[:2]] == ["women of 65 and over", "women with age young"]
+    assert pairs[0].label == {"sex": "f", "age": "old"}
+    (_, ages) = members_of(grounds_of(subject, bench.plan), scored, 1, {})
+    assert {one.words for one in ages} == {"of 65 and over", "age young"}
+    plan = bench.plan.model_copy(update={"merged": {"age": (("old", "young"),)}})
+    assert {one.words for one in groups_of(grounds_of(subject, plan), 2)} == {
+        "women with age old or young",
+        "men with age old or young",
+    }
+
+
 def test_of_two_groups_the_larger_is_the_reference_or_the_one_named() -> None:
     bench, _ = made({**EVEN, ("m", "middle"): 0.4})
     groups = [group for group in groups_in(bench, np.arange(500), 1) if "sex" in group.label]

@@ -127,7 +127,7 @@ def test_older_women_of_one_group_are_found_only_in_the_combination() -> None:
     worse = [group.levels for one in chart.combinations for group in one.groups if group.worse]
     assert ("female", "65+", "Birch") in worse
     assert "No two of its grounds account for it." in found["combinations"].answer
-    assert "sex female, age band 65+ and ethnic group Birch" in found["combinations"].answer
+    assert "women of 65 and over in group Birch" in found["combinations"].answer
 
 
 def test_a_sound_model_is_not_accused() -> None:

@@ -122,6 +122,7 @@ def _roles_after(roles: Roles, submitted_table: Table, table: Table, changes: tu
         update={
             "protected": (*kept, *protected),
             "grounds": {name: ground for name, ground in ties.items() if name in table},
+            "spoken": {name: forms for name, forms in roles.spoken.items() if name in table},
             "ignore": (
                 *(name for name in roles.ignore if name in table and name not in aside),
                 *(name for name in new if name not in protected),

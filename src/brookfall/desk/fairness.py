@@ -12,6 +12,7 @@ from brookfall.core.foundation.errors import MissingError, UserError
 from brookfall.core.plan.plan import Plan
 from brookfall.core.plan.revisions import read_plan
 from brookfall.core.retest.run import ask, evaluate
+from brookfall.core.table.roles import Roles
 from brookfall.desk import people
 from brookfall.desk.bench import bench_of
 from brookfall.desk.docket import latest_run
@@ -105,8 +106,8 @@ def proxy_pairs(session: Session, person: Person, case_id: int) -> list[ProxyPai
 def drafted_findings(session: Session, person: Person, case_id: int) -> list[DraftedFinding]:
     """Drafts of findings from the latest run's group exhibits, what is outside a limit first."""
     case = people.case_for(session, person, case_id)
-    plan = read_plan(case.plan)
-    drafts = [draft for exhibit in _group_exhibits(session, case) for draft in drafted_from(exhibit, plan)]
+    plan, spoken = read_plan(case.plan), Roles.model_validate(case.roles).spoken
+    drafts = [draft for exhibit in _group_exhibits(session, case) for draft in drafted_from(exhibit, plan, spoken)]
     return sorted(drafts, key=lambda draft: draft.standing is not Standing.OUTSIDE)
 
 

@@ -6,10 +6,12 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
+from brookfall.core.check.groups.protected_groups import ground_as
 from brookfall.core.foundation import digest
 from brookfall.core.foundation.errors import MissingError, UserError
 from brookfall.core.measure.association import KIND_WORDS, kind_of, strengths
 from brookfall.core.measure.interval import proportion
+from brookfall.core.plan.plan import Plan
 from brookfall.core.plan.revisions import read_plan
 from brookfall.core.retest.screening.issues import Sample
 from brookfall.core.retest.screening.rows_of_issue import Where, rows_where
@@ -33,6 +35,7 @@ AT_ONCE = 2_000_000
 _MOST_COLUMNS = 120
 _MOST_ROWS = 200
 _MOST_GROUPS = 8
+_MOST_SPOKEN = 20
 _VERSION = 2
 """Goes up when what is looked for changes, so that what was kept is found anew."""
 
@@ -85,9 +88,10 @@ def _samples(session: Session, case: Case) -> dict[str, Sample]:
 
 def _key(case: Case) -> str:
     grounds = read_plan(case.plan).policy.grounds
+    roles = {name: value for name, value in case.roles.items() if name != "spoken"}
     added = [one.sha256 for one in added_to(case)]
     return digest.of_json(
-        [_VERSION, case.table_fingerprint, case.roles, case.submission["recipe"], case.outcome, list(grounds), added]
+        [_VERSION, case.table_fingerprint, roles, case.submission["recipe"], case.outcome, list(grounds), added]
     )
 
 
@@ -158,8 +162,17 @@ def column_page(session: Session, person: Person, case_id: int, name: str, by: s
         by=by,
         splits=splits,
         labels=list(bins.labels),
+        levels=_levels_audited(column, read_plan(case.plan), roles),
         groups=[_group(label, column, rows, bins) for label, rows in groups.items()],
     )
+
+
+def _levels_audited(column: Column, plan: Plan, roles: Roles) -> list[str]:
+    """The levels of a protected column as the plan takes them, at most ``_MOST_SPOKEN``; not that none is recorded."""
+    if column.name not in roles.protected:
+        return []
+    ground = ground_as(column, plan, roles.grounds)
+    return [level for place, level in enumerate(ground.levels) if place != ground.gap][:_MOST_SPOKEN]
 
 
 def _group(label: str, column: Column, rows: NDArray[np.int64], bins: Bins) -> GroupOfColumn:

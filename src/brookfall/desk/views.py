@@ -335,6 +335,8 @@ class GroupOfColumn(View):
 
 
 class ColumnPage(View):
+    """``levels`` are those by which a protected column is audited, as many as can be spoken of; else there are none."""
+
     name: str
     kind: str
     words: str
@@ -343,6 +345,7 @@ class ColumnPage(View):
     by: str | None
     splits: list[str]
     labels: list[str]
+    levels: list[str]
     groups: list[GroupOfColumn]
 
 

@@ -1516,7 +1516,10 @@ export interface components {
             nearest: components["schemas"]["Tie"] | null;
             target: components["schemas"]["Tie"] | null;
         };
-        /** ColumnPage */
+        /**
+         * ColumnPage
+         * @description ``levels`` are those by which a protected column is audited, as many as can be spoken of; else there are none.
+         */
         ColumnPage: {
             /** By */
             by: string | null;
@@ -1528,6 +1531,8 @@ export interface components {
             kind: string;
             /** Labels */
             labels: string[];
+            /** Levels */
+            levels: string[];
             /** Name */
             name: string;
             /** Quantiles */
@@ -1795,6 +1800,7 @@ export interface components {
              *       "part": null,
              *       "positive": null,
              *       "protected": [],
+             *       "spoken": {},
              *       "target": "",
              *       "time": null,
              *       "weight": null
@@ -4337,6 +4343,15 @@ export interface components {
              * @default []
              */
             protected: string[];
+            /**
+             * Spoken
+             * @description how the people of a level of a protected column are spoken of: sex, f: women; age, 65+: of 65 and over
+             */
+            spoken?: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
             /**
              * Target
              * @description empty: whoever reviews the model chooses it

@@ -200,6 +200,12 @@ class Bench:
         return list(self.submitted.needs(self.plan.deciding_part)) if RECIPE in self.models else []
 
     @property
+    def repeat_needs(self) -> list[Need]:
+        """What scores the rows that the recipe is judged by once more, where they are out of fold and folds repeat."""
+        judged = RECIPE in self.models and self.plan.deciding_part == OUT_OF_FOLD
+        return list(self.submitted.later_needs) if judged else []
+
+    @property
     def holdout_needs(self) -> list[Need]:
         """What a check of the parts asks for: the holdout fit, where there is a recipe to fit."""
         return [self.submitted.holdout] if RECIPE in self.models else []
@@ -223,6 +229,10 @@ class Bench:
         if part != OUT_OF_FOLD and part not in self.split.parts:
             raise UserError(f"The plan judges on {part}, and no row is in that part.", todo="Choose another part.")
         return (self.submitted if model == RECIPE else self.candidate(model)).scored(ledger, part)
+
+    def deciding_again(self, ledger: Ledger, model: str) -> list[AnyScored]:
+        """The rows that a model is judged on as each later repeat of the folds scores them; none without repeats."""
+        return self.submitted.later_out_of_fold(ledger) if model == RECIPE and self.repeat_needs else []
 
     def held_out(self, ledger: Ledger, folds: tuple[Fold, ...], needs: list[Need]) -> ScoredPart:
         """The held-out rows of folds that hold each row out once, each scored by its fold's need; in row order."""

@@ -19,7 +19,7 @@ ROLES_OF_ALL = (
     *("target", "positive", "weight", "group", "occasion", "alternative", "available", "part"),
     *("features", "also_features", "ignore"),
 )
-_GUARDED_ROLES = ("protected", "grounds", "identifier", "time", "naming", "named")
+_GUARDED_ROLES = ("protected", "grounds", "spoken", "identifier", "time", "naming", "named")
 _GUARDED_OF_SUBJECT = ("claims", "expectations", "new_rows")
 _NEVER_READ = ("checks", "target_observed", "harm_reason", "split_reason", "overrides")
 """Fields of the plan that change no exhibit."""
@@ -38,7 +38,8 @@ class Reads:
     plan
         Fields of the plan; those of its policy as ``policy.gap``.
     roles
-        Of ``protected`` (with the grounds that columns are tied to), ``identifier``, ``time``.
+        Of ``protected`` (with the grounds that columns are tied to, and how their levels are spoken of),
+        ``identifier``, ``time``.
     subject
         Of ``claims``, ``expectations``, ``new_rows``.
     marks
@@ -53,7 +54,7 @@ class Reads:
     @property
     def known_roles(self) -> tuple[str, ...]:
         """The roles that are read, with what belongs to them."""
-        return (*self.roles, "grounds") if "protected" in self.roles else self.roles
+        return (*self.roles, "grounds", "spoken") if "protected" in self.roles else self.roles
 
     def of_plan(self, check: str, plan: Plan) -> dict[str, object]:
         """The fields of a plan that can change this check's exhibit.

@@ -1,6 +1,6 @@
 """A measured value that knows its own interval at any level."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from math import erf, sqrt
 
@@ -144,6 +144,80 @@ def _mapped_ends(rising: Callable[[float], float], bounds: Bounds, level: float)
     return rising(low), rising(high)
 
 
+def widened_ends(
+    bounds: Bounds, value: float, error: float, range_: tuple[float, float], level: float
+) -> tuple[float, float]:
+    """Ends with the variance of one more, independent source of error added to each arm (Zou & Donner 2008).
+
+    Parameters
+    ----------
+    bounds : Bounds
+        The ends by the first source alone, at any level.
+    value : float
+        The estimate.
+    error : float
+        Standard error of the other source.
+    range_ : tuple[float, float]
+        What the value can be at all; no end leaves it.
+    level : float
+        Level of the interval, in (0, 1).
+
+    Returns
+    -------
+    tuple[float, float]
+        Lower and upper end.
+
+    References
+    ----------
+    Zou, G. Y. & Donner, A. 2008, Statistics in Medicine 27:1693 (square-and-add).
+
+    Examples
+    --------
+    >>> from functools import partial
+    >>> ends = widened_ends(partial(normal_ends, 0.0, 3.0), 0.0, 4.0, (-np.inf, np.inf), 0.95)
+    >>> [round(end / 1.959964, 4) for end in ends]
+    [-5.0, 5.0]
+    """
+    (low, high), (_, more) = bounds(level), normal_ends(0.0, error, level)
+    wide = value - float(np.hypot(value - low, more)), value + float(np.hypot(high - value, more))
+    return max(wide[0], range_[0]), min(wide[1], range_[1])
+
+
+def widened_ratio_ends(
+    bounds: Bounds, value: float, error: float, range_: tuple[float, float], level: float
+) -> tuple[float, float]:
+    """``widened_ends`` of a ratio, ``error`` being that of its logarithm; an end at 0 or without end stays there.
+
+    Parameters
+    ----------
+    bounds : Bounds
+        The ends of the ratio by the first source alone, at any level.
+    value : float
+        The ratio, over 0.
+    error : float
+        Standard error of its logarithm by the other source.
+    range_ : tuple[float, float]
+        What the ratio can be at all; no end leaves it.
+    level : float
+        Level of the interval, in (0, 1).
+
+    Returns
+    -------
+    tuple[float, float]
+        Lower and upper end, the lower not under 0.
+
+    Examples
+    --------
+    >>> from functools import partial
+    >>> widened_ratio_ends(partial(normal_ends, 1.0, 0.0), 1.0, 0.0, (0.0, np.inf), 0.95)
+    (1.0, 1.0)
+    """
+    (low, high), (_, more) = bounds(level), normal_ends(0.0, error, level)
+    lower = value * float(np.exp(-np.hypot(np.log(value / low), more))) if low > 0 else low
+    upper = value * float(np.exp(np.hypot(np.log(high / value), more))) if np.isfinite(high) else high
+    return max(lower, range_[0]), min(upper, range_[1])
+
+
 FEW_ROWS = 30
 FEW_EVENTS = 5
 FEW_CLUSTERS = 10
@@ -215,6 +289,28 @@ class Figure:
         if remark is None:
             return self
         return replace(self, note=f"{self.note}; {remark}" if self.note else remark)
+
+    def over_repeats(self, again: Sequence[float | None], *, ratio: bool, range_: tuple[float, float]) -> "Figure":
+        """The same value with the variance over repeats added to its interval; of a ratio on the logarithm.
+
+        ``again`` are the values of the repeats beside this one; nothing is added where fewer than one of them has a
+        value, or this one is a ratio of 0. ``range_`` is what the value can be.
+
+        >>> figure = Figure(0.2, 10, "made up", Interval(normal_ends, 0.2, 0.03))
+        >>> wide = figure.over_repeats([0.24, 0.16], ratio=False, range_=(-1.0, 1.0)).interval(0.95)
+        >>> [round(end, 3) for end in wide]
+        [0.102, 0.298]
+        """
+        known = [one for one in again if one is not None and (one > 0 or not ratio)]
+        value, bounds = self.value, self.bounds
+        if value is None or bounds is None or not known or (ratio and value <= 0):
+            return self
+        values = np.array([value, *known])
+        error = float(np.std(np.log(values) if ratio else values, ddof=1))
+        if error == 0:
+            return self
+        wide = Interval(widened_ratio_ends if ratio else widened_ends, bounds, value, error, range_)
+        return replace(self, bounds=wide, method=f"{self.method}_and_repeats")
 
     def mapped(self, rising: Callable[[float], float]) -> "Figure":
         """The figure of a rising function of the value, one that has a name; the interval's ends go with it."""

@@ -30,6 +30,10 @@ class Roles(BaseModel):
     grounds: dict[str, str] = Field(
         default_factory=dict, description="the ground that a column is of where its name does not say; empty: of none"
     )
+    spoken: dict[str, dict[str, str]] = Field(
+        default_factory=dict,
+        description="how the people of a protected column's level are spoken of: women, of 65 and over, in group Birch",
+    )
     also_features: tuple[str, ...] = ()
     part: str | None = None
     weight: str | None = None
@@ -81,7 +85,7 @@ def check_roles(roles: Roles, table: Table, file: str, *, refits: bool = True) -
     """
     mentioned = [
         *(name for _, name in roles.named()),
-        *(*roles.protected, *roles.also_features, *(roles.features or ()), *roles.grounds),
+        *(*roles.protected, *roles.also_features, *(roles.features or ()), *roles.grounds, *roles.spoken),
     ]
     for name in mentioned:
         if name not in table:

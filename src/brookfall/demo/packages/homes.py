@@ -79,6 +79,11 @@ def _homes_data(also_features: list[str]) -> dict[str, object]:
             "positive": "yes",
             "identifier": ["household_id"],
             "protected": ["sex", "age_band", "ethnic_group", "disability"],
+            "spoken": {
+                "sex": {"female": "women", "male": "men"},
+                "age_band": {"18-39": "under 40", "40-64": "of 40 to 64", "65+": "of 65 and over"},
+                "ethnic_group": {name: f"in group {name}" for name in ("Alder", "Birch", "Cedar")},
+            },
             "also_features": also_features,
             "ignore": ["visited_on"],
         },

@@ -3,25 +3,29 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useSearchParams } from "react-router";
-import type { Schemas, Where } from "../../api/client";
+import type { Roles, Schemas, Where } from "../../api/client";
 import { useColumn } from "../../api/queries";
 import { DataTable, type TableColumn } from "../../parts/DataTable";
 import { InlineChoice } from "../../parts/Inline";
 import { Fetching, Said } from "../../parts/Said";
 import { SERIF } from "../../theme";
 import { count, number, percent, plural } from "../../wording";
+import { SpokenForms } from "./SpokenForms";
 
 interface ColumnPageProps {
   caseId: number;
   revision: number;
   name: string;
   look: Schemas["ColumnLook"] | undefined;
+  roles: Roles;
+  editable: boolean;
   onRows: (where: Where) => void;
+  onRoles: (roles: Roles) => void;
 }
 
 const QUANTILES = ["least", "first quartile", "median", "third quartile", "most"];
 
-export function ColumnPage({ caseId, revision, name, look, onRows }: ColumnPageProps) {
+export function ColumnPage({ caseId, revision, name, look, roles, editable, onRows, onRoles }: ColumnPageProps) {
   const [address, setAddress] = useSearchParams();
   const by = address.get("by");
   const page = useColumn(caseId, revision, name, by);
@@ -91,6 +95,9 @@ export function ColumnPage({ caseId, revision, name, look, onRows }: ColumnPageP
         ]}
         sx={{ mt: 2, minWidth: 420 }}
       />
+      {shown.levels.length > 0 && (
+        <SpokenForms column={name} levels={shown.levels} roles={roles} editable={editable} onRoles={onRoles} />
+      )}
     </Box>
   );
 }

@@ -19,7 +19,7 @@ import { EffectDialog } from "./EffectDialog";
 import { HowRead } from "./HowRead";
 import { Issues } from "./Issues";
 import { Pairs } from "./Pairs";
-import { moved, tied, toggledProtected, type Role } from "./roles";
+import { moved, ofNoGround, tied, toggledProtected, type Role } from "./roles";
 import { Rows } from "./Rows";
 
 const VIEWS = [
@@ -116,6 +116,9 @@ export function Data() {
           revision={shown.revision}
           name={column}
           look={seen?.columns.find((one) => one.name === column)}
+          roles={shown.roles}
+          editable={editable}
+          onRoles={setRoles}
           onRows={seeRows}
         />
       ) : view === "rows" ? (
@@ -141,7 +144,8 @@ export function Data() {
               onProtect={(name, how) => {
                 const guarded = how.protect ? toggledProtected(shown.roles, name) : shown.roles;
                 const column = shown.columns.find((one) => one.name === name);
-                setRoles(how.ground !== null && column ? tied(guarded, column, how.ground) : guarded);
+                if (how.ground === "") setRoles(ofNoGround(guarded, name));
+                else setRoles(how.ground !== null && column ? tied(guarded, column, how.ground) : guarded);
               }}
               onWeigh={setWeighed}
             />

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Roles } from "../../api/client";
-import { groundOf, moved, roleOf, tied, toggledProtected } from "./roles";
+import { groundOf, moved, ofNoGround, roleOf, spokenAs, tied, toggledProtected } from "./roles";
 
 const ALL = ["id", "x", "z", "sex", "age", "y"];
 const START: Roles = {
@@ -114,8 +114,25 @@ describe("the ground of a protected column", () => {
     const once = tied(tied(START, sex, "age"), sex, "sex");
     expect(once.grounds).toEqual({});
   });
+  it("is none where the reviewer says so, whatever the column holds", () => {
+    expect(ofNoGround(START, "q17").grounds).toEqual({ q17: "" });
+    expect(groundOf(ofNoGround(START, "sex"), sex)).toBe("");
+  });
   it("goes with the mark", () => {
     const next = tied(toggledProtected(START, "q17"), code, "religion");
     expect(toggledProtected(next, "q17").grounds).toEqual({});
+  });
+});
+
+describe("How people are spoken of", () => {
+  const women = spokenAs(START, "sex", "f", "women");
+  it("is kept by column and level", () => {
+    expect(spokenAs(women, "sex", "m", "men").spoken).toEqual({ sex: { f: "women", m: "men" } });
+    expect(spokenAs(women, "age", "65+", "of 65 and over").spoken?.sex).toEqual({ f: "women" });
+  });
+  it("is gone when emptied, and with the mark", () => {
+    expect(spokenAs(women, "sex", "f", "").spoken).toEqual({});
+    const marked = START.protected?.includes("sex") ? women : toggledProtected(women, "sex");
+    expect(toggledProtected(marked, "sex").spoken).toEqual({});
   });
 });

@@ -69,6 +69,20 @@ export function tied(roles: Roles, column: { name: string; ground: string | null
   return { ...roles, grounds: ground === (column.ground ?? "") ? others : { ...others, [column.name]: ground } };
 }
 
+/** The reviewer has looked: whatever it is called or holds, the column is of no ground. */
+export const ofNoGround = (roles: Roles, column: string): Roles => ({
+  ...roles,
+  grounds: { ...roles.grounds, [column]: "" },
+});
+
+/** How those of a level are spoken of; empty takes the form away. */
+export function spokenAs(roles: Roles, column: string, level: string, form: string): Roles {
+  const { [level]: _, ...others } = roles.spoken?.[column] ?? {};
+  const forms = form ? { ...others, [level]: form } : others;
+  const { [column]: __, ...rest } = roles.spoken ?? {};
+  return { ...roles, spoken: Object.keys(forms).length ? { ...rest, [column]: forms } : rest };
+}
+
 /** Marking for the audit changes no fit: a feature stays one. */
 export function toggledProtected(roles: Roles, name: string): Roles {
   const role = roleOf(roles, name);
@@ -79,6 +93,7 @@ export function toggledProtected(roles: Roles, name: string): Roles {
       protected: without(roles.protected, name),
       also_features: without(roles.also_features, name),
       grounds: Object.fromEntries(Object.entries(roles.grounds ?? {}).filter(([column]) => column !== name)),
+      spoken: Object.fromEntries(Object.entries(roles.spoken ?? {}).filter(([column]) => column !== name)),
     };
     return role === "none" && !roles.features ? { ...next, ignore: [...(next.ignore ?? []), name] } : next;
   }

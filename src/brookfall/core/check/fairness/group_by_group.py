@@ -76,12 +76,12 @@ class ByGroup(Check):
     def requests(self, bench: Bench) -> list[Need]:
         refuse_unprotected(bench)
         refuse_undecided(bench)
-        return [*bench.deciding_needs, *bench.holdout_needs]
+        return [*bench.deciding_needs, *bench.repeat_needs, *bench.holdout_needs]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
         pages: list[tuple[Audited, Ground, Page]] = []
-        for read in audited(bench, ledger):
+        for read in audited(bench, ledger, repeats=True):
             pages.extend((read, ground, _page(bench, draft, read, ground)) for ground in read.grounds(bench))
         flat = [one for _, _, page in pages for compared in page.values() for one in compared]
         apart = [

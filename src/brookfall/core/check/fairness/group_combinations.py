@@ -96,11 +96,11 @@ class Combined(Check):
     def requests(self, bench: Bench) -> list[Need]:
         refuse_unprotected(bench, 2)
         refuse_undecided(bench)
-        return bench.deciding_needs
+        return [*bench.deciding_needs, *bench.repeat_needs]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
-        found = [_crossed(bench, draft, read) for read in audited(bench, ledger)]
+        found = [_crossed(bench, draft, read) for read in audited(bench, ledger, repeats=True)]
         flat = [one for each in found for one in each.combined()]
         families = [family for each in found for family in each.crossed()]
         omnibus = [one for family in families for each in family.values() for one in omnibus_of(bench, draft, each)]
@@ -295,9 +295,9 @@ def _worse_table(worse: list[Worse]) -> list[TableView]:
 
 
 def _other_words(group: Group, attribute: str) -> str:
-    """Those who share all levels but one: ``others with sex female``."""
+    """Those who share all levels but one: ``others among women``."""
     shared = {name: level for name, level in group.label.items() if name != attribute}
-    return f"others with {label_words(shared)}"
+    return f"others among {label_words(shared, group.spoken)}"
 
 
 def _table(draft: Draft, flat: Sequence[Compared]) -> list[TableView]:

@@ -1,6 +1,6 @@
 """What the group checks share: every criterion in every group, against others, judged together."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from math import log
@@ -10,12 +10,13 @@ from brookfall.core.check.bench import RECIPE, SCORES, Bench
 from brookfall.core.check.check import Draft
 from brookfall.core.check.groups.criteria import Criterion, Kind
 from brookfall.core.check.groups.protected_groups import Ground, Group, grounds_of
-from brookfall.core.check.groups.sides import Member, Others
+from brookfall.core.check.groups.sides import Member, Others, members_again
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Rows
 from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import UserError
+from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers, decided_at
 
 
@@ -30,13 +31,17 @@ class About(TypedDict):
 
 @dataclass(frozen=True, eq=False)
 class Audited:
-    """The rows of one model, in one part, that an audit reads: of a binary outcome, of one class, or of a number."""
+    """The rows of one model, in one part, that an audit reads: of a binary outcome, of one class, or of a number.
+
+    ``again`` are the same rows as the later repeats of the folds score them.
+    """
 
     model: str
     part: str
     class_: str | None
     positions: Rows
     rows: Scored | ScoredNumbers
+    again: tuple[Scored | ScoredNumbers, ...] = ()
 
     @cached_property
     def words(self) -> str:
@@ -55,12 +60,14 @@ class Audited:
         return tuple(ground.take(self.positions) for ground in grounds_of(bench.subject, bench.plan))
 
 
-def audited(bench: Bench, ledger: Ledger) -> list[Audited]:
-    """What is judged: every model on its deciding part, class by class where there are several."""
+def audited(bench: Bench, ledger: Ledger, *, repeats: bool = False) -> list[Audited]:
+    """What is judged: every model on its deciding part, class by class where there are several; with the later repeats
+    of the folds where they were asked for."""
     found: list[Audited] = []
     for model in bench.models:
         judged = bench.deciding(ledger, model)
-        found.extend(by_class(model, judged.part, judged.positions, judged.scored))
+        again = bench.deciding_again(ledger, model) if repeats else []
+        found.extend(by_class(model, judged.part, judged.positions, judged.scored, again))
     return found
 
 
@@ -71,23 +78,30 @@ def beside(bench: Bench, ledger: Ledger) -> list[Audited]:
     return by_class(RECIPE, "test", bench.split.parts["test"], bench.submitted.scored(ledger, "test").scored)
 
 
-def by_class(model: str, part: str, positions: Rows, rows: AnyScored) -> list[Audited]:
-    """Rows that have a score, as they are audited: one entry, or one a class."""
+def by_class(model: str, part: str, positions: Rows, rows: AnyScored, again: Sequence[AnyScored] = ()) -> list[Audited]:
+    """Rows that have a score, as they are audited: one entry, or one a class; ``again`` as in ``Audited``."""
     known = rows.known()
     if not known.all():
         positions, rows = positions[known], rows.take(known, "known")
+        again = [one.take(known, "known") for one in again]
     if isinstance(rows, ScoredClasses):
         return [
-            Audited(model, part, label, positions, rows.against_rest(place)) for place, label in enumerate(rows.classes)
+            Audited(
+                *(model, part, label, positions, rows.against_rest(place)),
+                tuple(one.against_rest(place) for one in again if isinstance(one, ScoredClasses)),
+            )
+            for place, label in enumerate(rows.classes)
         ]
-    return [Audited(model, part, None, positions, rows)]
+    scored_again = tuple(one for one in again if not isinstance(one, ScoredClasses))
+    return [Audited(model, part, None, positions, rows, scored_again)]
 
 
 @dataclass(frozen=True)
 class Compared:
     """Places in the draft: a group's measure, and its comparison with the reference by kind (none for the reference).
 
-    ``p`` are the places of the comparisons' p values, once they are told.
+    ``again`` is the group as the later repeats of the folds score it; ``p`` are the places of the comparisons' p
+    values, once they are told.
     """
 
     member: Member
@@ -95,6 +109,7 @@ class Compared:
     criterion: Criterion
     rate: int
     by_kind: dict[Kind, int]
+    again: tuple[Member, ...] = ()
     p: dict[Kind, int] = field(default_factory=dict)
 
     def judged(self, draft: Draft) -> list[tuple[Kind, int]]:
@@ -107,10 +122,12 @@ def compare(
 ) -> list[Compared]:
     """Adds each group's measure and its comparisons with the reference group's."""
     limits = criterion.limits(bench.plan, read.rows)
+    repeats = [members_again(members, rows, bench.plan.references) for rows in read.again] if judge else []
     compared = []
-    for member in members:
+    for place, member in enumerate(members):
         about = read.about(member.group)
         own = limits.get("itself") if judge else None
+        again = tuple(one[place] for one in repeats)
         rate = draft.add(criterion.measure, member.rate(criterion.measure), limit=own, **about)
         by_kind: dict[Kind, int] = {}
         for kind in criterion.kinds:
@@ -119,14 +136,22 @@ def compare(
             elif member.reference is not None:
                 by_kind[kind] = draft.add(
                     criterion.measure,
-                    member.compared(criterion.measure, kind),
+                    over_repeats(criterion, kind, member, again),
                     comparison=kind,
                     versus=member.against.versus,
                     limit=limits[kind] if judge else None,
                     **about,
                 )
-        compared.append(Compared(member, read, criterion, rate, by_kind))
+        compared.append(Compared(member, read, criterion, rate, by_kind, again))
     return compared
+
+
+def over_repeats(criterion: Criterion, kind: Kind, member: Member, again: Sequence[Member]) -> Figure:
+    """A group against its other side, with the variance over the repeats of the folds: both sides share a repeat's
+    fits, and other folds would have made other ones."""
+    values = [one.compared(criterion.measure, kind).value for one in again]
+    figure = member.compared(criterion.measure, kind)
+    return figure.over_repeats(values, ratio=kind == "ratio", range_=criterion.range_of(kind))
 
 
 OF_OTHERS = "_of_others"

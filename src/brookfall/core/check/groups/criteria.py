@@ -1,6 +1,7 @@
 """The criteria that groups are compared by, the harm that each is about, and what of it a policy limits."""
 
 from dataclasses import dataclass, replace
+from math import inf
 from typing import Literal
 
 import numpy as np
@@ -62,6 +63,12 @@ class Criterion:
     def is_share(self) -> bool:
         """Whether it is a share of rows."""
         return self.measure.endswith(("_rate", "_value"))
+
+    def range_of(self, kind: Kind) -> tuple[float, float]:
+        """What a comparison of two groups can be."""
+        if kind == "ratio":
+            return 0.0, inf
+        return (-1.0, 1.0) if self.is_share else (-inf, inf)
 
 
 def _limit_of(name: str, policy: Policy, rows: Scored | ScoredNumbers) -> Limit:

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from pydantic import BaseModel, ConfigDict
 
 from brookfall.core.check.groups.audit import OF_OTHERS
-from brookfall.core.check.groups.protected_groups import label_words
+from brookfall.core.check.groups.protected_groups import Spoken, label_words
 from brookfall.core.check.groups.sides import EVERYONE_ELSE
 from brookfall.core.evidence.chart import CombinationChart
 from brookfall.core.evidence.estimate import Estimate
@@ -78,10 +78,11 @@ _GROUND = ""
 _APART = "_between_groups"
 
 
-def drafted_from(exhibit: Exhibit, plan: Plan) -> list[DraftedFinding]:
+def drafted_from(exhibit: Exhibit, plan: Plan, spoken: Spoken) -> list[DraftedFinding]:
     """A draft for every group with a comparison outside its limit, and for those near it after them; at most eight.
 
-    Groups that are worse off than either ground alone would make them come first.
+    Groups that are worse off than either ground alone would make them come first; ``spoken`` says how people are spoken
+    of, as in the roles.
     """
     if exhibit.check not in CHECKS or exhibit.state != "done":
         return []
@@ -91,7 +92,7 @@ def drafted_from(exhibit: Exhibit, plan: Plan) -> list[DraftedFinding]:
             by_group.setdefault(tuple((one.group or {}).items()) or ((_GROUND, one.attribute or ""),), []).append(one)
     worse = _worse(exhibit)
     drafts = [
-        (tuple(group.values()) not in worse, _draft(exhibit, {} if _GROUND in group else group, found, plan))
+        (tuple(group.values()) not in worse, _draft(exhibit, {} if _GROUND in group else group, found, plan, spoken))
         for group, found in ((dict(key), found) for key, found in by_group.items())
     ]
     drafts.sort(key=lambda pair: (pair[1].standing is not Standing.OUTSIDE, pair[0], -pair[1].severity))
@@ -109,12 +110,14 @@ def _worse(exhibit: Exhibit) -> set[tuple[str, ...]]:
     }
 
 
-def _draft(exhibit: Exhibit, group: dict[str, str], found: Sequence[Estimate], plan: Plan) -> DraftedFinding:
+def _draft(
+    exhibit: Exhibit, group: dict[str, str], found: Sequence[Estimate], plan: Plan, spoken: Spoken
+) -> DraftedFinding:
     outside = [one for one in found if one.standing is Standing.OUTSIDE] or list(found)
-    words = label_words(group) if group else f"groups by {_ground_words(outside[0].attribute or '')}"
+    words = label_words(group, spoken) if group else f"groups by {_ground_words(outside[0].attribute or '')}"
     measures = list(dict.fromkeys(one.quantity for one in outside))
-    rests = _rests(exhibit, group, measures[0])
-    sentences = [_sentence(exhibit, one) for one in outside]
+    rests = _rests(exhibit, group, measures[0], spoken)
+    sentences = [_sentence(exhibit, one, spoken) for one in outside]
     what = [
         *dict.fromkeys(sentences),
         *rests,
@@ -145,9 +148,9 @@ def _harms(plan: Plan) -> str:
     return f"The plan names as harms {wording.listed([HARM_WORDS[harm] for harm in plan.harms])}."
 
 
-def _sentence(exhibit: Exhibit, one: Estimate) -> str:
+def _sentence(exhibit: Exhibit, one: Estimate, spoken: Spoken) -> str:
     """The rates on both sides, the comparison with its interval, and how it stands."""
-    name, words = one.quantity, label_words(one.group or {})
+    name, words = one.quantity, label_words(one.group or {}, spoken)
     limit = "" if one.limit is None else f" ({one.limit.words})"
     stands = "is outside the limit" if one.standing is Standing.OUTSIDE else "crosses the limit"
     where = f"on the {(one.part or '').replace('_', '-')} rows" + (f", class {one.class_}" if one.class_ else "")
@@ -156,15 +159,15 @@ def _sentence(exhibit: Exhibit, one: Estimate) -> str:
         lies = f"the {words_of(name.removesuffix(_APART))} of a typical low group against that of a typical high one"
         return f"By {_ground_words(one.attribute)}, {lies} is a {one.comparison} of {told} {where}; it {stands}{limit}."
     if one.versus is None or name not in _WHAT:
-        return f"With {words}, the {words_of(one.measure)} is {told} {where}; it {stands}{limit}."
+        return f"Among {words}, the {words_of(one.measure)} is {told} {where}; it {stands}{limit}."
     own, other = _rate(exhibit, one, name, one.group), _other_rate(exhibit, one)
-    others = EVERYONE_ELSE if one.versus.group is None else f"those with {label_words(one.versus.group)}"
+    others = EVERYONE_ELSE if one.versus.group is None else label_words(one.versus.group, spoken)
     verb, among = _WHAT[name]
     rates = (
         ""
         if own is None or other is None
-        else f"Of {wording.count(own.n)} {among} with {words}, {wording.percent(own.value)} {verb} {where}, against "
-        f"{wording.percent(other.value)} of {wording.count(other.n)} of {others}. "
+        else f"Of {wording.count(own.n)} {among} among {words}, {wording.percent(own.value)} {verb} {where}, against "
+        f"{wording.percent(other.value)} of {wording.count(other.n)} among {others}. "
     )
     return f"{rates}The {one.comparison or 'difference'} of {told} {stands}{limit}."
 
@@ -201,7 +204,7 @@ def _interval(one: Estimate, decimals: int) -> str:
     return f"{wording.number(one.value, decimals)}{ends}"
 
 
-def _rests(exhibit: Exhibit, group: dict[str, str], measure: str) -> list[str]:
+def _rests(exhibit: Exhibit, group: dict[str, str], measure: str, spoken: Spoken) -> list[str]:
     """Against the others who share all levels but one, where that was shown."""
     found = [
         one
@@ -215,8 +218,8 @@ def _rests(exhibit: Exhibit, group: dict[str, str], measure: str) -> list[str]:
     if not found:
         return []
     told = [
-        f"{_interval(one, 3)} against others with "
-        + label_words({n: said for n, said in (one.versus.group or {}).items() if not said.startswith("other than ")})
+        f"{_interval(one, 3)} against others among "
+        + label_words({n: v for n, v in (one.versus.group or {}).items() if not v.startswith("other than ")}, spoken)
         for one in found
         if one.versus is not None
     ]

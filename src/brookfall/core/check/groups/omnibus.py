@@ -54,7 +54,13 @@ def omnibus_of(bench: Bench, draft: Draft, compared: Sequence[Compared], *, judg
         return []
     large = [one for one in recorded if not one.rate(criterion.measure).few]
     spread, n = _spread_of(criterion, large), sum(one.rate(criterion.measure).n for one in large)
-    figure = replace((ratio_between if kind == "ratio" else difference_between)(spread, n), n=n)
+    apart = ratio_between if kind == "ratio" else difference_between
+    repeats = zip(*(one.again for one in compared if one.member in large), strict=True)
+    again = [apart(_spread_of(criterion, members), n).value for members in repeats]
+    figure = replace(apart(spread, n), n=n)
+    # A low group's over a high one's, and a high one's less a low one's.
+    range_ = (0.0, 1.0) if kind == "ratio" else (0.0, criterion.range_of(kind)[1])
+    figure = figure.over_repeats(again, ratio=kind == "ratio", range_=range_)
     if spread is not None and min(spread.common, 1 - spread.common) * spread.n < FEW_EVENTS and criterion.is_share:
         figure = figure.marked(few=True)
     place = draft.add(

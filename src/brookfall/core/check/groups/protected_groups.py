@@ -1,7 +1,7 @@
 """Groups of people: the levels of each protected attribute as the plan takes them, and of combinations of them."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from itertools import combinations, product
 
@@ -17,7 +17,11 @@ from brookfall.core.table.change import Bands
 from brookfall.core.table.infer import as_category
 from brookfall.core.table.table import Column, free_name
 
+Spoken = Mapping[str, Mapping[str, str]]
+"""How the people of a level are spoken of, by attribute and level."""
+
 NOT_RECORDED = "not recorded"
+_GOES_ON = frozenset({"aged", "from", "in", "of", "on", "under", "who", "whose", "with", "without"})
 _MOST_VALUES = 12
 """Distinct numbers up to which each is a group of its own."""
 _AGES = (25.0, 40.0, 65.0)
@@ -39,15 +43,17 @@ class Ground:
     codes: NDArray[np.int64]
     gap: int | None = None
     cuts: tuple[float, ...] | None = None
+    spoken: Mapping[str, str] = field(default_factory=dict)
 
     def take(self, rows: Rows) -> "Ground":
-        return Ground(self.name, self.levels, self.codes[rows], self.gap, self.cuts)
+        return replace(self, codes=self.codes[rows])
 
 
 def grounds_of(subject: Subject, plan: Plan) -> tuple[Ground, ...]:
     """Every protected attribute of the table, banded and merged as the plan says; codes are of all rows."""
     roles = subject.roles
-    return tuple(ground_as(subject.table.column(name), plan, roles.grounds) for name in roles.protected)
+    grounds = (ground_as(subject.table.column(name), plan, roles.grounds) for name in roles.protected)
+    return tuple(replace(ground, spoken=roles.spoken.get(ground.name, {})) for ground in grounds)
 
 
 def ground_as(column: Column, plan: Plan, ties: Mapping[str, str]) -> Ground:
@@ -109,12 +115,14 @@ def _merged(
 class Group:
     """Rows that share a level of every attribute named; ``members`` are positions among the audited rows.
 
-    ``recorded`` is False where one of the levels is that nothing was recorded.
+    ``recorded`` is False where one of the levels is that nothing was recorded. ``spoken`` is how those of a level are
+    spoken of, by attribute and level, where it was said.
     """
 
     label: dict[str, str]
     members: NDArray[np.int64]
     recorded: bool = True
+    spoken: Spoken = field(default_factory=dict)
 
     @property
     def attributes(self) -> tuple[str, ...]:
@@ -122,7 +130,7 @@ class Group:
 
     @cached_property
     def words(self) -> str:
-        return label_words(self.label)
+        return label_words(self.label, self.spoken)
 
     @property
     def levels(self) -> str:
@@ -132,13 +140,27 @@ class Group:
         return len(self.members)
 
 
-def label_words(label: dict[str, str]) -> str:
-    """The levels of a group with their attributes, in words.
+def label_words(label: Mapping[str, str], spoken: Spoken) -> str:
+    """The people of a group in words: as they are spoken of where that was said, else attributes with their levels.
 
-    >>> label_words({"sex": "f", "age_band": "65+"})
+    >>> label_words({"sex": "f", "age_band": "65+"}, {})
     'sex f and age band 65+'
+    >>> label_words({"sex": "f", "age_band": "65+"}, {"sex": {"f": "women"}, "age_band": {"65+": "of 65 and over"}})
+    'women of 65 and over'
+    >>> label_words({"age_band": "65+", "sex": "f", "faith": "none"}, {"sex": {"f": "women"}})
+    'women with age band 65+ and faith none'
     """
-    return wording.listed([f"{attribute.replace('_', ' ')} {level}" for attribute, level in label.items()])
+    said = {attribute: spoken.get(attribute, {}).get(level) for attribute, level in label.items()}
+    bare = wording.listed(
+        [f"{attribute.replace('_', ' ')} {level}" for attribute, level in label.items() if not said[attribute]]
+    )
+    forms = " ".join(form for form in sorted(filter(None, said.values()), key=_is_attached))
+    return f"{forms} with {bare}" if forms and bare else forms or bare
+
+
+def _is_attached(form: str) -> bool:
+    """Whether a form goes on from a noun: of 65 and over, in group Birch; such forms come after it."""
+    return form.split(" ", 1)[0] in _GOES_ON
 
 
 def groups_of(grounds: Sequence[Ground], order: int) -> tuple[Group, ...]:
@@ -165,7 +187,8 @@ def _cells(grounds: tuple[Ground, ...]) -> list[Group]:
         if len(members):
             pairs = list(zip(grounds, levels, strict=True))
             label = {ground.name: ground.levels[level] for ground, level in pairs}
-            groups.append(Group(label, members, all(level != ground.gap for ground, level in pairs)))
+            spoken = {ground.name: ground.spoken for ground in grounds if ground.spoken}
+            groups.append(Group(label, members, all(level != ground.gap for ground, level in pairs), spoken))
     return groups
 
 

@@ -181,6 +181,13 @@ def members_of(
     return [_members(groups, rows, references) for groups in families(groups_of(grounds, order)).values()]
 
 
+def members_again(
+    members: Sequence[Member], rows: Scored | ScoredNumbers, references: Mapping[str, str]
+) -> list[Member]:
+    """The same groups, in the same order, of the same rows as something else scores them."""
+    return _members([one.group for one in members], rows, references)
+
+
 def _members(groups: list[Group], rows: Scored | ScoredNumbers, references: Mapping[str, str]) -> list[Member]:
     chosen = reference(groups, references)
     if chosen is not None:

@@ -156,7 +156,7 @@ def _answer(
     if used and total:
         share = sum(float(splits[bench.subject.features.index(name), 0]) for name in used) / total
         told = [which_is(name, marks) for name in used]
-        said.append(wording.line_of(f"{wording.percent(share)} of its splits are on", told).replace(" on:", " on", 1))
+        said.append(wording.line_of(f"{wording.percent(share)} of its splits are on what the audit is about", told))
     elif bench.subject.roles.protected:
         said.append("None of its splits is on what is protected, or on a strong stand-in for it.")
     if len(chart.trees) < chart.one_of:

@@ -15,8 +15,8 @@ class _Said(BaseModel):
 
 
 class Action(_Said):
-    """What can be done: a role for a column, protection for it, a ground to tie it to, or a change that makes a new
-    version of the table."""
+    """What can be done: a role for a column, protection for it, a ground to tie it to (empty: none), or a change that
+    makes a new version of the table."""
 
     label: str
     column: str | None = None

@@ -272,7 +272,7 @@ def _unmarked(subject: Subject, grounds: tuple[str, ...]) -> Iterator[Issue]:
                     weight="slight",
                     sentence=f"{name} may name a ground of the policy ({ground}) and is not marked as protected.",
                     columns=(name,),
-                    actions=(Action(label=f"Mark {name} as protected", column=name, protect=True),),
+                    actions=(Action(label=f"Mark {name} as protected", column=name, protect=True), _of_none(name)),
                 )
             continue
         proposed = ground_by_content(column, grounds)
@@ -282,7 +282,7 @@ def _unmarked(subject: Subject, grounds: tuple[str, ...]) -> Iterator[Issue]:
             sentence = (
                 f"{name} is protected, and no ground of the policy is named for it: choose one beside the column."
             )
-            yield Issue(about="untied", weight="slight", sentence=sentence, columns=(name,))
+            yield Issue(about="untied", weight="slight", sentence=sentence, columns=(name,), actions=(_of_none(name),))
             continue
         more = "it is protected and not tied to it" if marked else "it is not marked as protected"
         does = f"Tie {name} to {proposed.ground}" if marked else f"Protect {name} as {proposed.ground}"
@@ -291,8 +291,16 @@ def _unmarked(subject: Subject, grounds: tuple[str, ...]) -> Iterator[Issue]:
             weight="slight",
             sentence=f"{name} may be of a ground of the policy ({proposed.ground}): {proposed.because}; {more}.",
             columns=(name,),
-            actions=(Action(label=does, column=name, protect=not marked, ground=proposed.ground),),
+            actions=(
+                Action(label=does, column=name, protect=not marked, ground=proposed.ground),
+                _of_none(name),
+            ),
         )
+
+
+def _of_none(name: str) -> Action:
+    """The reviewer has looked: whatever the column is called or holds, it is of no ground of the policy."""
+    return Action(label=f"{name} is of no ground", column=name, ground="")
 
 
 def _unbanded(subject: Subject) -> Iterator[Issue]:
