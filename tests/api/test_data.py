@@ -115,7 +115,8 @@ def test_people_are_spoken_of_as_the_data_screen_says(visitor: SignIn) -> None:
     assert iris.get(f"{base}/look") == looked
     nowhere = {**wanted, "spoken": {"gone": {"f": "women"}}}
     refused = iris.ask("PUT", f"{base}/roles", {"roles": nowhere, "revision": saved.json["revision"]})
-    assert (refused.status_code, refused.json["column"]) == (422, "gone")
+    assert refused.status_code == 422
+    assert "gone" in refused.json["where"]
 
 
 def test_rows_are_sorted_filtered_and_windowed_on_the_server(visitor: SignIn) -> None:
