@@ -184,9 +184,11 @@ def _retest(
 def _plan(package: "Package", plan_file: Path | None) -> "Plan":
     from brookfall.core.check.standard_plan import standard_plan
     from brookfall.core.plan.yaml_file import plan_from_yaml
+    from brookfall.core.submission.stated_capacity import stated_capacity
 
     if plan_file is None:
         declared = package.submission
+        stated = stated_capacity(declared.model)
         roles = declared.data[0].roles
         return standard_plan(
             declared.model.tier,
@@ -194,6 +196,7 @@ def _plan(package: "Package", plan_file: Path | None) -> "Plan":
             given_parts=roles.part is not None,
             grouped=(roles.group or roles.occasion) is not None,
             timed=roles.time is not None,
+            capacity=None if stated is None else stated.percent,
         )
     try:
         text = plan_file.read_text(encoding="utf-8")

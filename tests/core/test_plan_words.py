@@ -34,6 +34,7 @@ OTHER: dict[str, object] = {
     "main_measure": "kappa",
     "deciding_part": "test",
     "threshold": 0.3,
+    "capacity": 33.3,
     "references": {"sex": "m"},
     "overrides": {"gap": "Trees of this kind always have one."},
     "contrasts": {"true_positive_rate": "ratio"},

@@ -252,14 +252,6 @@ def test_gaps_are_a_segment() -> None:
     assert {"x": "missing"} in [one.group for one in found.estimates]
 
 
-def test_time_is_shown_in_order() -> None:
-    found = exhibit(subject(time="day", ignore=()), "segments")
-    periods = [one.group["day"] for one in found.estimates if one.group and "day" in one.group and one.measure == "auc"]
-    assert len(periods) == 6
-    assert periods == sorted(periods)
-    assert found.charts[-1].title == "AUC by day, in 6 periods of equal counts"
-
-
 def test_a_number_is_measured_by_its_error() -> None:
     rng = np.random.default_rng(0)
     data = frame().assign(y=lambda d: 3 * d["x"] + rng.normal(size=len(d)) * np.where(d["zone"] == "north", 4, 1))

@@ -18,6 +18,7 @@ from brookfall.core.recipe.families import family_of
 from brookfall.core.resample.declared import Shares
 from brookfall.core.retest.run import Asked, ask, jobs_of
 from brookfall.core.submission.schema import Submission
+from brookfall.core.submission.stated_capacity import stated_capacity
 from brookfall.core.table.roles import Roles
 from brookfall.desk import people
 from brookfall.desk.bench import bench_of
@@ -102,6 +103,7 @@ def _sentences(
         protected=tuple(roles.protected),
         features=bench.subject.features if bench else (),
         timed=roles.time is not None,
+        capacity_said=_capacity_said(submission, plan),
         versions=tuple(versions_to_compare(session, case.model, case.outcome, case.id)),
         grounds=ground_lines(bench) if bench else (),
     )
@@ -118,6 +120,12 @@ def _sentences(
         for name, check in checks().items()
         if case.outcome in check.outcomes
     ]
+
+
+def _capacity_said(submission: Submission, plan: Plan) -> str:
+    """The brief's sentence that the plan's capacity was read from; empty where it is another."""
+    stated = stated_capacity(submission.model)
+    return stated.said if stated is not None and stated.percent == plan.capacity else ""
 
 
 def set_plan(session: Session, person: Person, case_id: int, plan: Plan, revision: int) -> PlanView:

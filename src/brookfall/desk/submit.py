@@ -11,6 +11,7 @@ from brookfall.core.foundation.progress import Progress, untold, within
 from brookfall.core.plan.plan import InUse
 from brookfall.core.submission.package import Package, package_from_files
 from brookfall.core.submission.schema import Submission
+from brookfall.core.submission.stated_capacity import stated_capacity
 from brookfall.core.submission.subject import subject_of
 from brookfall.desk.versions import versions_to_compare
 from brookfall.records import audit_log, blobs
@@ -60,7 +61,7 @@ def refuse_others(person: Person) -> None:
 
 def _new_case(session: Session, person: Person, package: Package, due: date | None) -> Case:
     declared = package.submission
-    roles = declared.data[0].roles
+    roles, stated = declared.data[0].roles, stated_capacity(declared.model)
     case = Case(
         model=declared.model.name,
         version=declared.model.version,
@@ -82,6 +83,7 @@ def _new_case(session: Session, person: Person, package: Package, due: date | No
             grouped=(roles.group or roles.occasion) is not None,
             timed=roles.time is not None,
             in_use=_in_use(session, declared),
+            capacity=None if stated is None else stated.percent,
         ).model_dump(mode="json"),
         plan_revision=1,
         created=now(),

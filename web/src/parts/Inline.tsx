@@ -71,16 +71,25 @@ export function InlineNumber({ name, value, min, max, disabled, unit, whole, onS
 interface InlineMaybeNumberProps {
   name: string;
   value: number | null;
+  min?: number;
+  max?: number;
   disabled: boolean;
   onSet: (value: number | null) => void;
 }
 
 /** A number that need not be there: empty is none. */
-export function InlineMaybeNumber({ name, value, disabled, onSet }: InlineMaybeNumberProps) {
+export function InlineMaybeNumber({
+  name,
+  value,
+  min = -Infinity,
+  max = Infinity,
+  disabled,
+  onSet,
+}: InlineMaybeNumberProps) {
   const { text, type, putBack } = useTyped(value === null ? "" : String(value));
   const settle = () => {
     const wanted = text.trim() === "" ? null : Number(text.replace(",", "."));
-    if (wanted !== null && !Number.isFinite(wanted)) putBack();
+    if (wanted !== null && !(Number.isFinite(wanted) && wanted >= min && wanted <= max)) putBack();
     else if (wanted !== value) onSet(wanted);
   };
   return (

@@ -38,8 +38,10 @@ from brookfall.core.check.unseen.calibration import Calibration
 from brookfall.core.check.unseen.cross_validation import CrossValidation
 from brookfall.core.check.unseen.holdout import Holdout
 from brookfall.core.check.unseen.luck_of_the_split import Luck
+from brookfall.core.check.unseen.over_time import OverTime
 from brookfall.core.check.unseen.segments import Segments
 from brookfall.core.check.unseen.threshold import Threshold
+from brookfall.core.check.unseen.use import Use
 from brookfall.core.foundation.plugins import with_plugins
 from brookfall.core.foundation.wording import capital
 from brookfall.core.plan.revisions import FORMER_CHECKS
@@ -60,8 +62,10 @@ BUILT_IN: tuple[Check, ...] = (
     CrossValidation(),
     Calibration(),
     Threshold(),
+    Use(),
     Luck(),
     Segments(),
+    OverTime(),
     Gap(),
     Shuffled(),
     Complexity(),

@@ -42,6 +42,18 @@ class NumberField(_Part):
     mirror: Path | None = None
 
 
+class MaybeNumberField(_Part):
+    """A number between bounds that need not be there: empty takes the path out of the plan."""
+
+    kind: Literal["maybe_number"] = "maybe_number"
+    name: str
+    path: Path
+    value: float | None
+    least: float
+    most: float
+    unit: str = ""
+
+
 class Option(_Part):
     """A value that may be chosen, and how it is said; ``follows`` is what is said where it is chosen."""
 
@@ -111,7 +123,9 @@ class RecipesField(_Part):
     most: int
 
 
-AnyField = NumberField | ChoiceField | SetField | TextField | NumbersField | LevelsField | RecipesField
+AnyField = (
+    NumberField | MaybeNumberField | ChoiceField | SetField | TextField | NumbersField | LevelsField | RecipesField
+)
 Part = Annotated[Words | AnyField, Field(discriminator="kind")]
 
 
@@ -168,6 +182,7 @@ class About:
     protected: tuple[str, ...] = ()
     features: tuple[str, ...] = ()
     timed: bool = False
+    capacity_said: str = ""
     versions: tuple[InUse, ...] = ()
     grounds: "tuple[GroundLines, ...]" = ()
 

@@ -21,12 +21,13 @@ def standard_plan(
     timed: bool = False,
     policy: Policy | None = None,
     in_use: InUse | None = None,
+    capacity: float | None = None,
 ) -> Plan:
     """The standard plan of a tier and outcome; with a part column the data's own parts are used.
 
     With a version in use the submitted one is set against it. Where a column groups rows, whole groups stay together:
     a row must not be tested by its own group. Where a column orders rows in time, the latest are unseen and
-    cross-validation goes forward in time.
+    cross-validation goes forward in time. ``capacity`` is the per cent of cases that can be acted on.
 
     >>> plan = standard_plan(2, outcome="number", given_parts=False)
     >>> plan.main_measure, plan.cross_validation.words
@@ -43,6 +44,7 @@ def standard_plan(
         main_measure=standard_measure(outcome),
         challengers="tuned" if tier == _HIGH_STAKES else "default",
         in_use=in_use,
+        capacity=capacity,
         checks=tuple(
             name
             for name in checks_of(outcome)

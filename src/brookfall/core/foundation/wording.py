@@ -92,6 +92,20 @@ def share(value: float | None, n: int) -> str:
     return percent(value, 1 if n >= MANY_ROWS else 0)
 
 
+def share_with_ends(measured: Measured, level: float) -> str:
+    """A share in per cent with its interval, whole where n is under 1 000.
+
+    >>> from brookfall.core.measure.figure import Figure
+    >>> share_with_ends(Figure(0.459, 834, "made up", lambda level: (0.42, 0.501)), 0.95)
+    '46\xa0% [42 to 50]'
+    """
+    if measured.value is None:
+        return f"not computed ({measured.note})"
+    interval, decimals = measured.interval(level), 1 if measured.n >= MANY_ROWS else 0
+    between = "" if interval is None else " [{} to {}]".format(*(number(100 * end, decimals) for end in interval))
+    return f"{share(measured.value, measured.n)}{between}"
+
+
 def points(measured: Measured, level: float) -> str:
     """A difference of shares in points, with its direction and interval.
 

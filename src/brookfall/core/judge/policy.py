@@ -30,6 +30,8 @@ class Policy(BaseModel):
     observed_over_expected: Limit = Limit(at_least=0.8, at_most=1.25, ideal=1)
     calibration_slope: Limit = Limit(at_least=0.8, at_most=1.25, ideal=1)
     mean_error_in_sd: Limit = Limit(at_least=-0.1, at_most=0.1, ideal=0)
+    net_benefit: Limit = Limit(at_least=0, ideal=0)
+    selected_over_capacity: Limit = Limit(at_most=1.1, ideal=1)
     percentile: Limit = Limit(at_most=95, ideal=50)
     better_than_baseline: Limit = Limit(at_least=0, burden="model")
     worse_than_challenger: Limit = Limit(at_least=-0.02, ideal=0)

@@ -599,6 +599,16 @@ MEASURES: tuple[Measure, ...] = (
     Measure("e90", "E90, distance of curve and score in nine of ten rows", better="lower", gap=False),
     Measure("spiegelhalter_z", "Spiegelhalter's z", better=0.0, range=(None, None), gap=False),
     Measure("hosmer_lemeshow", "Hosmer and Lemeshow's chi-square", better="lower", range=(0.0, None), gap=False),
+    Measure("mean_outcome", "mean outcome", range=(None, None), scale="unit", better=None, gap=False),
+    Measure("net_benefit", "net benefit", range=(None, 1.0), gap=False),
+    Measure("net_benefit_of_all", "net benefit of acting on all", range=(None, 1.0), gap=False),
+    Measure("net_benefit_over_all", "net benefit over acting on all", range=(None, None), gap=False),
+    Measure(
+        "selected_over_capacity", "share selected, over the capacity", better="lower", range=(0.0, None), gap=False
+    ),
+    Measure("recall_at_capacity", "recall at the capacity", gap=False),
+    Measure("precision_at_capacity", "precision at the capacity", gap=False),
+    Measure("lift_at_capacity", "lift at the capacity", range=(0.0, None), gap=False),
     Measure("fold_sd_ratio", "SD over folds, against sampling alone", better=1.0, range=(0.0, None), gap=False),
 )
 """A measure of a name that is here already can't be brought by another package."""

@@ -14,6 +14,8 @@ LIMITS = {
     "gap_loss": "the gap in a loss, as a share of the unseen value",
     "capacity": "the capacity to memorise",
     "shuffled_p": "p against shuffled outcomes",
+    "net_benefit": "net benefit, in cases found per row",
+    "selected_over_capacity": "the share selected, times the capacity",
     "fold_sd_ratio": "the SD over folds, times sampling",
     "observed_over_expected": "observed over expected",
     "calibration_slope": "the calibration slope",
@@ -58,6 +60,7 @@ def plan_facts(plan: Plan) -> dict[str, str]:
         "shuffles": str(plan.shuffles),
         "main measure": words_of(plan.main_measure),
         **({"threshold": f"positive when score ≥ {plan.threshold:g}"} if plan.threshold is not None else {}),
+        **({"capacity": f"{plan.capacity:g} % of the cases"} if plan.capacity is not None else {}),
         "part that decides": plan.deciding_part.replace("_", "-" if plan.deciding_part == "out_of_fold" else " "),
         "reference groups": _listed(
             [f"{name}: {group}" for name, group in sorted(plan.references.items())], "everyone else"

@@ -62,6 +62,13 @@ class Plan(BaseModel):
         allow_inf_nan=False,
         description="a yes/no is positive when its score is at least this; only where the owner declared none",
     )
+    capacity: float | None = Field(
+        default=None,
+        gt=0,
+        lt=100,
+        allow_inf_nan=False,
+        description="at most so many per cent of the cases can be acted on, as the brief says",
+    )
     references: dict[str, str] = Field(
         default_factory=dict, description="reference group by attribute; else everyone else"
     )

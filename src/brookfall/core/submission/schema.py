@@ -27,6 +27,9 @@ class Model(Declared):
     owner: str = Field(min_length=1, max_length=120)
     use: str | None = None
     population: str | None = None
+    capacity: float | None = Field(
+        default=None, gt=0, lt=100, allow_inf_nan=False, description="at most so many per cent of cases can be acted on"
+    )
 
     @field_validator("tier", mode="before")
     @classmethod

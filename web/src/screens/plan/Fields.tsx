@@ -1,7 +1,7 @@
 /** The fields inside a sentence: real controls, whatever check they belong to. */
 import Box from "@mui/material/Box";
 import type { Schemas } from "../../api/client";
-import { InlineChoice, InlineNumber } from "../../parts/Inline";
+import { InlineChoice, InlineMaybeNumber, InlineNumber } from "../../parts/Inline";
 import { useTyped } from "../../parts/typed";
 import { listed } from "../../wording";
 import { cutsIn, mergeable, mergedWith } from "../Regroup";
@@ -14,6 +14,20 @@ export function Field({ field, off, onSet }: FieldProps<Part>) {
       return <>{field.text}</>;
     case "number":
       return <NumberField field={field} off={off} onSet={onSet} />;
+    case "maybe_number":
+      return (
+        <span style={{ whiteSpace: "nowrap" }}>
+          <InlineMaybeNumber
+            name={field.name}
+            value={field.value}
+            min={field.least}
+            max={field.most}
+            disabled={off}
+            onSet={(value) => onSet(field.path, value)}
+          />
+          {field.unit}
+        </span>
+      );
     case "choice":
       return <ChoiceField field={field} off={off} onSet={onSet} />;
     case "set":

@@ -1,4 +1,4 @@
-"""Segments: the main measure where rows differ in a column that is not protected, the worst first; by time in order.
+"""Segments: the main measure where rows differ in a column that is not protected, the worst first.
 
 A segment is judged against the other rows. Part of a difference is the cases: among rows whose scores lie close
 together nobody ranks well. What the measure would be in either place if the scores were the true probabilities is taken
@@ -17,25 +17,22 @@ from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, not
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, lower_limit, say, upper_limit
 from brookfall.core.check.shared import pictures
-from brookfall.core.evidence.chart import Line, LineChart, TableView
+from brookfall.core.evidence.chart import TableView
 from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
 from brookfall.core.foundation import wording
 from brookfall.core.measure.case_mix import expected
-from brookfall.core.measure.curves import Series
 from brookfall.core.measure.figure import Figure, Interval
 from brookfall.core.measure.interval import independent_difference, independent_ratio
 from brookfall.core.measure.registry import lower_is_better, measure, named, words_of
 from brookfall.core.measure.scored import Scored, ScoredClasses
 from brookfall.core.table.infer import as_category
-from brookfall.core.table.roles import times_of
 from brookfall.core.table.table import Column
 
 _BINS = 4
 _MOST_LEVELS = 12
 _SHOWN = 12
-_PERIODS = 6
 
 
 @dataclass(frozen=True)
@@ -79,10 +76,9 @@ class Segments(Check):
         "Klaveren et al. 2016 (from memory)."
     )
     tiers = NOT_LIGHT
-    reads = Reads(plan=("policy.segment_worse", "policy.segment_ratio"), roles=("protected", "time"))
+    reads = Reads(plan=("policy.segment_worse", "policy.segment_ratio"), roles=("protected",))
 
     def sentence(self, about: About) -> Sentence:
-        and_time = ", and by time" if about.timed else ""
         by_ratio = _is_ratio(_within(about.plan.main_measure))
         limit = (
             upper_limit(about, "segment_ratio", "Limit on the loss in a segment", 10)
@@ -90,7 +86,7 @@ class Segments(Check):
             else lower_limit(about, "segment_worse", "Limit on how much worse a segment is", least=-1, turned=True)
         )
         return say(
-            f"Measure every segment of the features that are not protected, the worst first{and_time}.",
+            "Measure every segment of the features that are not protected, the worst first.",
             "limit: at most {most} times that of the other rows" if by_ratio else "limit: worse by at most {most}",
             most=limit,
         )
@@ -107,24 +103,17 @@ class Segments(Check):
         main = _within(bench.plan.main_measure)
         draft = Draft(bench.plan.policy.level)
         whole = draft.add(main, measure(main, judged.scored), model=model, part=judged.part)
-        found = [_measured(bench, draft, main, judged, one, model, judge=True) for one in segments]
+        found = [_measured(bench, draft, main, judged, one, model) for one in segments]
         ranked = sorted(found, key=lambda one: _badness(draft, main, one))
-        periods = list(periods_of(bench, judged.positions))
-        in_time = [_measured(bench, draft, main, judged, one, model, judge=False) for one in periods]
-        series = _over_time(draft, in_time)
         entries = [(one.segment.words, one.here, judged.part) for one in ranked]
         title = f"{pictures.in_words(main)} by segment, the worst first"
-        charts = [pictures.ranking(title, "Segments", [*entries[:_SHOWN], ("all rows", whole, "baseline")], _SHOWN + 1)]
+        strip = pictures.ranking(title, "Segments", [*entries[:_SHOWN], ("all rows", whole, "baseline")], _SHOWN + 1)
         cleared = _is_cleared(draft, found)
         return draft.write(
             _answer(draft, main, ranked, cleared=cleared),
             lines=_lines(draft, main, ranked),
-            charts=(*charts, *_time_chart(bench, main, series)),
-            series={"segments:time": series} if series else {},
-            tables=(
-                _table(f"The worst {min(len(ranked), 40)} of {len(ranked)} segments", ranked[:40]),
-                *((_table(f"By {bench.subject.roles.time}, in order", in_time),) if in_time else ()),
-            ),
+            charts=(strip,),
+            tables=(_table(f"The worst {min(len(ranked), 40)} of {len(ranked)} segments", ranked[:40]),),
             cleared=cleared,
         )
 
@@ -160,20 +149,6 @@ def _divided(column: Column) -> Iterator[Segment]:
         yield Segment(column.name, "missing", gaps)
 
 
-def periods_of(bench: Bench, positions: Rows) -> Iterator[Segment]:
-    """Six periods of equal counts, the earliest first, where a column has the role time."""
-    subject = bench.subject
-    times = times_of(subject.table, subject.roles, subject.file)
-    if times is None or subject.roles.time is None:
-        return
-    here = times[positions]
-    written = subject.table.column(subject.roles.time).take(positions).texts()
-    order = np.argsort(here, kind="stable")
-    for places in np.array_split(order, _PERIODS):
-        if len(places):
-            yield Segment(subject.roles.time, f"{written[places[0]]} to {written[places[-1]]}", np.sort(places))
-
-
 def _within(main: str) -> str:
     """The plan's main measure, but for R²: it falls wherever outcomes differ less, however small the errors are."""
     return "rmse" if main == "r2" else main
@@ -184,9 +159,7 @@ def _is_ratio(main: str) -> bool:
     return lower_is_better(main) and not named(main).bounded
 
 
-def _measured(
-    bench: Bench, draft: Draft, main: str, judged: ScoredPart, segment: Segment, model: str, *, judge: bool
-) -> _Judged:
+def _measured(bench: Bench, draft: Draft, main: str, judged: ScoredPart, segment: Segment, model: str) -> _Judged:
     rows, seed = judged.scored, bench.plan.seed
     inside = np.zeros(len(rows), dtype=np.bool_)
     inside[segment.places] = True
@@ -196,18 +169,18 @@ def _measured(
     apart = independent_difference(here, others)
     place = draft.add(main, here, **about)
     against = draft.add(main, apart, comparison="difference", **about)
-    here_by, there_by = (expected(main, one, seed) for one in parts) if judge else (None, None)
+    here_by, there_by = (expected(main, one, seed) for one in parts)
     known = here_by is not None and there_by is not None
     if _is_ratio(main):
         cases = here_by / there_by if here_by is not None and there_by else 1.0
         figure = _times(independent_ratio(here, others), 1 / cases)
-        limit = bench.plan.policy.segment_ratio if judge else None
+        limit = bench.plan.policy.segment_ratio
         left = draft.add(f"{main}_for_its_cases", figure, comparison="ratio", limit=limit, **about)
         return _Judged(segment, place, against, left, cases if known else None, others)
     cases = (here_by or 0.0) - (there_by or 0.0)
     # Without probabilities nobody can say how much of it is the cases.
     probable = isinstance(rows, Scored | ScoredClasses) and rows.probable
-    worse = _as_difference(bench.plan.policy.segment_worse, main) if judge and probable else None
+    worse = _as_difference(bench.plan.policy.segment_worse, main) if probable else None
     left = draft.add(f"{main}_for_its_cases", _plus(apart, -cases), comparison="difference", limit=worse, **about)
     return _Judged(segment, place, against, left, cases if known else None, others)
 
@@ -386,20 +359,3 @@ def _table(title: str, found: list[_Judged]) -> TableView:
             for one in found
         ),
     )
-
-
-def _over_time(draft: Draft, periods: list[_Judged]) -> Series:
-    if not periods:
-        return {}
-    return {
-        "x": [float(place) for place in range(1, len(periods) + 1)],
-        "y": [draft.figure(one.here).value for one in periods],
-    }
-
-
-def _time_chart(bench: Bench, main: str, series: Series) -> tuple[LineChart, ...]:
-    if not series:
-        return ()
-    line = Line(series="segments:time", label="period", colour="test")
-    title = f"{pictures.in_words(main)} by {bench.subject.roles.time}, in {len(series['x'])} periods of equal counts"
-    return (LineChart(title=title, x="period", y=words_of(main), lines=(line,)),)
