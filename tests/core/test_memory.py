@@ -13,7 +13,6 @@ from sklearn.metrics import accuracy_score, brier_score_loss, roc_auc_score
 from sklearn.tree import DecisionTreeClassifier
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.memory.optimism import resamples
 from brookfall.core.check.memory.trees import Trees
 from brookfall.core.check.registry import checks_of
 from brookfall.core.check.shared import dial_fits

@@ -40,6 +40,7 @@ from brookfall.core.check.unseen.holdout import Holdout
 from brookfall.core.check.unseen.luck_of_the_split import Luck
 from brookfall.core.check.unseen.over_time import OverTime
 from brookfall.core.check.unseen.segments import Segments
+from brookfall.core.check.unseen.stability import Stability
 from brookfall.core.check.unseen.threshold import Threshold
 from brookfall.core.check.unseen.use import Use
 from brookfall.core.foundation.plugins import with_plugins
@@ -66,6 +67,7 @@ BUILT_IN: tuple[Check, ...] = (
     Luck(),
     Segments(),
     OverTime(),
+    Stability(),
     Gap(),
     Shuffled(),
     Complexity(),

@@ -79,6 +79,7 @@ def rows(n: int) -> str:
     return f"{count(n)} row{'' if n == 1 else 's'}"
 
 
+_MOST_DECIMALS = 4
 MANY_ROWS = 1000
 """From here on a share is told to a tenth of a per cent; under it that would pretend."""
 
@@ -102,8 +103,13 @@ def share_with_ends(measured: Measured, level: float) -> str:
     if measured.value is None:
         return f"not computed ({measured.note})"
     interval, decimals = measured.interval(level), 1 if measured.n >= MANY_ROWS else 0
-    between = "" if interval is None else " [{} to {}]".format(*(number(100 * end, decimals) for end in interval))
-    return f"{share(measured.value, measured.n)}{between}"
+    if interval is None:
+        return percent(measured.value, decimals)
+    # Rounded to the same number, two ends would say that nothing is open.
+    while decimals < _MOST_DECIMALS and round(100 * interval[0], decimals) == round(100 * interval[1], decimals):
+        decimals += 1
+    low, high = (number(100 * end, decimals) for end in interval)
+    return f"{percent(measured.value, decimals)} [{low} to {high}]"
 
 
 def points(measured: Measured, level: float) -> str:

@@ -7,6 +7,7 @@ from brookfall.core.check.check import HIGH_STAKES, Check, Draft, Written, at, t
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
+from brookfall.core.check.shared.resamples import resamples
 from brookfall.core.evidence.chart import StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, Wanted
@@ -14,7 +15,6 @@ from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.registry import lower_is_better, measure, words_of
 from brookfall.core.measure.spread_of_draws import mean_of_draws, range_of_draws
-from brookfall.core.resample.bootstrap import drawn_again
 
 _NEARLY_ALL = 0.99
 
@@ -111,13 +111,6 @@ def _not_drawn(rows: Rows, drawn: Rows) -> Rows:
     held[rows] = True
     held[drawn] = False
     return np.flatnonzero(held)
-
-
-def resamples(bench: Bench) -> list[Rows]:
-    """The cross-validated rows drawn again, as often as the plan shuffles."""
-    rows, clusters = bench.split.cross_validated, bench.subject.clusters
-    groups = None if clusters is None else clusters[rows]
-    return drawn_again(rows, groups, "resample", bench.plan.seed, bench.plan.shuffles)
 
 
 def corrected(apparent: Figure, optimism: Figure, sign: float) -> Figure:
