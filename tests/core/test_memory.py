@@ -17,6 +17,7 @@ from brookfall.core.check.memory.trees import Trees
 from brookfall.core.check.registry import checks_of
 from brookfall.core.check.shared import dial_fits
 from brookfall.core.check.shared.dial_fits import tree_need
+from brookfall.core.check.shared.resamples import resamples
 from brookfall.core.check.shared.tree_chart import path_of
 from brookfall.core.evidence.chart import DialChart, TreeChart
 from brookfall.core.evidence.exhibit import Exhibit
