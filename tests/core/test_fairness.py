@@ -68,7 +68,7 @@ def test_a_planted_ground_is_outside_and_named_with_the_other_side() -> None:
     assert found.standing == "outside"
     assert "age old" in found.answer
     assert "age young" in found.answer
-    assert "beyond the limit of 0.8 to 1.25" in found.answer
+    assert "beyond the limit of 10 points" in found.answer
     assert all(one.group == {"age": "old"} for one in found.estimates if one.standing is Standing.OUTSIDE)
     drawn = [chart for chart in found.charts if isinstance(chart, GroundChart)]
     assert [chart.attribute for chart in drawn] == ["sex", "age"]

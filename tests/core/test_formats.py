@@ -167,13 +167,13 @@ GROUPS = {"groups", "combinations"}
     ("tier", "left_out", "shuffles"),
     [
         (1, set(), 100),
-        (2, {"learning", "optimism"}, 50),
+        (2, {"learning", "optimism", "stability"}, 50),
         (
             3,
             {
                 *("without_leaks", "labels", "luck", "segments", "shuffled", "complexity", "learning", "preparation"),
                 *("optimism", "trees", "challengers", "shape", "sensitivity", "direct_use", "proxies", "leaving_out"),
-                *("not_collected", "group_thresholds"),
+                *("not_collected", "group_thresholds", "use", "over_time", "stability"),
             },
             20,
         ),

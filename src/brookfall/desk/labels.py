@@ -31,11 +31,16 @@ def suspects_view(session: Session, person: Person, case_id: int) -> SuspectsVie
     case = people.case_for(session, person, case_id)
     listed, exhibit = _listed(session, case)
     table = get_table(session, case.id, version=case.table_version)
-    rows = np.array(exhibit.series[listed.series]["row"], dtype=np.int64)
-    cells = [column.texts() for column in table.take(rows).columns]
+
+    def cells(series: str) -> list[list[str | None]]:
+        rows = np.array(exhibit.series[series]["row"], dtype=np.int64) if series else np.zeros(0, dtype=np.int64)
+        columns = [column.texts() for column in table.take(rows).columns]
+        return [list(row) for row in zip(*columns, strict=True)] if len(rows) else []
+
     return SuspectsView(
         columns=list(table.names),
-        rows=[list(row) for row in zip(*cells, strict=True)] if len(rows) else [],
+        rows=cells(listed.series),
+        sample=cells(listed.sample),
         marks=list(marks_of(case)),
     )
 

@@ -491,10 +491,12 @@ class MarksView(View):
 
 
 class SuspectsView(MarksView):
-    """The rows of the label check's suspects as they read, in its order, and every mark of the case."""
+    """The rows of the label check's suspects as they read, in its order, those drawn at random to be marked too, and
+    every mark of the case."""
 
     columns: list[str]
     rows: list[list[str | None]]
+    sample: list[list[str | None]]
 
 
 class PathView(View):

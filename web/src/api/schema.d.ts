@@ -831,8 +831,8 @@ export interface components {
     schemas: {
         /**
          * Action
-         * @description What can be done: a role for a column, protection for it, a ground to tie it to, or a change that makes a new
-         *     version of the table.
+         * @description What can be done: a role for a column, protection for it, a ground to tie it to (empty: none), or a change that
+         *     makes a new version of the table.
          */
         Action: {
             /**
@@ -3079,6 +3079,32 @@ export interface components {
             take: boolean;
         };
         /**
+         * MaybeNumberField
+         * @description A number between bounds that need not be there: empty takes the path out of the plan.
+         */
+        MaybeNumberField: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "maybe_number";
+            /** Least */
+            least: number;
+            /** Most */
+            most: number;
+            /** Name */
+            name: string;
+            /** Path */
+            path: string[];
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /** Value */
+            value: number | null;
+        };
+        /**
          * MeasureWords
          * @description A measure as the pages need it: which way is better, what it is drawn on, its formula and source.
          */
@@ -3100,6 +3126,12 @@ export interface components {
         };
         /** Model */
         Model: {
+            /**
+             * Capacity
+             * @description at most so many per cent of cases can be acted on
+             * @default null
+             */
+            capacity: number | null;
             /** Name */
             name: string;
             /**
@@ -3309,6 +3341,12 @@ export interface components {
                 [key: string]: number[];
             };
             /**
+             * Capacity
+             * @description at most so many per cent of the cases can be acted on, as the brief says
+             * @default null
+             */
+            capacity: number | null;
+            /**
              * Challengers
              * @description tuned: inside each fold's rows
              * @default default
@@ -3467,7 +3505,7 @@ export interface components {
          */
         PlanLine: {
             /** Parts */
-            parts: (components["schemas"]["Words"] | components["schemas"]["NumberField"] | components["schemas"]["ChoiceField"] | components["schemas"]["SetField"] | components["schemas"]["TextField"] | components["schemas"]["NumbersField"] | components["schemas"]["LevelsField"] | components["schemas"]["RecipesField"])[];
+            parts: (components["schemas"]["Words"] | components["schemas"]["NumberField"] | components["schemas"]["MaybeNumberField"] | components["schemas"]["ChoiceField"] | components["schemas"]["SetField"] | components["schemas"]["TextField"] | components["schemas"]["NumbersField"] | components["schemas"]["LevelsField"] | components["schemas"]["RecipesField"])[];
             /**
              * Remark
              * @default
@@ -3784,6 +3822,16 @@ export interface components {
             name: string;
             /**
              * @default {
+             *       "at_least": 0,
+             *       "at_most": null,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            net_benefit: components["schemas"]["Limit"];
+            /**
+             * @default {
              *       "at_least": 0.8,
              *       "at_most": 1.25,
              *       "burden": "reviewer",
@@ -3838,6 +3886,16 @@ export interface components {
              *     }
              */
             segment_worse: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 1.1,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            selected_over_capacity: components["schemas"]["Limit"];
             /**
              * @default {
              *       "at_least": null,
@@ -4345,7 +4403,7 @@ export interface components {
             protected: string[];
             /**
              * Spoken
-             * @description how the people of a level of a protected column are spoken of: sex, f: women; age, 65+: of 65 and over
+             * @description how the people of a protected column's level are spoken of: women, of 65 and over, in group Birch
              */
             spoken?: {
                 [key: string]: {
@@ -4526,9 +4584,9 @@ export interface components {
              */
             before: components["schemas"]["PlanLine"][];
             /** Limit */
-            limit: (components["schemas"]["Words"] | components["schemas"]["NumberField"] | components["schemas"]["ChoiceField"] | components["schemas"]["SetField"] | components["schemas"]["TextField"] | components["schemas"]["NumbersField"] | components["schemas"]["LevelsField"] | components["schemas"]["RecipesField"])[];
+            limit: (components["schemas"]["Words"] | components["schemas"]["NumberField"] | components["schemas"]["MaybeNumberField"] | components["schemas"]["ChoiceField"] | components["schemas"]["SetField"] | components["schemas"]["TextField"] | components["schemas"]["NumbersField"] | components["schemas"]["LevelsField"] | components["schemas"]["RecipesField"])[];
             /** Parts */
-            parts: (components["schemas"]["Words"] | components["schemas"]["NumberField"] | components["schemas"]["ChoiceField"] | components["schemas"]["SetField"] | components["schemas"]["TextField"] | components["schemas"]["NumbersField"] | components["schemas"]["LevelsField"] | components["schemas"]["RecipesField"])[];
+            parts: (components["schemas"]["Words"] | components["schemas"]["NumberField"] | components["schemas"]["MaybeNumberField"] | components["schemas"]["ChoiceField"] | components["schemas"]["SetField"] | components["schemas"]["TextField"] | components["schemas"]["NumbersField"] | components["schemas"]["LevelsField"] | components["schemas"]["RecipesField"])[];
         };
         /**
          * SetField
@@ -4723,7 +4781,9 @@ export interface components {
          *
          *     The series has the columns row (position in the table), submitted (position in the submitted table, by which it is
          *     marked), label and suggested (places in ``classes``, or numbers), probability (of the suggestion; of a number the
-         *     modified z score), margin. ``part`` is where they were scored; ``found`` counts all, listed or not.
+         *     modified z score), margin. ``part`` is where they were scored; ``found`` counts all, listed or not. ``sample`` names
+         *     a series of the same columns: rows drawn at random among suspects and others, in random order, which give the share
+         *     of wrong labels once all are marked; empty where none were drawn.
          */
         SuspectList: {
             /**
@@ -4745,6 +4805,11 @@ export interface components {
             kind: "suspects";
             /** Part */
             part: string;
+            /**
+             * Sample
+             * @default
+             */
+            sample: string;
             /** Series */
             series: string;
             /** Title */
@@ -4752,7 +4817,8 @@ export interface components {
         };
         /**
          * SuspectsView
-         * @description The rows of the label check's suspects as they read, in its order, and every mark of the case.
+         * @description The rows of the label check's suspects as they read, in its order, those drawn at random to be marked too, and
+         *     every mark of the case.
          */
         SuspectsView: {
             /** Columns */
@@ -4761,6 +4827,8 @@ export interface components {
             marks: components["schemas"]["LabelMark"][];
             /** Rows */
             rows: (string | null)[][];
+            /** Sample */
+            sample: (string | null)[][];
         };
         /**
          * TableView

@@ -13,9 +13,23 @@ import { Kbd } from "../parts/Kbd";
 import { Fetching, Said } from "../parts/Said";
 import { useUndo } from "../parts/undo";
 import { count, number, plural } from "../wording";
-import { marked, pairOf, pairsOf, suspectsOf, tally, undoing, type Mark, type Suspect, type Verdict } from "./suspects";
+import {
+  leftOf,
+  marked,
+  pairOf,
+  pairsOf,
+  suspectsOf,
+  tally,
+  undoing,
+  type Mark,
+  type Suspect,
+  type Verdict,
+} from "./suspects";
 
 const ACTS: Record<string, Verdict> = { k: "kept", x: "wrong", c: "corrected" };
+
+/** Stands for the rows drawn at random where a pair of classes can be chosen. */
+const DRAWN = "drawn at random";
 
 interface SuspectsProps {
   chart: Schemas["SuspectList"];
@@ -32,7 +46,8 @@ export function Suspects({ chart, series }: SuspectsProps) {
   if (!found.data) return <Said error={found.error} />;
   const { marks, columns } = found.data;
   const all = suspectsOf(chart.classes ?? [], series?.[chart.series] ?? {}, found.data.rows);
-  const shown = pair ? all.filter((one) => pairOf(one) === pair) : all;
+  const drawn = chart.sample ? suspectsOf(chart.classes ?? [], series?.[chart.sample] ?? {}, found.data.sample) : [];
+  const shown = pair === DRAWN ? drawn : pair ? all.filter((one) => pairOf(one) === pair) : all;
   const put = (suspects: readonly Suspect[], verdict: Verdict | null) => {
     const rows = suspects.map((one) => one.row);
     if (rows.length)
@@ -41,7 +56,7 @@ export function Suspects({ chart, series }: SuspectsProps) {
         verdict === null ? { cleared: rows } : { marks: suspects.map((one) => marked(one, verdict)) },
       );
   };
-  if (all.length === 0) return null;
+  if (all.length + drawn.length === 0) return null;
   return (
     <Box component="section" aria-label="Suspects" sx={{ mb: 2 }}>
       <Typography sx={{ fontSize: "size.small", color: "text.secondary" }}>{chart.title}</Typography>
@@ -57,10 +72,13 @@ export function Suspects({ chart, series }: SuspectsProps) {
               "",
               all.length < chart.found ? `${count(all.length)} of ${count(chart.found)}` : `all ${count(all.length)}`,
             ] as const,
+            ...(drawn.length ? [[DRAWN, `${drawn.length} drawn at random`] as const] : []),
             ...((chart.classes ?? []).length ? pairsOf(all).map(([one, n]) => [one, `${one} (${n})`] as const) : []),
           ]}
         />
-        , the strongest first.{" "}
+        {pair === DRAWN
+          ? `, suspects and others mixed: once all are marked, the share of wrong labels follows (${leftOf(drawn, marks)} left). `
+          : ", the strongest first. "}
         {theCase.may.review && (
           <>
             Mark with <Kbd>k</Kbd> kept, <Kbd>x</Kbd> wrong, <Kbd>c</Kbd> corrected as suggested; Delete takes a mark

@@ -49,6 +49,7 @@ const chart: Schemas["SuspectList"] = {
   classes: ["fire", "fall"],
   part: "out_of_fold",
   found: 40,
+  sample: "",
 };
 const series = {
   suspects: {

@@ -53,6 +53,12 @@ export function undoing(rows: readonly number[], before: readonly Mark[]): { mar
   return { marks: rows.flatMap((row) => had.get(row) ?? []), cleared: rows.filter((row) => !had.has(row)) };
 }
 
+/** How many of these rows have no mark yet. */
+export function leftOf(suspects: readonly Suspect[], marks: readonly Mark[]): number {
+  const said = new Set(marks.map((mark) => mark.row));
+  return suspects.filter((one) => !said.has(one.row)).length;
+}
+
 export function tally(marks: readonly Mark[]): string {
   const of = (verdict: Verdict) => marks.filter((mark) => mark.verdict === verdict).length;
   return `${of("wrong")} wrong, ${of("corrected")} corrected, ${of("kept")} kept`;

@@ -172,7 +172,9 @@ class SuspectList(Frozen):
 
     The series has the columns row (position in the table), submitted (position in the submitted table, by which it is
     marked), label and suggested (places in ``classes``, or numbers), probability (of the suggestion; of a number the
-    modified z score), margin. ``part`` is where they were scored; ``found`` counts all, listed or not.
+    modified z score), margin. ``part`` is where they were scored; ``found`` counts all, listed or not. ``sample`` names
+    a series of the same columns: rows drawn at random among suspects and others, in random order, which give the share
+    of wrong labels once all are marked; empty where none were drawn.
     """
 
     kind: Literal["suspects"] = "suspects"
@@ -182,6 +184,7 @@ class SuspectList(Frozen):
     classes: tuple[str, ...] = ()
     part: str
     found: int
+    sample: str = ""
 
 
 class CriterionStrip(Frozen):

@@ -9,7 +9,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from brookfall.core.measure.figure import Figure, Interval, quantile_ends
 from brookfall.core.measure.scored import Codes, Numbers
 
 _FAR = 3.5
@@ -177,45 +176,3 @@ def as_classes(scores: Numbers) -> Numbers:
     [[0.75, 0.25]]
     """
     return np.column_stack([1 - scores, scores]) if scores.ndim == 1 else scores
-
-
-def noise_resampled(found: Noise, n: int, seed: np.random.SeedSequence, draws: int = 1000) -> Figure:
-    """The share of wrong labels among n rows, with a percentile interval over resamples of the confident cells.
-
-    The thresholds stay as they are, so the interval is that of counting alone.
-
-    Parameters
-    ----------
-    found : Noise
-        What ``noise`` found.
-    n : int
-        How many rows it was found among.
-    seed : np.random.SeedSequence
-        What the draws are seeded by.
-    draws : int
-        How many resamples.
-
-    Returns
-    -------
-    Figure
-        The share of rows off the diagonal.
-
-    Examples
-    --------
-    >>> labels = np.repeat([0, 1], 50)
-    >>> sure = np.where(np.arange(100) % 10 == 0, 0.1, 0.9)
-    >>> probabilities = np.column_stack([np.where(labels == 0, sure, 1 - sure), np.where(labels == 0, 1 - sure, sure)])
-    >>> figure = noise_resampled(noise(labels, probabilities), 100, np.random.SeedSequence(1))
-    >>> round(figure.value, 2), [round(end, 2) for end in figure.interval(0.95)]
-    (0.1, [0.05, 0.16])
-    """
-    classes = len(found.counts)
-    unsure = np.round(found.joint.sum(axis=1) * n).astype(np.int64) - found.counts.sum(axis=1)
-    cells = np.column_stack([found.counts, np.maximum(unsure, 0)]).ravel().astype(np.float64)
-    drawn = np.random.default_rng(seed).multinomial(n, cells / cells.sum(), draws).reshape(draws, classes, classes + 1)
-    sure, held = drawn[..., :classes], drawn.sum(axis=2)
-    total = sure.sum(axis=2)
-    right = np.diagonal(sure, axis1=1, axis2=2)
-    kept = np.divide(right, total, out=np.ones(total.shape), where=total > 0)
-    wrong = 1 - (kept * held).sum(axis=1) / n
-    return Figure(found.wrong, n, "bootstrap_cells", Interval(quantile_ends, wrong))

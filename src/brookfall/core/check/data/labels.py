@@ -21,7 +21,6 @@ from brookfall.core.measure.confident_learning import (
     contradicted,
     far_off,
     noise,
-    noise_resampled,
 )
 from brookfall.core.measure.curves import Series
 from brookfall.core.measure.figure import Figure
@@ -30,6 +29,7 @@ from brookfall.core.measure.interval import proportion
 from brookfall.core.measure.registry import measure, words_of
 from brookfall.core.measure.row_losses import losses
 from brookfall.core.measure.scored import AnyScored, Numbers, Scored, ScoredNumbers
+from brookfall.core.measure.wrong_labels import at_most_wrong, wrong_in_sample
 from brookfall.core.resample.folds import Fold
 from brookfall.core.submission.label_marks import outcome_of, problem_with
 
@@ -45,8 +45,8 @@ class LabelCheck(Check):
     title = "Labels"
     question = 1
     source = (
-        "Northcutt, Jiang & Chuang 2021 (confident joint); for numbers the modified z score beyond 3.5 (Iglewicz & "
-        "Hoaglin 1993, from memory); Hall 1992 for the share of the error removed."
+        "Northcutt, Jiang & Chuang 2021 (confident joint); Wilson 1927 for the bounds; for numbers the modified z "
+        "score beyond 3.5 (Iglewicz & Hoaglin 1993, from memory); Hall 1992 for the share of the error removed."
     )
     refits = True
     tiers = NOT_LIGHT
@@ -72,9 +72,10 @@ class LabelCheck(Check):
         found, estimated = suspects_among(plain.scored)
         n = len(plain.positions)
         places = {"suspects": draft.add("share_of_suspects", proportion(len(found.rows), n), part=OUT_OF_FOLD)}
-        if estimated is not None:
-            key = digest.seed_from("noise", bench.plan.seed, n)
-            places["wrong"] = draft.add("share_of_wrong_labels", noise_resampled(estimated, n, key), part=OUT_OF_FOLD)
+        drawn = np.zeros(0, dtype=np.int64)
+        if not isinstance(plain.scored, ScoredNumbers):
+            drawn = _drawn(bench, found, n)
+            places |= _bounds(bench, draft, plain, found, drawn)
         # Where nobody says at which score a row is positive, the squared error of its probability.
         undecided = isinstance(plain.scored, Scored) and not plain.scored.decides
         error = "mse" if bench.subject.outcome == "number" else "brier" if undecided else "error_rate"
@@ -86,15 +87,26 @@ class LabelCheck(Check):
             classes=() if isinstance(plain.scored, ScoredNumbers) else bench.subject.target.classes,
             part=OUT_OF_FOLD,
             found=len(found.rows),
+            sample="suspects:sample" if len(drawn) else "",
         )
+        corrected = _against_corrected(bench, draft, plain, error)
         tables = [_change_table(changes, n, _said_of_labels(bench))] if changes else []
         if estimated is not None and len(bench.subject.target.classes) <= _MOST_CLASSES:
             tables.append(_noise_table(draft, bench, estimated, n))
-        answer = _answer(draft, places, found, changes, estimated, sure=_is_sure(plain.scored))
+        series = {"suspects": _listed(bench, plain, found, found.rows[:_MOST_LISTED])}
+        if len(drawn):
+            series["suspects:sample"] = _listed(bench, plain, found, drawn)
+        answer = _answer(draft, places, found, changes, numbers=estimated is None, sure=_is_sure(plain.scored))
         return draft.write(
-            [*answer, _of_another_outcome(bench)],
+            answer,
+            lines=(
+                *_bound_lines(draft, places, len(drawn)),
+                "Unseen rows have wrong labels too, and count here as they are labelled." if len(found.rows) else "",
+                corrected,
+                _of_another_outcome(bench),
+            ),
             charts=(_strip(changes), listed),
-            series={"suspects": _listed(bench, plain, found)},
+            series=series,
             tables=tuple(tables),
         )
 
@@ -207,9 +219,94 @@ def share_removed(before: Numbers, after: Numbers, rows: AnyScored) -> Figure:
     return figure_of(Linear(1 - left.value, -left.influence), rows).marked(few=rows.few)
 
 
-def _listed(bench: Bench, rows: ScoredPart, found: Contradicted) -> Series:
-    """The suspects' rows, labels, suggestions, and how probable these are."""
-    chosen, scored = found.rows[:_MOST_LISTED], rows.scored
+_SAMPLED = 40
+"""Rows to mark among the suspects, and among the others."""
+
+
+def _drawn(bench: Bench, found: Contradicted, n: int) -> Rows:
+    """Places of rows drawn at random among the suspects and among the others, in random order."""
+    rng = np.random.default_rng(digest.seed_from("labels to mark", bench.plan.seed, n))
+    others = np.setdiff1d(np.arange(n), found.rows)
+    strata = [np.sort(found.rows), others]
+    chosen = [rng.choice(rows, min(_SAMPLED, len(rows)), replace=False) for rows in strata]
+    return rng.permutation(np.concatenate(chosen)).astype(np.int64)
+
+
+def _bounds(bench: Bench, draft: Draft, plain: ScoredPart, found: Contradicted, drawn: Rows) -> dict[str, int]:
+    """Between what the share of wrong labels lies, and its value where the whole random sample is marked."""
+    rows, n = plain.scored, len(plain.positions)
+    if isinstance(rows, ScoredNumbers) or rows.scores is None:
+        return {}
+    most = at_most_wrong(rows.outcomes.astype(np.int64), as_classes(rows.scores), draft.level)
+    taken = sum(one.rows for one in most.by_class)
+    told = f"an upper bound at {wording.level_in_percent(draft.level)}, with no interval of its own"
+    places = {
+        "most": draft.add(
+            "share_of_wrong_labels_at_most", Figure(most.at_most, taken, "surest_rows", note=told), part=OUT_OF_FOLD
+        )
+    }
+    said = {mark.row: mark.verdict for mark in bench.marks if problem_with(mark, bench.subject) is None}
+    verdicts = [said.get(int(row)) for row in bench.subject.submitted_rows(plain.positions)]
+    proven = sum(verdict in _WRONG for verdict in verdicts)
+    least = Figure(proven / n, n, "marked_rows", note="what marks prove, with no interval")
+    places["least"] = draft.add("share_of_wrong_labels_at_least", least, part=OUT_OF_FOLD)
+    if all(verdicts[place] is not None for place in drawn.tolist()):
+        suspects = set(found.rows.tolist())
+        strata = []
+        for size, inside in ((len(suspects), True), (n - len(suspects), False)):
+            mine = [place for place in drawn.tolist() if (place in suspects) is inside]
+            strata.append((size, len(mine), sum(verdicts[place] in _WRONG for place in mine)))
+        places["sampled"] = draft.add("share_of_wrong_labels", wrong_in_sample(*strata), part=OUT_OF_FOLD)
+    return places
+
+
+_WRONG = ("wrong", "corrected")
+
+
+def _bound_lines(draft: Draft, places: dict[str, int], drawn: int) -> tuple[str, ...]:
+    """Between what the share of wrong labels lies, and how a value is had."""
+    if "most" not in places:
+        return ()
+    most, least = draft.figure(places["most"]), draft.figure(places["least"])
+    between = (
+        f"Between {wording.percent(least.value)} and {wording.percent(most.value)} of labels are wrong: what marks "
+        f"prove, and what {wording.rows(most.n)} surest of their class leave possible."
+    )
+    if "sampled" in places:
+        sampled = wording.figure_to(_percent(draft.figure(places["sampled"])), draft.level, 1)
+        return (f"Of the {drawn} rows drawn at random {sampled} % of all labels are estimated to be wrong.", between)
+    return (between, f"Mark the {drawn} rows drawn at random below to have the share itself, with its interval.")
+
+
+def _against_corrected(bench: Bench, draft: Draft, plain: ScoredPart, name: str) -> str:
+    """What the error of the submitted recipe is where marked labels are as corrected and wrong ones are left out."""
+    subject = bench.subject
+    telling = [one for one in bench.marks if one.verdict in _WRONG and problem_with(one, subject) is None]
+    if not telling:
+        return ""
+    places = subject.places_of(np.array([mark.row for mark in telling], dtype=np.int64))
+    values = subject.target.values.copy()
+    dropped = np.zeros(len(values), dtype=np.bool_)
+    for mark, place in zip(telling, places.tolist(), strict=True):
+        if place >= 0 and mark.verdict == "corrected":
+            values[place] = np.array(outcome_of(mark, subject)).astype(values.dtype)
+        elif place >= 0:
+            dropped[place] = True
+    target = replace(subject.target, values=values)
+    kept = ~dropped[plain.positions]
+    scored = plain.scored
+    scores = scored.predictions if isinstance(scored, ScoredNumbers) else scored.scores
+    if scores is None or not kept.any():
+        return ""
+    rows = subject.scored(plain.positions[kept], scores[kept], f"{scored.key}/as marked", target=target)
+    place = draft.add(name, measure(name, rows), model="marked", part=OUT_OF_FOLD)
+    told = wording.figure(draft.figure(place), draft.level)
+    return f"Against the labels as marked the {words_of(name)} of the submitted recipe is {told}."
+
+
+def _listed(bench: Bench, rows: ScoredPart, found: Contradicted, chosen: Rows) -> Series:
+    """The labels of chosen rows, what each would rather be, and how probable that is."""
+    scored = rows.scored
     labels = scored.outcomes[chosen].astype(np.float64)
     suggested = found.suggested[chosen]
     if isinstance(scored, ScoredNumbers) or scored.scores is None:
@@ -277,7 +374,8 @@ def _noise_table(draft: Draft, bench: Bench, estimated: Noise, n: int) -> TableV
         )
 
     return TableView(
-        title="Noise matrix: of rows truly of a class (down), the share that is labelled so (across)",
+        title="Noise matrix, overlap of the classes counted in: of rows truly of a class (down), the share labelled so "
+        "(across)",
         columns=("truly", *classes),
         rows=tuple(
             (
@@ -297,8 +395,8 @@ def _answer(
     places: dict[str, int],
     found: Contradicted,
     changes: dict[str, _Change],
-    estimated: Noise | None,
     *,
+    numbers: bool,
     sure: bool,
 ) -> list[str]:
     n = draft.figure(places["suspects"]).n
@@ -307,7 +405,7 @@ def _answer(
         said = [f"None of {wording.rows(n)} has a label that the other rows contradict."]
     else:
         share = wording.figure_to(_percent(draft.figure(places["suspects"])), draft.level, 1)
-        what = "an outcome far from" if estimated is None else "a label contradicted by"
+        what = "an outcome far from" if numbers else "a label contradicted by"
         said = [
             f"{wording.count(count)} of {wording.rows(n)} {'has' if count == 1 else 'have'} {what} what the other rows "
             f"say: {share} %."
@@ -324,9 +422,6 @@ def _answer(
             f"Learning {how} removes {told} % of the error on unseen rows"
             + ("." if clear else ", which can't be told from none.")
         )
-    if "wrong" in places and count:
-        wrong = _percent(draft.figure(places["wrong"]))
-        said.append(f"Estimated share of wrong labels: {wording.figure_to(wrong, draft.level, 1)} %.")
     if sure and count:
         said.append(
             "The recipe's probabilities are all but 0 or 1, so every row that it gets wrong is listed: read it as its "

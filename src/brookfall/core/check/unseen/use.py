@@ -12,7 +12,7 @@ from functools import partial
 from typing import ClassVar, TypedDict
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Check, Draft, Written, at, text
+from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import (
     About,
@@ -64,6 +64,7 @@ class Use(Check):
     question = 3
     source = "Vickers & Elkin 2006 (net benefit); Hall 1992 on influence values; Wilson 1927."
     outcomes: ClassVar[frozenset[Outcome]] = frozenset({"binary"})
+    tiers = NOT_LIGHT
     reads = Reads(plan=("capacity", "policy.net_benefit", "policy.selected_over_capacity"))
 
     def sentence(self, about: About) -> Sentence:
