@@ -57,7 +57,7 @@ def test_what_is_read_is_written_and_read_again(old: Evidence) -> None:
 
 
 def test_revision_1_is_replayed_number_for_number(tmp_path: Path) -> None:
-    """But for what a later method says otherwise on purpose: scores and differences over folds, which contrasts are judged, Holm's p."""
+    """But for what a later method says otherwise on purpose: scores and differences over folds, which contrasts are judged, Holm's p, bounds."""
     file = tmp_path / "evidence.json"
     file.write_text(REVISION_1)
     folder = written(tmp_path / "package", packages.smoke_alarm())
@@ -65,7 +65,7 @@ def test_revision_1_is_replayed_number_for_number(tmp_path: Path) -> None:
     assert done.exit_code == 1, done.output
     assert "The program is another than the one that made this evidence." in done.output
     differ = set(re.findall(r"exhibit \d+ \((\w+)\)", done.output))
-    assert differ == {"coefficients", "cross_validation", "gap", "groups", "combinations", "shift"}
+    assert differ == {"coefficients", "cross_validation", "gap", "groups", "combinations", "labels", "shift"}
 
     kept = json.loads(REVISION_1)
     kept["exhibits"] = [one for one in kept["exhibits"] if one["check"] not in differ]

@@ -76,7 +76,7 @@ def exhibits(outcome: str, one: Subject | None = None, **changes: Any) -> dict[s
     return {exhibit.check: exhibit for exhibit in found}
 
 
-_NO_THRESHOLD = {"threshold", "group_thresholds"}
+_NO_THRESHOLD = {"threshold", "use", "group_thresholds"}
 """Checks that only a yes/no answers."""
 
 

@@ -26,7 +26,18 @@ Open = Callable[[str], Page]
 
 
 MANY_FITS = (
-    *("without_leaks", "labels", "luck", "shuffled", "complexity", "learning", "preparation", "optimism", "trees"),
+    *(
+        "without_leaks",
+        "labels",
+        "luck",
+        "stability",
+        "shuffled",
+        "complexity",
+        "learning",
+        "preparation",
+        "optimism",
+        "trees",
+    ),
     *("challengers", "coefficients", "influence", "shape", "sensitivity", "direct_use", "proxies", "leaving_out"),
 )
 """Checks that fit by the hundred, or read much of a fit; they have walks and tests of their own."""

@@ -17,7 +17,7 @@ from brookfall.core.retest.run import retest
 from brookfall.core.submission.schema import Claim, Expectation
 from brookfall.core.submission.subject import Subject, subject_of
 from tests.conftest import small_plan
-from tests.core import test_choice, test_supplied
+from tests.core import test_choice, test_over_time, test_supplied
 from tests.made import MAIN, subject_of_frame
 
 LOGISTIC = Recipe(family="logistic", preprocess={"scale": "standard"}, threshold=0.5, seed=3)
@@ -135,8 +135,12 @@ SITUATIONS = (
     Situation(
         "no threshold",
         lambda: replace(yes_no(people(300), LOGISTIC.model_copy(update={"threshold": None})), decide_at=None),
-        only=("holdout", "threshold", "groups", "group_thresholds", "sensitivity"),
+        only=("holdout", "threshold", "use", "groups", "group_thresholds", "sensitivity"),
     ),
+    Situation("a fifth can be seen", lambda: yes_no(people(500)), only=("use",), plan=(("capacity", 20.0),)),
+    Situation("six in ten can be seen", lambda: yes_no(people(500)), only=("use",), plan=(("capacity", 60.0),)),
+    Situation("a year without change", lambda: test_over_time.visits(900), only=("over_time",)),
+    Situation("a year that drifts", lambda: test_over_time.visits(900, drift=2.5), only=("over_time",)),
     Situation("scores alone", _supplied, plan=(("threshold", 0.5),)),
     Situation(
         "a number",
