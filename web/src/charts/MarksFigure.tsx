@@ -1,12 +1,14 @@
 /** A figure composed of marks on two axes, from data alone: points with whiskers, lines, bands, bars, cells, text, rules. */
+import Box from "@mui/material/Box";
 import { useTheme } from "@mui/material/styles";
-import type { ReactNode } from "react";
+import { useState, type KeyboardEvent, type PointerEvent, type ReactNode } from "react";
 import type { Exhibit, Schemas } from "../api/client";
 import { number } from "../wording";
 import { ChartFigure, type ChartNumbers } from "./ChartFigure";
 import { CurveKey } from "./CurveKey";
 import { axisOf, columnOf, rowsOf, type Scale } from "./marks";
 import { colourOf } from "./palette";
+import { nearest, placesOf, readingsAt, readingWords } from "./readings";
 
 type Chart = Schemas["MarksChart"];
 type Mark = Chart["marks"][number];
@@ -30,6 +32,36 @@ export function MarksFigure({ chart, series, asTable }: Props) {
   const y = axisOf(chart, series, "y", HEIGHT - BOTTOM, TOP);
   const ink = vars?.palette.text.primary;
   const muted = vars?.palette.text.secondary;
+  const places = placesOf(chart, series);
+  const [at, setAt] = useState<number | null>(null);
+  const place = at === null ? undefined : places[Math.min(at, places.length - 1)];
+  const readings = place === undefined ? [] : readingsAt(chart, series, place);
+  const words = place === undefined ? "" : readingWords(chart, place, readings);
+  const follow = (event: PointerEvent<SVGSVGElement>) => {
+    const box = event.currentTarget.getBoundingClientRect();
+    setAt(nearest(places, x.from(((event.clientX - box.left) / box.width) * WIDTH)));
+  };
+  const press = (event: KeyboardEvent) => {
+    const now = at ?? -1;
+    const next = { ArrowRight: now + 1, ArrowLeft: now - 1, Home: 0, End: places.length - 1 }[event.key];
+    if (next === undefined) return;
+    event.preventDefault();
+    event.stopPropagation();
+    setAt(Math.max(0, Math.min(places.length - 1, next)));
+  };
+  const reads =
+    places.length > 2
+      ? ({
+          role: "slider",
+          tabIndex: 0,
+          "aria-valuemin": 0,
+          "aria-valuemax": places.length - 1,
+          "aria-valuenow": at ?? 0,
+          "aria-valuetext": words || "arrow keys read the values",
+          onPointerMove: follow,
+          onKeyDown: press,
+        } as const)
+      : ({ role: "img" } as const);
   const named = chart.marks
     .filter((mark) => "label" in mark && mark.label && "colour" in mark)
     .map((mark) => ({
@@ -47,7 +79,7 @@ export function MarksFigure({ chart, series, asTable }: Props) {
       <svg
         width="100%"
         viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-        role="img"
+        {...reads}
         aria-label={chart.title}
         style={{ maxWidth: WIDTH, display: "block", font: "12px 'Inter Variable', sans-serif" }}
       >
@@ -77,7 +109,20 @@ export function MarksFigure({ chart, series, asTable }: Props) {
         {chart.marks.map((mark, i) => (
           <g key={i}>{drawn(mark, series, x, y, ink)}</g>
         ))}
+        {place !== undefined && (
+          <g pointerEvents="none">
+            <path d={`M${x.at(place)} ${TOP}V${HEIGHT - BOTTOM}`} stroke={muted} />
+            {readings.map((one) => (
+              <circle key={one.label} cx={x.at(place)} cy={y.at(one.y)} r={3.5} fill="none" stroke={ink} />
+            ))}
+          </g>
+        )}
       </svg>
+      {places.length > 2 && (
+        <Box sx={{ fontSize: "size.small", color: words ? "text.primary" : "text.secondary", minHeight: 22 }}>
+          {words || "Point at the figure, or focus it and use the arrow keys, to read its values."}
+        </Box>
+      )}
     </ChartFigure>
   );
 }

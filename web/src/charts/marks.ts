@@ -7,6 +7,7 @@ type Columns = Record<string, (number | null)[]>;
 
 export interface Scale {
   at: (value: number) => number;
+  from: (pixel: number) => number;
   ticks: { at: number; label: string }[];
 }
 
@@ -45,12 +46,16 @@ export function axisOf(chart: Chart, series: Exhibit["series"], which: "x" | "y"
   const start = axis.low == null ? low - pad : low;
   const end = axis.high == null ? high + pad : high;
   const at = (value: number) => from + ((value - start) / (end - start)) * (to - from);
+  const apart = which === "x" ? Math.ceil(widest(categories) / Math.max(1, Math.abs(at(1) - at(0)))) : 1;
   const ticks =
     categories.length > 0
-      ? categories.map((label, i) => ({ at: at(i), label }))
+      ? categories.map((label, i) => ({ at: at(i), label })).filter((_, i) => i % apart === 0)
       : nice(low, high).map((value) => ({ at: at(value), label: number(value, decimalsOf(high - low)) }));
-  return { at, ticks };
+  return { at, from: (pixel) => start + ((pixel - from) / (to - from)) * (end - start), ticks };
 }
+
+/** About how many pixels the longest of these words takes, with room beside it. */
+const widest = (words: readonly string[]) => 7 * Math.max(1, ...words.map((one) => one.length)) + 8;
 
 function valuesOf(mark: Chart["marks"][number], series: Exhibit["series"], which: "x" | "y"): number[] {
   if (mark.mark === "text") return [mark[which]];
