@@ -173,7 +173,7 @@ GROUPS = {"groups", "combinations"}
             {
                 *("without_leaks", "labels", "luck", "segments", "shuffled", "complexity", "learning", "preparation"),
                 *("optimism", "trees", "challengers", "shape", "sensitivity", "direct_use", "proxies", "leaving_out"),
-                *("not_collected", "group_thresholds", "use", "over_time", "stability"),
+                *("not_collected", "group_thresholds", "assumptions", "use", "over_time", "stability"),
             },
             20,
         ),

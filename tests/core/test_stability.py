@@ -120,3 +120,12 @@ def test_every_outcome_is_followed(outcome: str) -> None:
     found = exhibit_of(subject_of_frame(frame, "y", recipe, outcome), "stability", shuffles=20)  # type: ignore[arg-type]
     assert found.state == "done"
     assert "on average" in found.answer
+
+
+def test_no_turn_at_all_is_a_bound_and_no_certainty() -> None:
+    rows = scored([True, False] * 50, np.repeat([0.9, 0.1], 50))
+    moved = movement(rows, np.stack([rows.scores, rows.scores + 0.01]))
+    assert moved.decisions.value == 0
+    assert moved.decisions.interval(0.95) == pytest.approx((0, 0.037), abs=0.001)
+    few = scored([True, False] * 5, np.repeat([0.9, 0.1], 5))
+    assert movement(few, few.scores[None]).decisions.few

@@ -38,7 +38,17 @@ MANY_FITS = (
         "optimism",
         "trees",
     ),
-    *("challengers", "coefficients", "influence", "shape", "sensitivity", "direct_use", "proxies", "leaving_out"),
+    *(
+        "challengers",
+        "coefficients",
+        "assumptions",
+        "influence",
+        "shape",
+        "sensitivity",
+        "direct_use",
+        "proxies",
+        "leaving_out",
+    ),
 )
 """Checks that fit by the hundred, or read much of a fit; they have walks and tests of their own."""
 

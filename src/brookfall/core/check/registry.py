@@ -26,6 +26,7 @@ from brookfall.core.check.memory.learning_curve import Learning
 from brookfall.core.check.memory.optimism import Optimism
 from brookfall.core.check.memory.shuffled_target import Shuffled
 from brookfall.core.check.memory.trees import Trees
+from brookfall.core.check.sense.assumptions import Assumptions
 from brookfall.core.check.sense.choice_model import Choice
 from brookfall.core.check.sense.coefficients import CoefficientCheck
 from brookfall.core.check.sense.partial_dependence import Shape
@@ -87,6 +88,7 @@ BUILT_IN: tuple[Check, ...] = (
     ByThreshold(),
     OverVersions(),
     CoefficientCheck(),
+    Assumptions(),
     Influence(),
     Shape(),
     Sensitivity(),

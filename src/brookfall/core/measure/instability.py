@@ -6,8 +6,9 @@ import numpy as np
 import scipy.stats
 from numpy.typing import NDArray
 
-from brookfall.core.measure.figure import Figure, absent
-from brookfall.core.measure.influence_function import figure_of, mean_of
+from brookfall.core.measure.figure import Figure, Interval, absent
+from brookfall.core.measure.influence_function import effective_n, figure_of, mean_of
+from brookfall.core.measure.interval import wilson
 from brookfall.core.measure.scored import AnyScored, Numbers, Scored, ScoredClasses, ScoredNumbers
 
 Scores = NDArray[np.float64]
@@ -69,16 +70,21 @@ def movement(rows: AnyScored, again: Scores) -> Movement:
     if apart.ndim == 2:
         apart = apart.sum(axis=1) / 2
     turned = _turned(rows, again)
-    decisions = (
-        absent(len(rows), "nothing is decided")
-        if turned is None
-        else figure_of(mean_of(turned, rows.counted), rows, 0.0, 1.0)
-    )
+    decisions = absent(len(rows), "nothing is decided") if turned is None else _share_turned(turned, rows)
     drawn = again
     if again.ndim == 3:
         drawn = np.take_along_axis(again, first.argmax(axis=1)[None, :, None], axis=2)[:, :, 0]
     low, high = np.quantile(drawn, [0.025, 0.975], axis=0)
-    return Movement(figure_of(mean_of(apart, rows.counted), rows, 0.0), decisions, apart, low, high)
+    moves = figure_of(mean_of(apart, rows.counted), rows, 0.0).marked(few=rows.few)
+    return Movement(moves, decisions, apart, low, high)
+
+
+def _share_turned(turned: Numbers, rows: AnyScored) -> Figure:
+    """The mean share; where no decision turned at all, with the bound of a proportion of rows (Wilson 1927)."""
+    if turned.any():
+        return figure_of(mean_of(turned, rows.counted), rows, 0.0, 1.0).marked(few=rows.few)
+    bound = Interval(wilson, 0.0, effective_n(rows))
+    return Figure(0.0, len(rows), "wilson_effective_n", bound).marked(few=rows.few)
 
 
 def _scores(rows: AnyScored) -> Scores:

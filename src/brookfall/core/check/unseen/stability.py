@@ -142,7 +142,7 @@ def _ranks(bench: Bench, ledger: Ledger) -> RankAgreement:
 
 
 def _answer(draft: Draft, one: _Moved, rows: AnyScored) -> list[str]:
-    moves = f"{_thing(rows)} moves by {wording.figure_to(draft.figure(one.scores), draft.level)} on average"
+    moves = f"{_thing(rows)} moves by {_told(draft, one.scores)} on average"
     over = f"(n {wording.count(len(rows))}, {wording.counted(one.refits, 'refit')})"
     if one.decisions is None:
         return [f"When rows are drawn again and the recipe refitted, {moves} {over}."]
@@ -158,6 +158,19 @@ def _answer(draft: Draft, one: _Moved, rows: AnyScored) -> list[str]:
         f"When rows are drawn again and the recipe refitted, {told} of decisions turn {over}.",
         f"{wording.capital(moves)}.",
     ]
+
+
+def _told(draft: Draft, place: int) -> str:
+    """The figure with as many decimals as tell its ends apart."""
+    figure, decimals = draft.figure(place), 3
+    low, high = figure.interval(draft.level) or (0.0, 1.0)
+    while decimals < _MOST_DECIMALS and round(low, decimals) == round(high, decimals):
+        decimals += 1
+    few = ", of too few rows to judge," if figure.few else ""
+    return f"{wording.figure_to(figure, draft.level, decimals)}{few}"
+
+
+_MOST_DECIMALS = 6
 
 
 def _thing(rows: AnyScored) -> str:
@@ -179,7 +192,7 @@ def _seed_lines(draft: Draft, moved: Sequence[_Moved]) -> tuple[str, ...]:
     )
     return (
         *lines,
-        f"From seed to seed it moves by {wording.figure_to(draft.figure(seeds.scores), draft.level)}{turned}.",
+        f"From seed to seed it moves by {_told(draft, seeds.scores)}{turned}.",
     )
 
 
