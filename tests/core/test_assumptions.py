@@ -127,7 +127,7 @@ def test_a_logistic_regression_has_a_link_test_and_no_spread() -> None:
 @pytest.mark.parametrize(
     ("recipe", "roles", "words"),
     [
-        (Recipe(family="ridge"), {}, "penalised"),
+        (Recipe(family="ridge"), {}, "Only an unpenalised regression"),
         (LINEAR, {"group": "crew"}, "take each by itself"),
     ],
 )

@@ -106,9 +106,14 @@ export function MarksFigure({ chart, series, asTable }: Props) {
         >
           {chart.y.label}
         </text>
-        {chart.marks.map((mark, i) => (
-          <g key={i}>{drawn(mark, series, x, y, ink)}</g>
-        ))}
+        <clipPath id={`inside-${chart.id}`}>
+          <rect x={LEFT - 5} y={TOP - 5} width={WIDTH - LEFT - RIGHT + 10} height={HEIGHT - TOP - BOTTOM + 10} />
+        </clipPath>
+        <g clipPath={`url(#inside-${chart.id})`}>
+          {chart.marks.map((mark, i) => (
+            <g key={i}>{drawn(mark, series, x, y, ink)}</g>
+          ))}
+        </g>
         {place !== undefined && (
           <g pointerEvents="none">
             <path d={`M${x.at(place)} ${TOP}V${HEIGHT - BOTTOM}`} stroke={muted} />
