@@ -40,8 +40,6 @@ _DRAWN = 300
 _MUCH = 0.5
 """By how many standard errors one row must move a coefficient before it is said to decide (common practice)."""
 _NO_ERRORS = "Only an unpenalised regression of a yes/no or of a number is tried so, and this recipe is another."
-    "The fit is penalised, of several classes or of another family, so it assumes nothing that rows could show."
-)
 
 
 @dataclass(frozen=True)
