@@ -2,7 +2,7 @@
 PYTHON := .venv/bin/python
 export PYTHONUNBUFFERED := 1
 
-.PHONY: help setup build demo reset test soak lint bench bench-coverage bench-refits bench-claims bench-false-alarms screenshots docs verify clean
+.PHONY: help setup build demo reset test soak lint bench bench-coverage bench-refits bench-claims bench-false-alarms bench-planted screenshots docs verify clean
 
 help: ## list the commands
 	@grep -E '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 17
@@ -50,6 +50,9 @@ bench-claims: setup ## simulate honest claims and claims that are too high; writ
 
 bench-false-alarms: setup ## simulate how often a sound model is called outside a limit; writes docs/false-alarms.md
 	@OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 $(PYTHON) -m benchmarks.false_alarms
+
+bench-planted: setup ## simulate how often planted faults are found, and said of sound data; writes docs/planted-faults.md
+	@OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 $(PYTHON) -m benchmarks.planted_faults
 
 screenshots: ## make docs/screenshots anew from the demo data
 	@scripts/setup services browser
