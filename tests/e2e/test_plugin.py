@@ -44,8 +44,11 @@ def test_a_measure_a_check_and_a_family_of_others_are_like_any(open_as: Open) ->
     article = page.get_by_role("article")
     expect(article).to_contain_text("Rounded to 0 decimals")
     expect(article).to_contain_text("outside its limit")
-    picture = article.get_by_role("img", name=re.compile("Share of decisions that turn"))
+    picture = article.get_by_role("slider", name=re.compile("Share of decisions that turn"))
     expect(picture).to_be_visible()
+    picture.press("ArrowRight")
+    picture.press("ArrowRight")
+    expect(picture).to_have_attribute("aria-valuetext", re.compile(r"^decimals 1.*: .*\d"))
     for mark in ("rect", "path", "circle"):
         assert picture.locator(mark).count() > 0, mark
     expect(article).to_contain_text("turned")

@@ -154,7 +154,7 @@ class Depths:
         for taken, (start, end) in zip((1.0, influence.part, 0.0), self._stretches(places), strict=True):
             of = self._sums[:, :, end] - self._sums[:, :, start]
             for value, sums in ((influence.of(taken, 1.0), of[:, 0]), (influence.of(taken, 0.0), of[:, 1] - of[:, 0])):
-                centred = float(value) - influence.mean(self, places)
+                centred = float(value) - self._mean(influence, places)
                 squares += centred**2 * float(sums[1])
                 cubes += centred**3 * float(sums[2])
         return len(self.rows), squares / self._total**2, cubes / self._total**3
@@ -163,7 +163,7 @@ class Depths:
         taken = np.zeros(len(self.rows))
         for share, (start, end) in zip((1.0, influence.part, 0.0), self._stretches(places), strict=True):
             taken[start:end] = share
-        values = influence.of(taken, self._hits) - influence.mean(self, places)
+        values = influence.of(taken, self._hits) - self._mean(influence, places)
         added = np.bincount(self._cluster_places, weights=self._weights * values / self._total)
         return len(added), float((added**2).sum()), float((added**3).sum())
 
@@ -178,7 +178,7 @@ class Depths:
         first, last = places
         return (0, first), (first, last), (last, len(self.rows))
 
-    def mean_of(self, influence: "_Influence", places: tuple[int, int]) -> float:
+    def _mean(self, influence: "_Influence", places: tuple[int, int]) -> float:
         """The weighted mean over all rows of what an influence is before it is centred."""
         total = 0.0
         for taken, (start, end) in zip((1.0, influence.part, 0.0), self._stretches(places), strict=True):
@@ -204,9 +204,6 @@ class _Influence:
 
     def times(self, factor: float) -> "_Influence":
         return _Influence(self.of_all, self.near, self.part, self.scale * factor)
-
-    def mean(self, depths: Depths, places: tuple[int, int]) -> float:
-        return depths.mean_of(self, places)
 
 
 def _scaled_wilson(hits: float, n: float, most: float, level: float) -> tuple[float, float]:

@@ -70,7 +70,8 @@ def trend(times: Sequence[float], figures: Sequence[Figure], *, ratio: bool = Fa
 
     Examples
     --------
-    >>> figures = [Figure(value, 100, "made up", Interval(_two_sided, value, 0.01)) for value in (0.1, 0.2, 0.3, 0.4)]
+    >>> from brookfall.core.measure.figure import normal_ends
+    >>> figures = [Figure(value, 100, "made up", Interval(normal_ends, value, 0.01)) for value in (0.1, 0.2, 0.3, 0.4)]
     >>> round(trend([2021, 2022, 2023, 2024], figures).change.value, 6)
     0.3
     """
@@ -125,8 +126,3 @@ def _ends(slope: float, error: float, degrees: float, level: float) -> tuple[flo
 def _ratio_ends(slope: float, error: float, degrees: float, level: float) -> tuple[float, float]:
     low, high = _ends(slope, error, degrees, level)
     return exp(max(low, -700.0)), exp(min(high, 700.0))
-
-
-def _two_sided(value: float, error: float, level: float) -> tuple[float, float]:
-    half = z_of(level) * error
-    return value - half, value + half
