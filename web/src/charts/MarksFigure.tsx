@@ -20,6 +20,14 @@ const RIGHT = 16;
 const TOP = 12;
 const BOTTOM = 44;
 
+/** The corners of what lies within the axes, with room for half a dot. */
+const INSIDE = [
+  [LEFT - 5, TOP - 5],
+  [WIDTH - RIGHT + 5, TOP - 5],
+  [WIDTH - RIGHT + 5, HEIGHT - BOTTOM + 5],
+  [LEFT - 5, HEIGHT - BOTTOM + 5],
+].join(" ");
+
 interface Props {
   chart: Chart;
   series: Exhibit["series"];
@@ -107,7 +115,7 @@ export function MarksFigure({ chart, series, asTable }: Props) {
           {chart.y.label}
         </text>
         <clipPath id={`inside-${chart.id}`}>
-          <rect x={LEFT - 5} y={TOP - 5} width={WIDTH - LEFT - RIGHT + 10} height={HEIGHT - TOP - BOTTOM + 10} />
+          <polygon points={INSIDE} />
         </clipPath>
         <g clipPath={`url(#inside-${chart.id})`}>
           {chart.marks.map((mark, i) => (
