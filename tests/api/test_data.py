@@ -119,6 +119,27 @@ def test_people_are_spoken_of_as_the_data_screen_says(visitor: SignIn) -> None:
     assert "gone" in refused.json["where"]
 
 
+def test_gaps_are_left_out_or_filled_in_as_the_recipe_does(visitor: SignIn) -> None:
+    iris, base = taken(visitor, "gaps", faulty())
+    words = {"kind": "words_are_missing", "column": "depth", "words": ["999"]}
+    fill = {"kind": "fill_gaps", "column": "depth", "by": "median"}
+    shown = iris.ask("POST", f"{base}/changes/effect", {"changes": [words, fill]}).json
+    assert (shown["rows_before"], shown["rows_after"]) == (300, 300)
+    assert "unseen ones too" in shown["said"][1]
+    refused = iris.ask("POST", f"{base}/changes/effect", {"changes": [{**fill, "column": "gender"}]})
+    assert refused.status_code == 422
+    view = iris.get(f"{base}/data")
+    drop = {"kind": "drop_gaps", "columns": ["depth"]}
+    for changes, left in (([words], 300), ([words, drop], 295)):
+        saved = iris.ask("PUT", f"{base}/changes", {"changes": changes, "revision": view["revision"]})
+        assert saved.status_code == 200, saved.text
+        view = saved.json
+        assert view["n_rows"] == left
+        page = iris.get(f"{base}/column?name=depth")
+        assert (page["fill_by"], page["groups"][0]["missing"]) == ("median", 5 if left == 300 else 0)
+    assert iris.get(f"{base}/column?name=gender")["fill_by"] == "mode"
+
+
 def test_rows_are_sorted_filtered_and_windowed_on_the_server(visitor: SignIn) -> None:
     iris, base = taken(visitor, "rows", faulty())
     first = rows(iris, base, limit=3)

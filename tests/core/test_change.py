@@ -13,7 +13,17 @@ from brookfall.core.retest.screening.rows_of_issue import Alike, Between, Gaps, 
 from brookfall.core.submission.datapackage import described
 from brookfall.core.submission.package import Package, package_from_files
 from brookfall.core.table.append_rows import stack
-from brookfall.core.table.change import Bands, Change, DropRepeats, JoinSample, ReadAs, WordsAreMissing, apply
+from brookfall.core.table.change import (
+    Bands,
+    Change,
+    DropGaps,
+    DropRepeats,
+    FillGaps,
+    JoinSample,
+    ReadAs,
+    WordsAreMissing,
+    apply,
+)
 from brookfall.core.table.duplicate_rows import first_of_each, group_of_each, in_other
 from brookfall.core.table.infer import column_from_text
 from brookfall.core.table.table import Table
@@ -60,6 +70,35 @@ def test_repeats_are_dropped_and_the_rows_that_stay_are_told() -> None:
     changed = apply(table, [DropRepeats(columns=("x", "y"))])
     assert changed.rows.tolist() == [0, 1, 3]
     assert changed.table.column("id").texts() == ["1", "2", "4"]
+
+
+def test_rows_with_gaps_are_left_out_and_the_rows_that_stay_are_told() -> None:
+    table = made(x=["1", "", "3", "4"], word=["a", "b", "", "a"], other=["", "", "", ""])
+    changed = apply(table, [DropGaps(columns=("x", "word"))])
+    assert changed.rows.tolist() == [0, 3]
+    assert DropGaps(columns=("x", "word")).said == "rows with a gap in x or word are left out"
+
+
+@pytest.mark.parametrize(("by", "value"), [("median", 3.0), ("mean", 4.0), ("mode", 1.0)])
+def test_gaps_of_a_number_are_filled_in(by: str, value: float) -> None:
+    table = made(x=["1", "", "1", "5", "9", ""], word=["a"] * 6)
+    filled = apply(table, [TypeAdapter(Change).validate_python({"kind": "fill_gaps", "column": "x", "by": by})]).table
+    assert filled.column("x").values.tolist() == [1, value, 1, 5, 9, value]
+    assert table.column("x").missing.sum() == 2
+
+
+def test_gaps_of_words_are_filled_in_by_the_most_frequent_alone() -> None:
+    table = made(word=["a", "b", "", "b"], full=["1", "2", "3", "4"], none=["", "", "", ""])
+    filled = apply(table, [FillGaps(column="word", by="mode")]).table
+    assert filled.column("word").texts() == ["a", "b", "b", "b"]
+    for column, by, words in (
+        ("word", "median", "Only a number has a median"),
+        ("full", "mean", "No cell is missing"),
+        ("none", "mode", "Every cell is missing"),
+    ):
+        with pytest.raises(UserError, match=words):
+            apply(table, [TypeAdapter(Change).validate_python({"kind": "fill_gaps", "column": column, "by": by})])
+    assert "unseen ones too" in FillGaps(column="word", by="mode").said
 
 
 def test_bands_say_where_they_are_cut() -> None:

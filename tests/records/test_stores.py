@@ -142,11 +142,11 @@ def result_of(key: str, bench: Bench) -> FitResult:
 
 def test_fits_are_leased_once_and_settled_once(session: Session, run: Run, bench: Bench) -> None:
     needed = ledger.tally(session, run.id).needed
-    assert needed == 62
+    assert needed == 31
     first = ledger.claim(session, run.id, "one", 4)
     second = ledger.claim(session, run.id, "two", 100)
     assert len(first) == 4
-    assert len(second) == 58
+    assert len(second) == 27
     assert not set(first) & set(second)
     for key in first:
         ledger.settle(session, result_of(key, bench))

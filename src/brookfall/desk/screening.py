@@ -1,6 +1,6 @@
 """Looking at the data: what hangs together, what is wrong, a column's page, all pairs at once, the rows themselves."""
 
-from typing import Protocol
+from typing import Literal, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -162,9 +162,19 @@ def column_page(session: Session, person: Person, case_id: int, name: str, by: s
         by=by,
         splits=splits,
         labels=list(bins.labels),
+        fill_by=_fill_by(case, column),
         levels=_levels_audited(column, read_plan(case.plan), roles),
         groups=[_group(label, column, rows, bins) for label, rows in groups.items()],
     )
+
+
+def _fill_by(case: Case, column: Column) -> Literal["median", "mean", "mode"]:
+    """As the recipe fills in a gap of a number; words have their most frequent one."""
+    if column.kind != "number":
+        return "mode"
+    recipe = case.submission.get("recipe") or {}
+    way = recipe.get("preprocess", {}).get("missing")
+    return way if way in ("mean", "mode") else "median"
 
 
 def _levels_audited(column: Column, plan: Plan, roles: Roles) -> list[str]:

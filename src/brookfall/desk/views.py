@@ -335,7 +335,10 @@ class GroupOfColumn(View):
 
 
 class ColumnPage(View):
-    """``levels`` are those by which a protected column is audited, as many as can be spoken of; else there are none."""
+    """``levels`` are those by which a protected column is audited, as many as can be spoken of; else there are none.
+
+    ``fill_by`` is how the recipe fills in gaps of such a column, or as is usual where it does not.
+    """
 
     name: str
     kind: str
@@ -346,6 +349,7 @@ class ColumnPage(View):
     splits: list[str]
     labels: list[str]
     levels: list[str]
+    fill_by: Literal["median", "mean", "mode"]
     groups: list[GroupOfColumn]
 
 

@@ -839,7 +839,7 @@ export interface components {
              * Change
              * @default null
              */
-            change: (components["schemas"]["WordsAreMissing"] | components["schemas"]["ReadAs"] | components["schemas"]["DropRepeats"] | components["schemas"]["Bands"] | components["schemas"]["JoinSample"]) | null;
+            change: (components["schemas"]["WordsAreMissing"] | components["schemas"]["ReadAs"] | components["schemas"]["DropRepeats"] | components["schemas"]["DropGaps"] | components["schemas"]["FillGaps"] | components["schemas"]["Bands"] | components["schemas"]["JoinSample"]) | null;
             /**
              * Column
              * @default null
@@ -1328,7 +1328,7 @@ export interface components {
         /** ChangesBody */
         ChangesBody: {
             /** Changes */
-            changes: (components["schemas"]["WordsAreMissing"] | components["schemas"]["ReadAs"] | components["schemas"]["DropRepeats"] | components["schemas"]["Bands"] | components["schemas"]["JoinSample"])[];
+            changes: (components["schemas"]["WordsAreMissing"] | components["schemas"]["ReadAs"] | components["schemas"]["DropRepeats"] | components["schemas"]["DropGaps"] | components["schemas"]["FillGaps"] | components["schemas"]["Bands"] | components["schemas"]["JoinSample"])[];
             /** Revision */
             revision: number;
         };
@@ -1519,12 +1519,19 @@ export interface components {
         /**
          * ColumnPage
          * @description ``levels`` are those by which a protected column is audited, as many as can be spoken of; else there are none.
+         *
+         *     ``fill_by`` is how the recipe fills in gaps of such a column, or as is usual where it does not.
          */
         ColumnPage: {
             /** By */
             by: string | null;
             /** Description */
             description: string;
+            /**
+             * Fill By
+             * @enum {string}
+             */
+            fill_by: "median" | "mean" | "mode";
             /** Groups */
             groups: components["schemas"]["GroupOfColumn"][];
             /** Kind */
@@ -1818,7 +1825,7 @@ export interface components {
                 [key: string]: string[];
             };
             /** Changes */
-            changes: (components["schemas"]["WordsAreMissing"] | components["schemas"]["ReadAs"] | components["schemas"]["DropRepeats"] | components["schemas"]["Bands"] | components["schemas"]["JoinSample"])[];
+            changes: (components["schemas"]["WordsAreMissing"] | components["schemas"]["ReadAs"] | components["schemas"]["DropRepeats"] | components["schemas"]["DropGaps"] | components["schemas"]["FillGaps"] | components["schemas"]["Bands"] | components["schemas"]["JoinSample"])[];
             /** Changes Said */
             changes_said: string[];
             /** Columns */
@@ -2045,6 +2052,19 @@ export interface components {
         /** Drafts */
         Drafts: components["schemas"]["DraftView"][];
         /**
+         * DropGaps
+         * @description Rows that have a gap in any of these columns are left out.
+         */
+        DropGaps: {
+            /** Columns */
+            columns: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "drop_gaps";
+        };
+        /**
          * DropRepeats
          * @description Of rows that say the same in all these columns, the first stays.
          */
@@ -2060,7 +2080,7 @@ export interface components {
         /** EffectBody */
         EffectBody: {
             /** Changes */
-            changes: (components["schemas"]["WordsAreMissing"] | components["schemas"]["ReadAs"] | components["schemas"]["DropRepeats"] | components["schemas"]["Bands"] | components["schemas"]["JoinSample"])[];
+            changes: (components["schemas"]["WordsAreMissing"] | components["schemas"]["ReadAs"] | components["schemas"]["DropRepeats"] | components["schemas"]["DropGaps"] | components["schemas"]["FillGaps"] | components["schemas"]["Bands"] | components["schemas"]["JoinSample"])[];
         };
         /** EntryView */
         EntryView: {
@@ -2339,6 +2359,26 @@ export interface components {
             sha256: string;
             /** Size */
             size: number;
+        };
+        /**
+         * FillGaps
+         * @description Gaps of a column are filled in by one value of all its rows; of what is no number, by its most frequent level.
+         *
+         *     All rows have a say in that value, unseen ones too; a recipe's own filling learns it from training rows alone.
+         */
+        FillGaps: {
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "median" | "mean" | "mode";
+            /** Column */
+            column: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fill_gaps";
         };
         /** FindingBody */
         FindingBody: {

@@ -58,6 +58,35 @@ class DropRepeats(_Change):
         return f"rows that repeat an earlier one in {count} column{'' if count == 1 else 's'} are left out"
 
 
+class DropGaps(_Change):
+    """Rows that have a gap in any of these columns are left out."""
+
+    kind: Literal["drop_gaps"] = "drop_gaps"
+    columns: tuple[str, ...] = Field(min_length=1)
+
+    @property
+    def said(self) -> str:
+        return f"rows with a gap in {' or '.join(self.columns)} are left out"
+
+
+FILL_WORDS = {"median": "median", "mean": "mean", "mode": "most frequent value"}
+
+
+class FillGaps(_Change):
+    """Gaps of a column are filled in by one value of all its rows; of what is no number, by its most frequent level.
+
+    All rows have a say in that value, unseen ones too; a recipe's own filling learns it from training rows alone.
+    """
+
+    kind: Literal["fill_gaps"] = "fill_gaps"
+    column: str
+    by: Literal["median", "mean", "mode"]
+
+    @property
+    def said(self) -> str:
+        return f"gaps in {self.column} are filled in by its {FILL_WORDS[self.by]} over all rows, unseen ones too"
+
+
 class Bands(_Change):
     """A new column of bands of a number: under the first cut, between cuts, from the last cut on."""
 
@@ -98,7 +127,9 @@ class JoinSample(_Change):
         return f"{', '.join(self.columns)} joined from {self.sample} by {self.key}"
 
 
-Change = Annotated[WordsAreMissing | ReadAs | DropRepeats | Bands | JoinSample, Field(discriminator="kind")]
+Change = Annotated[
+    WordsAreMissing | ReadAs | DropRepeats | DropGaps | FillGaps | Bands | JoinSample, Field(discriminator="kind")
+]
 
 KIND_WORDS: dict[str, str] = {
     "number": "a number",
@@ -131,6 +162,11 @@ def apply(table: Table, changes: Sequence[Change], samples: Mapping[str, Table] 
         if isinstance(change, DropRepeats):
             kept = first_of_each(table.select(change.columns))
             table, rows = table.take(kept), rows[kept]
+        elif isinstance(change, DropGaps):
+            kept = np.flatnonzero(~np.any([table.column(name).missing for name in change.columns], axis=0))
+            table, rows = table.take(kept), rows[kept]
+        elif isinstance(change, FillGaps):
+            table = _replaced(table, _filled(table.column(change.column), change.by))
         elif isinstance(change, WordsAreMissing):
             table = _replaced(table, _without_words(table.column(change.column), change.words))
         elif isinstance(change, ReadAs):
@@ -170,6 +206,24 @@ def _without_words(column: Column, words: tuple[str, ...]) -> Column:
     _refuse_unknown(column, [word for word in words if word not in column.levels])
     how = HowRead(missing=words, decimal=decimal_of_words(column.levels))
     return column_from_text(column.name, column.texts(), how)
+
+
+def _filled(column: Column, by: str) -> Column:
+    missing = column.missing
+    if not missing.any():
+        raise UserError("No cell is missing.", todo="There is nothing to fill in.", column=column.name)
+    if missing.all():
+        raise UserError("Every cell is missing.", todo="Ignore the column.", column=column.name)
+    values = column.values.copy()
+    present = values[~missing]
+    if column.kind == "number" and by != "mode":
+        values[missing] = np.median(present) if by == "median" else present.mean()
+    elif by == "mode":
+        found, counts = np.unique(present, return_counts=True)
+        values[missing] = found[counts.argmax()]
+    else:
+        raise UserError(f"Only a number has a {by}.", todo="Fill it in by its most frequent value.", column=column.name)
+    return Column(column.name, column.kind, values, column.levels)
 
 
 def _refuse_unknown(column: Column, words: list[str]) -> None:

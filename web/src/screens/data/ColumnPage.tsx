@@ -3,7 +3,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useSearchParams } from "react-router";
-import type { Roles, Schemas, Where } from "../../api/client";
+import type { Change, Roles, Schemas, Where } from "../../api/client";
 import { useColumn } from "../../api/queries";
 import { DataTable, type TableColumn } from "../../parts/DataTable";
 import { InlineChoice } from "../../parts/Inline";
@@ -21,11 +21,22 @@ interface ColumnPageProps {
   editable: boolean;
   onRows: (where: Where) => void;
   onRoles: (roles: Roles) => void;
+  onWeigh: (change: Change) => void;
 }
 
 const QUANTILES = ["least", "first quartile", "median", "third quartile", "most"];
 
-export function ColumnPage({ caseId, revision, name, look, roles, editable, onRows, onRoles }: ColumnPageProps) {
+export function ColumnPage({
+  caseId,
+  revision,
+  name,
+  look,
+  roles,
+  editable,
+  onRows,
+  onRoles,
+  onWeigh,
+}: ColumnPageProps) {
   const [address, setAddress] = useSearchParams();
   const by = address.get("by");
   const page = useColumn(caseId, revision, name, by);
@@ -61,6 +72,20 @@ export function ColumnPage({ caseId, revision, name, look, roles, editable, onRo
           <Button onClick={() => onRows({ kind: "gaps", columns: [name] })}>
             See {plural(all.missing, "row")} with a gap
           </Button>
+        )}
+        {all && all.missing > 0 && editable && (
+          <>
+            <Button variant="outlined" onClick={() => onWeigh({ kind: "drop_gaps", columns: [name] })}>
+              Leave them out
+            </Button>
+            <Button
+              variant="outlined"
+              disabled={name === roles.target}
+              onClick={() => onWeigh({ kind: "fill_gaps", column: name, by: shown.fill_by })}
+            >
+              Fill them in
+            </Button>
+          </>
         )}
       </Box>
       <Box sx={{ display: "flex", flexWrap: "wrap", gap: 2.5 }}>

@@ -2,7 +2,8 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import { useEffect, useRef, useState, type MouseEvent } from "react";
-import type { Schemas } from "../../api/client";
+import Button from "@mui/material/Button";
+import type { Change, Schemas } from "../../api/client";
 import { useTheCase } from "../../frame/CaseFrame";
 import { useKeys } from "../../frame/keys";
 import { ColumnLine, rolesOf } from "./ColumnLine";
@@ -17,9 +18,10 @@ interface ColumnsProps {
   onProtect: (names: string[]) => void;
   onGround: (column: Schemas["ColumnView"], ground: string) => void;
   onPositive: (level: string) => void;
+  onWeigh: (change: Change) => void;
 }
 
-export function Columns({ data, look, editable, onSend, onProtect, onGround, onPositive }: ColumnsProps) {
+export function Columns({ data, look, editable, onSend, onProtect, onGround, onPositive, onWeigh }: ColumnsProps) {
   const [chosen, setChosen] = useState<string[]>([]);
   const [focus, setFocus] = useState<string | null>(null);
   const [anchor, setAnchor] = useState<string | null>(null);
@@ -60,9 +62,29 @@ export function Columns({ data, look, editable, onSend, onProtect, onGround, onP
     if (focus)
       list.current?.querySelector(`[data-column="${CSS.escape(focus)}"]`)?.scrollIntoView({ block: "nearest" });
   }, [focus]);
+  const gappy = data.columns.filter((one) => chosen.includes(one.name) && one.missing > 0).map((one) => one.name);
   const looks = new Map((look?.columns ?? []).map((one) => [one.name, one]));
   return (
     <Box ref={list}>
+      {editable && chosen.length > 1 && gappy.length > 0 && (
+        <Box
+          sx={{
+            position: "sticky",
+            top: 0,
+            zIndex: 1,
+            bgcolor: "background.default",
+            display: "flex",
+            gap: 1.5,
+            alignItems: "center",
+            py: 0.5,
+          }}
+        >
+          {gappy.length} of {chosen.length} chosen columns have gaps.
+          <Button variant="outlined" onClick={() => onWeigh({ kind: "drop_gaps", columns: gappy })}>
+            Leave out rows with a gap there
+          </Button>
+        </Box>
+      )}
       {headings.map((heading) => (
         <Box
           key={heading.title}

@@ -119,6 +119,7 @@ export function Data() {
           roles={shown.roles}
           editable={editable}
           onRoles={setRoles}
+          onWeigh={setWeighed}
           onRows={seeRows}
         />
       ) : view === "rows" ? (
@@ -157,6 +158,7 @@ export function Data() {
             onSend={send}
             onProtect={protect}
             onGround={(column, ground) => setRoles(tied(shown.roles, column, ground))}
+            onWeigh={setWeighed}
             onPositive={(positive) => setRoles({ ...shown.roles, positive })}
           />
         </>

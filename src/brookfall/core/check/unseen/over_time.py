@@ -194,7 +194,7 @@ def _worst_period(bench: Bench, draft: Draft, periods: Sequence[Period], rows: A
     apart = independent_difference(figures[place], measure(main, rows.take(others, f"but {periods[place].words}")))
     draft.add(
         f"{main}_of_the_worst_period",
-        apart,
+        apart.noted(f"the answer's interval knows that it is the worst of {len(known)} periods"),
         comparison="difference",
         model=bench.models[0],
         part=part,

@@ -201,8 +201,10 @@ def _of_worth(bench: Bench, draft: Draft, one: _Told) -> tuple[int | None, str]:
     of_model = pictures.of_model(one.model, bench)
     if draft.figure(one.over_none).value is None:
         return None, f"Net benefit can't be computed{of_model}: {draft.figure(one.over_none).note}."
+    # The one that stands worse; of two alike the smaller.
     place, other = min(
-        ((one.over_none, "none"), (one.over_all, "all")), key=lambda pair: draft.figure(pair[0]).value or 0.0
+        ((one.over_none, "none"), (one.over_all, "all")),
+        key=lambda pair: (-_RANK[draft.standing(pair[0])], draft.figure(pair[0]).value or 0.0),
     )
     acting = f"cting from a score of {one.rows.threshold:g} on{of_model}"
     figure = f"net benefit {draft.said(place)} over that"
