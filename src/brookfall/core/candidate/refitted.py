@@ -150,20 +150,6 @@ class Refitted(Candidate):
         key = digest.sha256(",".join(need.fit.seed_key for need in needs).encode())
         return ScoredPart(OUT_OF_FOLD, rows[kept], self._rows(rows[kept], scores[kept], key))
 
-    def later_out_of_fold(self, ledger: Ledger) -> list[AnyScored]:
-        """The rows of ``out_of_fold``, in its order, as each later repeat scores them."""
-        first = self.split.first_repeat
-        folds = self.split.folds[first:]
-        found = []
-        for repeat in sorted({fold.repeat for fold in folds} if self.later_needs else ()):
-            pairs = [(fold, need) for fold, need in zip(folds, self.later_needs, strict=True) if fold.repeat == repeat]
-            rows = np.concatenate([fold.test for fold, _ in pairs])
-            order = np.argsort(rows, kind="stable")
-            scores = np.concatenate([ledger.scores(need) for _, need in pairs])[order]
-            key = digest.sha256(",".join(need.fit.seed_key for _, need in pairs).encode())
-            found.append(self._rows(rows[order], scores, key))
-        return found
-
     def fold_scored(self, ledger: Ledger, first: int | None = None) -> list[AnyScored]:
         """The held-out rows of every fold, or of the first so many, with their scores, in the order of the folds."""
         if self.by_algebra:

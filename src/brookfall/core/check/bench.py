@@ -232,7 +232,13 @@ class Bench:
 
     def deciding_again(self, ledger: Ledger, model: str) -> list[AnyScored]:
         """The rows that a model is judged on as each later repeat of the folds scores them; none without repeats."""
-        return self.submitted.later_out_of_fold(ledger) if model == RECIPE and self.repeat_needs else []
+        needs = self.repeat_needs if model == RECIPE else []
+        later = list(zip(self.split.folds[len(self.split.folds) - len(needs) :], needs, strict=True))
+        found = []
+        for repeat in sorted({fold.repeat for fold, _ in later}):
+            mine = [pair for pair in later if pair[0].repeat == repeat]
+            found.append(self.held_out(ledger, tuple(fold for fold, _ in mine), [need for _, need in mine]).scored)
+        return found
 
     def held_out(self, ledger: Ledger, folds: tuple[Fold, ...], needs: list[Need]) -> ScoredPart:
         """The held-out rows of folds that hold each row out once, each scored by its fold's need; in row order."""

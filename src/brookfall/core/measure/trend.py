@@ -25,7 +25,7 @@ class Trend:
     Attributes
     ----------
     change : Figure
-        What the figure has gained along the line from the first time to the last; of a ratio, by how much it was
+        What the figure gains along the line between the first time and the last; of a ratio, by how much it is
         multiplied.
     start, end : float or None
         The line at the first time and at the last.

@@ -2,7 +2,7 @@
 
 Unseen rows stand in calendar months, quarters or years, or in stretches of equal counts. A line goes through the main
 measure, calibration in the large, the share selected, the mean score and the base rate, each period counted by how sure
-it is; what each has gained along it from the first period to the last is told with its interval and its p by Holm. The
+it is; what each gains along it between the first period and the last is told with its interval and its p by Holm. The
 worst period is set against all others. A plan may set a limit on how far the main measure falls.
 """
 
@@ -304,7 +304,7 @@ def _finite(value: float | None) -> float | None:
 
 def _changes(followed: Sequence[_Followed]) -> TableView:
     return TableView(
-        title="From the first period to the last, along the line",
+        title="Between the first period and the last, along the line",
         columns=("figure", "first", "last", "change", "p", "p (Holm)"),
         rows=tuple(
             (
