@@ -1,9 +1,12 @@
 """Curves as data: what charts, reports and evidence files draw from. Thinned to what a screen can show."""
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
 from brookfall.core.measure.calibration import equal_count_bins
+from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.interval import share_of
 from brookfall.core.measure.ranking import Steps, steps, thin
 from brookfall.core.measure.scored import Numbers, Outcomes, Scored, ScoredNumbers, Scores
@@ -16,11 +19,53 @@ _BARS = 20
 _DECILES = 10
 
 
-def _series(**columns: Numbers) -> Series:
+def series_of(**columns: Numbers) -> Series:
+    """Columns as they are kept: to six decimals, what is not finite as None.
+
+    Parameters
+    ----------
+    **columns : Numbers
+        Columns of one length, by name.
+
+    Returns
+    -------
+    Series
+        The same columns.
+
+    Examples
+    --------
+    >>> series_of(y=np.array([1 / 3, np.nan]))
+    {'y': [0.333333, None]}
+    """
     return {
         name: [round(float(value), 6) if np.isfinite(value) else None for value in values]
         for name, values in columns.items()
     }
+
+
+def columns_of_figures(figures: Sequence[Figure], level: float) -> tuple[list[float], list[float], list[float]]:
+    """Values of figures with the ends of their intervals; NaN where there is none.
+
+    Parameters
+    ----------
+    figures : Sequence[Figure]
+        The figures, in order.
+    level : float
+        Level of the intervals, in (0, 1).
+
+    Returns
+    -------
+    tuple[list[float], list[float], list[float]]
+        Values, lower and upper ends.
+
+    Examples
+    --------
+    >>> columns_of_figures([Figure(0.5, 9, bounds=lambda level: (0.4, 0.6)), Figure(0.5, 9)], 0.95)
+    ([0.5, 0.5], [0.4, nan], [0.6, nan])
+    """
+    ends = [figure.interval(level) or (np.nan, np.nan) for figure in figures]
+    values = [np.nan if figure.value is None else figure.value for figure in figures]
+    return values, [low for low, _ in ends], [high for _, high in ends]
 
 
 def _ends(values: Numbers, bins: NDArray[np.int64], n: int) -> Series:
@@ -57,7 +102,7 @@ def roc(rows: Scored) -> Series:
     x = np.append(0.0, counts.false_positives / counts.false_positives[-1])
     y = np.append(0.0, counts.true_positives / counts.true_positives[-1])
     kept = thin(len(x), _POINTS)
-    return _series(x=x[kept], y=y[kept])
+    return series_of(x=x[kept], y=y[kept])
 
 
 def precision_recall(rows: Scored) -> Series:
@@ -84,7 +129,7 @@ def precision_recall(rows: Scored) -> Series:
     recall = counts.true_positives / counts.true_positives[-1]
     precision = counts.true_positives / (counts.true_positives + counts.false_positives)
     kept = thin(len(recall), _POINTS)
-    return _series(x=recall[kept], y=precision[kept])
+    return series_of(x=recall[kept], y=precision[kept])
 
 
 def _depth(counts: Steps) -> Numbers:
@@ -115,7 +160,7 @@ def cumulative_gain(rows: Scored) -> Series:
     x = np.append(0.0, _depth(counts))
     y = np.append(0.0, counts.true_positives / counts.true_positives[-1])
     kept = thin(len(x), _POINTS)
-    return _series(x=x[kept], y=y[kept])
+    return series_of(x=x[kept], y=y[kept])
 
 
 def lift(rows: Scored) -> Series:
@@ -141,7 +186,7 @@ def lift(rows: Scored) -> Series:
     x = _depth(counts)
     y = counts.true_positives / counts.true_positives[-1] / x
     kept = thin(len(x), _POINTS)
-    return _series(x=x[kept], y=y[kept])
+    return series_of(x=x[kept], y=y[kept])
 
 
 def calibration(rows: Scored, level: float) -> Series:
@@ -170,7 +215,7 @@ def calibration(rows: Scored, level: float) -> Series:
     totals = np.bincount(bins, weights)
     shares = [share_of(rows.outcomes[bins == bin_], rows.take(bins == bin_, "bin")) for bin_ in range(len(totals))]
     ends = np.array([share.figure().interval(level) for share in shares])
-    return _series(
+    return series_of(
         x=np.bincount(bins, weights * rows.scores) / totals,
         y=np.array([share.value for share in shares]),
         low=ends[:, 0],
@@ -230,7 +275,7 @@ def _histogram(rows: Scored, chosen: Outcomes) -> Series:
     edges = np.linspace(low, high, _BARS + 1)
     bins = np.clip(np.searchsorted(edges, rows.scores[chosen], side="right") - 1, 0, _BARS - 1)
     counts = np.bincount(bins, rows.counted[chosen], _BARS)
-    shown = _series(
+    shown = series_of(
         x=(edges[:-1] + edges[1:]) / 2,
         y=counts / max(float(counts.sum()), 1e-300),
         n=np.bincount(bins, minlength=_BARS).astype(np.float64),
@@ -262,7 +307,7 @@ def threshold_counts(rows: Scored, thresholds: Scores) -> Series:
     missed = _below(rows, thresholds, rows.outcomes)
     rejected = _below(rows, thresholds, ~rows.outcomes)
     hits, others = float(rows.counted[rows.outcomes].sum()), float(rows.counted[~rows.outcomes].sum())
-    counts = _series(tp=hits - missed, fp=others - rejected, fn=missed, tn=rejected)
+    counts = series_of(tp=hits - missed, fp=others - rejected, fn=missed, tn=rejected)
     # Unrounded: the rows behind a cell are found by it.
     return {"threshold": [float(value) for value in thresholds], **counts}
 
@@ -296,7 +341,7 @@ def error_by_threshold(rows: Scored) -> Series:
     grid = threshold_grid(rows)
     counts = threshold_counts(rows, grid)
     wrong = np.array(counts["fp"], dtype=np.float64) + np.array(counts["fn"], dtype=np.float64)
-    return _series(x=grid, y=wrong / float(rows.counted.sum()))
+    return series_of(x=grid, y=wrong / float(rows.counted.sum()))
 
 
 def threshold_grid(rows: Scored) -> Scores:
@@ -348,7 +393,7 @@ def residuals(rows: ScoredNumbers) -> Series:
     errors, weights = rows.predictions - rows.outcomes, rows.counted
     totals = np.bincount(bins, weights)
     ends = np.array([np.quantile(errors[bins == bin_], [0.05, 0.95]) for bin_ in range(len(totals))])
-    return _series(
+    return series_of(
         x=np.bincount(bins, weights * rows.predictions) / totals,
         y=np.bincount(bins, weights * errors) / totals,
         low=ends[:, 0],
@@ -378,7 +423,7 @@ def predicted_observed(rows: ScoredNumbers) -> Series:
     """
     bins = equal_count_bins(rows.predictions, _DECILES)
     totals = np.bincount(bins, rows.counted)
-    return _series(
+    return series_of(
         x=np.bincount(bins, rows.counted * rows.predictions) / totals,
         y=np.bincount(bins, rows.counted * rows.outcomes) / totals,
         n=np.bincount(bins).astype(np.float64),

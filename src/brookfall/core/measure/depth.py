@@ -12,6 +12,7 @@ from math import sqrt
 import numpy as np
 from numpy.typing import NDArray
 
+from brookfall.core.measure.curves import Series, columns_of_figures, series_of
 from brookfall.core.measure.figure import ONE_CLASS, Figure, Interval, absent
 from brookfall.core.measure.influence_function import effective_n, freedom, hall_ends
 from brookfall.core.measure.interval import wilson
@@ -211,7 +212,7 @@ def _scaled_wilson(hits: float, n: float, most: float, level: float) -> tuple[fl
     return low * most, high * most
 
 
-def depth_columns(rows: Scored, level: float) -> dict[str, list[float | None]]:
+def depth_columns(rows: Scored, level: float) -> Series:
     """Gain, lift and precision at every hundredth of the rows, with the ends of their intervals.
 
     Parameters
@@ -223,7 +224,7 @@ def depth_columns(rows: Scored, level: float) -> dict[str, list[float | None]]:
 
     Returns
     -------
-    dict[str, list[float or None]]
+    Series
         ``x`` is the depth; ``y``, ``low``, ``high`` the gain; ``lift``, ``precision`` and their ends beside; and the
         score at the ``cut``.
 
@@ -236,21 +237,12 @@ def depth_columns(rows: Scored, level: float) -> dict[str, list[float | None]]:
     """
     depths = Depths(rows)
     found = [depths.at(hundredth / 100) for hundredth in range(1, 101)]
-    columns: dict[str, list[float | None]] = {
-        "x": [one.share for one in found],
-        "cut": [round(one.cut, 6) for one in found],
-    }
+    columns = {"x": [one.share for one in found], "cut": [one.cut for one in found]}
     for name, figures in (
         ("", [one.gain for one in found]),
         ("lift", [one.lift for one in found]),
         ("precision", [one.precision for one in found]),
     ):
-        ends = [figure.interval(level) or (None, None) for figure in figures]
-        columns[name or "y"] = [_rounded(figure.value) for figure in figures]
-        columns[f"{name}_low" if name else "low"] = [_rounded(low) for low, _ in ends]
-        columns[f"{name}_high" if name else "high"] = [_rounded(high) for _, high in ends]
-    return columns
-
-
-def _rounded(value: float | None) -> float | None:
-    return None if value is None else round(float(value), 6)
+        columns[name or "y"], low, high = columns_of_figures(figures, level)
+        columns[f"{name}_low" if name else "low"], columns[f"{name}_high" if name else "high"] = low, high
+    return series_of(**{name: np.array(values) for name, values in columns.items()})

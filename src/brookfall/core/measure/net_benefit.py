@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brookfall.core.measure.curves import Series, columns_of_figures, series_of
 from brookfall.core.measure.figure import NOT_PROBABILITIES, Figure, absent
 from brookfall.core.measure.influence_function import Linear, figure_of, mean_of
 from brookfall.core.measure.scored import Numbers, Scored, Scores
@@ -76,7 +77,7 @@ def _linear(rows: Scored, threshold: float, acted: np.ndarray[tuple[int], np.dty
     return mean_of(np.where(acted, np.where(rows.outcomes, 1.0, -price), 0.0), rows.counted)
 
 
-def worth_columns(rows: Scored, level: float) -> dict[str, list[float | None]]:
+def worth_columns(rows: Scored, level: float) -> Series:
     """Net benefit along the threshold, in hundredths, up to the largest at which any row is acted on.
 
     Parameters
@@ -88,7 +89,7 @@ def worth_columns(rows: Scored, level: float) -> dict[str, list[float | None]]:
 
     Returns
     -------
-    dict[str, list[float or None]]
+    Series
         ``x`` is the threshold, ``y`` the model's net benefit with ``low`` and ``high``, ``all`` that of acting on all,
         ``none`` that of acting on none.
 
@@ -101,22 +102,12 @@ def worth_columns(rows: Scored, level: float) -> dict[str, list[float | None]]:
     """
     thresholds = _thresholds(rows)
     base = float(np.average(rows.outcomes, weights=rows.counted))
-    found = [worth_at(rows, float(threshold)).model for threshold in thresholds]
-    ends = [figure.interval(level) or (None, None) for figure in found]
-    return {
-        "x": [round(float(one), 6) for one in thresholds],
-        "y": [_rounded(figure.value) for figure in found],
-        "low": [_rounded(low) for low, _ in ends],
-        "high": [_rounded(high) for _, high in ends],
-        "all": [_rounded(base - (1 - base) * float(one) / (1 - float(one))) for one in thresholds],
-        "none": [0.0 for _ in thresholds],
-    }
+    y, low, high = columns_of_figures([worth_at(rows, float(one)).model for one in thresholds], level)
+    everybody = base - (1 - base) * thresholds / (1 - thresholds)
+    ends = {"low": np.array(low), "high": np.array(high)}
+    return series_of(x=thresholds, y=np.array(y), **ends, all=everybody, none=np.zeros(len(thresholds)))
 
 
 def _thresholds(rows: Scored) -> Scores:
     grid: Numbers = np.arange(1, _POINTS + 1) / 100
     return grid[grid <= max(float(rows.scores.max()), 0.02)]
-
-
-def _rounded(value: float | None) -> float | None:
-    return None if value is None else round(float(value), 6)

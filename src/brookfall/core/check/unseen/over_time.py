@@ -22,7 +22,7 @@ from brookfall.core.evidence.marks import Axis, LineThrough, Mark, MarksChart, P
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
 from brookfall.core.foundation import wording
-from brookfall.core.measure.curves import Series
+from brookfall.core.measure.curves import Series, columns_of_figures, series_of
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.influence_function import figure_of, mean_of
 from brookfall.core.measure.interval import independent_difference
@@ -271,13 +271,9 @@ _MUCH = 3.0
 def _chart(draft: Draft, one: _Followed, periods: Periods, part: str, series: dict[str, Series]) -> MarksChart:
     key = f"over_time:{one.name}"
     figures = [draft.figure(place) for place in one.places]
-    ends = [figure.interval(draft.level) or (None, None) for figure in figures]
-    series[key] = {
-        "x": [float(place) for place in range(len(figures))],
-        "y": [_finite(figure.value) for figure in figures],
-        "low": [_finite(low) for low, _ in ends],
-        "high": [_finite(high) for _, high in ends],
-    }
+    y, low, high = columns_of_figures(figures, draft.level)
+    columns = {"x": np.arange(float(len(figures))), "y": np.array(y), "low": np.array(low), "high": np.array(high)}
+    series[key] = series_of(**columns)
     colour = "test" if part == "unseen" else part
     marks: list[Mark] = []
     if one.line.start is not None and one.line.end is not None:
@@ -295,11 +291,7 @@ def _drawn(one: _Followed, periods: Periods) -> Series:
     times = np.array([period.time for period in periods.found])
     place = (times - line.first) / (line.last - line.first)
     values = start * (end / start) ** place if one.name in _RATIOS else start + (end - start) * place
-    return {"x": [float(each) for each in range(len(times))], "y": [round(float(value), 6) for value in values]}
-
-
-def _finite(value: float | None) -> float | None:
-    return None if value is None or not np.isfinite(value) else round(float(value), 6)
+    return series_of(x=np.arange(float(len(times))), y=values)
 
 
 def _changes(followed: Sequence[_Followed]) -> TableView:
