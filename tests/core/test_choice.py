@@ -12,8 +12,8 @@ from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure import choice
-from brookfall.core.measure.choice import Picked, picked_from
 from brookfall.core.measure.registry import measure
+from brookfall.core.measure.scored import Picked, Sampling, picked_from
 from brookfall.core.plan.plan import Plan
 from brookfall.core.recipe.family.choice import ConditionalLogit, Occasions
 from brookfall.core.retest.run import retest
@@ -22,6 +22,8 @@ from brookfall.core.submission.subject import Subject, subject_of
 from brookfall.demo.packages import visit_slot
 from tests.conftest import declaration, files_of
 
+UNWEIGHTED: Sampling = {"key": "t", "weights": None, "clusters": None}
+SLOTS = ("am", "pm", "eve")
 ROLES = {"target": "took", "occasion": "who", "alternative": "slot", "available": "there"}
 
 
@@ -124,7 +126,7 @@ def test_groups_hold_whole_occasions() -> None:
 def test_families_and_scores_of_other_outcomes_are_refused() -> None:
     with pytest.raises(UserError, match="can't be fitted to a choice outcome"):
         package_from_files(files(recipe={"family": "logistic"}))
-    with pytest.raises(UserError, match="can't be tested yet"):
+    with pytest.raises(UserError, match="outside 0 to 1"):
         package_from_files(files(predictions=[{"path": "data/rows.csv", "score": "wait"}]))
     with pytest.raises(UserError, match="a choice outcome does not have"):
         package_from_files(files(claims=[{"measure": "auc", "part": "test", "value": "0.5"}]))
@@ -170,16 +172,30 @@ def test_the_plan_names_what_coefficients_are_worth_in() -> None:
     assert "weighs the coefficients in zone" in refused.answer
 
 
-def test_a_plan_that_splits_occasions_is_refused() -> None:
+def test_rows_of_an_occasion_stay_together_whatever_the_plan_says() -> None:
+    of = subject()
+    assert of.choices is not None
     plan = standard_plan(3, outcome="choice", given_parts=False, grouped=False)
-    found = retest(Bench(subject(), plan))[-1]
-    assert found.state == "not_applicable"
-    assert "share occasions" in found.answer
+    split = Bench(of, plan).split
+    for train, test in [(split.parts["training"], split.parts["test"]), *((f.train, f.test) for f in split.folds)]:
+        assert not np.isin(of.choices.occasion[test], of.choices.occasion[train]).any()
+
+
+def test_parts_that_share_an_occasion_are_refused() -> None:
+    parted = "\n".join(
+        f"{line},{('part', 'training', 'test')[0 if not i else 1 + (i > 181)]}"
+        for i, line in enumerate(csv().splitlines())
+    )
+    roles = {**ROLES, "ignore": ["zone"], "part": "part"}
+    of = subject(parted + "\n", data=[{"name": "rows", "path": "data/rows.csv", "roles": roles}])
+    plan = standard_plan(3, outcome="choice", given_parts=True, grouped=True)
+    with pytest.raises(UserError, match="share occasions"):
+        retest(Bench(of, plan))
 
 
 def test_checks_of_other_outcomes_are_not_run_on_a_choice() -> None:
     plan = standard_plan(3, outcome="choice", given_parts=False, grouped=True)
-    found = retest(Bench(subject(), Plan.model_validate({**plan.model_dump(), "checks": ("holdout", "choice")})))
+    found = retest(Bench(subject(), Plan.model_validate({**plan.model_dump(), "checks": ("threshold", "choice")})))
     assert [one.state for one in found] == ["not_applicable", "done"]
     assert "no such check for a choice outcome" in found[0].answer
 
@@ -187,7 +203,7 @@ def test_checks_of_other_outcomes_are_not_run_on_a_choice() -> None:
 def test_the_data_checks_speak_of_occasions() -> None:
     plan = standard_plan(3, outcome="choice", given_parts=False, grouped=True)
     found = {one.check: one for one in retest(Bench(subject(), plan))}
-    assert {name for name, one in found.items() if one.state != "done"} == {"claims"}
+    assert {name for name, one in found.items() if one.state != "done"} == {"claims", "groups", "combinations"}
     assert "120 occasions with" in found["profile"].answer
     assert "Training and unseen rows share none." in found["repeats"].answer
 
@@ -216,9 +232,15 @@ def picked(m: int = 300, seed: int = 1) -> Picked:
     rng = np.random.default_rng(seed)
     shares = rng.dirichlet([2.0, 1.0, 1.0], m)
     taken = np.array([rng.choice(3, p=row) for row in shares])
-    return picked_from(
-        "t", np.repeat(np.arange(m), 3), np.tile([0, 1, 2], m), 3, (taken[:, None] == [0, 1, 2]).ravel(), shares.ravel()
-    )
+    chosen = (taken[:, None] == [0, 1, 2]).ravel()
+    return picked_from(UNWEIGHTED, np.repeat(np.arange(m), 3), np.tile([0, 1, 2], m), SLOTS, chosen, shares.ravel())
+
+
+def pair(first: float) -> Picked:
+    """One occasion with two alternatives, of which the first was chosen."""
+    chosen = np.array([True, False])
+    shares = np.array([first, 1 - first])
+    return picked_from(UNWEIGHTED, np.array([0, 0]), np.array([0, 1]), ("am", "pm"), chosen, shares)
 
 
 def test_measures_by_hand() -> None:
@@ -246,12 +268,11 @@ def test_simulated_choices_fall_where_it_is_said() -> None:
 
 
 def test_a_chosen_alternative_without_a_chance_has_no_likelihood() -> None:
-    rows = picked_from("", np.array([0, 0]), np.array([0, 1]), 2, np.array([True, False]), np.array([0.0, 1.0]))
+    rows = pair(0.0)
     assert measure("log_likelihood", rows).value is None
     assert measure("rho_squared", rows).value is None
     assert measure("hit_rate", rows).value == 0
 
 
 def test_ties_count_in_part() -> None:
-    rows = picked_from("", np.array([0, 0]), np.array([0, 1]), 2, np.array([True, False]), np.array([0.5, 0.5]))
-    assert measure("hit_rate", rows).value == 0.5
+    assert measure("hit_rate", pair(0.5)).value == 0.5

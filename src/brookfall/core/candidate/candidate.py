@@ -19,7 +19,10 @@ ARTIFACT = "artifact"
 
 @dataclass(frozen=True)
 class ScoredPart:
-    """A part as a candidate scored it: the part's name, sorted row positions, and the rows with their scores."""
+    """A part as a candidate scored it: the part's name, sorted row positions, and the rows with their scores.
+
+    Of a choice there is one position for each occasion: that of its chosen row.
+    """
 
     part: str
     positions: Rows

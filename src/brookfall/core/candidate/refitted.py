@@ -14,7 +14,7 @@ from brookfall.core.fit.request import FitRequest, LeftOutReading, Need, Rows, S
 from brookfall.core.fit.split import Split
 from brookfall.core.foundation import digest
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.measure.scored import AnyScored, Scored
+from brookfall.core.measure.scored import AnyScored, Numbers, Scored
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.resample.folds import Fold
 
@@ -128,7 +128,7 @@ class Refitted(Candidate):
             return self.out_of_fold(ledger)
         rows, need = self.split.parts[part], self.holdout
         scores = ledger.scores(need)[np.searchsorted(need.reading.rows, rows)]
-        return ScoredPart(part, rows, self._rows(rows, scores, need.fit.seed_key))
+        return self._part(part, rows, scores, need.fit.seed_key)
 
     def out_of_fold(self, ledger: Ledger) -> ScoredPart:
         """Every row that was held out, with its score from the first fold that held it out, in row order."""
@@ -136,7 +136,7 @@ class Refitted(Candidate):
         if self.by_algebra:
             kept, (need,) = held >= 0, needs
             key = digest.sha256(need.fit.seed_key.encode())
-            return ScoredPart(OUT_OF_FOLD, rows[kept], self._rows(rows[kept], ledger.scores(need)[kept], key))
+            return self._part(OUT_OF_FOLD, rows[kept], ledger.scores(need)[kept], key)
         scores = None
         for number, need in enumerate(needs):
             found = ledger.scores(need)
@@ -148,7 +148,7 @@ class Refitted(Candidate):
             raise UserError("No fold holds anything out.", todo="Use more folds.")
         kept = (held >= 0) & (held < len(needs))
         key = digest.sha256(",".join(need.fit.seed_key for need in needs).encode())
-        return ScoredPart(OUT_OF_FOLD, rows[kept], self._rows(rows[kept], scores[kept], key))
+        return self._part(OUT_OF_FOLD, rows[kept], scores[kept], key)
 
     def fold_scored(self, ledger: Ledger, first: int | None = None) -> list[AnyScored]:
         """The held-out rows of every fold, or of the first so many, with their scores, in the order of the folds."""
@@ -165,7 +165,10 @@ class Refitted(Candidate):
         need = self.training_need
         return self._rows(self.split.cross_validated, ledger.scores(need), need.fit.seed_key)
 
-    def _rows(self, rows: Rows, scores: np.ndarray[tuple[int, ...], np.dtype[np.float64]], key: str) -> AnyScored:
+    def _part(self, part: str, rows: Rows, scores: Numbers, key: str) -> ScoredPart:
+        return ScoredPart(part, self.split.subject.units(rows), self._rows(rows, scores, key))
+
+    def _rows(self, rows: Rows, scores: Numbers, key: str) -> AnyScored:
         found = self.split.subject.scored(rows, scores, f"{self.split.seed}/{key}/{digest.of_rows(rows)}")
         if self.recipe.threshold is None or not isinstance(found, Scored):
             return found

@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from brookfall.core.candidate.candidate import SCORES, Candidate, ScoredPart
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
@@ -29,7 +31,9 @@ class SuppliedScores(Candidate):
     def rows_of(self, part: str) -> Rows:
         """Sorted positions of the owner's own part."""
         self.refuse_other(part)
-        return self.supplied.parts[part]
+        rows = self.supplied.parts[part]
+        # Of a choice only occasions all of whose alternatives are in use.
+        return rows if self.subject.choices is None else np.intersect1d(rows, self.subject.rows)
 
     def needs(self, part: str) -> tuple[Need, ...]:
         self.refuse_other(part)
@@ -37,7 +41,7 @@ class SuppliedScores(Candidate):
 
     def scored(self, ledger: Ledger, part: str) -> ScoredPart:  # noqa: ARG002 - nothing is fitted
         rows = self.rows_of(part)
-        return ScoredPart(part, rows, self.on(rows))
+        return ScoredPart(part, self.subject.units(rows), self.on(rows))
 
     def on(self, rows: Rows) -> AnyScored:
         """Rows with the scores that were supplied for them."""

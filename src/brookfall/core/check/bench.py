@@ -18,7 +18,7 @@ from brookfall.core.candidate.candidate import (
     Candidate,
     ScoredPart,
 )
-from brookfall.core.candidate.challengers import own_challengers, standard_challengers
+from brookfall.core.candidate.challengers import choice_challengers, own_challengers, standard_challengers
 from brookfall.core.candidate.refitted import Refitted
 from brookfall.core.candidate.supplied_scores import SuppliedScores
 from brookfall.core.check.reads import NoMarks, PlanView, SubjectView
@@ -114,7 +114,9 @@ class Bench:
     @cached_property
     def supplied_parts(self) -> dict[str, Rows]:
         """The owner's own parts of the supplied scores, sorted row positions; empty where there are none."""
-        return {} if self.subject.supplied is None else self.subject.supplied.parts
+        if self.subject.supplied is None:
+            return {}
+        return {part: self.supplied_scores.rows_of(part) for part in self.supplied_scores.parts}
 
     @cached_property
     def named_in_use(self) -> InUse:
@@ -141,9 +143,12 @@ class Bench:
     @cached_property
     def challengers(self) -> tuple[Refitted, ...]:
         """The other families that the recipe is set against, then the reviewer's own."""
-        largest = max(len(need.fit.train) for need in self.deciding_needs)
-        tuned = self.plan.challengers == "tuned"
-        standard = standard_challengers(self.split, self.recipe, largest, self.plan.main_measure, tuned=tuned)
+        if self.subject.choices is None:
+            largest = max(len(need.fit.train) for need in self.deciding_needs)
+            tuned = self.plan.challengers == "tuned"
+            standard = standard_challengers(self.split, self.recipe, largest, self.plan.main_measure, tuned=tuned)
+        else:
+            standard = choice_challengers(self.split, self.recipe)
         for one in self.plan.own_challengers:
             check_recipe(one.recipe, self.subject.outcome, f"the challenger {one.name}")
         return (*standard, *own_challengers(self.split, ((one.name, one.recipe) for one in self.plan.own_challengers)))
@@ -246,7 +251,8 @@ class Bench:
         order = np.argsort(rows, kind="stable")
         scores = np.concatenate([ledger.scores(need) for need in needs])[order]
         keys = ",".join(need.fit.seed_key for need in needs)
-        return ScoredPart(OUT_OF_FOLD, rows[order], self.scored(rows[order], scores, digest.sha256(keys.encode())))
+        found = self.scored(rows[order], scores, digest.sha256(keys.encode()))
+        return ScoredPart(OUT_OF_FOLD, self.subject.units(rows[order]), found)
 
     def scored(
         self, rows: Rows, scores: NDArray[np.float64] | None, key: str, labels: NDArray[np.int64] | None = None
@@ -257,8 +263,10 @@ class Bench:
     @property
     def most_frequent(self) -> int | None:
         """The place among the classes of the training part's most frequent outcome; None for a number."""
-        target, rows = self.subject.target, self.split.parts["training"]
+        target, rows = self.subject.target, self.subject.units(self.split.parts["training"])
         if target.outcome == "number":
             return None
         weights = None if self.subject.weights is None else self.subject.weights[rows]
-        return int(np.bincount(target.values[rows].astype(np.int64), weights, len(target.classes)).argmax())
+        choices = self.subject.choices
+        outcomes = target.values[rows].astype(np.int64) if choices is None else choices.alternative[rows]
+        return int(np.bincount(outcomes, weights, len(self.subject.classes)).argmax())

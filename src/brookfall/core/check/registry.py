@@ -32,6 +32,7 @@ from brookfall.core.check.sense.coefficients import CoefficientCheck
 from brookfall.core.check.sense.partial_dependence import Shape
 from brookfall.core.check.sense.permutation_importance import Influence
 from brookfall.core.check.sense.sensitivity import Sensitivity
+from brookfall.core.check.sense.substitution import Substitution
 from brookfall.core.check.simpler.baseline import Baseline
 from brookfall.core.check.simpler.challengers import Challengers
 from brookfall.core.check.simpler.version_in_use import AgainstInUse
@@ -93,6 +94,7 @@ BUILT_IN: tuple[Check, ...] = (
     Shape(),
     Sensitivity(),
     Choice(),
+    Substitution(),
 )
 
 _FORMER_TITLES = {
@@ -125,8 +127,8 @@ def checks() -> dict[str, Check]:
 def checks_of(outcome: str) -> tuple[str, ...]:
     """The names of the checks that there are for an outcome.
 
-    >>> checks_of("choice")[-1], "choice" in checks_of("binary")
-    ('choice', False)
+    >>> checks_of("choice")[-2:], "choice" in checks_of("binary")
+    (('choice', 'substitution'), False)
     """
     return tuple(name for name, check in checks().items() if outcome in check.outcomes)
 

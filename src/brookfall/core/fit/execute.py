@@ -146,7 +146,7 @@ class _Work:
         self._family = family_of(self._recipe)
         self._target = _target(job, subject)
         self._features: Table = subject.table.select(job.fit.features)
-        self._raw = raw_matrix(self._features)
+        self._raw = raw_matrix(self._features) if job.fit.features else np.zeros((subject.table.n_rows, 0))
         # Whether rows can be told apart is asked of each row alone.
         self._occasions = _occasions(subject) if job.fit.apart is None else None
         weights = subject.weights if self._family.weighted else None

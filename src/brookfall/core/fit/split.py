@@ -1,5 +1,6 @@
 """The split of a subject's rows as a plan declares it: who trains, who is tested, by what seed."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -7,11 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brookfall.core.fit.request import Rows
-from brookfall.core.foundation import digest
+from brookfall.core.foundation import digest, wording
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.resample.declared import Folds, Given, Shares
 from brookfall.core.resample.folds import Fold, bootstraps, k_folds, leave_one_out, random_splits
-from brookfall.core.resample.parts import given_parts, split_parts
+from brookfall.core.resample.parts import By, given_parts, split_parts
 from brookfall.core.submission.subject import Subject
 
 _SHORT, _MANY = 5, 10
@@ -45,7 +46,28 @@ class Split:
         how = self.declared
         if isinstance(how, Given):
             return self.given_parts
-        return split_parts(self.subject.layout(stratified=how.stratified), how.by_part, self.seed, how.by)
+        layout = self.subject.layout(stratified=how.stratified)
+        made = split_parts(layout, how.by_part, self.seed, self._kept_whole(how.by))
+        self._refuse_split_occasions(made)
+        return made
+
+    def _kept_whole(self, by: By) -> By:
+        """How rows are dealt: the alternatives of an occasion always together."""
+        return "groups" if by == "rows" and self.subject.choices is not None else by
+
+    def _refuse_split_occasions(self, parts: Mapping[str, Rows]) -> None:
+        """UserError where parts share an occasion: who has seen some of its alternatives knows the choice among all."""
+        choices = self.subject.choices
+        if choices is None:
+            return
+        held = np.concatenate([np.unique(choices.occasion[rows]) for rows in parts.values()])
+        if len(held) > len(np.unique(held)):
+            raise UserError(
+                f"The parts {wording.listed(list(parts))} share occasions, so the choice in them is known.",
+                todo="Split by whole groups of rows, or name one part for all rows of an occasion.",
+                file=self.subject.file,
+                column=self.subject.roles.part if isinstance(self.declared, Given) else self.subject.roles.time,
+            )
 
     @cached_property
     def given_parts(self) -> dict[str, Rows]:
@@ -67,6 +89,7 @@ class Split:
                     file=subject.file,
                     column=subject.roles.part,
                 )
+        self._refuse_split_occasions(parts)
         return {name: parts[name] for name in (*_ORDER, *(n for n in parts if n not in _ORDER)) if name in parts}
 
     @cached_property
@@ -101,11 +124,16 @@ class Split:
         layout = self.subject.layout(stratified=how.stratified).within(self.cross_validated)
         if how.kind == "leave_one_out":
             return leave_one_out(layout)
+        by = self._kept_whole(how.by)
         if how.kind == "random_splits":
-            return random_splits(layout, how.folds, how.test / 100, self.seed, how.by)
+            return random_splits(layout, how.folds, how.test / 100, self.seed, by)
         if how.kind == "bootstrap":
             return bootstraps(layout, how.folds, self.seed)
-        return k_folds(layout, how.folds, how.repeats, self.seed, how.by)
+        folds = k_folds(layout, how.folds, how.repeats, self.seed, by)
+        if by == "time":
+            for fold in folds:
+                self._refuse_split_occasions({"of one fold": fold.train, "and of its held-out rows": fold.test})
+        return folds
 
     @cached_property
     def short_folds(self) -> tuple[Fold, ...]:

@@ -1,112 +1,13 @@
 """Measures of a choice: how probable was the alternative actually chosen. The unit is the occasion, not the row."""
 
-from dataclasses import dataclass
-from typing import ClassVar
-
 import numpy as np
 import scipy
-from numpy.typing import NDArray
 
+from brookfall.core.foundation.digest import seed_from
 from brookfall.core.measure.figure import Figure, Interval, absent
 from brookfall.core.measure.influence_function import Linear, figure_of, mean_of, ratio_of
 from brookfall.core.measure.interval import share_of
-from brookfall.core.measure.scored import Chosen, Codes, Numbers, Sampled
-from brookfall.core.table.outcome import Outcome
-
-
-@dataclass(frozen=True, kw_only=True)
-class Picked(Sampled):
-    """Occasions with the probability that the model gave to each alternative.
-
-    ``offered`` of shape (m, k) is the probability of each of k alternatives, 0 where it could not be had, and
-    ``there`` whether it could; ``picked`` (m,) is the place of the one that was chosen.
-    """
-
-    offered: Numbers
-    there: NDArray[np.bool_]
-    picked: Codes
-
-    outcome: ClassVar[Outcome] = "choice"
-
-    def __len__(self) -> int:
-        return len(self.picked)
-
-    def known(self) -> NDArray[np.bool_]:
-        return np.ones(len(self), dtype=np.bool_)
-
-    def take(self, chosen: Chosen, name: str) -> "Picked":
-        return Picked(
-            offered=self.offered[chosen],
-            there=self.there[chosen],
-            picked=self.picked[chosen],
-            **self._sample_of(chosen, name),
-        )
-
-    @property
-    def chosen(self) -> Numbers:
-        """The probability of the alternative actually chosen; shape (m,)."""
-        return np.asarray(self.offered[np.arange(len(self)), self.picked])
-
-    @property
-    def hits(self) -> Numbers:
-        """1 where the chosen one was the likeliest, a part of 1 where several were equally so; shape (m,)."""
-        highest = (self.offered == self.offered.max(axis=1, keepdims=True)) & self.there
-        return np.where(highest[np.arange(len(self)), self.picked], 1 / highest.sum(axis=1), 0.0)
-
-    @property
-    def evenly(self) -> Numbers:
-        """The probability of the chosen one for who guesses evenly among what could be had; shape (m,)."""
-        return np.asarray(1 / self.there.sum(axis=1))
-
-
-def picked_from(
-    key: str,
-    occasion: Codes,
-    alternative: Codes,
-    alternatives: int,
-    chosen: NDArray[np.bool_],
-    shares: Numbers,
-    clusters: Codes | None = None,
-) -> Picked:
-    """Occasions from rows in long form, all of shape (n,); each occasion whole, one of its rows chosen.
-
-    Parameters
-    ----------
-    key : str
-        What draws are seeded by.
-    occasion : Codes
-        The occasion of each row, shape (n,).
-    alternative : Codes
-        The place of each row's alternative among all, shape (n,).
-    alternatives : int
-        How many alternatives there are.
-    chosen : NDArray[np.bool_]
-        Whether the row's alternative was chosen, shape (n,); one row of each occasion.
-    shares : Numbers
-        The probability of each row's alternative, shape (n,).
-    clusters : Codes | None
-        Codes of groups whose rows are related, shape (n,).
-
-    Returns
-    -------
-    Picked
-        The occasions, one row each.
-
-    Examples
-    --------
-    >>> rows = [np.array([0, 0, 1, 1]), np.array([0, 1, 0, 1])]
-    >>> picked_from("", *rows, 2, np.array([True, False, False, True]), np.array([0.8, 0.2, 0.5, 0.5])).hits.tolist()
-    [1.0, 0.5]
-    """
-    _, first, code = np.unique(occasion, return_index=True, return_inverse=True)
-    offered, there = np.zeros((len(first), alternatives)), np.zeros((len(first), alternatives), dtype=np.bool_)
-    offered[code, alternative], there[code, alternative] = shares, True
-    picked = np.zeros(len(first), dtype=np.int64)
-    picked[code[chosen]] = alternative[chosen]
-    groups = None if clusters is None else clusters[first]
-    if groups is not None and len(np.unique(groups)) == len(groups):
-        groups = None
-    return Picked(key=key, offered=offered, there=there, picked=picked, clusters=groups)
+from brookfall.core.measure.scored import Codes, Picked
 
 
 def mean_chosen_probability(rows: Picked) -> Figure:
@@ -124,11 +25,34 @@ def mean_chosen_probability(rows: Picked) -> Figure:
 
     Examples
     --------
-    >>> rows = picked_from("", np.array([0, 0]), np.array([0, 1]), 2, np.array([True, False]), np.array([0.8, 0.2]))
-    >>> mean_chosen_probability(rows).value
-    0.8
+    >>> from brookfall.core.measure.example_rows import occasion_rows
+    >>> rows = occasion_rows()
+    >>> round(mean_chosen_probability(rows).value, 3)
+    0.45
     """
-    return figure_of(mean_of(rows.chosen, np.ones(len(rows))), rows, 0.0, 1.0)
+    return figure_of(mean_chosen_probability_linear(rows), rows, 0.0, 1.0)
+
+
+def mean_chosen_probability_linear(rows: Picked) -> Linear:
+    """Its value and each occasion's influence.
+
+    Parameters
+    ----------
+    rows : Picked
+        m occasions with the probabilities of their alternatives.
+
+    Returns
+    -------
+    Linear
+        The value, and the influence of each occasion, shape (m,).
+
+    Examples
+    --------
+    >>> from brookfall.core.measure.example_rows import occasion_rows
+    >>> mean_chosen_probability_linear(occasion_rows()).influence.round(3).tolist()
+    [0.075, -0.075]
+    """
+    return mean_of(rows.chosen, rows.counted)
 
 
 def hit_rate(rows: Picked) -> Figure:
@@ -146,21 +70,37 @@ def hit_rate(rows: Picked) -> Figure:
 
     Examples
     --------
-    >>> rows = picked_from(
-    ...     "doc",
-    ...     np.array([0, 0, 1, 1]),
-    ...     np.array([0, 1, 0, 1]),
-    ...     2,
-    ...     np.array([True, False, False, True]),
-    ...     np.array([0.6, 0.4, 0.7, 0.3]),
-    ... )
+    >>> from brookfall.core.measure.example_rows import occasion_rows
+    >>> rows = occasion_rows()
     >>> hit_rate(rows).value
     0.5
     """
     hits = rows.hits
     if np.isin(hits, (0.0, 1.0)).all():
         return share_of(hits == 1, rows).figure()
-    return figure_of(mean_of(hits, np.ones(len(rows))), rows, 0.0, 1.0)
+    return figure_of(hit_rate_linear(rows), rows, 0.0, 1.0)
+
+
+def hit_rate_linear(rows: Picked) -> Linear:
+    """Its value and each occasion's influence.
+
+    Parameters
+    ----------
+    rows : Picked
+        m occasions with the probabilities of their alternatives.
+
+    Returns
+    -------
+    Linear
+        The value, and the influence of each occasion, shape (m,).
+
+    Examples
+    --------
+    >>> from brookfall.core.measure.example_rows import occasion_rows
+    >>> hit_rate_linear(occasion_rows()).influence.tolist()
+    [0.25, -0.25]
+    """
+    return mean_of(rows.hits, rows.counted)
 
 
 def log_likelihood(rows: Picked) -> Figure:
@@ -178,21 +118,38 @@ def log_likelihood(rows: Picked) -> Figure:
 
     Examples
     --------
-    >>> rows = picked_from(
-    ...     "doc",
-    ...     np.array([0, 0, 1, 1]),
-    ...     np.array([0, 1, 0, 1]),
-    ...     2,
-    ...     np.array([True, False, False, True]),
-    ...     np.array([0.6, 0.4, 0.7, 0.3]),
-    ... )
+    >>> from brookfall.core.measure.example_rows import occasion_rows
+    >>> rows = occasion_rows()
     >>> round(log_likelihood(rows).value, 4)
     -1.7148
     """
+    found = log_likelihood_linear(rows)
+    return absent(len(rows), _NO_CHANCE) if found is None else figure_of(found, rows, -np.inf, 0.0)
+
+
+def log_likelihood_linear(rows: Picked) -> Linear | None:
+    """Its value and each occasion's influence; None where a chosen alternative had no chance.
+
+    Parameters
+    ----------
+    rows : Picked
+        m occasions with the probabilities of their alternatives.
+
+    Returns
+    -------
+    Linear | None
+        The value, and the influence of each occasion, shape (m,).
+
+    Examples
+    --------
+    >>> from brookfall.core.measure.example_rows import occasion_rows
+    >>> log_likelihood_linear(occasion_rows()).influence.round(4).tolist()
+    [0.3466, -0.3466]
+    """
     if (rows.chosen <= 0).any():
-        return absent(len(rows), _NO_CHANCE)
-    m, reached = len(rows), mean_of(np.log(rows.chosen), np.ones(len(rows)))
-    return figure_of(Linear(m * reached.value, m * reached.influence), rows, -np.inf, 0.0)
+        return None
+    total, reached = float(rows.counted.sum()), mean_of(np.log(rows.chosen), rows.counted)
+    return Linear(total * reached.value, total * reached.influence)
 
 
 def rho_squared(rows: Picked) -> Figure:
@@ -214,22 +171,38 @@ def rho_squared(rows: Picked) -> Figure:
 
     Examples
     --------
-    >>> rows = picked_from(
-    ...     "doc",
-    ...     np.array([0, 0, 1, 1]),
-    ...     np.array([0, 1, 0, 1]),
-    ...     2,
-    ...     np.array([True, False, False, True]),
-    ...     np.array([0.6, 0.4, 0.7, 0.3]),
-    ... )
+    >>> from brookfall.core.measure.example_rows import occasion_rows
+    >>> rows = occasion_rows()
     >>> round(rho_squared(rows).value, 4)
     -0.237
     """
+    found = rho_squared_linear(rows)
+    return absent(len(rows), _NO_CHANCE) if found is None else figure_of(found, rows, -np.inf, 1.0)
+
+
+def rho_squared_linear(rows: Picked) -> Linear | None:
+    """Its value and each occasion's influence; None where a chosen alternative had no chance.
+
+    Parameters
+    ----------
+    rows : Picked
+        m occasions with the probabilities of their alternatives.
+
+    Returns
+    -------
+    Linear | None
+        The value, and the influence of each occasion, shape (m,).
+
+    Examples
+    --------
+    >>> from brookfall.core.measure.example_rows import occasion_rows
+    >>> rho_squared_linear(occasion_rows()).influence.round(2).tolist()
+    [0.25, -0.25]
+    """
     if (rows.chosen <= 0).any():
-        return absent(len(rows), _NO_CHANCE)
-    counted = np.ones(len(rows))
-    ratio = ratio_of(mean_of(np.log(rows.chosen), counted), mean_of(np.log(rows.evenly), counted))
-    return figure_of(Linear(1 - ratio.value, -ratio.influence), rows, -np.inf, 1.0)
+        return None
+    ratio = ratio_of(mean_of(np.log(rows.chosen), rows.counted), mean_of(np.log(rows.evenly), rows.counted))
+    return Linear(1 - ratio.value, -ratio.influence)
 
 
 _NO_CHANCE = "a chosen alternative had a probability of 0"
@@ -252,9 +225,10 @@ def observed_share(rows: Picked, place: int) -> Figure:
 
     Examples
     --------
-    >>> rows = picked_from("", np.array([0, 0]), np.array([0, 1]), 2, np.array([True, False]), np.array([0.8, 0.2]))
+    >>> from brookfall.core.measure.example_rows import occasion_rows
+    >>> rows = occasion_rows()
     >>> observed_share(rows, 0).value
-    1.0
+    0.5
     """
     return share_of(rows.picked == place, rows).figure().marked(few=rows.few)
 
@@ -279,14 +253,16 @@ def predicted_share(rows: Picked, place: int) -> Figure:
 
     Examples
     --------
-    >>> rows = picked_from("", np.array([0, 0]), np.array([0, 1]), 2, np.array([True, False]), np.array([0.8, 0.2]))
-    >>> predicted_share(rows, 1).value
-    0.2
+    >>> from brookfall.core.measure.example_rows import occasion_rows
+    >>> rows = occasion_rows()
+    >>> round(predicted_share(rows, 1).value, 3)
+    0.35
     """
     shares = rows.offered[:, place]
-    m, mean = len(rows), float(shares.mean())
-    error = float(np.sqrt((shares * (1 - shares)).sum())) / m
-    return Figure(mean, m, "simulated_choices", Interval(_share_ends, mean, error)).marked(few=rows.few)
+    weights = rows.counted / rows.counted.sum()
+    mean = float(weights @ shares)
+    error = float(np.sqrt((weights**2 * shares * (1 - shares)).sum()))
+    return Figure(mean, len(rows), "simulated_choices", Interval(_share_ends, mean, error)).marked(few=rows.few)
 
 
 def _share_ends(mean: float, error: float, level: float) -> tuple[float, float]:
@@ -311,9 +287,35 @@ def share_difference(rows: Picked, place: int) -> Figure:
 
     Examples
     --------
-    >>> rows = picked_from("", np.array([0, 0]), np.array([0, 1]), 2, np.array([True, False]), np.array([0.8, 0.2]))
+    >>> from brookfall.core.measure.example_rows import occasion_rows
+    >>> rows = occasion_rows()
     >>> round(share_difference(rows, 0).value, 3)
-    -0.2
+    0.15
     """
     error = rows.offered[:, place] - (rows.picked == place)
-    return figure_of(mean_of(error, np.ones(len(rows))), rows, -1.0, 1.0).marked(few=rows.few)
+    return figure_of(mean_of(error, rows.counted), rows, -1.0, 1.0).marked(few=rows.few)
+
+
+def simulated(rows: Picked) -> Codes:
+    """One choice for each occasion, drawn with the probabilities that the model gave.
+
+    Parameters
+    ----------
+    rows : Picked
+        m occasions with the probabilities of their alternatives; their key seeds the draw.
+
+    Returns
+    -------
+    Codes
+        The place of the alternative drawn, shape (m,).
+
+    Examples
+    --------
+    >>> from brookfall.core.measure.example_rows import occasion_rows
+    >>> simulated(occasion_rows()).shape
+    (2,)
+    """
+    drawn = np.random.default_rng(seed_from("simulated choice", rows.key)).random((len(rows), 1))
+    ends = rows.offered.cumsum(axis=1)
+    # The last end may fall short of 1 by a rounding: what lies beyond it is of the last alternative with a chance.
+    return (drawn >= ends / ends[:, -1:]).sum(axis=1).astype(np.int64)

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from brookfall.core.measure.scored import Scored, ScoredClasses, ScoredNumbers
+from brookfall.core.measure.scored import Picked, Scored, ScoredClasses, ScoredNumbers
 
 
 def yes_no_rows() -> Scored:
@@ -70,3 +70,25 @@ def number_rows() -> ScoredNumbers:
     [1.0, 0.0, -2.0]
     """
     return ScoredNumbers(key="doc", outcomes=np.array([1.0, 2.0, 6.0]), predictions=np.array([2.0, 2.0, 4.0]))
+
+
+def occasion_rows() -> Picked:
+    """Two occasions with two alternatives each: the likelier one is chosen, then the less likely one.
+
+    Returns
+    -------
+    Picked
+        The occasions with the probabilities of their alternatives.
+
+    Examples
+    --------
+    >>> occasion_rows().chosen.tolist()
+    [0.6, 0.3]
+    """
+    return Picked(
+        key="",
+        offered=np.array([[0.6, 0.4], [0.7, 0.3]]),
+        there=np.ones((2, 2), dtype=np.bool_),
+        picked=np.array([0, 1]),
+        alternatives=("am", "pm"),
+    )

@@ -11,7 +11,7 @@ from brookfall.core.foundation.sources import digest_of_callables
 from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.influence_function import Linear
 from brookfall.core.measure.measure import Form, Measure, Scale, Shown
-from brookfall.core.measure.scored import AnyScored, Sampled, Scored, ScoredClasses
+from brookfall.core.measure.scored import AnyScored, Picked, Sampled, Scored, ScoredClasses
 
 GROUP = "brookfall.measures"
 """Entry points of this group are measures, or lists of them, of other packages."""
@@ -306,6 +306,8 @@ def measure_at(rows: AnyScored, name: str, threshold: float | None = None, class
     """
     if isinstance(rows, Scored) and threshold is not None:
         rows = rows.at(threshold)
+    if isinstance(rows, Picked) and class_ is not None:
+        rows = rows.as_classes
     if isinstance(rows, ScoredClasses) and class_ is not None:
         return class_measure(name, rows, rows.classes.index(class_))
     return measure(name, rows)

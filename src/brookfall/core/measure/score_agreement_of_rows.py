@@ -7,7 +7,7 @@ import numpy as np
 from brookfall.core.measure.figure import NO_ROW, Figure, absent
 from brookfall.core.measure.influence_function import figure_of, mean_of
 from brookfall.core.measure.interval import share_of
-from brookfall.core.measure.scored import AnyScored, Numbers, Scored, ScoredClasses, ScoredNumbers
+from brookfall.core.measure.scored import AnyScored, Numbers, Picked, Scored, ScoredClasses, ScoredNumbers
 
 ONE_VALUE = "the greatest among these very rows, so no interval"
 
@@ -78,6 +78,8 @@ def _differences(one: AnyScored, other: AnyScored) -> Numbers | None:
         if one.scores is None or other.scores is None:
             return None
         return np.abs(one.scores - other.scores).max(axis=1)
+    if isinstance(one, Picked) and isinstance(other, Picked):
+        return np.abs(one.offered - other.offered).max(axis=1)
     raise ValueError("the rows are of two kinds of outcome")
 
 

@@ -328,4 +328,156 @@ class ScoredNumbers(Sampled):
         )
 
 
-AnyScored = Scored | ScoredClasses | ScoredNumbers
+@dataclass(frozen=True, kw_only=True)
+class Picked(Sampled):
+    """Occasions with the probability that the model gave to each alternative: the unit is the occasion, not the row.
+
+    ``offered`` of shape (m, k) is the probability of each of k alternatives, 0 where it could not be had, and
+    ``there`` whether it could; ``picked`` (m,) is the place of the one that was chosen in ``alternatives``, (k,).
+    """
+
+    offered: Numbers
+    there: NDArray[np.bool_]
+    picked: Codes
+    alternatives: tuple[str, ...]
+
+    outcome: ClassVar[Outcome] = "choice"
+
+    def __len__(self) -> int:
+        return len(self.picked)
+
+    def known(self) -> NDArray[np.bool_]:
+        """Whether the probabilities of what could be had are there and add up to 1."""
+        return np.isclose(self.offered.sum(axis=1), 1)
+
+    def take(self, chosen: Chosen, name: str) -> "Picked":
+        return Picked(
+            offered=self.offered[chosen],
+            there=self.there[chosen],
+            picked=self.picked[chosen],
+            alternatives=self.alternatives,
+            **self._sample_of(chosen, name),
+        )
+
+    def arrays(self) -> dict[str, NDArray[np.generic] | None]:
+        return {"offered": self.offered, "there": self.there, **super().arrays()}
+
+    # An occasion reads as a row of an outcome with a class an alternative, decided as the likeliest.
+
+    @property
+    def outcomes(self) -> Codes:
+        return self.picked
+
+    @property
+    def scores(self) -> Scores:
+        return self.offered
+
+    @cached_property
+    def decisions(self) -> Codes:
+        """The place of the likeliest alternative, the first of several that are equally so; shape (m,)."""
+        return np.where(self.there, self.offered, -1.0).argmax(axis=1)
+
+    @property
+    def guessed_evenly(self) -> "Picked":
+        """The same occasions, each alternative that could be had as likely as any other."""
+        return replace(self, offered=self.there / self.there.sum(axis=1, keepdims=True))
+
+    @cached_property
+    def as_classes(self) -> ScoredClasses:
+        """The occasions as such rows."""
+        return ScoredClasses(
+            outcomes=self.outcomes,
+            decisions=self.decisions,
+            classes=self.alternatives,
+            scores=self.scores,
+            key=self.key,
+            weights=self.weights,
+            clusters=self.clusters,
+        )
+
+    def against_rest(self, position: int) -> Scored:
+        """Whether one alternative was chosen, on the occasions on which it could be had."""
+        there = np.flatnonzero(self.there[:, position])
+        return self.as_classes.against_rest(position).take(there, "could be had")
+
+    @property
+    def chosen(self) -> Numbers:
+        """The probability of the alternative actually chosen; shape (m,)."""
+        return np.asarray(self.offered[np.arange(len(self)), self.picked])
+
+    @property
+    def hits(self) -> Numbers:
+        """1 where the chosen one was the likeliest, a part of 1 where several were equally so; shape (m,)."""
+        highest = (self.offered == self.offered.max(axis=1, keepdims=True)) & self.there
+        return np.where(highest[np.arange(len(self)), self.picked], 1 / highest.sum(axis=1), 0.0)
+
+    @property
+    def evenly(self) -> Numbers:
+        """The probability of the chosen one for who guesses evenly among what could be had; shape (m,)."""
+        return np.asarray(1 / self.there.sum(axis=1))
+
+
+def picked_from(
+    sampling: Sampling,
+    occasion: Codes,
+    alternative: Codes,
+    alternatives: tuple[str, ...],
+    chosen: NDArray[np.bool_],
+    shares: Numbers,
+) -> Picked:
+    """Occasions from rows in long form, all of shape (n,); each occasion whole, one of its rows chosen.
+
+    They come in the order of their chosen rows.
+
+    Parameters
+    ----------
+    sampling : Sampling
+        What draws are seeded by, what each row counts, and the groups that rows come in, both of shape (n,): an
+        occasion counts what its chosen row does.
+    occasion : Codes
+        The occasion of each row, shape (n,).
+    alternative : Codes
+        The place of each row's alternative among all, shape (n,).
+    alternatives : tuple[str, ...]
+        The names of all alternatives.
+    chosen : NDArray[np.bool_]
+        Whether the row's alternative was chosen, shape (n,); one row of each occasion.
+    shares : Numbers
+        The probability of each row's alternative, shape (n,).
+
+    Returns
+    -------
+    Picked
+        The occasions, one row each.
+
+    Examples
+    --------
+    >>> rows = [np.array([0, 0, 1, 1]), np.array([0, 1, 0, 1])]
+    >>> said = Sampling(key="", weights=None, clusters=None)
+    >>> taken, shares = np.array([True, False, False, True]), np.array([0.8, 0.2, 0.5, 0.5])
+    >>> picked_from(said, *rows, ("am", "pm"), taken, shares).hits.tolist()
+    [1.0, 0.5]
+    """
+    _, code = np.unique(occasion, return_inverse=True)
+    taken = np.flatnonzero(chosen)
+    place = np.zeros(len(taken), dtype=np.int64)
+    place[code[taken]] = np.arange(len(taken))
+    unit, shape = place[code], (len(taken), len(alternatives))
+    offered, there = np.zeros(shape), np.zeros(shape, dtype=np.bool_)
+    offered[unit, alternative], there[unit, alternative] = shares, True
+    weights = None if sampling["weights"] is None else sampling["weights"][taken]
+    clusters = None if sampling["clusters"] is None else sampling["clusters"][taken]
+    if clusters is not None and len(np.unique(clusters)) == len(clusters):
+        clusters = None
+    return Picked(
+        key=sampling["key"],
+        offered=offered,
+        there=there,
+        picked=alternative[taken],
+        alternatives=alternatives,
+        weights=weights,
+        clusters=clusters,
+    )
+
+
+AnyScored = Scored | ScoredClasses | ScoredNumbers | Picked

@@ -149,7 +149,7 @@ def build_preprocess(
     if others:
         encode = "ordinal" if levels_as_they_are else how.encode
         steps.append(("categories", _category_steps(how, encode, seed, target), others))
-    if not others and steps[0][1] == _AS_THEY_ARE:
+    if not others and all(step[1] == _AS_THEY_ARE for step in steps):
         return Prepared(None, len(numbers), has_numbers=True)
     return Prepared(ColumnTransformer(steps, sparse_threshold=0.0), len(features.columns), bool(numbers))
 

@@ -102,7 +102,8 @@ def _scored(ledger: Ledger, one: Candidate, part: str) -> tuple[Rows, AnyScored]
 
 def _common(bench: Bench, part: str, scored: Mapping[str, tuple[Rows, AnyScored]]) -> Rows:
     every = [positions for positions, _ in scored.values()]
-    common = bench.split.cross_validated if part == OUT_OF_FOLD else bench.split.parts.get(part, bench.split.all_parts)
+    whole = bench.split.cross_validated if part == OUT_OF_FOLD else bench.split.parts.get(part, bench.split.all_parts)
+    common = bench.subject.units(whole)
     for place, positions in enumerate(every):
         common = positions if place == 0 else np.intersect1d(common, positions)
     if not len(common):
@@ -112,7 +113,7 @@ def _common(bench: Bench, part: str, scored: Mapping[str, tuple[Rows, AnyScored]
 
 def _on(bench: Bench, one: Candidate, scored: Mapping[str, tuple[Rows, AnyScored]], common: Rows) -> AnyScored:
     if one.name == BASELINE:
-        return Baseline(bench.split).on(common)
+        return Baseline(bench.split).on(bench.subject.whole(common))
     positions, rows = scored[one.name]
     return rows.take(np.searchsorted(positions, common), "common")
 
@@ -152,7 +153,7 @@ def _table(bench: Bench, draft: Draft, ranked: list[_Entry], places: dict[str, i
         took = "–" if one.seconds is None else f"{one.seconds:.2f} s"
         rows.append((text(one.candidate.words), at(places[name]), *more, text(took)))
     return TableView(
-        title=f"On the same {wording.rows(len(ranked[0].rows))}",
+        title=f"On the same {bench.subject.counted(len(ranked[0].rows))}",
         columns=("model", words_of(main), *map(words_of, others), "a fit takes"),
         rows=tuple(rows),
     )

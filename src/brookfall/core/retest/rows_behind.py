@@ -11,9 +11,11 @@ from brookfall.core.evidence.chart import RowsOf
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
+from brookfall.core.measure.choice import simulated
+from brookfall.core.measure.scored import Picked, Scored, ScoredClasses, ScoredNumbers
 from brookfall.core.table.table import Column, Table, free_name
 
+_Rows = Scored | ScoredClasses | ScoredNumbers
 _POSITIVE = {"negative": False, "positive": True}
 
 
@@ -56,7 +58,7 @@ def needs_behind(bench: Bench, behind: RowsOf) -> list[Need]:
 def rows_behind(bench: Bench, ledger: Ledger, behind: Behind) -> Found:
     """The rows that are asked for, with their scores and decisions; UserError where there is no such model or part."""
     judged = scored_of(bench, ledger, behind)
-    rows = judged.scored
+    rows = judged.scored.as_classes if isinstance(judged.scored, Picked) else judged.scored
     if isinstance(rows, Scored) and behind.threshold is not None:
         rows = rows.at(behind.threshold)
     kept = rows.known() if rows.weights is None else rows.known() & (rows.weights > 0)
@@ -69,7 +71,11 @@ def rows_behind(bench: Bench, ledger: Ledger, behind: Behind) -> Found:
         kept &= scores >= behind.score_from
     if behind.score_to is not None and scores is not None:
         kept &= scores <= behind.score_to
-    return Found(judged.positions[kept], _said(bench, rows.take(kept, "behind")))
+    said = _said(bench, rows.take(kept, "behind"))
+    if isinstance(judged.scored, Picked):
+        drawn = simulated(judged.scored)[kept].astype(np.int32)
+        said = (*said, Column("simulated", "category", drawn, judged.scored.alternatives))
+    return Found(judged.positions[kept], said)
 
 
 def scored_of(bench: Bench, ledger: Ledger, of: RowsOf) -> ScoredPart:
@@ -84,20 +90,20 @@ def scored_of(bench: Bench, ledger: Ledger, of: RowsOf) -> ScoredPart:
         ) from problem
 
 
-def _is_of(bench: Bench, rows: AnyScored, outcome: str) -> NDArray[np.bool_]:
+def _is_of(bench: Bench, rows: _Rows, outcome: str) -> NDArray[np.bool_]:
     if isinstance(rows, ScoredNumbers):
         raise UserError("A number has no class.", todo="Ask for a range of the prediction.")
     return rows.outcomes == _class_of(bench, outcome)
 
 
-def _is_decided(bench: Bench, rows: AnyScored, decided: str) -> NDArray[np.bool_]:
+def _is_decided(bench: Bench, rows: _Rows, decided: str) -> NDArray[np.bool_]:
     if isinstance(rows, ScoredNumbers):
         raise UserError("A number is not decided as a class.", todo="Ask for a range of the prediction.")
     return rows.decisions == _class_of(bench, decided)
 
 
 def _class_of(bench: Bench, name: str) -> int:
-    classes = bench.subject.target.classes
+    classes = bench.subject.classes
     if name in classes:
         return classes.index(name)
     if bench.subject.outcome == "binary" and name in _POSITIVE:
@@ -105,14 +111,14 @@ def _class_of(bench: Bench, name: str) -> int:
     raise UserError(f"There is no class '{name}'.", todo=f"Classes are {', '.join(classes)}.")
 
 
-def _score(rows: AnyScored) -> NDArray[np.float64] | None:
+def _score(rows: _Rows) -> NDArray[np.float64] | None:
     if isinstance(rows, Scored):
         return rows.scores
     return rows.predictions if isinstance(rows, ScoredNumbers) else None
 
 
-def _said(bench: Bench, rows: AnyScored) -> tuple[Column, ...]:
-    classes = bench.subject.target.classes
+def _said(bench: Bench, rows: _Rows) -> tuple[Column, ...]:
+    classes = bench.subject.classes
     if isinstance(rows, ScoredNumbers):
         error = rows.predictions - rows.outcomes
         return (Column("predicted", "number", rows.predictions), Column("error", "number", error))

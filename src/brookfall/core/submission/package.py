@@ -168,22 +168,12 @@ def _refuse_unjoinable(submission: Submission, read: Tables) -> None:
                 table.column(str(entry.key), file)
 
 
-def _refuse_scores_of_choices(submission: Submission) -> None:
-    if submission.predictions:
-        raise UserError(
-            "Supplied scores of a choice can't be tested yet.",
-            todo="Leave predictions out and submit the recipe.",
-            file=DECLARATION,
-        )
-
-
 def _check_target(submission: Submission, files: dict[str, bytes], table: Table) -> None:
     """What can only be said of a target that is named; another may be chosen later."""
     data, outcome = submission.data[0], submission.model.outcome
     target = target_of(table, data.roles, outcome, data.path)
     if outcome == "choice":
         choices_of(table, data.roles, data.path)
-        _refuse_scores_of_choices(submission)
     read_supplied(submission, files, table, data.roles, target)
     for claim in submission.claims:
         if claim.class_ is not None and claim.class_ not in target.classes:

@@ -11,12 +11,16 @@ from brookfall.core.resample.part_names import part_name
 from brookfall.core.resample.parts import given_parts
 from brookfall.core.submission.schema import Predictions, Submission
 from brookfall.core.table.infer import as_category, looks_like_number
+from brookfall.core.table.occasions import choices_of
 from brookfall.core.table.read import read_table
 from brookfall.core.table.roles import Roles
 from brookfall.core.table.table import Table
 from brookfall.core.table.target import Target
 
 Rows = NDArray[np.int64]
+_ROUNDED = 5e-3
+"""How far probabilities that were written with a few decimals may be from adding up to 1."""
+_SCORE_ALL = "Give every alternative that could be had a probability, or none of them."
 
 
 @dataclass(frozen=True)
@@ -80,7 +84,45 @@ def read_supplied(
     joined = {name: np.sort(np.concatenate(rows)) for name, rows in parts.items()}
     order: list[str] = [name for name in ("training", "validation", "test") if name in joined]
     order += sorted(set(joined) - set(order))
-    return Supplied(scores if scored else None, labels if labelled else None, {name: joined[name] for name in order})
+    parts_in_order = {name: joined[name] for name in order}
+    if target.outcome == "choice":
+        return _of_occasions(scores, parts_in_order, table, roles, declared)
+    return Supplied(scores if scored else None, labels if labelled else None, parts_in_order)
+
+
+def _of_occasions(
+    scores: NDArray[np.float64], parts: dict[str, Rows], table: Table, roles: Roles, declared: Submission
+) -> Supplied:
+    """Probabilities of the alternatives that could be had, which add up to 1 over each occasion but for rounding.
+
+    Parts hold whole occasions; those without any score are left out. UserError with the row where they are none.
+    """
+    file, column = declared.predictions[0].path, declared.predictions[0].score
+    choices = choices_of(table, roles, declared.data[0].path)
+    there = choices.available
+
+    def refuse(wrong: NDArray[np.bool_], problem: str, todo: str) -> None:
+        if wrong.any():
+            raise UserError(problem, todo=todo, file=file, column=column, row=int(np.argmax(wrong)) + 2)
+
+    known = there & np.isfinite(scores)
+    refuse(known & ((scores < 0) | (scores > 1)), "A probability lies outside 0 to 1.", "Send probabilities.")
+    n = int(choices.occasion.max()) + 1
+    scored, offered = np.bincount(choices.occasion[known], minlength=n), np.bincount(choices.occasion[there])
+    halves = (scored > 0) & (scored < offered)
+    refuse(there & ~known & halves[choices.occasion], "An occasion has scores of some alternatives only.", _SCORE_ALL)
+    total = np.bincount(choices.occasion[known], scores[known], n)
+    apart = (scored > 0) & (np.abs(total - 1) > _ROUNDED)
+    refuse(known & apart[choices.occasion], "The probabilities of an occasion do not add up to 1.", "Correct them.")
+    held = np.where(known, scores / np.where(total > 0, total, 1.0)[choices.occasion], np.nan)
+    kept = {name: members[known[members]] for name, members in parts.items()}
+    of_part = np.full(table.n_rows, -1, dtype=np.int64)
+    for place, members in enumerate(kept.values()):
+        of_part[members] = place
+    first = np.full(n, -1, dtype=np.int64)
+    first[choices.occasion[known]] = of_part[known]
+    refuse(known & (of_part != first[choices.occasion]), "Rows of one occasion are of two parts.", "Name one part.")
+    return Supplied(held, None, {name: members for name, members in kept.items() if len(members)})
 
 
 def _rows_of(entry: Predictions, given: Table, table: Table, roles: Roles, data_file: str) -> Rows:

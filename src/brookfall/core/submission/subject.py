@@ -8,7 +8,15 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from brookfall.core.measure.scored import AnyScored, Sampling, Scored, ScoredClasses, ScoredNumbers
+from brookfall.core.foundation import wording
+from brookfall.core.measure.scored import (
+    AnyScored,
+    Sampling,
+    Scored,
+    ScoredClasses,
+    ScoredNumbers,
+    picked_from,
+)
 from brookfall.core.recipe.families import check_recipe
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.recipe.rows_with_gaps import rows_with_gaps
@@ -139,21 +147,51 @@ class Subject:
         """Rows (m,) with their outcomes and what a model said of them, ready to be measured.
 
         ``scores`` (m,), or (m, classes) of several classes; ``labels`` are decisions that came with them. ``key`` names
-        rows and model, and seeds what is drawn; ``target`` are other outcomes than the data's. ValueError where a
-        yes/no or a number has no score.
+        rows and model, and seeds what is drawn; ``target`` are other outcomes than the data's. Of a choice the
+        rows are whole occasions, and what comes back has one row for each of ``units(rows)``. ValueError where a yes/no
+        or a number has no score.
         """
         target, common = target or self.target, self.sampling(rows, key)
+        if self.choices is not None and target.outcome == "choice" and scores is not None:
+            side = self.choices.take(rows)
+            chosen = target.hits[rows]
+            return picked_from(common, side.occasion, side.alternative, side.alternatives, chosen, scores)
         if target.outcome == "multiclass":
             decisions = _decisions(scores, labels, len(rows))
             return ScoredClasses(
                 outcomes=target.codes[rows], decisions=decisions, classes=target.classes, scores=scores, **common
             )
         if scores is None:
-            raise ValueError("binary and number outcomes need scores")
+            raise ValueError("all outcomes but classes need scores")
         if target.outcome == "number":
             return ScoredNumbers(outcomes=target.numbers[rows], predictions=scores, **common)
         decided = None if labels is None else labels == 1
         return Scored(outcomes=target.hits[rows], scores=scores, threshold=self.threshold, given=decided, **common)
+
+    def units(self, rows: NDArray[np.int64]) -> NDArray[np.int64]:
+        """A row for each unit that is scored: the row itself, or of each whole occasion the chosen row; sorted as rows
+        are."""
+        return rows if self.choices is None else rows[self.target.hits[rows]]
+
+    def whole(self, units: NDArray[np.int64]) -> NDArray[np.int64]:
+        """All rows in use of these units, sorted: the other way round from ``units``."""
+        if self.choices is None:
+            return units
+        return self.rows[np.isin(self.choices.occasion[self.rows], self.choices.occasion[units])]
+
+    @property
+    def classes(self) -> tuple[str, ...]:
+        """What a unit can be: the classes of the outcome, or the alternatives of a choice; none of a number."""
+        return self.target.classes if self.choices is None else self.choices.alternatives
+
+    @property
+    def unit(self) -> str:
+        """What is scored as one, in a word: a row, or an occasion of a choice."""
+        return "row" if self.choices is None else "occasion"
+
+    def counted(self, n: int) -> str:
+        """So many units in words."""
+        return wording.counted(n, self.unit)
 
     @property
     def dropped(self) -> int:

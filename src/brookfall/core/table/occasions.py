@@ -26,6 +26,9 @@ class Choices:
     available: NDArray[np.bool_]
     alternatives: tuple[str, ...]
 
+    def take(self, rows: NDArray[np.int64]) -> "Choices":
+        return Choices(self.occasion[rows], self.alternative[rows], self.available[rows], self.alternatives)
+
 
 def choices_of(table: Table, roles: Roles, file: str) -> Choices:
     """The occasions of a table in long form, a row an alternative of an occasion.

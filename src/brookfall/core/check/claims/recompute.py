@@ -11,16 +11,14 @@ from brookfall.core.check.bench import RECIPE, SCORES, Bench
 from brookfall.core.check.claims.conventions import values_by_convention
 from brookfall.core.check.claims.score_agreement import owner_parts
 from brookfall.core.check.claims.verdict import Apart, Refits, agrees, apart_of
-from brookfall.core.check.shared.picked_occasions import choices_of_bench, picked_of
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, ScoreReading
 from brookfall.core.foundation import wording
 from brookfall.core.foundation.digest import seed_from
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.measure.choice import Picked
 from brookfall.core.measure.figure import TOO_FEW, Figure, absent
 from brookfall.core.measure.paired_tests import corrected_mean, values_of
-from brookfall.core.measure.registry import measure, measure_at, named
+from brookfall.core.measure.registry import measure_at, named
 from brookfall.core.measure.scored import AnyScored, Numbers
 from brookfall.core.resample.bootstrap import drawn_again
 from brookfall.core.resample.declared import Folds
@@ -59,7 +57,7 @@ class Recomputed:
 def recomputed(bench: Bench, ledger: Ledger, claim: Claim, level: float) -> list[tuple[str, Recomputed]]:
     """The claim on each model that it can be put to; on one that can't, only where there is no other."""
     found: list[tuple[str, Recomputed]] = []
-    if SCORES in bench.models and claim.method is None and bench.subject.outcome != "choice":
+    if SCORES in bench.models and claim.method is None:
         found.append((SCORES, _on_supplied(bench, claim)))
     if RECIPE in bench.models:
         found.append((RECIPE, _on_refit(bench, ledger, claim, level)))
@@ -103,10 +101,8 @@ def _on_supplied(bench: Bench, claim: Claim) -> Recomputed:
     return Recomputed(figure, f"the supplied scores of {wording.rows(len(rows))}", "exact", convention=convention)
 
 
-def _measured(claim: Claim, rows: AnyScored | Picked) -> Figure:
+def _measured(claim: Claim, rows: AnyScored) -> Figure:
     """The claimed measure on rows, at the claim's threshold or of its class."""
-    if isinstance(rows, Picked):
-        return measure(claim.measure, rows)
     return measure_at(rows, claim.measure, claim.threshold, claim.class_)
 
 
@@ -125,8 +121,6 @@ def needs_of(bench: Bench, claims: tuple[Claim, ...]) -> Iterator[Need]:
 
 
 def _fold_needs(bench: Bench, claim: Claim) -> list[Need]:
-    if bench.subject.outcome == "choice":
-        raise UserError("Folds of a choice are not made here.", todo="Claim the figure on a part.")
     planned = bench.plan.cross_validation
     folds = Folds(folds=claim.folds or 10, repeats=1, stratified=planned.stratified, by=planned.by)
     return [bench.submitted.fold_need(fold) for fold in bench.split.folds_as(folds)]
@@ -147,8 +141,8 @@ def _part_needs(bench: Bench) -> list[Need]:
 
 def _other_training(bench: Bench, train: Rows) -> list[Rows]:
     """Training rows drawn again; of a choice, whose occasions can't stand twice, each tenth of them left out."""
-    if bench.subject.outcome == "choice":
-        occasion = choices_of_bench(bench).occasion[train]
+    if bench.subject.choices is not None:
+        occasion = bench.subject.choices.occasion[train]
         tenth = np.random.default_rng(seed_from("claims", bench.plan.seed)).permutation(int(occasion.max()) + 1)
         return [train[tenth[occasion] % _LEFT_OUT != place] for place in range(_LEFT_OUT)]
     clusters = bench.subject.clusters
@@ -171,43 +165,31 @@ def _on_refit(bench: Bench, ledger: Ledger, claim: Claim, level: float) -> Recom
     if rows is None:
         return _unchecked(f"no row is in a part named {claim.part}")
     own, *others = _part_needs(bench)
-    scored = _scored(bench, ledger, own, rows, claim)
+    scored = _scored(bench, ledger, own, rows)
     figure = _measured(claim, scored)
     interval = figure.interval(level)
     doubt = _doubt(figure)
     if doubt or figure.value is None or interval is None:
         return _unchecked(doubt or figure.note or "it has no interval", figure)
     values = np.array(
-        [
-            value
-            for need in others
-            if (value := _measured(claim, _scored(bench, ledger, need, rows, claim)).value) is not None
-        ]
+        [value for need in others if (value := _measured(claim, _scored(bench, ledger, need, rows)).value) is not None]
     )
     if owner_parts(bench)[1]:
-        on = f"the owner's own {_units(bench, rows)}, {SEEDS} seeds"
+        on = f"the owner's own {bench.subject.counted(len(scored))}, {SEEDS} seeds"
         return Recomputed(figure, on, "seeds", seeds=np.array([figure.value, *values]))
     times = (_LEFT_OUT - 1) ** 2 / _LEFT_OUT if bench.subject.outcome == "choice" else 1.0
     apart = apart_of(claim, figure.value, interval, level, len(scored), Refits(values, times))
     how = "a split of the owner's size" if bench.recipe.split else "this plan's split"
     drawn = _on_resampled(bench, claim, scored)
-    return Recomputed(figure, f"{how}, {_units(bench, rows)}", "other", apart=apart, drawn=drawn)
+    return Recomputed(figure, f"{how}, {bench.subject.counted(len(scored))}", "other", apart=apart, drawn=drawn)
 
 
-def _units(bench: Bench, rows: Rows) -> str:
-    if bench.subject.outcome == "choice":
-        return f"{wording.count(len(np.unique(choices_of_bench(bench).occasion[rows])))} occasions"
-    return wording.rows(len(rows))
-
-
-def _scored(bench: Bench, ledger: Ledger, need: Need, rows: Rows, claim: Claim) -> AnyScored | Picked:
+def _scored(bench: Bench, ledger: Ledger, need: Need, rows: Rows) -> AnyScored:
     scores = ledger.scores(need)
-    if bench.subject.outcome == "choice":
-        return picked_of(bench, need, scores, rows, claim.part or "all")
     return bench.scored(rows, scores[np.searchsorted(need.reading.rows, rows)], need.fit.seed_key)
 
 
-def _on_resampled(bench: Bench, claim: Claim, rows: AnyScored | Picked) -> Numbers:
+def _on_resampled(bench: Bench, claim: Claim, rows: AnyScored) -> Numbers:
     """The measure on rows drawn again, the same draws for every claim on rows of that number."""
     rng = np.random.default_rng(seed_from("claims together", bench.plan.seed, len(rows)))
     drawn = []
@@ -223,10 +205,11 @@ def _by_folds(bench: Bench, ledger: Ledger, claim: Claim, level: float) -> Recom
         needs = _fold_needs(bench, claim)
     except UserError as problem:
         return _unchecked(str(problem))
-    figures = [_measured(claim, _scored(bench, ledger, need, need.reading.rows, claim)) for need in needs]
+    held = [_scored(bench, ledger, need, need.reading.rows) for need in needs]
+    figures = [_measured(claim, rows) for rows in held]
     values = values_of(figures)
     overlap = float(np.mean([len(need.reading.rows) / len(need.fit.train) for need in needs]))
-    n = sum(len(need.reading.rows) for need in needs)
+    n = sum(len(rows) for rows in held)
     figure = corrected_mean(values, n, overlap, share=named(claim.measure).bounded)
     interval = figure.interval(level)
     doubt = _doubt(figure)

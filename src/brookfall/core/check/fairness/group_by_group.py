@@ -10,7 +10,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from brookfall.core.check.bench import RECIPE, Bench
-from brookfall.core.check.check import Check, Draft, Written, at, text
+from brookfall.core.check.check import ANY_OUTCOME, Check, Draft, Written, at, text
 from brookfall.core.check.groups.audit import (
     Audited,
     Compared,
@@ -63,6 +63,7 @@ Page = dict[str, list[Compared]]
 class ByGroup(Check):
     name = "groups"
     title = "Group by group"
+    outcomes = ANY_OUTCOME
     question = 6
     source = (
         "29 CFR 1607.4(D) (four-fifths rule); Hardt, Price & Srebro 2016; Chouldechova 2017; Newcombe 1998; Katz et "

@@ -7,7 +7,7 @@ from functools import cached_property
 import numpy as np
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.check import Check, Draft, Written, at, text
+from brookfall.core.check.check import ANY_OUTCOME, Check, Draft, Written, at, text
 from brookfall.core.check.groups.audit import (
     Audited,
     Compared,
@@ -82,6 +82,7 @@ class _Crossed:
 class Combined(Check):
     name = "combinations"
     title = "Combinations"
+    outcomes = ANY_OUTCOME
     question = 6
     source = "Newcombe 1998; Katz et al. 1978; Koopman 1984; Holm 1979; intersection–union test (Berger 1982)."
     reads = GROUP_READS

@@ -6,6 +6,8 @@ from functools import cached_property
 from math import log
 from typing import TypedDict
 
+import numpy as np
+
 from brookfall.core.check.bench import RECIPE, SCORES, Bench
 from brookfall.core.check.check import Draft
 from brookfall.core.check.groups.criteria import Criterion, Kind
@@ -17,7 +19,8 @@ from brookfall.core.fit.request import Rows
 from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.figure import Figure
-from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers, decided_at
+from brookfall.core.measure.scored import AnyScored, Picked, Scored, ScoredClasses, ScoredNumbers, decided_at
+from brookfall.core.table.infer import as_category
 
 
 class About(TypedDict):
@@ -75,7 +78,8 @@ def beside(bench: Bench, ledger: Ledger) -> list[Audited]:
     """What is shown beside it: the recipe on the test part, where another part decides."""
     if RECIPE not in bench.models or bench.plan.deciding_part == "test":
         return []
-    return by_class(RECIPE, "test", bench.split.parts["test"], bench.submitted.scored(ledger, "test").scored)
+    shown = bench.submitted.scored(ledger, "test")
+    return by_class(RECIPE, shown.part, shown.positions, shown.scored)
 
 
 def by_class(model: str, part: str, positions: Rows, rows: AnyScored, again: Sequence[AnyScored] = ()) -> list[Audited]:
@@ -84,6 +88,14 @@ def by_class(model: str, part: str, positions: Rows, rows: AnyScored, again: Seq
     if not known.all():
         positions, rows = positions[known], rows.take(known, "known")
         again = [one.take(known, "known") for one in again]
+    if isinstance(rows, Picked):
+        return [
+            Audited(
+                *(model, part, name, positions[rows.there[:, place]], rows.against_rest(place)),
+                tuple(one.against_rest(place) for one in again if isinstance(one, Picked)),
+            )
+            for place, name in enumerate(rows.alternatives)
+        ]
     if isinstance(rows, ScoredClasses):
         return [
             Audited(
@@ -92,7 +104,7 @@ def by_class(model: str, part: str, positions: Rows, rows: AnyScored, again: Seq
             )
             for place, label in enumerate(rows.classes)
         ]
-    scored_again = tuple(one for one in again if not isinstance(one, ScoredClasses))
+    scored_again = tuple(one for one in again if isinstance(one, Scored | ScoredNumbers))
     return [Audited(model, part, None, positions, rows, scored_again)]
 
 
@@ -207,9 +219,27 @@ def refuse_undecided(bench: Bench) -> None:
         decided_at(bench.subject.threshold)
 
 
+def _refuse_of_alternatives(bench: Bench) -> None:
+    """UserError where a protected column of a choice is of the alternatives, not of those who choose."""
+    choices, subject = bench.subject.choices, bench.subject
+    if choices is None:
+        return
+    first = np.unique(choices.occasion, return_index=True)[1]
+    for name in subject.roles.protected:
+        values = as_category(subject.table.column(name)).values
+        if (values != values[first][choices.occasion]).any():
+            raise UserError(
+                f"{name} differs among the alternatives of an occasion, so it is nothing of those who choose.",
+                todo="Take the role protected from it, or write in every row who chooses.",
+                file=subject.file,
+                column=name,
+            )
+
+
 def refuse_unprotected(bench: Bench, order: int = 1) -> None:
     """UserError where fewer columns than that are protected, so that there is nothing to audit."""
     if len(bench.subject.roles.protected) >= order:
+        _refuse_of_alternatives(bench)
         return
     needed = "No column is" if order == 1 else "Fewer than two columns are"
     missing = wording.listed(list(bench.plan.policy.grounds))

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from brookfall.core.check.bench import OUT_OF_FOLD, RECIPE, SCORES, Bench
-from brookfall.core.check.check import Check, Draft, Written, at, not_applicable, text
+from brookfall.core.check.check import ANY_OUTCOME, Check, Draft, Written, at, not_applicable, text
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say, upper_limit
 from brookfall.core.check.shared import pictures
@@ -105,6 +105,7 @@ class Gap(Check):
     name = "gap"
     title = "Gap"
     question = 4
+    outcomes = ANY_OUTCOME
     source = (
         "Nadeau & Bengio 2003; Bouckaert & Frank 2004 (over folds); Newcombe 1998; DeLong et al. 1988; Zou & Donner "
         "2008 (a test part)."
@@ -149,7 +150,7 @@ class Gap(Check):
 
 def _limit_of(name: str, outcome: str) -> str:
     """The field of the policy that limits the gap in a measure: shares, R², or losses."""
-    if name == "r2":
+    if name in ("r2", "rho_squared"):
         return "gap_r2"
     form = named(name).forms.get(outcome)
     is_loss = lower_is_better(name) and (form is None or form.hits is None)
@@ -370,7 +371,12 @@ def _coloured(sides: _Sides, part: str) -> str:
 
 
 _FAIR = {"out_of_bag": " out of bag", "without_itself": ", each without itself,"}
-_PERFECT = {"binary": ("accuracy", 1.0), "multiclass": ("accuracy", 1.0), "number": ("r2", 1.0)}
+_PERFECT = {
+    "binary": ("accuracy", 1.0),
+    "multiclass": ("accuracy", 1.0),
+    "number": ("r2", 1.0),
+    "choice": ("hit_rate", 1.0),
+}
 
 
 def _answer(bench: Bench, draft: Draft, found: _Measured) -> str:
@@ -379,21 +385,21 @@ def _answer(bench: Bench, draft: Draft, found: _Measured) -> str:
     before = _IN_THE_FOLDS if part == OUT_OF_FOLD else sides.seen
     seen, unseen = (draft.figure(found.places[found.main, one]) for one in (before, part))
     words = f"{wording.capital(words_of(found.main))}{pictures.of_model(sides.model, bench)}"
-    gap = draft.figure(found.gap)
+    gap, units = draft.figure(found.gap), f"{bench.subject.unit}s"
     if seen.value is None or unseen.value is None or gap.value is None:
         return f"{words} can't be set against unseen rows: {gap.note}."
     said = (
-        f"{words} is {wording.number(seen.value)} on training rows{_FAIR.get(sides.seen, '')} and "
-        f"{wording.number(unseen.value)} on {wording.count(unseen.n)} {part.replace('_', '-')} rows: a gap of "
-        f"{draft.said(found.gap)}{_against(draft, found)}."
+        f"{words} is {wording.number(seen.value)} on training {units}{_FAIR.get(sides.seen, '')} and "
+        f"{wording.number(unseen.value)} on {wording.count(unseen.n)} {part.replace('_', '-')} {units}: a gap of "
+        f"{draft.said(found.gap)}{_against(draft, found, units)}."
     )
     perfect, best = _PERFECT[bench.subject.outcome]
     if (perfect, "training") in found.places and draft.figure(found.places[perfect, "training"]).value == best:
-        return f"It is right on every row it was trained on. {said}"
+        return f"It is right on every {bench.subject.unit} it was trained on. {said}"
     return said
 
 
-def _against(draft: Draft, found: _Measured) -> str:
+def _against(draft: Draft, found: _Measured, units: str) -> str:
     if found.limit is None or found.limit.at_most is None:
         return ", shown and not judged"
     limit = f"the limit of {_plain(found.limit.at_most)}"
@@ -401,8 +407,8 @@ def _against(draft: Draft, found: _Measured) -> str:
         Standing.WITHIN: f", within {limit}",
         Standing.OUTSIDE: f", beyond {limit}",
         Standing.NEAR: f", near {limit}",
-        Standing.UNSETTLED: f"; too few rows to tell, against {limit}",
-        None: ", of too few rows to judge",
+        Standing.UNSETTLED: f"; too few {units} to tell, against {limit}",
+        None: f", of too few {units} to judge",
     }
     return endings[draft.standing(found.gap)]
 
@@ -428,6 +434,7 @@ def _lines(bench: Bench, draft: Draft, found: _Measured) -> tuple[str, ...]:
             )
     if draft.standing(found.gap) is Standing.UNSETTLED and found.limit is not None:
         what = f"a gap of {_plain(found.limit.at_most or 0.0)}"
-        rows = "rows" if found.lead == OUT_OF_FOLD else f"{found.lead} rows"
+        units = f"{bench.subject.unit}s"
+        rows = units if found.lead == OUT_OF_FOLD else f"{found.lead} {units}"
         lines.append(what_would_settle(draft.figure(found.gap), found.limit, draft.level, what, rows))
     return tuple(lines)

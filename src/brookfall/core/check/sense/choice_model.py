@@ -4,26 +4,28 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from brookfall.core.check.bench import Bench
+from brookfall.core.check.bench import RECIPE, Bench
 from brookfall.core.check.check import Check, Draft, Written, at, text
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, ChoiceField, Option, Sentence, say
 from brookfall.core.check.shared import pictures
-from brookfall.core.check.shared.design_matrix import prepared_of
+from brookfall.core.check.shared.choice_fit import coefficients_of
 from brookfall.core.check.shared.expected_signs import SIGNS, of_signs
-from brookfall.core.check.shared.picked_occasions import choices_of_bench, picked_of
-from brookfall.core.evidence.chart import StripGroup, StripRow, TableView
+from brookfall.core.evidence.chart import Cell, MatrixChart, RowsOf, StripGroup, StripRow, TableView
 from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import CoefficientReading, Need
+from brookfall.core.fit.request import CoefficientReading, Need, Rows
 from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure import choice
-from brookfall.core.measure.choice import Picked
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.paired_tests import holm
 from brookfall.core.measure.registry import forms, words_of
+from brookfall.core.measure.scored import Picked
 from brookfall.core.measure.wald import Coefficients
-from brookfall.core.recipe.families import resolved_settings
+
+_SHOWN = 40
+"""Occasions that are listed one by one."""
+_MOST_COLUMNS = 8
 
 
 class Choice(Check):
@@ -50,13 +52,12 @@ class Choice(Check):
         )
 
     def requests(self, bench: Bench) -> list[Need]:
-        _refuse_split_occasions(bench)
         fit = bench.submitted.holdout.fit
         return [bench.submitted.holdout, Need(fit, CoefficientReading(fit.train))]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
-        found = _coefficients(bench, ledger)
+        found = coefficients_of(bench, ledger)
         expected = {one.feature: one.sign for one in bench.subject.expectations}
         signs = _signs(draft, found, expected)
         p_values = _p_values(draft, found)
@@ -76,41 +77,20 @@ class Choice(Check):
             part: draft.add("hit_rate", _even_guess(rows), model="baseline", part=part) for part, rows in parts.items()
         }
         unseen = "test"
-        shares = _shares(draft, parts[unseen], choices_of_bench(bench).alternatives, unseen)
+        shares = _shares(draft, parts[unseen], unseen)
         return draft.write(
             _answer(draft, found, expected, signs, ratios, by, fits, evenly, parts),
-            charts=pictures.strips(f"Shares chosen and predicted, {unseen} occasions", _strips(shares)),
+            charts=(
+                *pictures.strips(f"Shares chosen and predicted, {unseen} occasions", _strips(shares)),
+                *_matrix(bench, parts[unseen], unseen),
+            ),
             tables=(
                 _coefficient_table(found, expected, signs, p_values, ratios, by),
                 _fit_table(parts, fits, evenly),
                 _share_table(shares, unseen, len(parts[unseen])),
+                _occasion_table(bench, parts[unseen], bench.subject.units(bench.split.parts[unseen]), unseen),
             ),
         )
-
-
-def _refuse_split_occasions(bench: Bench) -> None:
-    """A model that has seen some alternatives of an occasion knows the choice among the others."""
-    occasion = choices_of_bench(bench).occasion
-    seen = occasion[bench.split.parts["training"]]
-    for part, rows in bench.split.parts.items():
-        if part != "training" and np.isin(occasion[rows], seen).any():
-            raise UserError(
-                f"Training and {part} rows share occasions, so the choice in them is known.",
-                todo="Split by whole groups of rows, or name the part of each occasion.",
-                column=bench.subject.roles.part,
-            )
-
-
-def _coefficients(bench: Bench, ledger: Ledger) -> Coefficients:
-    """What was read, under the names of the prepared columns and, after them, of the alternatives' constants."""
-    need = Need(bench.submitted.holdout.fit, CoefficientReading(bench.submitted.holdout.fit.train))
-    read, train = ledger.scores(need), bench.submitted.holdout.fit.train
-    prepared, _ = prepared_of(bench, bench.submitted.holdout.fit)
-    names = prepared.names(bench.subject.table.select(bench.subject.features))
-    choices = choices_of_bench(bench)
-    if resolved_settings(bench.recipe).model_dump()["constants"]:
-        names = (*names, *(f"constant of {name}" for name in choices.alternatives[1:]))
-    return Coefficients(names, read[0], read[1:], len(np.unique(choices.occasion[train])))
 
 
 def _worth(found: Coefficients, place: int, by: int) -> Figure:
@@ -161,8 +141,10 @@ def _yardstick(bench: Bench, found: Coefficients) -> int:
 
 
 def _picked(bench: Bench, ledger: Ledger, part: str) -> Picked:
-    need = bench.submitted.holdout
-    return picked_of(bench, need, ledger.scores(need), bench.split.parts[part], part)
+    rows = bench.submitted.scored(ledger, part).scored
+    if not isinstance(rows, Picked):
+        raise TypeError("a choice is scored by occasion")
+    return rows
 
 
 def _even_guess(rows: Picked) -> Figure:
@@ -170,7 +152,7 @@ def _even_guess(rows: Picked) -> Figure:
     return Figure(float(rows.evenly.mean()), len(rows), None, None, "what could be had is known, so it has no interval")
 
 
-def _shares(draft: Draft, rows: Picked, names: tuple[str, ...], part: str) -> list[tuple[str, int, int, int]]:
+def _shares(draft: Draft, rows: Picked, part: str) -> list[tuple[str, int, int, int]]:
     """For every alternative: its name, and the places of the observed, the predicted, and their difference."""
     return [
         (
@@ -179,7 +161,7 @@ def _shares(draft: Draft, rows: Picked, names: tuple[str, ...], part: str) -> li
             draft.add("share", choice.predicted_share(rows, place), part=part, class_=name),
             draft.add("share", choice.share_difference(rows, place), comparison="difference", part=part, class_=name),
         )
-        for place, name in enumerate(names)
+        for place, name in enumerate(rows.alternatives)
     ]
 
 
@@ -247,6 +229,35 @@ def _share_table(shares: list[tuple[str, int, int, int]], part: str, n: int) -> 
     )
 
 
+def _matrix(bench: Bench, rows: Picked, part: str) -> tuple[MatrixChart, ...]:
+    """What was chosen against the likeliest: the occasions behind a cell can be looked at."""
+    title = f"Chosen down, likeliest across, {part} occasions"
+    made = pictures.matrix(rows, title, bench, RowsOf(model=RECIPE, part=part))
+    return () if made is None else (made,)
+
+
+def _occasion_table(bench: Bench, rows: Picked, positions: Rows, part: str) -> TableView:
+    """The first occasions one by one, with a choice drawn from the model's probabilities."""
+    shown, drawn = min(len(rows), _SHOWN), choice.simulated(rows)
+    names = bench.subject.table.column(str(bench.subject.roles.occasion)).texts()
+    listed = rows.alternatives if len(rows.alternatives) <= _MOST_COLUMNS else ()
+
+    def row(place: int) -> tuple[Cell, ...]:
+        each = [
+            wording.number(float(rows.offered[place, k])) if rows.there[place, k] else "–" for k in range(len(listed))
+        ]
+        said = (rows.alternatives[rows.picked[place]], rows.alternatives[drawn[place]])
+        chance = wording.number(float(rows.chosen[place]))
+        return tuple(text(cell) for cell in (names[positions[place]] or "", *each, said[0], chance, said[1]))
+
+    return TableView(
+        title=f"The first {shown} of {wording.count(len(rows))} {part} occasions: the probability of each alternative, "
+        "what was chosen, and one choice drawn from these probabilities",
+        columns=("occasion", *listed, "chosen", "its probability", "simulated"),
+        rows=tuple(row(place) for place in range(shown)),
+    )
+
+
 def _answer(
     draft: Draft,
     found: Coefficients,
@@ -257,7 +268,7 @@ def _answer(
     fits: dict[tuple[str, str], int],
     evenly: dict[str, int],
     parts: dict[str, Picked],
-) -> str:
+) -> list[str]:
     said = [
         of_signs(
             draft,
@@ -266,11 +277,11 @@ def _answer(
         )
     ]
     probability = wording.figure(draft.figure(fits["test", "mean_chosen_probability"]), draft.level)
-    hits = wording.figure(draft.figure(fits["test", "hit_rate"]), draft.level)
-    guess = wording.number(draft.figure(evenly["test"]).value)
+    hits = wording.share_with_ends(draft.figure(fits["test", "hit_rate"]), draft.level)
+    guess = wording.percent(draft.figure(evenly["test"]).value, 0)
     said.append(
-        f"On {wording.count(len(parts['test']))} test occasions the alternative actually chosen had a mean probability "
-        f"of {probability}, and the likeliest was chosen in a share of {hits}, against {guess} by guessing evenly."
+        f"On {wording.count(len(parts['test']))} test occasions the likeliest was chosen in {hits}, against {guess} by "
+        f"guessing evenly; the chosen one had a mean probability of {probability}."
     )
     worth = [(place, draft.figure(at)) for place, at in ratios.items() if draft.figure(at).value is not None]
     if worth:
@@ -278,4 +289,4 @@ def _answer(
         said.append(
             f"One unit of {found.names[place]} is worth {wording.figure(figure, draft.level)} of {found.names[by]}."
         )
-    return " ".join(said)
+    return said

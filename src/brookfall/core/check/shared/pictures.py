@@ -11,7 +11,7 @@ from brookfall.core.measure import curves, multiclass
 from brookfall.core.measure.counts import confusion
 from brookfall.core.measure.curves import Series
 from brookfall.core.measure.registry import forms, scale_of, words_of
-from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
+from brookfall.core.measure.scored import AnyScored, Picked, Scored, ScoredClasses, ScoredNumbers
 
 Rows = TypeVar("Rows", Scored, ScoredNumbers)
 
@@ -53,12 +53,12 @@ def cut(label: str) -> str:
 
 def matrix(rows: AnyScored, title: str, bench: Bench, of: RowsOf) -> MatrixChart | None:
     """The confusion matrix of rows that have a decision; None for a number, or where none has."""
-    classes = bench.subject.target.classes
+    classes = bench.subject.classes
     known, _ = rows.usable()
     if isinstance(known, ScoredNumbers) or not len(known) or (isinstance(known, Scored) and not known.decides):
         return None
-    if isinstance(known, ScoredClasses):
-        cells = multiclass.matrix(known)
+    if isinstance(known, ScoredClasses | Picked):
+        cells = multiclass.matrix(known.as_classes if isinstance(known, Picked) else known)
         counted = tuple(tuple(float(cell) for cell in row) for row in cells)
     else:
         found = confusion(known)

@@ -7,9 +7,18 @@ import numpy as np
 
 from brookfall.core.candidate.refitted import Refitted
 from brookfall.core.check.bench import RECIPE, Bench, ScoredPart
-from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, not_applicable, text
+from brookfall.core.check.check import ANY_OUTCOME, NOT_LIGHT, Check, Draft, Written, at, not_applicable, text
 from brookfall.core.check.reads import Reads
-from brookfall.core.check.sentence import About, ChoiceField, Option, RecipesField, Sentence, lower_limit, say
+from brookfall.core.check.sentence import (
+    About,
+    ChoiceField,
+    NumberField,
+    Option,
+    RecipesField,
+    Sentence,
+    lower_limit,
+    say,
+)
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.better_model import Words, allowed, brackets_of, rank, told
 from brookfall.core.check.shared.refits import gain_of, score_of
@@ -54,10 +63,19 @@ class Challengers(Check):
         "same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992); simultaneous by Bonferroni."
     )
     refits = True
+    outcomes = ANY_OUTCOME
     tiers = NOT_LIGHT
     reads = Reads(plan=("challengers", "own_challengers", "policy.worse_than_challenger"))
 
     def sentence(self, about: About) -> Sentence:
+        if about.outcome == "choice":
+            return say(
+                "Set it against the alternatives' constants alone, and against itself without each feature, on the "
+                "same folds; and against {own}.",
+                limit_to_challenger(about),
+                own=_own(about),
+                worse=_worse(about),
+            )
         return say(
             "Set it against other families {how}, on the same folds, and rank them; and against {own}.",
             limit_to_challenger(about),
@@ -70,20 +88,8 @@ class Challengers(Check):
                     Option(value="tuned", words="tuned inside the folds"),
                 ),
             ),
-            own=RecipesField(
-                name="Challengers of your own",
-                path=("own_challengers",),
-                value=tuple(one.model_dump(mode="json") for one in about.plan.own_challengers),
-                families=tuple(
-                    Option(value=name, words=one.words)
-                    for name, one in families().items()
-                    if about.outcome in one.outcomes
-                ),
-                most=8,
-            ),
-            worse=lower_limit(
-                about, "worse_than_challenger", "Limit on being worse than a challenger", 1, least=-1, turned=True
-            ),
+            own=_own(about),
+            worse=_worse(about),
         )
 
     def requests(self, bench: Bench) -> list[Need]:
@@ -134,6 +140,23 @@ class Challengers(Check):
             tables=(_table(bench, ranked, gains, failed, ours, {one.family: one.chosen for one in ran}),),
             fit_seconds=_seconds(bench, ledger, ran),
         )
+
+
+def _own(about: About) -> RecipesField:
+    return RecipesField(
+        name="Challengers of your own",
+        path=("own_challengers",),
+        value=tuple(one.model_dump(mode="json") for one in about.plan.own_challengers),
+        families=tuple(
+            Option(value=name, words=one.words) for name, one in families().items() if about.outcome in one.outcomes
+        ),
+        most=8,
+    )
+
+
+def _worse(about: About) -> NumberField:
+    named = "Limit on being worse than a challenger"
+    return lower_limit(about, "worse_than_challenger", named, 1, least=-1, turned=True)
 
 
 def _ran(bench: Bench, ledger: Ledger) -> tuple[list[_Ran], dict[str, str]]:
@@ -190,7 +213,7 @@ def _strip(bench: Bench, ledger: Ledger, draft: Draft, ranked: list[Entry], part
     differ = partial(gain_of, bench, ledger, main, part=part)
     brackets = brackets_of([one for one, _, _, _ in ranked], differ, draft.level)
     group = StripGroup(label=pictures.in_words(main), rows=rows, brackets=brackets)
-    title = f"Ranked on {part.replace('_', '-')} rows; a bracket joins those that can't be told apart"
+    title = f"Ranked on {part.replace('_', '-')} {bench.subject.unit}s; a bracket joins those that can't be told apart"
     return StripChart(title=title, unit="", groups=(group,))
 
 
@@ -213,11 +236,13 @@ def _table(
         for one, words, _, place in ranked
     ]
     rows += [row(name, name, text(f"failed: {why}"), text("–")) for name, why in failed.items()]
-    how = "tuned inside each fold's own rows" if tuned else "with their own defaults"
+    how = "challengers tuned inside each fold's own rows" if tuned else "challengers with their own defaults"
+    if bench.subject.choices is not None:
+        how = "without a feature everything else is as submitted"
     threshold = bench.subject.threshold
     decided = f", decided at {threshold:g}" if bench.subject.outcome == "binary" and threshold is not None else ""
     return TableView(
-        title=f"On the same {wording.rows(len(ours.positions))}; challengers {how}{decided}",
+        title=f"On the same {bench.subject.counted(len(ours.positions))}; {how}{decided}",
         columns=(
             "model",
             words_of(main),
@@ -248,7 +273,7 @@ def _answer(
     figures = (
         f"{words} {wording.figure(draft.figure(submitted), draft.level)} against "
         f"{wording.figure(draft.figure(places[shown_one.family]), draft.level)} of {which}, "
-        f"on {wording.rows(len(ours.positions))}"
+        f"on {bench.subject.counted(len(ours.positions))}"
     )
     # Beating the one that ranks first is not beating all: another may lie close enough not to be told apart.
     open_ones = [one.words for one in ordered if not ((ends := wide[one.family]) and ends[0] > 0)]

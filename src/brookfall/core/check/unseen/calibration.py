@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from brookfall.core.check.bench import RECIPE, Bench
-from brookfall.core.check.check import Check, Draft, Written, at, not_applicable, text
+from brookfall.core.check.check import ANY_OUTCOME, Check, Draft, Written, at, not_applicable, text
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, both_ends, lower_limit, say, upper_limit
 from brookfall.core.check.shared import pictures
@@ -31,12 +31,13 @@ from brookfall.core.measure.curves import Series
 from brookfall.core.measure.figure import NOT_PROBABILITIES, Figure, absent
 from brookfall.core.measure.paired_tests import Test
 from brookfall.core.measure.registry import measure, words_of
-from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
+from brookfall.core.measure.scored import AnyScored, Picked, Scored, ScoredClasses, ScoredNumbers
 
 _NO_PROBABILITY = "The scores leave 0 to 1, so they are no probabilities and can't be held against shares."
 _IN_THE_LARGE = {
     "binary": "observed_over_expected",
     "multiclass": "observed_over_expected",
+    "choice": "observed_over_expected",
     "number": "mean_error_in_sd",
 }
 _SLOPE = "calibration_slope"
@@ -78,6 +79,7 @@ class Calibration(Check):
         "Cox 1958 (slope and intercept); Austin & Steyerberg 2019 (curve, ICI); Spiegelhalter 1986; "
         "Hosmer & Lemeshow 1980."
     )
+    outcomes = ANY_OUTCOME
     reads = Reads(plan=("policy.observed_over_expected", "policy.calibration_slope", "policy.mean_error_in_sd"))
 
     def sentence(self, about: About) -> Sentence:
@@ -147,6 +149,8 @@ def _one_by_one(rows: AnyScored) -> Iterator[tuple[str | None, Scored | ScoredNu
     """The rows as they are, or class by class; nothing where scores are no probabilities."""
     if isinstance(rows, ScoredNumbers):
         yield None, rows
+    elif isinstance(rows, Picked):
+        yield from ((name, rows.against_rest(place)) for place, name in enumerate(rows.alternatives))
     elif rows.lacks("probability") is None:
         if isinstance(rows, ScoredClasses):
             yield from ((label, rows.against_rest(place)) for place, label in enumerate(rows.classes))
@@ -178,7 +182,7 @@ def _told(bench: Bench, draft: Draft, side: _Side) -> _Told:
 
 def _titled(bench: Bench, side: _Side) -> str:
     class_ = "" if side.class_ is None else f", '{side.class_}' against the rest"
-    return f"{side.part.replace('_', '-')} rows{class_}{pictures.of_model(side.model, bench)}"
+    return f"{side.part.replace('_', '-')} {bench.subject.unit}s{class_}{pictures.of_model(side.model, bench)}"
 
 
 def _table(bench: Bench, draft: Draft, told: _Told) -> TableView:

@@ -6,7 +6,7 @@ import numpy as np
 import scipy
 
 from brookfall.core.check.bench import OUT_OF_FOLD, RECIPE, Bench
-from brookfall.core.check.check import Check, Draft, Written, at, text
+from brookfall.core.check.check import ANY_OUTCOME, Check, Draft, Written, at, text
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say, upper_limit
 from brookfall.core.check.shared import pictures
@@ -32,6 +32,7 @@ class CrossValidation(Check):
     question = 3
     source = "Nadeau & Bengio 2003; Bouckaert & Frank 2004; Efron & Tibshirani 1997 (.632 and .632+)."
     refits = True
+    outcomes = ANY_OUTCOME
     reads = Reads(plan=("policy.fold_sd_ratio",), subject=("claims",))
 
     def sentence(self, about: About) -> Sentence:
@@ -54,7 +55,7 @@ class CrossValidation(Check):
         first = sum(fold.repeat == 1 for fold in bench.split.folds)
         overlap = overlap_of(bench.split.folds)
         figures = {name: [measure(name, rows) for rows in scored] for name in names}
-        n = sum(len(fold.test) for fold in bench.split.folds[:first])
+        n = sum(len(rows) for rows in scored[:first])
         means = {
             name: draft.add(
                 name,
@@ -121,7 +122,7 @@ class CrossValidation(Check):
         )
         charts = (strip,) if matrix is None else (strip, matrix)
         return draft.write(
-            _answer(bench, draft, n, means[main], ratios[main]),
+            _answer(bench, draft, (n, len(scored[0])), means[main], ratios[main]),
             lines=(bench.split.fewer_folds,),
             charts=charts,
             tables=(summary, folds),
@@ -165,12 +166,14 @@ def _chi_square_ends(value: float, freedom: int, level: float) -> tuple[float, f
     )
 
 
-def _answer(bench: Bench, draft: Draft, n: int, mean: int, ratio: int) -> list[str]:
+def _answer(bench: Bench, draft: Draft, sizes: tuple[int, int], mean: int, ratio: int) -> list[str]:
+    """``sizes`` are the rows or occasions of the first repeat together, and of the first fold."""
     how = bench.plan.cross_validation
     words = words_of(bench.plan.main_measure)
     sets = f"{len(bench.split.folds)} held-out folds" if how.kind == "k_fold" else f"{how.folds} random holdouts"
     each = f" ({how.folds} × {how.repeats})" if how.repeats > 1 else ""
-    rows = wording.rows(n) if how.kind == "k_fold" else f"{wording.rows(len(bench.split.folds[0].test))} each"
+    counted = bench.subject.counted
+    rows = counted(sizes[0]) if how.kind == "k_fold" else f"{counted(sizes[1])} each"
     spread = draft.figure(ratio)
     said = f"Over {sets}{each} of {rows}, {words} is {wording.figure(draft.figure(mean), draft.level)} on average."
     if spread.value is None:

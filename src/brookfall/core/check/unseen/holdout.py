@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from brookfall.core.check.bench import RECIPE, Bench
-from brookfall.core.check.check import Check, Draft, Written, at, text
+from brookfall.core.check.check import ANY_OUTCOME, Check, Draft, Written, at, text
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
 from brookfall.core.check.shared import pictures
@@ -12,7 +12,7 @@ from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
 from brookfall.core.measure.registry import class_measure, forms, measure, words_of
-from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses
+from brookfall.core.measure.scored import AnyScored, Picked, Scored, ScoredClasses
 
 Place = tuple[str, str, str]
 """Measure, model, part."""
@@ -26,6 +26,7 @@ class Holdout(Check):
         "Wilson 1927; DeLong, DeLong & Clarke-Pearson 1988; Hall 1992 on influence values; Cox 1958 (calibration); "
         "Hand & Till 2001."
     )
+    outcomes = ANY_OUTCOME
     reads = Reads(subject=("claims",))
 
     def sentence(self, about: About) -> Sentence:
@@ -112,10 +113,14 @@ def _strips(
     return pictures.strips("Each part on one scale", groups)
 
 
+def _rows_of(bench: Bench, part: str) -> str:
+    return f"{part} {bench.subject.unit}s"
+
+
 def _matrix_title(bench: Bench, model: str, part: str) -> str:
     threshold = bench.subject.threshold
     how = "" if bench.subject.outcome != "binary" or threshold is None else f", score ≥ {threshold:g}"
-    return f"Confusion matrix, {part} rows{how}{pictures.of_model(model, bench)}"
+    return f"Confusion matrix, {_rows_of(bench, part)}{how}{pictures.of_model(model, bench)}"
 
 
 def _table(bench: Bench, models: Mapping[str, Mapping[str, AnyScored]], places: dict[Place, int]) -> TableView:
@@ -130,7 +135,12 @@ def _table(bench: Bench, models: Mapping[str, Mapping[str, AnyScored]], places: 
     )
 
 
+_EACH = {"row": "Class by class", "occasion": "Alternative by alternative"}
+
+
 def _by_class(draft: Draft, bench: Bench, model: str, part: str, rows: AnyScored) -> TableView | None:
+    if isinstance(rows, Picked):
+        rows = rows.as_classes
     if not isinstance(rows, ScoredClasses):
         return None
     body: list[tuple[Cell, ...]] = []
@@ -141,8 +151,11 @@ def _by_class(draft: Draft, bench: Bench, model: str, part: str, rows: AnyScored
         ]
         body.append((text(label), *cells))
     return TableView(
-        title=f"Class by class against the rest, {part} rows{pictures.of_model(model, bench)}",
-        columns=("class", *(words_of(name) for name in forms("binary", "class"))),
+        title=f"{_EACH[bench.subject.unit]} against the rest, {_rows_of(bench, part)}{pictures.of_model(model, bench)}",
+        columns=(
+            "class" if bench.subject.choices is None else "alternative",
+            *(words_of(name) for name in forms("binary", "class")),
+        ),
         rows=tuple(body),
     )
 
@@ -156,12 +169,13 @@ def _answer(bench: Bench, draft: Draft, places: dict[Place, int], unseen: dict[s
         if model == RECIPE:
             training = draft.figure(places[main, model, "training"])
             said.append(
-                f"On {wording.rows(figure.n)} it has not seen, {words} is {wording.figure(figure, draft.level)}; on "
-                f"its own {wording.count(training.n)} training rows it is {wording.number(training.value)}."
+                f"On {bench.subject.counted(figure.n)} it has not seen, {words} is "
+                f"{wording.figure(figure, draft.level)}; on its own {wording.count(training.n)} training "
+                f"{bench.subject.unit}s it is {wording.number(training.value)}."
             )
         else:
             said.append(
-                f"By the supplied scores of {wording.rows(figure.n)} ({part}), {words} is "
+                f"By the supplied scores of {bench.subject.counted(figure.n)} ({part}), {words} is "
                 f"{wording.figure(figure, draft.level)}."
             )
     share = len(bench.split.parts["training"]) / len(bench.split.all_parts)

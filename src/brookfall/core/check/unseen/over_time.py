@@ -28,7 +28,7 @@ from brookfall.core.measure.influence_function import figure_of, mean_of
 from brookfall.core.measure.interval import independent_difference
 from brookfall.core.measure.paired_tests import holm
 from brookfall.core.measure.registry import lower_is_better, measure, words_of
-from brookfall.core.measure.scored import AnyScored, ScoredClasses, ScoredNumbers
+from brookfall.core.measure.scored import AnyScored, Picked, ScoredClasses, ScoredNumbers
 from brookfall.core.measure.trend import FEWEST_PERIODS, Trend, trend
 
 _RATIOS = frozenset({"observed_over_expected"})
@@ -114,8 +114,8 @@ def _quantities(bench: Bench, rows: AnyScored) -> list[str]:
     main = bench.plan.main_measure
     if isinstance(rows, ScoredNumbers):
         return list(dict.fromkeys((main, "bias", "mean_score", _OUTCOME)))
-    if isinstance(rows, ScoredClasses):
-        return list(dict.fromkeys((main, "accuracy")))
+    if isinstance(rows, ScoredClasses | Picked):
+        return list(dict.fromkeys((main, *(("accuracy",) if isinstance(rows, ScoredClasses) else ()))))
     calibrated = ("observed_over_expected",) if rows.probable else ()
     selected = ("selection_rate",) if rows.decides else ()
     return list(dict.fromkeys((main, *calibrated, *selected, "mean_score", "base_rate")))

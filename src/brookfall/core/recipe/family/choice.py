@@ -26,8 +26,13 @@ class Occasions:
         return Occasions(self.occasion[rows], self.alternative[rows], self.alternatives)
 
     def constants(self) -> Matrix:
-        """A column of 0 and 1 for every alternative but the first; shape (n, alternatives − 1)."""
-        return (self.alternative[:, None] == np.arange(1, self.alternatives)).astype(np.float64)
+        """A column of 0 and 1 for every alternative; shape (n, alternatives)."""
+        return (self.alternative[:, None] == np.arange(self.alternatives)).astype(np.float64)
+
+    @property
+    def held(self) -> NDArray[np.bool_]:
+        """Which alternatives any row is of; shape (alternatives,)."""
+        return np.bincount(self.alternative, minlength=self.alternatives) > 0
 
     def shares(self, utilities: NDArray[np.float64]) -> NDArray[np.float64]:
         """The probability of each row's alternative among those of its occasion; shape (n,), 1 over an occasion.
@@ -48,7 +53,8 @@ class ConditionalLogit:
     """Utility is linear in the prepared columns; ``constants`` adds one for every alternative but the first.
 
     After ``fit``: ``estimates`` of shape (p,), constants last, and ``covariance`` (p, p), the inverse of the
-    information.
+    information. Alternatives of which no training row is have no constant: theirs is NaN, and the constants are those
+    against the first alternative that rows are of.
     """
 
     constants: bool
@@ -60,7 +66,8 @@ class ConditionalLogit:
 
         Newton's method on a concave likelihood; ValueError where a coefficient can't be told or has no end.
         """
-        columns = self._columns(design, occasions)
+        known = self._known(design.shape[1], occasions)
+        columns = self._columns(design, occasions)[:, known]
         _, code = np.unique(occasions.occasion, return_inverse=True)
         spread = _within(columns, np.full(len(code), 1.0), code)
         scale = np.sqrt((spread**2).mean(axis=0))
@@ -79,18 +86,33 @@ class ConditionalLogit:
                 break
         else:
             raise ValueError(f"the likelihood was not at its highest after {_MOST_STEPS} steps")
-        self.estimates = estimates / scale
-        self.covariance = _inverse_information(scaled, occasions.shares(scaled @ estimates), code) / np.outer(
-            scale, scale
-        )
+        covariance = _inverse_information(scaled, occasions.shares(scaled @ estimates), code)
+        self.estimates = np.full(len(known), np.nan)
+        self.covariance = np.full((len(known), len(known)), np.nan)
+        self.estimates[known] = estimates / scale
+        self.covariance[np.ix_(known, known)] = covariance / np.outer(scale, scale)
         return self
 
     def predict(self, design: Matrix, occasions: Occasions) -> NDArray[np.float64]:
-        """The probability that each row's alternative is chosen among those of its occasion here; shape (n,)."""
-        return occasions.shares(self._columns(design, occasions) @ self.estimates)
+        """The probability that each row's alternative is chosen among those of its occasion here; shape (n,).
+
+        NaN where an alternative of the occasion was in no training row.
+        """
+        columns = self._columns(design, occasions)
+        known = np.isfinite(self.estimates)
+        unknown = columns[:, ~known].any(axis=1)
+        return occasions.shares(np.where(unknown, np.nan, columns[:, known] @ self.estimates[known]))
 
     def _columns(self, design: Matrix, occasions: Occasions) -> Matrix:
-        return np.column_stack([design, occasions.constants()]) if self.constants else design
+        return np.column_stack([design, occasions.constants()[:, 1:]]) if self.constants else design
+
+    def _known(self, features: int, occasions: Occasions) -> NDArray[np.bool_]:
+        """Which columns these rows can tell: features, and constants of alternatives that rows are of but the first."""
+        if not self.constants:
+            return np.ones(features, dtype=np.bool_)
+        held = occasions.held
+        held[int(np.argmax(held))] = False
+        return np.concatenate([np.ones(features, dtype=np.bool_), held[1:]])
 
     @staticmethod
     def _climb(
