@@ -17,12 +17,12 @@ export function isChanged({ bands, merged, references }: Regrouping): boolean {
 }
 
 /** Rising cuts written with commas or spaces between; null where they are none. */
-export function cutsIn(text: string): number[] | null {
+export function cutsIn(text: string, most = 20): number[] | null {
   const cuts = text
     .split(/[\s,;]+/)
     .filter(Boolean)
     .map(Number);
-  if (cuts.length === 0 || cuts.length > 20 || cuts.some((cut) => !Number.isFinite(cut))) return null;
+  if (cuts.length === 0 || cuts.length > most || cuts.some((cut) => !Number.isFinite(cut))) return null;
   return cuts.every((cut, i) => i === 0 || cut > (cuts[i - 1] as number)) ? cuts : null;
 }
 

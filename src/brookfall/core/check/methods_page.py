@@ -104,7 +104,7 @@ def _value(field: AnyField) -> str:
     if isinstance(field, SetField):
         return ", ".join(option.words for option in field.options if option.value in field.value) or field.name.lower()
     if isinstance(field, NumbersField):
-        return ", ".join(f"{value:g}" for value in field.value) or field.name.lower()
+        return ", ".join(f"{value:g}" for value in field.value) or field.none or field.name.lower()
     if field.kind == "number":
         return f"{-field.value if field.turned else field.value:g}{field.unit}"
     return str(field.value) if field.kind == "text" and field.value else field.name.lower()

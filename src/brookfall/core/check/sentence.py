@@ -93,12 +93,14 @@ class TextField(_Part):
 
 
 class NumbersField(_Part):
-    """Numbers that rise, such as cuts between bands."""
+    """Numbers that rise, such as cuts between bands; with ``none`` there may be none, and that is what is said then."""
 
     kind: Literal["numbers"] = "numbers"
     name: str
     path: Path
     value: tuple[float, ...]
+    none: str = ""
+    most: int = 20
 
 
 class LevelsField(_Part):

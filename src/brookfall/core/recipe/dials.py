@@ -4,7 +4,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
+from pydantic import ValidationError
 
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.recipe.families import family_of, resolved_settings
 from brookfall.core.recipe.family.family import Settings
 from brookfall.core.recipe.recipe import Recipe
@@ -17,6 +19,7 @@ _SHRINKAGES = (0.0, 0.05, 0.1, 0.2, 0.4, 0.6, 0.8, 1.0)
 _TIMES = (1e-3, 1e-2, 0.1, 1.0, 10.0, 100.0, 1e3)
 _PRUNINGS = 40
 _MOST_NEIGHBOURS = 0.5
+_WHOLE = ("trees", "k", "depth", "epochs")
 
 
 @dataclass(frozen=True)
@@ -45,7 +48,7 @@ class Dialled:
     submitted: int
 
 
-def dialled(recipe: Recipe, facts: Facts) -> Dialled | None:
+def dialled(recipe: Recipe, facts: Facts, among: tuple[float, ...] | None = None) -> Dialled | None:
     """The recipe along its family's own dial; None where it has none, or finds its value by itself.
 
     Parameters
@@ -54,11 +57,18 @@ def dialled(recipe: Recipe, facts: Facts) -> Dialled | None:
         A recipe that has passed ``check_recipe``.
     facts : Facts
         What is known of the rows that it will be fitted on.
+    among : tuple[float, ...] | None
+        The values to turn it to beside the submitted one; None for the family's own.
 
     Returns
     -------
     Dialled | None
         The dial's values with a recipe each; None where the family has no dial.
+
+    Raises
+    ------
+    UserError
+        One of the values is none that the setting can have.
 
     Examples
     --------
@@ -77,6 +87,9 @@ def dialled(recipe: Recipe, facts: Facts) -> Dialled | None:
     )
     if own is _BY_ITSELF:
         return None
+    if among is not None:
+        others = [*among]
+        _refuse_impossible(recipe, family.dial.setting, others)
     values = sorted(
         {*others, own}, key=lambda value: np.inf if value is None else value, reverse=not family.dial.rising
     )
@@ -90,6 +103,23 @@ def dialled(recipe: Recipe, facts: Facts) -> Dialled | None:
     )
 
 
+def _refuse_impossible(recipe: Recipe, setting: str, values: list[float | None]) -> None:
+    family = family_of(recipe)
+    for value in values:
+        whole = setting in _WHOLE and value is not None and value != int(value)
+        try:
+            family.settings.model_validate(_turned(recipe, setting, value).settings)
+        except ValidationError as problem:
+            why = problem.errors()[0]["msg"]
+        else:
+            why = "it is a whole number" if whole else ""
+        if whole or why:
+            raise UserError(
+                f"{setting.replace('_', ' ')} can't be {_words(value)}: {why}.",
+                todo="Change the values in the plan's sentence of the complexity curve, or clear them.",
+            )
+
+
 Value = float | None
 _BY_ITSELF = float("nan")
 
@@ -99,7 +129,7 @@ def _turned(recipe: Recipe, setting: str, value: Value) -> Recipe:
     if setting == "strength" and recipe.family == "logistic" and recipe.settings.get("penalty", "none") == "none":
         # A plain regression is the end of the dial of a ridged one.
         changed = {"penalty": "l2", "strength": value} if value else {"penalty": "none"}
-    if isinstance(value, float) and setting in ("trees", "k", "depth", "epochs"):
+    if isinstance(value, float) and setting in _WHOLE:
         changed = {setting: int(value)}
     return recipe.model_copy(update={"settings": {**recipe.settings, **changed}})
 

@@ -140,8 +140,10 @@ function NumbersField({ field, off, onSet }: FieldProps<Schemas["NumbersField"]>
   const written = field.value.join(", ");
   const { text, type, putBack } = useTyped(written);
   const settle = () => {
-    const next = cutsIn(text);
-    if (next === null) putBack();
+    const next = cutsIn(text, field.most);
+    if (field.none && text.trim() === "") {
+      if (field.value.length > 0) onSet(field.path, null);
+    } else if (next === null) putBack();
     else if (next.join() !== field.value.join()) onSet(field.path, next);
   };
   return (
@@ -150,6 +152,7 @@ function NumbersField({ field, off, onSet }: FieldProps<Schemas["NumbersField"]>
       aria-label={field.name}
       value={text}
       disabled={off}
+      placeholder={field.none}
       onChange={(event: React.ChangeEvent<HTMLInputElement>) => type(event.target.value)}
       onBlur={settle}
       sx={{

@@ -28,13 +28,21 @@ def dial_of(bench: Bench) -> Dialled:
         if resolved_settings(bench.recipe).model_dump().get("criterion") in ("entropy", "log_loss"):
             kept = shares[shares > 0]
             impurity = float(-(kept * np.log2(kept)).sum())
-    found = dialled(bench.recipe, Facts(len(rows), impurity))
+    found = dialled(bench.recipe, Facts(len(rows), impurity), _asked_values(bench))
     if found is None:
         raise UserError(
             f"{wording.capital(family_of(bench.recipe).words)} as submitted has no dial that makes it simpler.",
             todo="Read the gap and the shuffled target instead.",
         )
     return found
+
+
+def _asked_values(bench: Bench) -> tuple[float, ...] | None:
+    """The values that the plan asks for; None for the family's own."""
+    asked = bench.plan.settings.get("complexity", {}).get("values")
+    if not isinstance(asked, list | tuple) or not asked:
+        return None
+    return tuple(float(value) for value in asked if isinstance(value, int | float))
 
 
 def training_fold(bench: Bench, dial: Dialled) -> Fold:
