@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from brookfall.core.measure import binary, curves, multiclass, number
 from brookfall.core.measure.counts import SHARES
+from brookfall.core.measure.depth import depth_columns
 from brookfall.core.measure.figure import Figure, too_few
 from brookfall.core.measure.influence_function import effective_n
 from brookfall.core.measure.interval import Share, ratio_of_shares, share_of
@@ -249,12 +250,11 @@ def test_curves_are_those_of_scikit_learn() -> None:
 
 def test_gain_and_lift_end_where_everything_is_taken() -> None:
     rows = binary_rows(12, n=200)
-    gain, lifted = curves.cumulative_gain(rows), curves.lift(rows)
-    assert (gain["x"][0], gain["y"][0], gain["x"][-1], gain["y"][-1]) == (0, 0, 1, 1)
-    assert (lifted["x"][-1], lifted["y"][-1]) == (1, 1)
-    at = np.interp(0.2, numbers_of(gain, "x"), numbers_of(gain, "y"))
-    assert measure("gain_at_20", rows).value == pytest.approx(at, abs=1e-6)
-    assert measure("lift_at_20", rows).value == pytest.approx(5 * at, abs=5e-6)
+    found = depth_columns(rows, 0.95)
+    assert (found["x"][-1], found["y"][-1], found["lift"][-1]) == (1, 1, 1)
+    at = found["x"].index(0.2)
+    assert measure("gain_at_20", rows).value == pytest.approx(found["y"][at], abs=1e-6)
+    assert measure("lift_at_20", rows).value == pytest.approx(found["lift"][at], abs=5e-6)
 
 
 def test_calibration_bins_hold_equal_counts_and_their_own_share() -> None:

@@ -2915,7 +2915,10 @@ export interface components {
             /** Y */
             y: string;
         };
-        /** LineThrough */
+        /**
+         * LineThrough
+         * @description A line through ``x`` and ``y``; ``low`` and ``high`` are ends that are read with it and not drawn.
+         */
         LineThrough: {
             /**
              * Colour
@@ -2928,10 +2931,20 @@ export interface components {
              */
             dashed: boolean;
             /**
+             * High
+             * @default null
+             */
+            high: string | null;
+            /**
              * Label
              * @default
              */
             label: string;
+            /**
+             * Low
+             * @default null
+             */
+            low: string | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3291,7 +3304,7 @@ export interface components {
         };
         /**
          * NumbersField
-         * @description Numbers that rise, such as cuts between bands.
+         * @description Numbers that rise, such as cuts between bands; with ``none`` there may be none, and that is what is said then.
          */
         NumbersField: {
             /**
@@ -3299,8 +3312,18 @@ export interface components {
              * @enum {string}
              */
             kind: "numbers";
+            /**
+             * Most
+             * @default 20
+             */
+            most: number;
             /** Name */
             name: string;
+            /**
+             * None
+             * @default
+             */
+            none: string;
             /** Path */
             path: string[];
             /** Value */

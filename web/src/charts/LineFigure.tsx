@@ -6,7 +6,10 @@ import type { Exhibit, Schemas } from "../api/client";
 import { ChartFigure, type ChartNumbers } from "./ChartFigure";
 import { CurveKey } from "./CurveKey";
 import { colourOf } from "./palette";
+import { ReadingLine } from "./ReadingLine";
+import { readLines } from "./readings";
 import { useRowsLink, type Behind } from "./rowsBehind";
+import { useReading } from "./useReading";
 
 const Curves = lazy(() => import("./Curves"));
 
@@ -55,6 +58,9 @@ export function LineFigure({ chart, series, asTable, highlight }: LineFigureProp
     const to = rowsAt(place, at);
     if (to) void go(to);
   };
+  const ticks = chart.ticks?.length ? chart.ticks : undefined;
+  const axis = { label: chart.x, categories: ticks };
+  const { place, words, handle } = useReading(readLines(chart, series), series, axis);
   return (
     <ChartFigure
       title={chart.title}
@@ -64,19 +70,23 @@ export function LineFigure({ chart, series, asTable, highlight }: LineFigureProp
       caption={<CurveKey title={chart.title} curves={named} />}
     >
       <Suspense fallback={<Box sx={{ height: 290 }} />}>
-        <Curves
-          title={chart.title}
-          x={chart.x}
-          y={chart.y}
-          curves={curves}
-          diagonal={chart.diagonal}
-          marks={chart.marks}
-          ticks={chart.ticks?.length ? chart.ticks : undefined}
-          width={348}
-          height={290}
-          onPoint={open}
-        />
+        <Box {...(handle ?? {})} aria-label={chart.title} sx={{ width: 348 }}>
+          <Curves
+            title={chart.title}
+            x={chart.x}
+            y={chart.y}
+            curves={curves}
+            diagonal={chart.diagonal}
+            marks={chart.marks}
+            ticks={ticks}
+            {...(place === undefined ? {} : { at: place })}
+            width={348}
+            height={290}
+            onPoint={open}
+          />
+        </Box>
       </Suspense>
+      {handle && <ReadingLine words={words} />}
     </ChartFigure>
   );
 }

@@ -29,7 +29,17 @@ const points: Mark = {
   label: "",
   colour: "recipe",
 };
-const line: Mark = { mark: "line", series: "turned", x: "x", y: "y", label: "turned", colour: "recipe", dashed: false };
+const line: Extract<Mark, { mark: "line" }> = {
+  mark: "line",
+  series: "turned",
+  x: "x",
+  y: "y",
+  low: null,
+  high: null,
+  label: "turned",
+  colour: "recipe",
+  dashed: false,
+};
 
 const drawn = (marks: Mark[], over: Partial<Schemas["MarksChart"]> = {}, asTable = false) =>
   renderToString(

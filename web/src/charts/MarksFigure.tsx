@@ -1,14 +1,15 @@
 /** A figure composed of marks on two axes, from data alone: points with whiskers, lines, bands, bars, cells, text, rules. */
-import Box from "@mui/material/Box";
 import { useTheme } from "@mui/material/styles";
-import { useState, type KeyboardEvent, type PointerEvent, type ReactNode } from "react";
+import { type PointerEvent, type ReactNode } from "react";
 import type { Exhibit, Schemas } from "../api/client";
 import { number } from "../wording";
 import { ChartFigure, type ChartNumbers } from "./ChartFigure";
 import { CurveKey } from "./CurveKey";
 import { axisOf, columnOf, rowsOf, type Scale } from "./marks";
 import { colourOf } from "./palette";
-import { nearest, placesOf, readingsAt, readingWords } from "./readings";
+import { ReadingLine } from "./ReadingLine";
+import { nearest, readMarks } from "./readings";
+import { useReading } from "./useReading";
 
 type Chart = Schemas["MarksChart"];
 type Mark = Chart["marks"][number];
@@ -40,36 +41,12 @@ export function MarksFigure({ chart, series, asTable }: Props) {
   const y = axisOf(chart, series, "y", HEIGHT - BOTTOM, TOP);
   const ink = vars?.palette.text.primary;
   const muted = vars?.palette.text.secondary;
-  const places = placesOf(chart, series);
-  const [at, setAt] = useState<number | null>(null);
-  const place = at === null ? undefined : places[Math.min(at, places.length - 1)];
-  const readings = place === undefined ? [] : readingsAt(chart, series, place);
-  const words = place === undefined ? "" : readingWords(chart, place, readings);
+  const { places, place, readings, words, setAt, handle } = useReading(readMarks(chart), series, chart.x);
   const follow = (event: PointerEvent<SVGSVGElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
     setAt(nearest(places, x.from(((event.clientX - box.left) / box.width) * WIDTH)));
   };
-  const press = (event: KeyboardEvent) => {
-    const now = at ?? -1;
-    const next = { ArrowRight: now + 1, ArrowLeft: now - 1, Home: 0, End: places.length - 1 }[event.key];
-    if (next === undefined) return;
-    event.preventDefault();
-    event.stopPropagation();
-    setAt(Math.max(0, Math.min(places.length - 1, next)));
-  };
-  const reads =
-    places.length > 2
-      ? ({
-          role: "slider",
-          tabIndex: 0,
-          "aria-valuemin": 0,
-          "aria-valuemax": places.length - 1,
-          "aria-valuenow": at ?? 0,
-          "aria-valuetext": words || "arrow keys read the values",
-          onPointerMove: follow,
-          onKeyDown: press,
-        } as const)
-      : ({ role: "img" } as const);
+  const reads = handle ? { ...handle, onPointerMove: follow } : ({ role: "img" } as const);
   const named = chart.marks
     .filter((mark) => "label" in mark && mark.label && "colour" in mark)
     .map((mark) => ({
@@ -131,11 +108,7 @@ export function MarksFigure({ chart, series, asTable }: Props) {
           </g>
         )}
       </svg>
-      {places.length > 2 && (
-        <Box sx={{ fontSize: "size.small", color: words ? "text.primary" : "text.secondary", minHeight: 22 }}>
-          {words || "Point at the figure, or focus it and use the arrow keys, to read its values."}
-        </Box>
-      )}
+      {handle && <ReadingLine words={words} />}
     </ChartFigure>
   );
 }

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/client";
-import { nearest, placesOf, readingsAt, readingWords } from "./readings";
+import { nearest, placesOf, readingsAt, readingWords, readLines, readMarks } from "./readings";
 
 const chart = {
   kind: "marks",
@@ -22,19 +22,35 @@ const series = {
 
 describe("reading a figure at a place", () => {
   it("goes through the points of the longest series", () => {
-    expect(placesOf(chart, series)).toEqual([0.1, 0.2, 0.3]);
+    expect(placesOf(readMarks(chart), series)).toEqual([0.1, 0.2, 0.3]);
   });
   it("gives the nearest point with the ends of its band", () => {
-    expect(readingsAt(chart, series, 0.21)).toEqual([{ label: "positive rows held", y: 0.46, low: 0.42, high: 0.5 }]);
-    expect(readingsAt(chart, series, 0.31)).toEqual([]);
+    expect(readingsAt(readMarks(chart), series, 0.21)).toEqual([
+      { label: "positive rows held", y: 0.46, low: 0.42, high: 0.5 },
+    ]);
+    expect(readingsAt(readMarks(chart), series, 0.31)).toEqual([]);
   });
   it("says it in words", () => {
-    expect(readingWords(chart, 0.2, readingsAt(chart, series, 0.2))).toBe(
+    expect(readingWords(chart.x, 0.2, readingsAt(readMarks(chart), series, 0.2))).toBe(
       "share of rows 0.20: positive rows held 0.460 [0.420 to 0.500]",
     );
   });
   it("knows no nearest of nothing", () => {
     expect(nearest([], 1)).toBeNull();
     expect(nearest([null, 4, 2], 2.4)).toBe(2);
+  });
+  it("reads the lines that stand out, with their ends where they have some", () => {
+    const lines = {
+      lines: [
+        { series: "held", label: "test", colour: "test", faint: false },
+        { series: "ideal", label: "one row", colour: "test", faint: true },
+      ],
+    } as unknown as Schemas["LineChart"];
+    const reads = readLines(lines, series);
+    expect(reads.map((one) => one.label)).toEqual(["test"]);
+    expect(readingsAt(reads, series, 0.1)).toEqual([{ label: "test", y: 0.3, low: 0.2, high: 0.4 }]);
+  });
+  it("says a place of categories by its name", () => {
+    expect(readingWords({ label: "band", categories: ["low", "high"] }, 1, [])).toBe("high: ");
   });
 });

@@ -35,10 +35,14 @@ class Points(Frozen):
 
 
 class LineThrough(Frozen):
+    """A line through ``x`` and ``y``; ``low`` and ``high`` are ends that are read with it and not drawn."""
+
     mark: Literal["line"] = "line"
     series: str
     x: str = "x"
     y: str = "y"
+    low: str | None = None
+    high: str | None = None
     label: str = ""
     colour: str = "recipe"
     dashed: bool = False

@@ -137,58 +137,6 @@ def _depth(counts: Steps) -> Numbers:
     return reached / reached[-1]
 
 
-def cumulative_gain(rows: Scored) -> Series:
-    """Columns x (share of rows taken, the highest scores first) and y (share of all positives among them).
-
-    Parameters
-    ----------
-    rows : Scored
-        n rows with their outcomes and scores.
-
-    Returns
-    -------
-    Series
-        The columns by name, all of one length.
-
-    Examples
-    --------
-    >>> rows = Scored(key="doc", outcomes=np.array([True, False]), scores=np.array([0.9, 0.1]), threshold=0.5)
-    >>> cumulative_gain(rows)
-    {'x': [0.0, 0.5, 1.0], 'y': [0.0, 1.0, 1.0]}
-    """
-    counts = steps(rows)
-    x = np.append(0.0, _depth(counts))
-    y = np.append(0.0, counts.true_positives / counts.true_positives[-1])
-    kept = thin(len(x), _POINTS)
-    return series_of(x=x[kept], y=y[kept])
-
-
-def lift(rows: Scored) -> Series:
-    """Columns x (share of rows taken) and y (how many times more positives than a random choice would have).
-
-    Parameters
-    ----------
-    rows : Scored
-        n rows with their outcomes and scores.
-
-    Returns
-    -------
-    Series
-        The columns by name, all of one length.
-
-    Examples
-    --------
-    >>> rows = Scored(key="doc", outcomes=np.array([True, False]), scores=np.array([0.9, 0.1]), threshold=0.5)
-    >>> lift(rows)
-    {'x': [0.5, 1.0], 'y': [2.0, 1.0]}
-    """
-    counts = steps(rows)
-    x = _depth(counts)
-    y = counts.true_positives / counts.true_positives[-1] / x
-    kept = thin(len(x), _POINTS)
-    return series_of(x=x[kept], y=y[kept])
-
-
 def calibration(rows: Scored, level: float) -> Series:
     """Columns x (mean score) and y (share of positives) in ten equal-count bins, n, and Wilson's low and high.
 

@@ -1,6 +1,6 @@
 """Along which values a recipe's complexity is turned, from the simplest to the most complex."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -103,7 +103,7 @@ def dialled(recipe: Recipe, facts: Facts, among: tuple[float, ...] | None = None
     )
 
 
-def _refuse_impossible(recipe: Recipe, setting: str, values: list[float | None]) -> None:
+def _refuse_impossible(recipe: Recipe, setting: str, values: Sequence[float | None]) -> None:
     family = family_of(recipe)
     for value in values:
         whole = setting in _WHOLE and value is not None and value != int(value)

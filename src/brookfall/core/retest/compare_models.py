@@ -63,14 +63,13 @@ def compare_models(
     brackets = brackets_of(ranked, differ, draft.level)
     colours = {one.candidate.words: f"model:{place}" for place, one in enumerate(entries)}
     shown = {one.candidate.words: one.rows for one in entries}
-    curves, series = pictures.curve_charts(shown, draft.level, colours=colours)
-    kept = tuple(chart for chart in curves if chart.title not in ("Scores by outcome", "Error by threshold"))
+    only = [kind for kind in pictures.CURVES if kind not in ("scores", "error")]
+    curves, series = pictures.curve_charts(shown, draft.level, colours=colours, only=only)
     strip = _strip(ranked, places, brackets, main, part, colours)
-    drawn = {line.series for chart in kept for line in chart.lines}
     written = draft.write(
         _answer(draft, ranked, places, brackets, main, part, len(common)),
-        charts=(strip, *kept),
-        series={name: columns for name, columns in series.items() if name in drawn},
+        charts=(strip, *curves),
+        series=series,
         tables=(_table(bench, draft, ranked, places, main, part),),
     )
     return written, common

@@ -49,7 +49,14 @@ const levels: Part = {
   groups: ["Quay with Market", "Hill", "Weir"],
   levels: ["Quay", "Market", "Hill", "Weir"],
 };
-const cuts: Part = { kind: "numbers", name: "Cuts between bands of age", path: ["bands", "age"], value: [25, 65] };
+const cuts: Part = {
+  kind: "numbers",
+  name: "Cuts between bands of age",
+  path: ["bands", "age"],
+  value: [25, 65],
+  none: "",
+  most: 20,
+};
 const reason: Part = {
   kind: "text",
   name: "Why these harms",

@@ -6,10 +6,12 @@ from typing import TypeVar
 
 from brookfall.core.check.bench import RECIPE, SCORES, Bench
 from brookfall.core.evidence.chart import Line, LineChart, MatrixChart, RowsOf, StripChart, StripGroup, StripRow
+from brookfall.core.evidence.marks import Axis, Band, LineThrough, Mark, MarksChart, Rule
 from brookfall.core.foundation import wording
 from brookfall.core.measure import curves, multiclass
 from brookfall.core.measure.counts import confusion
 from brookfall.core.measure.curves import Series
+from brookfall.core.measure.depth import depth_columns
 from brookfall.core.measure.registry import forms, scale_of, words_of
 from brookfall.core.measure.scored import AnyScored, Picked, Scored, ScoredClasses, ScoredNumbers
 
@@ -66,26 +68,32 @@ def matrix(rows: AnyScored, title: str, bench: Bench, of: RowsOf) -> MatrixChart
     return MatrixChart(title=title, classes=classes, cells=counted, rows=of, baseline=bench.most_frequent)
 
 
+CURVES = ("roc", "precision_recall", "calibration", "depth", "error", "scores", "observed", "residuals")
+"""The kinds of curves that a yes/no or a number has, in the order in which they are drawn."""
+_BANDED = 3
+
+
 def curve_charts(
     parts: Mapping[str, AnyScored],
     level: float,
     sources: Mapping[str, RowsOf] | None = None,
     colours: Mapping[str, str] | None = None,
-) -> tuple[tuple[LineChart, ...], dict[str, Series]]:
+    only: Sequence[str] = CURVES,
+) -> tuple[tuple[LineChart | MarksChart, ...], dict[str, Series]]:
     """The curves of every part over each other, and their series; parts without both outcomes are left out.
 
     ``level`` is that of the intervals; ``sources`` say whose rows the parts are, so that the rows behind a bin can be
-    looked at; ``colours`` are the names of the lines' colours, where they are no parts.
+    looked at; ``colours`` are the names of the lines' colours, where they are no parts; ``only`` these kinds are drawn.
     """
     known_sources = sources or {}
     known = {name: rows.usable()[0] for name, rows in parts.items()}
     binary = {name: rows for name, rows in known.items() if isinstance(rows, Scored) and rows.has_both}
     numbers = {name: rows for name, rows in known.items() if isinstance(rows, ScoredNumbers) and len(rows) > 1}
-    charts: list[LineChart] = []
+    charts: list[LineChart | MarksChart] = []
     series: dict[str, Series] = {}
 
     def add(kind: str, title: str, x: str, y: str, made: dict[str, Series], *, diagonal: bool = False) -> None:
-        if not made:
+        if not made or kind not in only:
             return
         series.update({f"{kind}:{name}": columns for name, columns in made.items()})
         lines = tuple(
@@ -104,9 +112,10 @@ def curve_charts(
     probable = {name: rows for name, rows in binary.items() if rows.probable}
     calibrated = _each(partial(curves.calibration, level=level), probable)
     add("calibration", "Calibration in ten bins", "mean score", "share of positives", calibrated, diagonal=True)
-    gained = _each(curves.cumulative_gain, binary)
-    add("gain", "Cumulative gain", "share of rows taken", "share of positives found", gained, diagonal=True)
-    add("lift", "Lift by depth", "share of rows taken", "lift", _each(curves.lift, binary))
+    if "depth" in only and binary:
+        depths = {f"depth:{name}": depth_columns(rows, level) for name, rows in binary.items()}
+        series.update(depths, **{"depth/equal": {"x": [0.0, 1.0], "y": [0.0, 1.0]}})
+        charts += _depth_charts({name: (colours or {}).get(name) or _colour(name) for name in binary})
     add("error", "Error by threshold", "threshold", "error rate", _each(curves.error_by_threshold, binary))
     histograms = {}
     for name, rows in binary.items():
@@ -122,6 +131,36 @@ def curve_charts(
     left = _each(curves.residuals, numbers)
     add("residuals", "Mean error by prediction, in deciles", "mean prediction", "prediction − outcome", left)
     return tuple(charts), series
+
+
+def _depth_charts(colours: Mapping[str, str]) -> tuple[MarksChart, MarksChart]:
+    """Gain and lift at any depth, read with their intervals; bands where there are few enough lines to see them."""
+    bands = len(colours) <= _BANDED
+
+    def marks(y: str, low: str, high: str) -> tuple[Mark, ...]:
+        lines: list[Mark] = []
+        for name, colour in colours.items():
+            key = f"depth:{name}"
+            lines += [Band(series=key, low=low, high=high, colour=colour)] if bands else []
+            lines.append(LineThrough(series=key, y=y, low=low, high=high, label=name, colour=colour))
+        return tuple(lines)
+
+    across = Axis(label="share of rows, highest scores first", low=0, high=1)
+    chance = LineThrough(series="depth/equal", label="by chance", colour="baseline", dashed=True)
+    return (
+        MarksChart(
+            title="Cumulative gain",
+            x=across,
+            y=Axis(label="share of the positives found", low=0, high=1),
+            marks=(chance, *marks("y", "low", "high")),
+        ),
+        MarksChart(
+            title="Lift by depth",
+            x=across,
+            y=Axis(label="times as many as by chance", low=0),
+            marks=(Rule(y=1, label="by chance"), *marks("lift", "lift_low", "lift_high")),
+        ),
+    )
 
 
 def _each(curve: Callable[[Rows], Series], parts: dict[str, Rows]) -> dict[str, Series]:

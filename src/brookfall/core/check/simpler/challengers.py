@@ -33,7 +33,7 @@ from brookfall.core.measure.scored import AnyScored
 from brookfall.core.recipe.families import families
 
 _OVERLAID = 3
-_OVERLAID_CURVES = ("roc", "gain", "lift")
+_OVERLAID_CURVES = ("roc", "depth")
 
 
 @dataclass(frozen=True)
@@ -131,12 +131,11 @@ class Challengers(Check):
             words: "recipe" if one.name == RECIPE else f"model:{i}" for i, (one, words, _, _) in enumerate(overlay)
         }
         drawn = {words: rows for _, words, rows, _ in overlay}
-        curves, series = pictures.curve_charts(drawn, draft.level, colours=colours)
-        overlaid = tuple(chart for chart in curves if _kind(chart.lines[0].series) in _OVERLAID_CURVES)
+        overlaid, series = pictures.curve_charts(drawn, draft.level, colours=colours, only=_OVERLAID_CURVES)
         return draft.write(
             [*_answer(bench, draft, ours, ran, submitted, places, gains), _of_failed(failed)],
             charts=(_strip(bench, ledger, draft, ranked, ours.part), *overlaid),
-            series={name: columns for name, columns in series.items() if _kind(name) in _OVERLAID_CURVES},
+            series=series,
             tables=(_table(bench, ranked, gains, failed, ours, {one.family: one.chosen for one in ran}),),
             fit_seconds=_seconds(bench, ledger, ran),
         )
@@ -198,10 +197,6 @@ Entry = tuple[Refitted, str, AnyScored, int]
 def _best_and_ours(ranked: list[Entry]) -> list[Entry]:
     best = [one for one in ranked if one[0].name != RECIPE][:_OVERLAID]
     return [*(one for one in ranked if one[0].name == RECIPE), *best]
-
-
-def _kind(series: str) -> str:
-    return series.partition(":")[0]
 
 
 def _strip(bench: Bench, ledger: Ledger, draft: Draft, ranked: list[Entry], part: str) -> StripChart:

@@ -78,13 +78,12 @@ class AgainstInUse(Check):
         sides = sides_of(bench, draft, ours, theirs)
         both = {"submitted": ours.scored, f"{used.version}, in use": theirs.scored}
         colours = dict(zip(both, ("recipe", "reference"), strict=True))
-        curves, series = pictures.curve_charts(both, draft.level, colours=colours)
-        overlaid = tuple(chart for chart in curves if chart.lines[0].series.startswith(("roc", "gain")))
+        overlaid, series = pictures.curve_charts(both, draft.level, colours=colours, only=("roc", "depth"))
         strips = _strips(names, used, new, old)
         return draft.write(
             [_answer(bench, draft, used, ours, new, old, gains), *sides.said],
             charts=(*strips, *sides.charts, *overlaid),
-            series={name: columns for name, columns in series.items() if name.startswith(("roc", "gain"))},
+            series=series,
             tables=(_table(names, used, ours, new, old, gains), *sides.tables),
         )
 
