@@ -196,6 +196,7 @@ def _plan(package: "Package", plan_file: Path | None) -> "Plan":
             given_parts=roles.part is not None,
             grouped=(roles.group or roles.occasion) is not None,
             timed=roles.time is not None,
+            observed=roles.observed is not None,
             capacity=None if stated is None else stated.percent,
         )
     try:

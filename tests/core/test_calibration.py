@@ -236,7 +236,7 @@ def test_a_million_rows_cost_no_more_than_a_few_thousand() -> None:
 def test_every_tier_asks_for_it() -> None:
     check = checks()["calibration"]
     assert check.tiers == {1, 2, 3}
-    assert check.outcomes == {"binary", "multiclass", "number"}
+    assert check.outcomes == {"binary", "multiclass", "number", "choice"}
 
 
 def test_a_tree_with_few_leaves_is_judged_all_the_same() -> None:

@@ -82,6 +82,7 @@ def _new_case(session: Session, person: Person, package: Package, due: date | No
             given_parts=roles.part is not None,
             grouped=(roles.group or roles.occasion) is not None,
             timed=roles.time is not None,
+            observed=roles.observed is not None,
             in_use=_in_use(session, declared),
             capacity=None if stated is None else stated.percent,
         ).model_dump(mode="json"),

@@ -111,6 +111,14 @@ def _supplied() -> Subject:
     return subject_of(package)
 
 
+def _choosers() -> Subject:
+    """A choice whose zone is protected, with a claim that is too high."""
+    roles = {**test_choice.ROLES, "protected": ["zone"]}
+    data = [{"name": "rows", "path": "data/rows.csv", "roles": roles}]
+    claims = [{"measure": "hit_rate", "part": "test", "value": "0.95"}]
+    return test_choice.subject(test_choice.csv(600), data=data, claims=claims)
+
+
 TREE = Recipe(family="tree", threshold=0.5)
 FOREST = Recipe(family="forest", settings={"trees": 20}, threshold=0.5)
 OLD = InUse(version="1.0", recipe=Recipe(family="tree", settings={"depth": 2}))
@@ -149,6 +157,7 @@ SITUATIONS = (
     ),
     Situation("three classes", _classes, plan=(("in_use", OLD),), without=()),
     Situation("a choice", test_choice.subject),
+    Situation("a choice with those who choose", _choosers, without=()),
     Situation("no claim", lambda: yes_no(people(400)), only=CLAIMS),
     Situation("one claim, compatible", lambda: yes_no(people(400), SPLIT, (_claim("auc", "0.83"),)), only=CLAIMS),
     Situation("one claim, overstated", lambda: yes_no(people(400), SPLIT, (_claim("auc", "0.97"),)), only=CLAIMS),

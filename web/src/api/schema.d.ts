@@ -1803,6 +1803,7 @@ export interface components {
              *       "group": null,
              *       "identifier": [],
              *       "ignore": [],
+             *       "observed": null,
              *       "occasion": null,
              *       "part": null,
              *       "positive": null,
@@ -4444,6 +4445,12 @@ export interface components {
              * @default []
              */
             ignore: string[];
+            /**
+             * Observed
+             * @description whether a row's outcome was looked at: 1 or 0, yes or no; of others it may be empty
+             * @default null
+             */
+            observed: string | null;
             /**
              * Occasion
              * @default null

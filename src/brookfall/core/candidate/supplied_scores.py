@@ -32,8 +32,9 @@ class SuppliedScores(Candidate):
         """Sorted positions of the owner's own part."""
         self.refuse_other(part)
         rows = self.supplied.parts[part]
-        # Of a choice only occasions all of whose alternatives are in use.
-        return rows if self.subject.choices is None else np.intersect1d(rows, self.subject.rows)
+        # Of a choice only occasions all of whose alternatives are in use, and nowhere rows without an outcome.
+        whole = self.subject.choices is None and self.subject.roles.observed is None
+        return rows if whole else np.intersect1d(rows, self.subject.rows)
 
     def needs(self, part: str) -> tuple[Need, ...]:
         self.refuse_other(part)

@@ -46,7 +46,8 @@ class Check(ABC):
     outcomes
         The kinds of outcome that it is for.
     tiers
-        The tiers whose standard plan has it; with ``needs_version`` only where there is a version in use.
+        The tiers whose standard plan has it; with ``needs_version`` only where there is a version in use, with
+        ``needs_observed`` only where a column says whose outcome was looked at.
     refits
         Whether it says anything only of what is fitted again here.
     needs_features
@@ -62,6 +63,7 @@ class Check(ABC):
     outcomes: ClassVar[frozenset[Outcome]] = ROWS_OF_THEIR_OWN
     tiers: ClassVar[frozenset[int]] = ALL_TIERS
     needs_version: ClassVar[bool] = False
+    needs_observed: ClassVar[bool] = False
     refits: ClassVar[bool] = False
     needs_features: ClassVar[bool] = False
     reads: ClassVar[Reads] = Reads()

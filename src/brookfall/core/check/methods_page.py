@@ -87,9 +87,16 @@ def _check(check: Check) -> Iterator[str]:
     yield ""
     yield "- Outcome: " + ", ".join(_OUTCOMES[outcome] for outcome in OUTCOMES if outcome in check.outcomes)
     tiers = "every tier" if check.tiers == ALL_TIERS else " and ".join(f"tier {tier}" for tier in sorted(check.tiers))
-    yield f"- In the standard plan of {tiers}{', where a version is in use' if check.needs_version else ''}"
+    yield f"- In the standard plan of {tiers}{_where(check)}"
     yield f"- Source: {check.source}"
     yield ""
+
+
+def _where(check: Check) -> str:
+    """On what it depends whether a standard plan has it, in words."""
+    if check.needs_version:
+        return ", where a version is in use"
+    return ", where a column says whose outcome was looked at" if check.needs_observed else ""
 
 
 def _said(parts: tuple[Part, ...]) -> str:

@@ -16,7 +16,7 @@ PLAN_OF_ALL = ("seed", "parts", "cross_validation", "main_measure", "deciding_pa
 """Fields of the plan that every check reads: who trains, who is tested, by what is judged."""
 
 ROLES_OF_ALL = (
-    *("target", "positive", "weight", "group", "occasion", "alternative", "available", "part"),
+    *("target", "positive", "weight", "group", "occasion", "alternative", "available", "observed", "part"),
     *("features", "also_features", "ignore"),
 )
 _GUARDED_ROLES = ("protected", "grounds", "spoken", "identifier", "time", "naming", "named")

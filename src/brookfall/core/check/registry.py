@@ -40,6 +40,7 @@ from brookfall.core.check.unseen.calibration import Calibration
 from brookfall.core.check.unseen.cross_validation import CrossValidation
 from brookfall.core.check.unseen.holdout import Holdout
 from brookfall.core.check.unseen.luck_of_the_split import Luck
+from brookfall.core.check.unseen.not_observed import NotObserved
 from brookfall.core.check.unseen.over_time import OverTime
 from brookfall.core.check.unseen.segments import Segments
 from brookfall.core.check.unseen.stability import Stability
@@ -70,6 +71,7 @@ BUILT_IN: tuple[Check, ...] = (
     Segments(),
     OverTime(),
     Stability(),
+    NotObserved(),
     Gap(),
     Shuffled(),
     Complexity(),

@@ -19,6 +19,7 @@ def standard_plan(
     given_parts: bool,
     grouped: bool = False,
     timed: bool = False,
+    observed: bool = False,
     policy: Policy | None = None,
     in_use: InUse | None = None,
     capacity: float | None = None,
@@ -27,7 +28,8 @@ def standard_plan(
 
     With a version in use the submitted one is set against it. Where a column groups rows, whole groups stay together:
     a row must not be tested by its own group. Where a column orders rows in time, the latest are unseen and
-    cross-validation goes forward in time. ``capacity`` is the per cent of cases that can be acted on.
+    cross-validation goes forward in time. With ``observed`` a column says whose outcome was looked at. ``capacity`` is
+    the per cent of cases that can be acted on.
 
     >>> plan = standard_plan(2, outcome="number", given_parts=False)
     >>> plan.main_measure, plan.cross_validation.words
@@ -48,7 +50,9 @@ def standard_plan(
         checks=tuple(
             name
             for name in checks_of(outcome)
-            if tier in checks()[name].tiers and (in_use is not None or not checks()[name].needs_version)
+            if tier in checks()[name].tiers
+            and (in_use is not None or not checks()[name].needs_version)
+            and (observed or not checks()[name].needs_observed)
         ),
         policy=policy or default_policy(tier),
     )

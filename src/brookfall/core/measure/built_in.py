@@ -642,6 +642,14 @@ MEASURES: tuple[Measure, ...] = (
     Measure("robust_error_ratio", "robust over usual standard error", better=1.0, range=(0.0, None), gap=False),
     Measure("cooks_distance", "Cook's distance", better="lower", range=(0.0, None), gap=False, source="Cook 1977"),
     Measure(
+        "looked_at_auc",
+        "AUC of the score for being looked at",
+        better=0.5,
+        gap=False,
+        formula="the AUC of the score for whether a row's outcome was looked at; 0.5 where that took no regard to it",
+        source="DeLong et al. 1988",
+    ),
+    Measure(
         "elasticity",
         "elasticity",
         range=(None, None),

@@ -27,7 +27,7 @@ from brookfall.core.submission.schema import Claim, Expectation, Submission
 from brookfall.core.table.change import Change, apply
 from brookfall.core.table.occasions import Choices, choices_of
 from brookfall.core.table.outcome import Outcome
-from brookfall.core.table.roles import Roles, check_roles, groups_of_rows, target_of, times_of, weights_of
+from brookfall.core.table.roles import Roles, check_roles, groups_of_rows, observed_of, target_of, times_of, weights_of
 from brookfall.core.table.table import Column, Table
 from brookfall.core.table.target import Target
 
@@ -120,13 +120,36 @@ class Subject:
 
     @cached_property
     def rows(self) -> NDArray[np.int64]:
-        """Positions of the rows in use: all of weight above 0, but those with a gap where the recipe drops them."""
+        """Positions of the rows in use: all of weight above 0 whose outcome was looked at, but those with a gap where
+        the recipe drops them."""
+        used = self._can_be_scored if self._seen_outcomes is None else self._can_be_scored & self._seen_outcomes
+        return np.flatnonzero(used if self.choices is None else _whole(self.choices, used))
+
+    @cached_property
+    def unobserved(self) -> NDArray[np.int64]:
+        """Positions of the rows that could be used if their outcome had been looked at; none where all were."""
+        if self._seen_outcomes is None:
+            return np.zeros(0, dtype=np.int64)
+        return np.flatnonzero(self._can_be_scored & ~self._seen_outcomes)
+
+    @property
+    def with_outcome(self) -> NDArray[np.int64]:
+        """Positions of all rows whose outcome was looked at, in use or not."""
+        seen = self._seen_outcomes
+        return np.arange(self.table.n_rows) if seen is None else np.flatnonzero(seen)
+
+    @cached_property
+    def _seen_outcomes(self) -> NDArray[np.bool_] | None:
+        return observed_of(self.table, self.roles, self.file)
+
+    @cached_property
+    def _can_be_scored(self) -> NDArray[np.bool_]:
         used = np.ones(self.table.n_rows, dtype=bool) if self.choices is None else self.choices.available.copy()
         if self.recipe is not None and self.recipe.preprocess.missing == "drop":
             used &= ~rows_with_gaps(self.table.select(self.features))
         if self.weights is not None:
             used &= self.weights > 0
-        return np.flatnonzero(used if self.choices is None else _whole(self.choices, used))
+        return used
 
     def sampling(self, rows: NDArray[np.int64], key: str) -> Sampling:
         """What rows count and which groups they come in, under a name."""

@@ -7,11 +7,8 @@ from numpy.typing import NDArray
 
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.table.infer import as_category
-from brookfall.core.table.roles import Roles, target_of
+from brookfall.core.table.roles import Roles, target_of, yes_no_of
 from brookfall.core.table.table import Column, Table
-
-_YES = {"1", "yes", "true", "y", "t"}
-_NO = {"0", "no", "false", "n", "f"}
 
 
 @dataclass(frozen=True)
@@ -78,22 +75,7 @@ def _codes(table: Table, name: str, file: str) -> tuple[NDArray[np.int64], tuple
 def _available(table: Table, roles: Roles, file: str) -> NDArray[np.bool_]:
     if roles.available is None:
         return np.ones(table.n_rows, dtype=np.bool_)
-    column = as_category(table.column(roles.available, file))
-    said = [level.lower() for level in column.levels]
-    unknown = [level for level in said if level not in _YES | _NO]
-    if unknown or column.missing.any():
-        raise UserError(
-            "Whether an alternative could be had is missing, or neither yes nor no.",
-            todo="Write 1 or 0, or yes or no, in every row.",
-            file=file,
-            column=roles.available,
-            row=_line(int(np.flatnonzero(column.missing | np.isin(column.values, _places(said, unknown)))[0])),
-        )
-    return np.asarray(np.isin(column.values, _places(said, _YES)))
-
-
-def _places(levels: list[str], wanted: "set[str] | list[str]") -> list[int]:
-    return [place for place, level in enumerate(levels) if level in wanted]
+    return yes_no_of(table, roles.available, file, "Whether an alternative could be had")
 
 
 def _refuse_twice(occasion: NDArray[np.int64], alternative: NDArray[np.int64], roles: Roles, file: str) -> None:

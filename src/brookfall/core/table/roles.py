@@ -3,6 +3,7 @@
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +15,7 @@ from brookfall.core.table.outcome import Outcome
 from brookfall.core.table.table import Column, Table
 from brookfall.core.table.target import Target
 
-SINGLE = ("target", "part", "weight", "group", "time", "occasion", "alternative", "available")
+SINGLE = ("target", "part", "weight", "group", "time", "occasion", "alternative", "available", "observed")
 """The roles that one column alone can have."""
 
 
@@ -42,6 +43,9 @@ class Roles(BaseModel):
     occasion: str | None = None
     alternative: str | None = None
     available: str | None = None
+    observed: str | None = Field(
+        default=None, description="whether a row's outcome was looked at: 1 or 0, yes or no; of others it may be empty"
+    )
     ignore: tuple[str, ...] = ()
     features: tuple[str, ...] | None = Field(default=None, description="null: every column not named above")
 
@@ -119,7 +123,8 @@ def target_of(table: Table, roles: Roles, outcome: Outcome, file: str) -> Target
 
     Raises UserError, with the row where there is one, unless the target has no gaps and is: two values with the
     positive one among them (binary), 2 to 50 values (multiclass), or finite numbers that differ (number). Of a choice
-    the two values say which alternative of an occasion was chosen; ``occasions_of`` checks the occasions.
+    the two values say which alternative of an occasion was chosen; ``occasions_of`` checks the occasions. What stands
+    in rows whose outcome was not looked at is not read: they are negative, of the first class, or NaN.
 
     >>> from brookfall.core.table.infer import column_from_text
     >>> cells = {"x": ["1", "2", "4"], "c": ["a", "b", "a"], "y": ["yes", "no", "no"]}
@@ -130,11 +135,16 @@ def target_of(table: Table, roles: Roles, outcome: Outcome, file: str) -> Target
     if not roles.target:
         raise UserError("No target is chosen yet.", todo="Give a column that role on the Data screen.", file=file)
     column = table.column(roles.target)
+    seen = observed_of(table, roles, file)
+    if seen is not None and not seen.all():
+        alone = Table((column.take(np.flatnonzero(seen)),))
+        known = target_of(alone, roles.model_copy(update={"observed": None}), outcome, file)
+        return replace(known, values=_spread(known, seen))
     if column.missing.any():
         first = int(np.flatnonzero(column.missing)[0])
         raise UserError(
             f"The target is missing in {int(column.missing.sum())} rows.",
-            todo="Send only rows whose outcome is known.",
+            todo="Send only rows whose outcome is known, or a column that says of which it was looked at (observed).",
             file=file,
             column=roles.target,
             row=first + 2,
@@ -148,6 +158,14 @@ def target_of(table: Table, roles: Roles, outcome: Outcome, file: str) -> Target
         return _class_target(coded.values, held, values, roles, file)
     target = _binary_target(coded, values, roles, file)
     return replace(target, outcome="choice") if outcome == "choice" else target
+
+
+def _spread(known: Target, seen: NDArray[np.bool_]) -> NDArray[Any]:
+    """The outcomes that were looked at in their rows, and nothing in the others; shape (n,)."""
+    nothing = np.nan if known.outcome == "number" else 0
+    found: NDArray[Any] = np.full(len(seen), nothing, dtype=known.values.dtype)
+    found[seen] = known.values
+    return found
 
 
 def _number_target(column: Column, roles: Roles, file: str) -> Target:
@@ -205,6 +223,52 @@ def _binary_target(column: Column, values: list[str], roles: Roles, file: str) -
 def _default_positive(values: list[str]) -> str:
     affirmative = [value for value in values if value.lower() in {"yes", "true", "y", "t", "1"}]
     return affirmative[0] if affirmative else values[-1]
+
+
+def observed_of(table: Table, roles: Roles, file: str) -> NDArray[np.bool_] | None:
+    """Whether each row's outcome was looked at, shape (n,); None where no column says so, as all were.
+
+    UserError where a row has neither yes nor no, or none was looked at.
+
+    >>> from brookfall.core.table.infer import column_from_text
+    >>> table = Table((column_from_text("seen", ["yes", "no", "yes"]),))
+    >>> observed_of(table, Roles(target="y", observed="seen"), "rows.csv").tolist()
+    [True, False, True]
+    """
+    if roles.observed is None:
+        return None
+    seen = yes_no_of(table, roles.observed, file, "Whether its outcome was looked at")
+    if not seen.any():
+        raise UserError(
+            "No row's outcome was looked at.", todo="Choose another column.", file=file, column=roles.observed
+        )
+    return seen
+
+
+_YES = {"1", "yes", "true", "y", "t"}
+_NO = {"0", "no", "false", "n", "f"}
+
+
+def yes_no_of(table: Table, name: str, file: str, what: str) -> NDArray[np.bool_]:
+    """A column of 1 and 0, yes and no, shape (n,); UserError with the row where one has neither: ``what`` it says.
+
+    >>> from brookfall.core.table.infer import column_from_text
+    >>> yes_no_of(Table((column_from_text("there", ["1", "0"]),)), "there", "rows.csv", "Whether").tolist()
+    [True, False]
+    """
+    column = as_category(table.column(name, file))
+    said = [level.lower() for level in column.levels]
+    neither = [place for place, level in enumerate(said) if level not in _YES | _NO]
+    wrong = column.missing | np.isin(column.values, neither)
+    if wrong.any():
+        raise UserError(
+            f"{what} is missing, or neither yes nor no.",
+            todo="Write 1 or 0, or yes or no, in every row.",
+            file=file,
+            column=name,
+            row=int(np.flatnonzero(wrong)[0]) + 2,
+        )
+    return np.asarray(np.isin(column.values, [place for place, level in enumerate(said) if level in _YES]))
 
 
 def weights_of(table: Table, roles: Roles, file: str) -> NDArray[np.float64] | None:

@@ -18,6 +18,7 @@ const ROLES: readonly (readonly [Role, string, string])[] = [
   ["occasion", "occasion", "o"],
   ["alternative", "alternative", "a"],
   ["available", "available", "v"],
+  ["observed", "observed", "b"],
   ["none", "no role", ""],
 ];
 

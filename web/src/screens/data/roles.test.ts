@@ -16,6 +16,7 @@ const START: Roles = {
   occasion: null,
   alternative: null,
   available: null,
+  observed: null,
   ignore: [],
   features: null,
 };

@@ -13,9 +13,20 @@ export type Role =
   | "occasion"
   | "alternative"
   | "available"
+  | "observed"
   | "none";
 
-const SINGLE = ["target", "weight", "group", "time", "part", "occasion", "alternative", "available"] as const;
+const SINGLE = [
+  "target",
+  "weight",
+  "group",
+  "time",
+  "part",
+  "occasion",
+  "alternative",
+  "available",
+  "observed",
+] as const;
 
 /** The roles that a choice alone has. */
 export const OF_A_CHOICE: readonly Role[] = ["occasion", "alternative", "available"];

@@ -36,10 +36,11 @@ class Profile(Check):
         table = subject.table.select(subject.features)
         n = subject.table.n_rows
         gaps = int(rows_with_gaps(table).sum())
-        repeated = _repeated(table, subject.target.values.astype(np.float64))
+        known = subject.with_outcome
+        repeated = _repeated(table.take(known), subject.target.values[known].astype(np.float64))
         choices = subject.choices
         draft = Draft(bench.plan.policy.level)
-        parts = {"all": np.arange(n, dtype=np.int64), **bench.split.parts}
+        parts = {"all": known, **bench.split.parts}
         shown = {
             (part, label): draft.add(measure, figure, part=part, class_=class_)
             for part, rows in parts.items()
@@ -53,8 +54,13 @@ class Profile(Check):
         ]
         if subject.features:
             said.append(_of_gaps(gaps, repeated if choices is None else None))
-        if subject.dropped:
-            said.append(f"{wording.rows(subject.dropped)} {_why_dropped(bench)} before any split.")
+        unobserved = len(subject.unobserved)
+        if unobserved:
+            said.append(
+                f"Of {wording.rows(unobserved)} the outcome was not looked at; they are scored, never learned from."
+            )
+        if subject.dropped > unobserved:
+            said.append(f"{wording.rows(subject.dropped - unobserved)} {_why_dropped(bench)} before any split.")
         columns = TableView(
             title="The features",
             columns=("column", "what it is", "distinct"),

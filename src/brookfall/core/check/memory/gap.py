@@ -429,9 +429,8 @@ def _lines(bench: Bench, draft: Draft, found: _Measured) -> tuple[str, ...]:
     for part in sides.unseen:
         gap = draft.figure(found.gaps[found.main, part])
         if part != found.lead and part in _OF and gap.value is not None:
-            lines.append(
-                f"On {part.replace('_', '-')} rows the gap is {draft.said(found.gaps[found.main, part])}, {_OF[part]}."
-            )
+            where = f"{part.replace('_', '-')} {bench.subject.unit}s"
+            lines.append(f"On {where} the gap is {draft.said(found.gaps[found.main, part])}, {_OF[part]}.")
     if draft.standing(found.gap) is Standing.UNSETTLED and found.limit is not None:
         what = f"a gap of {_plain(found.limit.at_most or 0.0)}"
         units = f"{bench.subject.unit}s"

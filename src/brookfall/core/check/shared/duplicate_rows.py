@@ -63,9 +63,10 @@ def repeats_of(subject: Subject) -> Repeated:
     # Of a choice only whole occasions could contradict each other: that a slot was taken here and not there is no
     # contradiction.
     judged = bool(subject.features) and subject.outcome in ("binary", "multiclass")
-    pairs = np.unique(np.stack([features, both]), axis=1)
+    known = subject.with_outcome
+    pairs = np.unique(np.stack([features[known], both[known]]), axis=1)
     outcomes = np.bincount(pairs[0])
-    contradicted = np.flatnonzero(outcomes[features] > 1) if judged else np.zeros(0, np.int64)
+    contradicted = known[outcomes[features[known]] > 1] if judged else np.zeros(0, np.int64)
     return Repeated(repeated, contradicted)
 
 

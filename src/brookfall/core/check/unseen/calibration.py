@@ -310,7 +310,8 @@ def _lines(bench: Bench, draft: Draft, told: list[_Told]) -> tuple[str, ...]:
     place, limit = first.slope, draft.limit(first.slope)
     if draft.standing(place) is Standing.UNSETTLED and limit is not None:
         what = f"a slope of {limit.low:g}"
-        lines.append(what_would_settle(draft.figure(place), limit, draft.level, what, ideal=f"{limit.ideal:g}"))
+        units, ideal = f"{bench.subject.unit}s", f"{limit.ideal:g}"
+        lines.append(what_would_settle(draft.figure(place), limit, draft.level, what, units, ideal))
     return tuple(lines)
 
 
