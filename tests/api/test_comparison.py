@@ -68,8 +68,11 @@ def test_an_earlier_version_is_set_against_the_new_one(visitor: SignIn, workers:
     assert rows["title"] == "out-of-fold rows (the version in use), decided yes"
 
 
-def test_choices_are_not_compared(visitor: SignIn) -> None:
+def test_choices_are_compared_by_occasion(visitor: SignIn) -> None:
     iris = visitor("iris")
     choice = next(one for one in iris.get("/api/cases")["cases"] if one["outcome"] == "choice")
-    refused = iris.ask("GET", f"/api/cases/{choice['id']}/comparison")
-    assert (refused.status_code, refused.json["detail"]) == (422, "Models of a choice are not compared here.")
+    view = iris.get(f"/api/cases/{choice['id']}/comparison?part=test&models=baseline")
+    assert set(view["measures"]) == {"mean_chosen_probability", "hit_rate", "rho_squared"}
+    assert {"recipe", "constants_only", "baseline"} <= {one["name"] for one in view["candidates"]}
+    # Nothing has been fitted yet but the baseline, which takes no fit.
+    assert view["problem"] is not None or "occasions" in view["answer"]

@@ -16,6 +16,7 @@ from brookfall.core.measure.registry import measure
 from brookfall.core.measure.scored import Picked
 from brookfall.core.plan.plan import Plan
 from brookfall.core.recipe.family.choice import ConditionalLogit, Occasions
+from brookfall.core.retest.compare_models import compare_models
 from brookfall.core.retest.rows_behind import Behind, rows_behind
 from brookfall.core.retest.run import retest
 from brookfall.core.submission.package import package_from_files
@@ -306,3 +307,30 @@ def test_a_weighted_occasion_counts_as_often_as_its_weight() -> None:
     again = rows.take(np.r_[np.arange(10), np.arange(40)], "twice")
     for name in ("mean_chosen_probability", "hit_rate", "rho_squared", "log_likelihood"):
         assert measure(name, twice).value == pytest.approx(measure(name, again).value)
+
+
+def test_resampled_rows_would_hold_an_occasion_twice(many: Subject) -> None:
+    folds = {"kind": "bootstrap", "folds": 20, "repeats": 1, "by": "rows", "stratified": False}
+    (found,) = retest(bench(many, "cross_validation", cross_validation=folds))
+    assert found.state == "not_applicable"
+    assert "can't stand twice" in found.answer
+
+
+def test_a_version_in_use_is_refitted_on_the_same_occasions(many: Subject) -> None:
+    older = {"version": "0.9", "recipe": {"family": "conditional_logit", "settings": {"constants": False}}}
+    (found,) = retest(bench(many, "in_use", in_use=older))
+    assert found.state == "done"
+    assert "480 occasions" in found.answer or "420 occasions" in found.answer
+    assert any("of the occasions otherwise" in line or "every occasion alike" in line for line in found.lines)
+
+
+def test_models_of_a_choice_are_compared_by_occasion(many: Subject) -> None:
+    made = bench(many, "challengers")
+    chosen = [made.submitted, made.candidate("constants_only"), made.candidate("baseline")]
+    ledger = MemoryLedger()
+    for one in chosen:
+        for need in one.needs("test"):
+            ledger.keep(execute(FitJob(need.fit, (need.reading,)), many))
+    written, rows = compare_models(made, ledger, chosen, "test", "mean_chosen_probability")
+    assert len(rows) == 180
+    assert written.answer.startswith("On the same 180 test occasions the submitted recipe comes first of 3")

@@ -39,8 +39,6 @@ def comparison(
 ) -> ComparisonView:
     """The chosen models side by side, by a measure on a part; by default the plan's own, and the best few."""
     case = people.case_for(session, person, case_id)
-    if case.outcome == "choice":
-        raise UserError("Models of a choice are not compared here.", todo="Its exhibit sets it against an even guess.")
     bench = bench_of(session, case)
     every = [one for one in bench.candidates.values() if one.parts]
     parts = list(dict.fromkeys(name for one in every for name in one.parts))

@@ -97,7 +97,7 @@ def _new_case(session: Session, person: Person, package: Package, due: date | No
 def _in_use(session: Session, declared: Submission) -> InUse | None:
     """The newest other version that can be refitted; the reviewer may name another."""
     model = declared.model
-    if model.outcome == "choice" or declared.recipe is None:
+    if declared.recipe is None:
         return None
     return next(iter(versions_to_compare(session, model.name, model.outcome, None)), None)
 

@@ -242,11 +242,9 @@ function Index({
           </Box>
         );
       })}
-      {theCase.outcome !== "choice" && (
-        <Typography variant="body2" sx={{ mt: 2 }}>
-          <Link to={`/cases/${theCase.id}/compare`}>Compare models on the same rows</Link>
-        </Typography>
-      )}
+      <Typography variant="body2" sx={{ mt: 2 }}>
+        <Link to={`/cases/${theCase.id}/compare`}>Compare models on the same rows</Link>
+      </Typography>
     </Box>
   );
 }

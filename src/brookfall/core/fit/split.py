@@ -127,6 +127,11 @@ class Split:
         by = self._kept_whole(how.by)
         if how.kind == "random_splits":
             return random_splits(layout, how.folds, how.test / 100, self.seed, by)
+        if how.kind == "bootstrap" and self.subject.choices is not None:
+            raise UserError(
+                "An occasion of a choice can't stand twice among the training rows, as bootstrap resamples have it.",
+                todo="Cross-validate with folds or random splits.",
+            )
         if how.kind == "bootstrap":
             return bootstraps(layout, how.folds, self.seed)
         folds = k_folds(layout, how.folds, how.repeats, self.seed, by)

@@ -67,7 +67,7 @@ def compare_models(
     curves, series = pictures.curve_charts(shown, draft.level, colours=colours, only=only)
     strip = _strip(ranked, places, brackets, main, part, colours)
     written = draft.write(
-        _answer(draft, ranked, places, brackets, main, part, len(common)),
+        _answer(draft, ranked, places, brackets, main, part, len(common), bench.subject.unit),
         charts=(strip, *curves),
         series=series,
         tables=(_table(bench, draft, ranked, places, main, part),),
@@ -166,11 +166,12 @@ def _answer(
     main: str,
     part: str,
     n: int,
+    unit: str,
 ) -> str:
     first = ranked[0].candidate
     figure = draft.figure(places[first.name])
     words = words_of(main)
-    said = f"On the same {wording.count(n)} {_part_words(part)} rows"
+    said = f"On the same {wording.count(n)} {_part_words(part)} {unit}s"
     if figure.value is None:
         return f"{said} {words} can't be computed: {figure.note}."
     said += f" {_named(first)} comes first of {len(ranked)} by {words}, {wording.figure(figure, draft.level)}"

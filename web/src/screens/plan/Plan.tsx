@@ -90,49 +90,47 @@ export function Plan() {
               </Box>
             )}
           </SentenceRow>
-          {view.outcome !== "choice" && (
-            <SentenceRow limit={tierWords}>
-              <FoldsSentence plan={plan} view={view} off={off} set={set} />, on the rows outside the test part. Judge by{" "}
+          <SentenceRow limit={tierWords}>
+            <FoldsSentence plan={plan} view={view} off={off} set={set} />, on the rows outside the test part. Judge by{" "}
+            <InlineChoice
+              name="Main measure"
+              value={plan.main_measure ?? ""}
+              options={Object.entries(view.main_measures)}
+              disabled={off}
+              onSet={(main_measure) => set({ main_measure })}
+            />
+            , and groups on{" "}
+            <span style={{ whiteSpace: "nowrap" }}>
               <InlineChoice
-                name="Main measure"
-                value={plan.main_measure ?? ""}
-                options={Object.entries(view.main_measures)}
+                name="Part that decides"
+                value={plan.deciding_part ?? "out_of_fold"}
+                options={[
+                  ["out_of_fold", "out-of-fold scores"],
+                  ["validation", "the validation part"],
+                  ["test", "the test part"],
+                ]}
                 disabled={off}
-                onSet={(main_measure) => set({ main_measure })}
+                onSet={(deciding_part) => set({ deciding_part })}
               />
-              , and groups on{" "}
-              <span style={{ whiteSpace: "nowrap" }}>
-                <InlineChoice
-                  name="Part that decides"
-                  value={plan.deciding_part ?? "out_of_fold"}
-                  options={[
-                    ["out_of_fold", "out-of-fold scores"],
-                    ["validation", "the validation part"],
-                    ["test", "the test part"],
-                  ]}
+              .
+            </span>
+            {view.undecided && (
+              <Box sx={{ mt: 0.5 }}>
+                Decide at{" "}
+                <InlineMaybeNumber
+                  name="Decide at"
+                  value={plan.threshold ?? null}
                   disabled={off}
-                  onSet={(deciding_part) => set({ deciding_part })}
+                  onSet={(threshold) => set({ threshold })}
                 />
-                .
-              </span>
-              {view.undecided && (
-                <Box sx={{ mt: 0.5 }}>
-                  Decide at{" "}
-                  <InlineMaybeNumber
-                    name="Decide at"
-                    value={plan.threshold ?? null}
-                    disabled={off}
-                    onSet={(threshold) => set({ threshold })}
-                  />
-                  : {view.positive} when the score is at least that.{" "}
-                  <Box component="span" sx={{ color: plan.threshold == null ? "brook.ochre" : "text.secondary" }}>
-                    {view.undecided}
-                    {plan.threshold == null ? "; until one is set, nothing that rests on a decision is computed." : "."}
-                  </Box>
+                : {view.positive} when the score is at least that.{" "}
+                <Box component="span" sx={{ color: plan.threshold == null ? "brook.ochre" : "text.secondary" }}>
+                  {view.undecided}
+                  {plan.threshold == null ? "; until one is set, nothing that rests on a decision is computed." : "."}
                 </Box>
-              )}
-            </SentenceRow>
-          )}
+              </Box>
+            )}
+          </SentenceRow>
         </Part>
         {view.departures.length > 0 && (
           <Part title="Other limits that depart from the policy">

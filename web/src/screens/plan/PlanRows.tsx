@@ -67,6 +67,8 @@ const USUAL: Record<Kind, Partial<Folds>> = {
 export function FoldsSentence({ plan, view, off, set }: SentenceProps) {
   const how = plan.cross_validation;
   const kind = how.kind ?? "k_fold";
+  // An occasion can't stand twice in a fit, as resampled rows would.
+  const kinds = KINDS.filter(([one]) => view.outcome !== "choice" || one !== "bootstrap");
   const setFolds = (next: Partial<Folds>) => set({ cross_validation: { ...how, ...next } });
   // Only k folds go forward in time.
   const setKind = (next: Kind) =>
@@ -88,7 +90,7 @@ export function FoldsSentence({ plan, view, off, set }: SentenceProps) {
           onSet={(folds) => setFolds({ folds })}
         />
       )}{" "}
-      <InlineChoice name="Kind of cross-validation" value={kind} options={KINDS} disabled={off} onSet={setKind} />
+      <InlineChoice name="Kind of cross-validation" value={kind} options={kinds} disabled={off} onSet={setKind} />
       {kind === "random_splits" && (
         <>
           {" "}

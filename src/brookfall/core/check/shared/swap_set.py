@@ -14,7 +14,7 @@ from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import NO_ROW, Figure, absent
 from brookfall.core.measure.influence_function import figure_of, mean_of
 from brookfall.core.measure.interval import independent_difference, share_of
-from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
+from brookfall.core.measure.scored import AnyScored, Picked, Scored, ScoredClasses, ScoredNumbers
 
 IN_USE = "in_use"
 _WORDS = {
@@ -41,8 +41,10 @@ def sides_of(bench: Bench, draft: Draft, ours: ScoredPart, theirs: ScoredPart) -
         if not (new.decides and old.decides):
             return Sides(("No threshold is declared, so nothing is known of who changes side.",))
         return _swaps(bench.subject.target.positive, draft, new, old)
+    if isinstance(new, Picked) and isinstance(old, Picked):
+        return _classes(bench.subject.unit, draft, ours.part, new.as_classes, old.as_classes)
     if isinstance(new, ScoredClasses) and isinstance(old, ScoredClasses):
-        return _classes(draft, ours.part, new, old)
+        return _classes(bench.subject.unit, draft, ours.part, new, old)
     if isinstance(new, ScoredNumbers) and isinstance(old, ScoredNumbers):
         return _nearer(draft, ours.part, new, old)
     raise TypeError("the rows are of two kinds of outcome")
@@ -126,7 +128,7 @@ def _rate_words(rate: Figure, level: float) -> str:
     return f"{wording.percent(rate.value, 0)}{between}"
 
 
-def _classes(draft: Draft, part: str, new: ScoredClasses, old: ScoredClasses) -> Sides:
+def _classes(unit: str, draft: Draft, part: str, new: ScoredClasses, old: ScoredClasses) -> Sides:
     changed = new.decisions != old.decisions
     share = share_of(changed, new).figure()
     draft.add("flipped", share, part=part, versus=Versus(model=IN_USE))
@@ -134,9 +136,9 @@ def _classes(draft: Draft, part: str, new: ScoredClasses, old: ScoredClasses) ->
     right = [_share(rows, rows.decisions == rows.outcomes) for rows in moved]
     draft.add("accuracy", right[0], part="decided_otherwise")
     draft.add("accuracy", right[1], model=IN_USE, part="decided_otherwise")
-    said = f"They decide {_rate_words(share, draft.level)} of the rows otherwise"
+    said = f"They decide {_rate_words(share, draft.level)} of the {unit}s otherwise"
     if not changed.any():
-        return Sides(("They decide every row alike.",))
+        return Sides((f"They decide every {unit} alike.",))
     return Sides(
         (
             f"{said}; of those the submitted version is right on {_rate_words(right[0], draft.level)}, the one in use "

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 
 from brookfall.core.candidate.candidate import IN_USE
 from brookfall.core.check.bench import Bench, ScoredPart
-from brookfall.core.check.check import Check, Draft, Written, at, text
+from brookfall.core.check.check import ANY_OUTCOME, Check, Draft, Written, at, text
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import NO_LIMIT, About, Sentence, say
 from brookfall.core.check.shared import pictures
@@ -39,6 +39,7 @@ class AgainstInUse(Check):
         "same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992); swap set: common practice."
     )
     refits = True
+    outcomes = ANY_OUTCOME
     needs_version = True
     reads = Reads(plan=("in_use", "policy.worse_than_challenger"))
 
@@ -84,7 +85,7 @@ class AgainstInUse(Check):
             [_answer(bench, draft, used, ours, new, old, gains), *sides.said],
             charts=(*strips, *sides.charts, *overlaid),
             series=series,
-            tables=(_table(names, used, ours, new, old, gains), *sides.tables),
+            tables=(_table(bench, names, used, ours, new, old, gains), *sides.tables),
         )
 
 
@@ -106,13 +107,20 @@ def _strips(names: Iterable[str], used: InUse, new: dict[str, int], old: dict[st
 
 
 def _table(
-    names: Iterable[str], used: InUse, ours: ScoredPart, new: dict[str, int], old: dict[str, int], gains: dict[str, int]
+    bench: Bench,
+    names: Iterable[str],
+    used: InUse,
+    ours: ScoredPart,
+    new: dict[str, int],
+    old: dict[str, int],
+    gains: dict[str, int],
 ) -> TableView:
     rows: list[tuple[Cell, ...]] = [
         (text(words_of(name)), at(new[name]), at(old[name]), at(gains[name])) for name in names
     ]
+    counted = f"{bench.subject.counted(len(ours.positions))} ({ours.part.replace('_', '-')})"
     return TableView(
-        title=f"On the same {wording.rows(len(ours.positions))} ({ours.part.replace('_', '-')}), both refitted here",
+        title=f"On the same {counted}, both refitted here",
         columns=("measure", "submitted", f"{used.version}, in use", "the submitted version is better by"),
         rows=tuple(rows),
     )
@@ -131,6 +139,6 @@ def _answer(
     figures = (
         f"{words_of(main)} {wording.figure(draft.figure(new[main]), draft.level)} against "
         f"{wording.figure(draft.figure(old[main]), draft.level)} of {used.version}, in use, on "
-        f"{wording.rows(len(ours.positions))}"
+        f"{bench.subject.counted(len(ours.positions))}"
     )
     return told(draft, gains[main], figures, _WORDS)
