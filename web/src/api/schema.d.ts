@@ -4030,6 +4030,7 @@ export interface components {
          * @description How gaps, scales and levels are treated. All of it is learned from the training rows of each fit.
          *
          *     rare: levels held by a smaller share of the training rows are joined into one; 0 joins none.
+         *     text: whether free text is left out or its words are weighed (TF-IDF); its entries are never levels.
          */
         Preprocess: {
             /**
@@ -4055,6 +4056,12 @@ export interface components {
              * @enum {string}
              */
             scale: "none" | "standard" | "minmax" | "robust";
+            /**
+             * Text
+             * @default left_out
+             * @enum {string}
+             */
+            text: "left_out" | "words";
         };
         /**
          * Preview
@@ -4303,7 +4310,8 @@ export interface components {
              *       "encode": "onehot",
              *       "missing": "median",
              *       "rare": 0,
-             *       "scale": "none"
+             *       "scale": "none",
+             *       "text": "left_out"
              *     }
              */
             preprocess: components["schemas"]["Preprocess"];

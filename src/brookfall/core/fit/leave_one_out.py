@@ -33,6 +33,8 @@ def _unlearned(column: Column, recipe: Recipe) -> bool:
     steps = recipe.preprocess
     if column.kind == "number":
         return steps.missing == "constant" or not column.missing.any()
+    if column.kind == "text" and steps.text == "words":
+        return False
     if steps.encode == "target" or steps.rare > 0 or (steps.missing == "mode" and column.missing.any()):
         return False
     counts = np.bincount(column.values.astype(np.int64) + 1)

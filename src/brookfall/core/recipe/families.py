@@ -193,5 +193,6 @@ def recipe_in_words(recipe: Recipe, outcome: Outcome = "binary") -> str:
     return (
         f"{words[:1].upper()}{words[1:]}{f' ({listed})' if listed else ''}, seed {recipe.seed}; "
         f"missing values: {steps.missing}; scaling: {steps.scale}; categories: {steps.encode}"
+        + ("; free text: its words (TF-IDF)" if steps.text == "words" else "")
         + (f"; {_decides(recipe.threshold)}." if outcome == "binary" else ".")
     )

@@ -18,6 +18,7 @@ from sklearn.preprocessing import (
 )
 
 from brookfall.core.recipe.recipe import Preprocess
+from brookfall.core.recipe.words import WordWeights
 from brookfall.core.table.table import Table
 
 Matrix = NDArray[np.float64]
@@ -26,6 +27,9 @@ _SCALERS = {"standard": StandardScaler, "minmax": MinMaxScaler, "robust": Robust
 _IMPUTE_NUMBER = {"median": "median", "mean": "mean", "mode": "most_frequent", "constant": "constant"}
 _MISSING_LEVEL = -1.0
 _AS_THEY_ARE = "passthrough"
+_NUMBERS, _WORDS = "numbers", "words"
+_NUMERIC = (_NUMBERS, _WORDS)
+"""Steps whose columns are numbers: the features' own, and the weights of words in a text."""
 
 
 def raw_matrix(features: Table) -> Matrix:
@@ -77,16 +81,22 @@ class Prepared:
             return features.names
         levels = {column.name: column.levels for column in features.columns}
         written = self.steps.get_feature_names_out(list(features.names))
-        return tuple(_readable(str(name).partition("__")[2], levels) for name in written)
+        return tuple(_named(str(name), features.names, levels) for name in written)
 
     def numbers(self) -> int:
-        """How many prepared columns are numbers, once it was fitted."""
+        """How many prepared columns are numbers, words among them, once it was fitted."""
         if self.steps is None:
             return self.columns
-        if not self.has_numbers:
-            return 0
-        place = self.steps.output_indices_["numbers"]
-        return int(place.stop - place.start)
+        places = self.steps.output_indices_
+        return sum(int(place.stop - place.start) for name, place in places.items() if name.startswith(_NUMERIC))
+
+
+def _named(written: str, names: tuple[str, ...], levels: dict[str, tuple[str, ...]]) -> str:
+    step, _, name = written.partition("__")
+    if step.startswith(_WORDS):
+        column = names[int(step.removeprefix(_WORDS))]
+        return f"{column}: {name.removeprefix(f'{column}_')}"
+    return _readable(name, levels)
 
 
 def _readable(written: str, levels: dict[str, tuple[str, ...]]) -> str:
@@ -109,7 +119,8 @@ def build_preprocess(
     """Gaps, scale, categories. Fit it on training rows, with their outcomes.
 
     A gap in a category is a level of its own, except that ``mode`` fills in the most frequent one. A level
-    not seen in training becomes all zeros (onehot), -2 (ordinal) or the overall mean (target).
+    not seen in training becomes all zeros (onehot), -2 (ordinal) or the overall mean (target). Free text is left out,
+    or its words are weighed; they come after the numbers.
     ``target`` is the kind of outcome that target encoding averages.
 
     Parameters
@@ -141,15 +152,20 @@ def build_preprocess(
     [[-1.069, 0.0], [-0.267, 1.0], [1.336, 0.0]]
     """
     numbers = [i for i, column in enumerate(features.columns) if column.kind == "number"]
-    others = [i for i in range(len(features.columns)) if i not in numbers]
-    steps = []
+    texts = [i for i, column in enumerate(features.columns) if column.kind == "text"]
+    others = [i for i in range(len(features.columns)) if i not in (*numbers, *texts)]
+    steps: list[tuple[str, Any, list[int]]] = []
     if numbers:
         gaps = any(features.columns[i].missing.any() for i in numbers)
-        steps.append(("numbers", _number_steps(how, gaps=gaps), numbers))
+        steps.append((_NUMBERS, _number_steps(how, gaps=gaps), numbers))
+    if how.text == "words":
+        steps += [(f"{_WORDS}{place}", WordWeights(features.columns[place].levels), [place]) for place in texts]
+    if features.columns and not steps and not others:
+        raise ValueError("every feature is free text, which the recipe leaves out (preprocess.text: words weighs it)")
     if others:
         encode = "ordinal" if levels_as_they_are else how.encode
         steps.append(("categories", _category_steps(how, encode, seed, target), others))
-    if not others and all(step[1] == _AS_THEY_ARE for step in steps):
+    if not others and not texts and all(step[1] == _AS_THEY_ARE for step in steps):
         return Prepared(None, len(numbers), has_numbers=True)
     return Prepared(ColumnTransformer(steps, sparse_threshold=0.0), len(features.columns), bool(numbers))
 

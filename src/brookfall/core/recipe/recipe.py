@@ -9,6 +9,7 @@ class Preprocess(BaseModel):
     """How gaps, scales and levels are treated. All of it is learned from the training rows of each fit.
 
     rare: levels held by a smaller share of the training rows are joined into one; 0 joins none.
+    text: whether free text is left out or its words are weighed (TF-IDF); its entries are never levels.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -17,6 +18,7 @@ class Preprocess(BaseModel):
     scale: Literal["none", "standard", "minmax", "robust"] = "none"
     encode: Literal["onehot", "ordinal", "target"] = "onehot"
     rare: float = Field(default=0.0, ge=0, lt=0.5)
+    text: Literal["left_out", "words"] = "left_out"
 
 
 class Split(BaseModel):

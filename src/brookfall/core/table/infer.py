@@ -18,6 +18,8 @@ from brookfall.core.table.table import Column, Kind
 _YES_NO = (frozenset({"yes", "no"}), frozenset({"true", "false"}), frozenset({"y", "n"}), frozenset({"t", "f"}))
 _FREE_TEXT_SHARE = 0.5
 _FREE_TEXT_LEVELS = 200
+_NOTES = 100
+_WORDS_OF_A_NOTE = 3
 EXACT = 2.0**53
 """From here on float64 skips whole numbers, so two identifiers might become one."""
 
@@ -226,6 +228,9 @@ def _kind_of(levels: tuple[str, ...], present: int) -> Kind:
     if len(levels) <= 4 and frozenset(level.lower() for level in levels) in _YES_NO:
         return "yes_no"
     if len(levels) > max(_FREE_TEXT_LEVELS, _FREE_TEXT_SHARE * present):
+        return "text"
+    # Notes that are often the same still are no categories: many entries of several words each.
+    if len(levels) >= _NOTES and sum(len(level.split()) for level in levels) >= _WORDS_OF_A_NOTE * len(levels):
         return "text"
     return "category"
 

@@ -77,6 +77,7 @@ export function BriefForm({ draft }: { draft: Draft }) {
       | "missing"
       | "scale"
       | "encode"
+      | "text"
       | "target"
       | "part"
       | "occasion"
@@ -200,6 +201,10 @@ export function BriefForm({ draft }: { draft: Draft }) {
             {choice("missing", "Missing values", same(["median", "mean", "mode", "constant", "indicator", "drop"]))}
             {choice("scale", "Scaling", same(["none", "standard", "minmax", "robust"]))}
             {choice("encode", "Categories", same(["onehot", "ordinal", "target"]))}
+            {choice("text", "Free text", [
+              ["left_out", "left out"],
+              ["words", "its words, weighed (TF-IDF)"],
+            ])}
           </Box>
         </>
       )}

@@ -44,7 +44,7 @@ export function submissionFrom(f: BriefFields, files: readonly DataFile[]) {
       ? {
           family: f.family,
           settings: settingsFrom(f.settings),
-          preprocess: { missing: f.missing, scale: f.scale, encode: f.encode },
+          preprocess: { missing: f.missing, scale: f.scale, encode: f.encode, text: f.text },
           threshold: f.threshold.trim() || null,
           seed: f.seed,
         }

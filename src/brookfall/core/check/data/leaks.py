@@ -13,6 +13,7 @@ from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure
+from brookfall.core.measure.phrases import phrases_in, pure_phrase
 from brookfall.core.measure.registry import words_of
 from brookfall.core.resample.declared import Given
 from brookfall.core.submission.subject import Subject
@@ -29,8 +30,8 @@ class Leaks(Check):
 
     def sentence(self, about: About) -> Sentence:
         return say(
-            "Look for what gives the answer away: one column that decides the target alone, gaps that do, identifiers, "
-            "dates.",
+            "Look for what gives the answer away: one column that decides the target alone, gaps that do, a word or "
+            "phrase in a text, identifiers, dates.",
             f"limit: {'R²' if about.number else 'AUC'} of one column ≤ {{alone}}",
             alone=upper_limit(about, "alone", "Limit on what one column tells alone"),
         )
@@ -67,7 +68,25 @@ class Leaks(Check):
             rows=tuple((text(one.words), text(words_of(one.measure)), at(place)) for one, place in found),
         )
         answer = _answer(subject, draft, suspects, places, late)
-        return draft.write(answer, charts=(strip,), tables=(table,))
+        return draft.write(answer, lines=_pure_phrases(subject), charts=(strip,), tables=(table,))
+
+
+def _pure_phrases(subject: Subject) -> tuple[str, ...]:
+    """Phrases of texts whose rows are all of one outcome, beyond chance: the most frequent one of each text."""
+    target, rows, said = subject.target, subject.rows, []
+    if target.outcome == "number" or subject.choices is not None:
+        return ()
+    for name in subject.features:
+        column = subject.table.column(name).take(rows)
+        if column.kind != "text":
+            continue
+        found = pure_phrase(phrases_in(column), target.codes[rows], len(target.classes))
+        if found is not None:
+            said.append(
+                f"Where '{found.phrase}' stands in {name}, all {wording.count(found.n)} rows are "
+                f"{target.classes[found.code]}."
+            )
+    return tuple(said)
 
 
 def _late(bench: Bench) -> Figure | None:
@@ -114,4 +133,4 @@ def _answer(
 
 
 def _named(suspect: Suspect) -> str:
-    return suspect.words if suspect.gaps else f"'{suspect.words}'"
+    return suspect.words if suspect.gaps or suspect.phrase else f"'{suspect.words}'"

@@ -95,7 +95,9 @@ def learned(bench: Bench) -> list[str]:
         found.append(f"scales ({steps.scale})")
     if steps.missing not in ("drop", "constant") and any(column.missing.any() for column in columns):
         found.append("what fills gaps")
-    if any(column.kind != "number" for column in columns):
+    if steps.text == "words" and any(column.kind == "text" for column in columns):
+        found.append("which words there are and how rare each is")
+    if any(column.kind not in ("number", "text") for column in columns):
         found.extend(["mean outcomes of levels"] if steps.encode == "target" else [])
         found.extend(["rare levels"] if steps.rare > 0 else [])
     return found

@@ -282,7 +282,8 @@ def _said_of_elasticities(draft: Draft, moved: list[_Moved]) -> list[str]:
     interval = f" [{ends[0]:.2f} to {ends[1]:.2f}]" if low * high > 0 else ""
     way = "takes" if value < 0 else "adds"
     where = "off" if value < 0 else "to"
-    return [f"1 % more {most.feature.replace('_', ' ')} {way} {size:.2f} %{interval} {where} the share of {most.alternative}, the most."]
+    feature = most.feature.replace("_", " ")
+    return [f"1 % more {feature} {way} {size:.2f} %{interval} {where} the share of {most.alternative}, the most."]
 
 
 def _said_of_independence(draft: Draft, left: list[_Left], places: dict[str, tuple[int, int, int]]) -> str:

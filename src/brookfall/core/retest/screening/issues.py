@@ -175,7 +175,20 @@ def _cells(column: Column, subject: Subject) -> Iterator[Issue]:
             columns=(name,),
             actions=(Action(label=f"Read {name} as a category", change=ReadAs(column=name, to="category")),),
         )
-    if feature and not odd and column.kind in ("text", "category") and distinct > _MANY_LEVELS:
+    if feature and not odd and column.kind == "text":
+        weighs = subject.recipe is not None and subject.recipe.preprocess.text == "words"
+        then = "the recipe learns from its words" if weighs else "the recipe leaves it out, as it weighs no words"
+        yield Issue(
+            about="free_text",
+            weight="notable",
+            sentence=f"{name} is free text with {wording.count(distinct)} different entries: {then}.",
+            columns=(name,),
+            actions=(
+                Action(label=f"Read {name} as a category", change=ReadAs(column=name, to="category")),
+                Action(label=f"Ignore {name}", column=name, role="ignore"),
+            ),
+        )
+    elif feature and not odd and column.kind == "category" and distinct > _MANY_LEVELS:
         yield Issue(
             about="many_levels",
             weight="notable",
