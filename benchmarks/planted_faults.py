@@ -1,4 +1,4 @@
-"""How often what was planted is found, and how often the same is said of sound data: use, over time, stability, labels.
+"""How often what was planted is found, and how often the same is said of sound data.
 
 Writes docs/planted-faults.md: draws of 3 000 rows each. ``python -m benchmarks.planted_faults [draws]``
 """
@@ -17,7 +17,7 @@ from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.measure.interval import wilson
-from brookfall.core.recipe.recipe import Recipe
+from brookfall.core.recipe.recipe import Preprocess, Recipe
 from brookfall.core.retest.run import retest
 from brookfall.core.submission.subject import Subject
 from brookfall.core.table.infer import column_from_text
@@ -42,6 +42,40 @@ def visits(seed: int, *, drift: float = 0.0, strength: float = 1.3, recipe: Reci
     table = Table(tuple(column_from_text(str(name), frame[name].astype(str)) for name in frame.columns))
     roles = Roles(target="y", positive="yes", features=tuple(f"x{place}" for place in range(5)))
     return Subject(table, roles, recipe, (), "made up")
+
+
+_WHO = ("neighbour", "tenant", "owner", "warden", "caretaker", "visitor")
+_DID = ("called", "wrote", "visited", "asked", "waited", "answered")
+_WHERE = ("at the door", "by the stairs", "in the yard", "near the gate", "after lunch", "before noon", "on the phone")
+
+
+def noted(seed: int, *, leak: float = 0.0) -> Subject:
+    """Visits with a note of no meaning; with ``leak`` that share of the positive rows' notes ends in a phrase."""
+    plain, rng = visits(seed), np.random.default_rng([seed, 1])
+    notes = [
+        f"{rng.choice(_WHO)} {rng.choice(_DID)} {rng.choice(_WHERE)}, {rng.choice(_WHO)} {rng.choice(_DID)}"
+        + (", refusal likely" if hit and rng.random() < leak else "")
+        for hit in plain.target.hits
+    ]
+    table = Table((*plain.table.columns, column_from_text("note", notes)))
+    features = (*(plain.roles.features or ()), "note")
+    recipe = LOGISTIC.model_copy(update={"preprocess": Preprocess(text="words")})
+    return Subject(table, plain.roles.model_copy(update={"features": features}), recipe, (), "made up")
+
+
+def looked_at(seed: int, *, regard: float = 0.0) -> Subject:
+    """Visits of which half have an outcome: by chance, or with ``regard`` those that an older score put first."""
+    plain, rng = visits(seed), np.random.default_rng([seed, 2])
+    older = plain.table.column("x0").values + rng.normal(size=ROWS)
+    seen = rng.random(ROWS) < 1 / (1 + np.exp(-regard * older))
+    known = column_from_text("seen", np.where(seen, "yes", "no").tolist())
+    return Subject(
+        Table((*plain.table.columns, known)),
+        plain.roles.model_copy(update={"observed": "seen"}),
+        LOGISTIC,
+        (),
+        "made up",
+    )
 
 
 @dataclass(frozen=True)
@@ -73,6 +107,22 @@ def _flips(found: Exhibit) -> bool:
     return found.answer.startswith("More than one decision in ten turns")
 
 
+def _leaking(seed: int) -> Subject:
+    return noted(seed, leak=0.6)
+
+
+def _chosen(seed: int) -> Subject:
+    return looked_at(seed, regard=1.0)
+
+
+def _any_phrase(found: Exhibit) -> bool:
+    return found.standing is Standing.OUTSIDE or any("stands in note" in line for line in found.lines)
+
+
+def _by_score(found: Exhibit) -> bool:
+    return any("the score tells them apart" in line for line in found.lines)
+
+
 def _outside(found: Exhibit) -> bool:
     return found.standing is Standing.OUTSIDE
 
@@ -80,6 +130,8 @@ def _outside(found: Exhibit) -> bool:
 FAULTS = (
     Fault("calibration drifts over the months", "over_time", _drifting, visits, _moves, "a trend is shown (Holm)"),
     Fault("an unpruned tree flips on refitting", "stability", _flipping, visits, _flips, "over one in ten turn"),
+    Fault("a phrase in three of five positive notes", "leaks", _leaking, noted, _any_phrase, "the phrase is quoted"),
+    Fault("outcomes rather where an old score looked", "not_observed", _chosen, looked_at, _by_score, "it is said"),
     Fault("twice as many are selected as can be seen", "use", visits, visits, _outside, "outside", (22.0, 55.0)),
 )
 

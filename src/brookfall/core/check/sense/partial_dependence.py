@@ -53,6 +53,8 @@ class Shape(Check):
         found = [
             _move(draft, bench, rows, feature, read[place], class_, expected.get(feature))
             for place, feature in enumerate(bench.subject.features)
+            # Entries of free text have no order to move along; what its words weigh is among the coefficients.
+            if bench.subject.table.column(feature).kind != "text"
             for class_ in range(read.shape[2])
         ]
         moves = sorted((move for move in found if move is not None), key=lambda move: -move.reach)
