@@ -5053,7 +5053,8 @@ export interface components {
          *     Its columns: left, right, column, threshold (in the data's own unit), strength (of pruning), training and unseen
          *     (rows), share and unseen_share (of the outcome that is drawn, or the mean of a number) with low, high, unseen_low
          *     and unseen_high, gain and unseen_gain, and answer: the place in ``classes`` of the most frequent training outcome.
-         *     ``one_of`` counts all trees of the model.
+         *     ``one_of`` counts all trees of the model. ``competing`` names a series of the best other splits of the first tree's
+         *     nodes, five a node, the best first: node, column, threshold, gain, unseen_gain, log_p (−log10 p) and corrected.
          */
         TreeChart: {
             /**
@@ -5063,6 +5064,11 @@ export interface components {
             classes: string[];
             /** Columns */
             columns: components["schemas"]["TreeColumn"][];
+            /**
+             * Competing
+             * @default null
+             */
+            competing: string | null;
             /**
              * Id
              * @default

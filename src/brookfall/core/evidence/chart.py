@@ -130,7 +130,8 @@ class TreeChart(Frozen):
     Its columns: left, right, column, threshold (in the data's own unit), strength (of pruning), training and unseen
     (rows), share and unseen_share (of the outcome that is drawn, or the mean of a number) with low, high, unseen_low
     and unseen_high, gain and unseen_gain, and answer: the place in ``classes`` of the most frequent training outcome.
-    ``one_of`` counts all trees of the model.
+    ``one_of`` counts all trees of the model. ``competing`` names a series of the best other splits of the first tree's
+    nodes, five a node, the best first: node, column, threshold, gain, unseen_gain, log_p (−log10 p) and corrected.
     """
 
     kind: Literal["tree"] = "tree"
@@ -141,6 +142,7 @@ class TreeChart(Frozen):
     outcome: str
     classes: tuple[str, ...] = ()
     one_of: int = 1
+    competing: str | None = None
 
 
 class DialChart(Frozen):

@@ -641,6 +641,8 @@ MEASURES: tuple[Measure, ...] = (
     Measure("breusch_pagan", "Breusch–Pagan", better=None, range=(0.0, None), gap=False, source="Koenker 1981"),
     Measure("robust_error_ratio", "robust over usual standard error", better=1.0, range=(0.0, None), gap=False),
     Measure("cooks_distance", "Cook's distance", better="lower", range=(0.0, None), gap=False, source="Cook 1977"),
+    Measure("split_gain", "gain of a split", range=(None, None), better=None, gap=False),
+    Measure("unseen_split_gain", "gain of a split, unseen", range=(None, None), better=None, gap=False),
     Measure(
         "looked_at_auc",
         "AUC of the score for being looked at",

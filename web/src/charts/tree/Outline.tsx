@@ -20,9 +20,11 @@ interface OutlineProps {
   onToggle: (node: number) => void;
   onZoom: (node: number) => void;
   onOut: () => void;
+  /** Called with the node that has the focus. */
+  onLook?: ((node: number) => void) | undefined;
 }
 
-export function Outline({ chart, columns, rows, path, onToggle, onZoom, onOut }: OutlineProps) {
+export function Outline({ chart, columns, rows, path, onToggle, onZoom, onOut, onLook }: OutlineProps) {
   const { vars } = useTheme();
   const frame = useRef<SVGSVGElement>(null);
   const [at_, setAt] = useState(rows[0]?.node ?? 0);
@@ -115,7 +117,10 @@ export function Outline({ chart, columns, rows, path, onToggle, onZoom, onOut }:
               : { x: 8 + step * (row.depth - 1), y: HEAD + ROW * (placeOf.get(row.parent) ?? 0) + ROW / 2 }
           }
           isFocused={row.node === focused}
-          onFocus={() => setAt(row.node)}
+          onFocus={() => {
+            setAt(row.node);
+            onLook?.(row.node);
+          }}
           onToggle={() => !row.isLeaf && onToggle(row.node)}
         />
       ))}

@@ -24,6 +24,8 @@ import {
   type Look,
   type Tree,
 } from "./outline";
+import { Competing } from "./Competing";
+import { DrawnTree } from "./DrawnTree";
 import { Outline } from "./Outline";
 import { Overview } from "./Overview";
 
@@ -55,6 +57,7 @@ export function TreeFigure({ chart, series, asTable, handle }: TreeFigureProps) 
   const [address] = useSearchParams();
   const exhibit = Number(address.get("exhibit"));
   const [followed, setFollowed] = useState<number | null>(null);
+  const [looked, setLooked] = useState(0);
   const found = useTreePath(Number(caseId), exhibit, tree, followed);
   const path = useMemo(() => new Set(followed === null ? [] : (found.data?.nodes ?? [])), [found.data, followed]);
   const { depths, parents } = useMemo(() => placesOf(columns), [columns]);
@@ -153,6 +156,7 @@ export function TreeFigure({ chart, series, asTable, handle }: TreeFigureProps) 
         path={path}
         onZoom={(node) => zoom(childless(columns, node) ? (parents[node] ?? 0) : node)}
       />
+      {!prunes && <DrawnTree chart={chart} columns={columns} />}
       <Box sx={{ maxHeight: 560, overflow: "auto", mt: 0.5 }}>
         <Outline
           chart={chart}
@@ -162,8 +166,18 @@ export function TreeFigure({ chart, series, asTable, handle }: TreeFigureProps) 
           onToggle={toggle}
           onZoom={zoom}
           onOut={() => zoom(parents[root] ?? 0)}
+          onLook={setLooked}
         />
       </Box>
+      {tree === 1 && (
+        <Competing
+          chart={chart}
+          columns={columns}
+          series={series}
+          node={looked}
+          where={looked === 0 ? "all rows" : conditionsTo(chart, columns, looked, parents).join(" and ")}
+        />
+      )}
       <Below
         chart={chart}
         columns={columns}

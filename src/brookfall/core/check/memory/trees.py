@@ -8,7 +8,7 @@ from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
-from brookfall.core.check.shared.tree_chart import marked, tree_chart, trees_need, which_is
+from brookfall.core.check.shared.tree_chart import competing_series, marked, tree_chart, trees_need, which_is
 from brookfall.core.evidence.chart import TableView, TreeChart
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, SplitsReading
@@ -21,13 +21,17 @@ from brookfall.core.recipe.families import family_of, resolved_settings
 
 _FEW_A_LEAF = 5
 _COUNTED = "counted, not estimated"
+_COMPETING = "competing:1"
 
 
 class Trees(Check):
     name = "trees"
     title = "Trees"
     question = 4
-    source = "Breiman, Friedman, Olshen & Stone 1984 (pruning); Wilson 1927 for the shares of a node."
+    source = (
+        "Breiman, Friedman, Olshen & Stone 1984 (pruning); Wilson 1927 for the shares of a node; Kass 1980 (p over its "
+        "cuts)."
+    )
     refits = True
     tiers = NOT_LIGHT
     reads = Reads(roles=("protected",))
@@ -51,13 +55,20 @@ class Trees(Check):
         marks = marked(bench)
         chart, series = tree_chart(bench, ledger, needs[0], title, marks, one_of)
         first = series[chart.trees[0]]
+        if one_of == 1:
+            series[_COMPETING] = competing_series(bench, ledger, needs[0])
+            chart = chart.model_copy(update={"competing": _COMPETING})
         anatomy = _anatomy(draft, first, bench)
         splits = ledger.scores(needs[1])
         return draft.write(
             _answer(bench, draft, chart, first, anatomy, splits, marks),
             charts=(chart,),
             series=series,
-            tables=(_anatomy_table(anatomy, one_of), _splits_table(draft, bench, splits, marks)),
+            tables=(
+                _anatomy_table(anatomy, one_of),
+                *(() if chart.competing is None else (_root_table(draft, bench, chart, series[_COMPETING]),)),
+                _splits_table(draft, bench, splits, marks),
+            ),
         )
 
 
@@ -110,6 +121,28 @@ def _anatomy_table(anatomy: dict[str, int], one_of: int) -> TableView:
         title="Anatomy" if one_of == 1 else "Anatomy of the first tree",
         columns=("", "count"),
         rows=tuple((text(words), at(place)) for words, place in anatomy.items()),
+    )
+
+
+def _root_table(draft: Draft, bench: Bench, chart: TreeChart, competing: Series) -> TableView:
+    """What else the root could have split on; at every other node the drawing says it."""
+    trained, n = len(bench.split.parts["training"]), len(bench.split.unseen)
+    held = {name: np.array(values, dtype=np.float64) for name, values in competing.items()}
+    rows = []
+    for place in np.flatnonzero(held["node"] == 0):
+        column, cut = chart.columns[int(held["column"][place])], float(held["threshold"][place])
+        words = f"{column.words} at {cut:.4g}" if column.kind == "number" else column.words
+        gains = [
+            at(draft.add(name, Figure(float(held[key][place]), of, note=_COUNTED), feature=words))
+            for name, key, of in (("split_gain", "gain", trained), ("unseen_split_gain", "unseen_gain", n))
+        ]
+        logs = (text(f"{held[key][place]:.1f}") for key in ("log_p", "corrected"))
+        rows.append((text(words), *gains, *logs))
+    return TableView(
+        title="What else the first split could have been: gain on training and on unseen rows, −log10 p of "
+        f"{'F' if bench.subject.outcome == 'number' else 'chi-square'}, and after Bonferroni over the column's cuts",
+        columns=("split", "gain, training", "gain, unseen", "−log10 p", "corrected"),
+        rows=tuple(rows),
     )
 
 

@@ -11,10 +11,11 @@ from brookfall.core.check.shared.design_matrix import prepared_of
 from brookfall.core.evidence.chart import TreeChart, TreeColumn
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.probe.prepared_columns import sources
-from brookfall.core.fit.probe.trees import Nodes, read_trees
-from brookfall.core.fit.request import FitRequest, Need, TreesReading
+from brookfall.core.fit.probe.trees import Nodes, kinds_of, read_trees
+from brookfall.core.fit.request import FitRequest, Need, Rows, TreesReading
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.association import associate
+from brookfall.core.measure.competing_splits import NodeRows, competing_splits
 from brookfall.core.measure.curves import Series
 from brookfall.core.measure.interval import wilson
 from brookfall.core.measure.scored import Numbers
@@ -53,6 +54,51 @@ def tree_chart(
     }
 
 
+MOST_COMPETED = 127
+"""Nodes whose other splits are looked for: those with the most training rows."""
+
+
+def competing_series(bench: Bench, ledger: Ledger, need: Need) -> Series:
+    """The best other splits at the nodes of the first tree, from the rows that reach each; see ``TreeChart``."""
+    nodes, (prepared, training) = read_trees(ledger.scores(need))[0], prepared_of(bench, need.fit)
+    raw = raw_matrix(bench.subject.table.select(need.fit.features))
+    unseen = prepared.transform(raw[need.reading.rows])
+    target = bench.subject.target
+    sides = []
+    for design, rows in ((training, need.fit.train), (unseen, need.reading.rows)):
+        sides.append((design, kinds_of(target, rows), _reaching(nodes, design)))
+    inner = np.flatnonzero(nodes.left >= 0)
+    counts = nodes.training[:, 0] if target.outcome == "number" else nodes.training.sum(axis=1)
+    largest = inner[np.argsort(-counts[inner], kind="stable")[:MOST_COMPETED]]
+    names = ("node", "column", "threshold", "gain", "unseen_gain", "log_p", "corrected")
+    lines: list[tuple[float, ...]] = []
+    for node in sorted(largest.tolist()):
+        at = [NodeRows(design[where[node]], kinds[where[node]], len(design)) for design, kinds, where in sides]
+        lines += [
+            (node, one.column, one.threshold, one.gain, one.unseen_gain, one.log_p, one.corrected)
+            for one in competing_splits(*at, number=target.outcome == "number")
+        ]
+    found = np.array(lines).reshape(-1, len(names))
+    columns = found[:, 1].astype(np.int64)
+    found[:, 2] = in_own_unit(found[:, 2], columns, prepared)
+    return {name: _written(found[:, place]) for place, name in enumerate(names)}
+
+
+def _reaching(nodes: Nodes, design: Numbers) -> dict[int, Rows]:
+    """The rows that reach each node that splits."""
+    found: dict[int, Rows] = {}
+    waiting: list[tuple[int, Rows]] = [(0, np.arange(len(design)))]
+    while waiting:
+        node, rows = waiting.pop()
+        if nodes.left[node] < 0:
+            continue
+        found[node] = rows
+        # Plain trees compare in single precision, as they were grown.
+        left = design[rows, nodes.column[node]].astype(np.float32) <= nodes.threshold[node]
+        waiting += [(int(nodes.left[node]), rows[left]), (int(nodes.right[node]), rows[~left])]
+    return found
+
+
 def path_of(bench: Bench, ledger: Ledger, need: Need, tree: int, row: int) -> list[int]:
     """The nodes that a row of the table passes in a tree of a reading, from the root to its leaf.
 
@@ -79,7 +125,8 @@ def _columns(bench: Bench, prepared: Prepared, marks: Mapping[str, str]) -> tupl
         column = features.columns[source]
         if (" = " in words and words != column.name) or words.endswith(" is missing"):
             kind = "level"
-        elif column.kind == "number":
+        elif column.kind in ("number", "text"):
+            # The weight of a word is a number too.
             kind = "number"
         else:
             kind = "code" if bench.recipe.preprocess.encode != "target" else "encoded"
@@ -136,7 +183,7 @@ def series_of(nodes: Nodes, prepared: Prepared, outcome: str, level: float) -> S
         "left": _written(nodes.left),
         "right": _written(nodes.right),
         "column": _written(nodes.column),
-        "threshold": _written(_thresholds(nodes, prepared)),
+        "threshold": _written(in_own_unit(nodes.threshold, nodes.column, prepared)),
         "strength": _written(nodes.strength),
         "training": _written(seen.rows),
         "unseen": _written(unseen.rows),
@@ -205,21 +252,21 @@ def _impurity(counts: Numbers, outcome: str) -> tuple[Numbers, Numbers]:
     return rows, np.where(rows > 0, 1 - (shares**2).sum(axis=1), 0.0)
 
 
-def _thresholds(nodes: Nodes, prepared: Prepared) -> Numbers:
-    """Thresholds in the data's own unit: numbers that were scaled are scaled back."""
+def in_own_unit(thresholds: Numbers, columns: Rows, prepared: Prepared) -> Numbers:
+    """Thresholds of prepared columns in the data's own unit: numbers that were scaled are scaled back."""
     if prepared.steps is None or "numbers" not in prepared.steps.named_transformers_:
-        return nodes.threshold
+        return thresholds
     steps = prepared.steps.named_transformers_["numbers"]
     scaler = getattr(steps, "steps", [("", None)])[-1][1]
     if not hasattr(scaler, "inverse_transform") or not hasattr(scaler, "n_features_in_"):
-        return nodes.threshold
+        return thresholds
     place = prepared.steps.output_indices_["numbers"]
-    found = nodes.threshold.copy()
-    mine = np.flatnonzero((nodes.column >= place.start) & (nodes.column < place.stop))
+    found = thresholds.copy()
+    mine = np.flatnonzero((columns >= place.start) & (columns < place.stop))
     if not len(mine) or not hasattr(scaler, "scale_"):
         return found
     rows = np.zeros((len(mine), scaler.n_features_in_))
-    here = nodes.column[mine] - place.start
-    rows[np.arange(len(mine)), here] = nodes.threshold[mine]
+    here = columns[mine] - place.start
+    rows[np.arange(len(mine)), here] = thresholds[mine]
     found[mine] = scaler.inverse_transform(rows)[np.arange(len(mine)), here]
     return found

@@ -74,11 +74,7 @@ def read_trees(values: Values) -> list[Nodes]:
 
 def outcomes_by_node(grown: Grown, design: Matrix, target: Target, rows: NDArray[np.int64]) -> Values:
     """Shape (nodes, classes): rows by outcome in every node; of a number (nodes, 3): count, sum, sum of squares."""
-    if target.outcome == "number":
-        outcomes = target.numbers[rows]
-        kinds = np.column_stack([np.ones(len(rows)), outcomes, outcomes**2])
-    else:
-        kinds = np.eye(max(2, len(target.classes)))[target.codes[rows]]
+    kinds = kinds_of(target, rows)
     counts = np.zeros((len(grown.left), kinds.shape[1]))
     place = np.zeros(len(rows), dtype=np.int64)
     going = np.arange(len(rows))
@@ -89,6 +85,14 @@ def outcomes_by_node(grown: Grown, design: Matrix, target: Target, rows: NDArray
         going = going[grown.left[at] != _LEAF]
         place[going] = _next(grown, place[going], design[going])
     return counts
+
+
+def kinds_of(target: Target, rows: NDArray[np.int64]) -> Values:
+    """What is summed of the outcomes in a node: (n, classes) of 0 and 1; of a number (n, 3), 1, itself, its square."""
+    if target.outcome == "number":
+        outcomes = target.numbers[rows]
+        return np.column_stack([np.ones(len(rows)), outcomes, outcomes**2])
+    return np.eye(max(2, len(target.classes)))[target.codes[rows]]
 
 
 def _next(grown: Grown, at: NDArray[np.int64], design: Matrix) -> NDArray[np.int64]:
