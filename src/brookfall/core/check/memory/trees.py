@@ -131,7 +131,7 @@ def _root_table(draft: Draft, bench: Bench, chart: TreeChart, competing: Series)
     rows = []
     for place in np.flatnonzero(held["node"] == 0):
         column, cut = chart.columns[int(held["column"][place])], float(held["threshold"][place])
-        words = f"{column.words} at {cut:.4g}" if column.kind == "number" else column.words
+        words = f"{column.words} at {cut:.6g}" if column.kind == "number" else column.words
         gains = [
             at(draft.add(name, Figure(float(held[key][place]), of, note=_COUNTED), feature=words))
             for name, key, of in (("split_gain", "gain", trained), ("unseen_split_gain", "unseen_gain", n))
