@@ -87,3 +87,30 @@ def test_every_check_of_the_data_stands_in_the_plan_with_its_limit(open_as: Open
         expect(fit.get_by_label(f"Run {name}")).to_be_checked()
     expect(page.get_by_label("Limit on what one column tells alone")).to_have_value("0.95")
     expect(page.get_by_label("Limit on the population stability index")).to_have_value("0.25")
+
+
+def test_a_choice_is_asked_all_seven_questions_by_occasion(open_as: Open) -> None:
+    page = open_as("iris")
+    taken(page, "Visit slot choice 1.0")
+    expect(page.get_by_label("Main measure")).to_have_value("mean_chosen_probability")
+    expect(page.get_by_text("by whole occasions").first).to_be_visible()
+    expect(page.get_by_label("Kind of cross-validation").locator("option")).to_have_count(3)  # no resampled occasions
+    page.get_by_label("Folds", exact=True).fill("4")
+    page.get_by_label("Folds", exact=True).press("Enter")
+    run(page)
+    expect(opened(page, "Claims")).to_contain_text("The one claim is compatible")
+    expect(opened(page, "Holdout")).to_contain_text("On 450 occasions it has not seen")
+    expect(opened(page, "Cross-validation")).to_contain_text("Over 4 held-out folds of 1 050 occasions")
+    expect(opened(page, "Gap")).to_contain_text("on training occasions")
+    expect(opened(page, "Baseline")).to_contain_text("It beats the observed shares")
+    groups = opened(page, "Group by group")
+    expect(groups.get_by_role("heading", name=re.compile("class Saturday")).first).to_be_visible()
+    substitution = opened(page, "Substitution")
+    expect(substitution).to_contain_text("off the share of weekday morning")
+    expect(substitution.get_by_role("table", name=re.compile("Refitted without one alternative"))).to_be_visible()
+    choice = opened(page, "Choice")
+    expect(choice.get_by_role("table", name=re.compile("The first 40 of 450 test occasions"))).to_be_visible()
+    # The occasions behind a cell say what each alternative was given, and one choice drawn from it.
+    choice.get_by_role("table", name=re.compile("Chosen down")).get_by_role("link").first.click()
+    expect(page.get_by_role("columnheader", name="score of Saturday")).to_be_visible()
+    expect(page.get_by_role("columnheader", name="simulated")).to_be_visible()

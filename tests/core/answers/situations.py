@@ -17,7 +17,7 @@ from brookfall.core.retest.run import retest
 from brookfall.core.submission.schema import Claim, Expectation
 from brookfall.core.submission.subject import Subject, subject_of
 from tests.conftest import small_plan
-from tests.core import test_choice, test_over_time, test_supplied
+from tests.core import test_choice, test_free_text, test_not_observed, test_over_time, test_supplied
 from tests.made import MAIN, subject_of_frame
 
 LOGISTIC = Recipe(family="logistic", preprocess={"scale": "standard"}, threshold=0.5, seed=3)
@@ -156,6 +156,8 @@ SITUATIONS = (
         plan=(("in_use", InUse(version="1.0", recipe=Recipe(family="tree", settings={"depth": 2}))),),
     ),
     Situation("three classes", _classes, plan=(("in_use", OLD),), without=()),
+    Situation("half of the homes looked at", test_not_observed.subject, only=("profile", "not_observed")),
+    Situation("notes with a telling phrase", lambda: test_free_text.subject(leak=1.0), only=("leaks", "preparation")),
     Situation("a choice", test_choice.subject),
     Situation("a choice with those who choose", _choosers, without=()),
     Situation("no claim", lambda: yes_no(people(400)), only=CLAIMS),
