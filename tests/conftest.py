@@ -83,6 +83,10 @@ OF_THEIR_OWN = (
 """Checks with fits by the dozen, or for some families alone; they have tests of their own."""
 
 
+OF_A_ROLE = ("over_time", "not_observed")
+"""Checks that say nothing where no column has the role that they read."""
+
+
 def small_plan(**changes: Any) -> Plan:
     plan = Plan(
         seed=11,

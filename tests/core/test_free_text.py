@@ -182,3 +182,10 @@ def test_the_data_page_says_what_becomes_of_a_text() -> None:
     (left,) = [one for one in issues_of(subject(Recipe(family="logistic")), GROUNDS) if one.about == "free_text"]
     assert left.sentence.endswith("the recipe leaves it out, as it weighs no words.")
     assert [action.label for action in left.actions] == ["Read note as a category", "Ignore note"]
+
+
+def test_challengers_read_the_texts_that_the_recipe_reads() -> None:
+    plan = standard_plan(2, given_parts=False)
+    weighed, plain = (Bench(subject(recipe), plan) for recipe in (WORDS, Recipe(family="logistic", threshold=0.5)))
+    assert {one.recipe.preprocess.text for one in weighed.challengers} == {"words"}
+    assert {one.recipe.preprocess.text for one in plain.challengers} == {"left_out"}

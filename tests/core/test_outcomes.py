@@ -19,7 +19,7 @@ from brookfall.core.recipe.families import check_recipe, families
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest.run import ask, jobs_of, retest
 from brookfall.core.submission.subject import Subject
-from tests.conftest import small_plan
+from tests.conftest import OF_A_ROLE, small_plan
 from tests.made import said, subject_of_frame
 
 OUTCOMES = {"binary": "flag", "multiclass": "kind", "number": "size"}
@@ -83,7 +83,7 @@ _NO_THRESHOLD = {"threshold", "use", "group_thresholds"}
 @pytest.mark.parametrize("outcome", ["multiclass", "number"])
 def test_every_check_answers_or_says_why_not(outcome: str) -> None:
     found = exhibits(outcome)
-    assert {name for name, one in found.items() if one.state != "done"} <= {*_NO_THRESHOLD, "claims", "over_time"}
+    assert {name for name, one in found.items() if one.state != "done"} <= {*_NO_THRESHOLD, *OF_A_ROLE, "claims"}
     assert "threshold on one score" in found["threshold"].answer
     assert found["holdout"].estimates
     assert found["gap"].standing is not None
@@ -174,7 +174,7 @@ def test_by_time_the_latest_rows_are_unseen(outcome: str) -> None:
     days = people()["day"].to_numpy()
     assert days[bench.split.parts["training"]].max() < days[bench.split.parts["test"]].min()
     found = {e.check: e for e in retest(bench)}
-    assert {e.state for name, e in found.items() if name not in {*_NO_THRESHOLD, "claims"}} == {"done"}
+    assert {e.state for name, e in found.items() if name not in {*_NO_THRESHOLD, "claims", "not_observed"}} == {"done"}
     # The first block trains the first fold and is never held out.
     assert len(bench.submitted.out_of_fold_needs) == 4
     assert (bench.split.first_held < 0).sum() == pytest.approx(len(bench.split.cross_validated) / 5, abs=2)

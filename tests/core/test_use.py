@@ -13,6 +13,8 @@ from brookfall.core.evidence.estimate import Estimate
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.evidence.marks import MarksChart, Rule
+from brookfall.core.measure.depth import Depths, depth_columns
+from brookfall.core.measure.scored import Scored
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.submission.schema import Model
 from brookfall.core.submission.stated_capacity import stated_capacity
@@ -124,3 +126,16 @@ def test_a_sound_model_is_seldom_worth_less_than_all_or_none() -> None:
     """Of 60 draws of a weak but calibrated model none may be called outside more often than in one of twenty."""
     found = [exhibit_of(homes(400, seed, weight=0.4), "use").standing for seed in range(60)]
     assert found.count(Standing.OUTSIDE) <= 3
+
+
+def test_scores_that_rank_nothing_hold_at_any_depth_what_chance_holds() -> None:
+    rows = Scored(key="t", outcomes=np.arange(90) % 3 == 0, scores=np.full(90, 0.4), threshold=0.5)
+    found = Depths(rows).at(0.4)
+    assert (found.gain.value, found.lift.value) == (pytest.approx(0.4), pytest.approx(1.0))
+    # Whatever the rows, two fifths of them hold two fifths: known, and no interval of width zero.
+    assert found.gain.interval(0.95) is None
+    assert "all rows have one score" in str(found.gain.note)
+    assert found.precision.interval(0.95) is not None
+    drawn = depth_columns(rows, 0.95)
+    assert drawn["y"][39] == pytest.approx(0.4)
+    assert drawn["low"][39] is None

@@ -1,5 +1,18 @@
 import { describe, expect, it } from "vitest";
-import { count, day, ends, interval, measure, moment, number, percent, plural, questions, seconds } from "./wording";
+import {
+  count,
+  day,
+  ends,
+  interval,
+  measure,
+  moment,
+  number,
+  percent,
+  plural,
+  questions,
+  seconds,
+  valueOf,
+} from "./wording";
 
 describe("numbers", () => {
   it("have a true minus sign and the decimals asked for", () => {
@@ -14,6 +27,20 @@ describe("numbers", () => {
   it("have thin spaces between thousands", () => {
     expect(count(999)).toBe("999");
     expect(count(1234567)).toBe("1\u202f234\u202f567");
+  });
+});
+
+describe("the value of an estimate", () => {
+  const estimate = { comparison: null, value: 1755, low: null };
+  it("is a count where it was counted", () => {
+    expect(valueOf(estimate)).toBe("1\u202f755");
+    expect(valueOf({ ...estimate, value: 1 })).toBe("1.000");
+    expect(valueOf({ ...estimate, value: 2.5 })).toBe("2.500");
+    expect(valueOf({ ...estimate, value: 12, low: 8 })).toBe("12.000");
+  });
+  it("says that a p value is too small for its digits", () => {
+    expect(valueOf({ comparison: "p_value", value: 0.0001, low: null })).toBe("<\u202f0.001");
+    expect(valueOf({ comparison: null, value: 0.0001, low: null })).toBe("0.000");
   });
 });
 

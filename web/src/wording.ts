@@ -10,12 +10,17 @@ export function number(value: number | null | undefined, decimals = 3): string {
   return Number(written) === 0 ? written.replace("-", "") : written.replace("-", MINUS);
 }
 
+/** Whole numbers from here on are counts where nothing was estimated; a share of 1 is none. */
+const COUNTED_FROM = 2;
+
 /** An estimate's value; a p value too small for three decimals is said to be so. */
-export function valueOf(estimate: Pick<Estimate, "comparison" | "value">): string {
-  const { comparison, value } = estimate;
-  return (comparison === "p_value" || comparison === "p_value_holm") && value !== null && value < 0.0005
-    ? "<\u202f0.001"
-    : number(value);
+export function valueOf(estimate: Pick<Estimate, "comparison" | "value"> & { low?: number | null }): string {
+  const { comparison, value, low } = estimate;
+  if ((comparison === "p_value" || comparison === "p_value_holm") && value !== null && value < 0.0005)
+    return "<\u202f0.001";
+  // What was counted has no interval and no decimals: 878 leaves.
+  if (low === null && value !== null && Number.isInteger(value) && value >= COUNTED_FROM) return count(value);
+  return number(value);
 }
 
 export function count(n: number): string {

@@ -127,13 +127,18 @@ class _Question:
 
 _TINY = 0.0005
 """A p value below this has no digit to show."""
+_COUNTED_FROM = 2
+"""Whole numbers from here on are counts where nothing was estimated; a share of 1 is none."""
 
 
 def _estimate(estimate: Estimate) -> str:
     if estimate.value is None:
         return f"– ({estimate.note})"
-    tiny = estimate.comparison in ("p_value", "p_value_holm") and estimate.value is not None and estimate.value < _TINY
+    tiny = estimate.comparison in ("p_value", "p_value_holm") and estimate.value < _TINY
     value = f"< {wording.number(2 * _TINY)}" if tiny else wording.number(estimate.value)
+    if estimate.low is None and estimate.value == int(estimate.value) and estimate.value >= _COUNTED_FROM:
+        # What was counted has no interval and no decimals.
+        value = wording.count(int(estimate.value))
     ends = estimate.judged_ends
     if ends == (None, None):
         return f"{value} (no interval: {estimate.note or 'a single value'})"

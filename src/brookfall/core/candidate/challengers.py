@@ -71,8 +71,9 @@ def standard_challengers(
         family = families()[one.family]
         if outcome not in family.outcomes or largest > _MOST_ROWS.get(one.family, largest):
             continue
-        # It decides where the submitted recipe does.
-        made = Recipe(family=one.family, settings=dict(one.settings), preprocess=one.preprocess, seed=recipe.seed)
+        # It decides where the submitted recipe does, and reads the texts that it reads.
+        prepared = one.preprocess.model_copy(update={"text": recipe.preprocess.text})
+        made = Recipe(family=one.family, settings=dict(one.settings), preprocess=prepared, seed=recipe.seed)
         tuning = Tuning(tuple(tuple(tried.items()) for tried in one.tried), measure) if tuned and one.tried else None
         same = one.family == recipe.family and resolved_settings(made) == resolved_settings(recipe)
         if tuning is None and same:

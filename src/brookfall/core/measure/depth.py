@@ -24,6 +24,8 @@ _NEAR_SHARE = 0.05
 _FEW = 10
 """Rows on either side of a share under which it has the score interval of a proportion."""
 _METHOD = "hall_linear_at_depth"
+_NOTHING = 1e-20
+_KNOWN = "all rows have one score, so that any share of them holds that share of the positives"
 
 
 @dataclass(frozen=True)
@@ -143,6 +145,8 @@ class Depths:
         if min(share, 1 - share) * rows < _FEW:
             return Figure(value, n, "wilson_effective_n", Interval(_scaled_wilson, share * rows, rows, most))
         count, squares, cubes = self._moments(influence, places)
+        if squares < _NOTHING:
+            return Figure(value, n, note=_KNOWN)
         error = sqrt(squares * count / (count - 1))
         ends = Interval(hall_ends, value, error, cubes / squares**1.5, freedom(self.rows), 0.0, most)
         return Figure(value, n, _METHOD, ends)

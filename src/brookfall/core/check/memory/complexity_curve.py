@@ -9,7 +9,7 @@ import numpy as np
 from brookfall.core.check.bench import OUT_OF_FOLD, Bench
 from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
 from brookfall.core.check.reads import Reads
-from brookfall.core.check.sentence import About, NumbersField, Sentence, choice_setting, say
+from brookfall.core.check.sentence import About, ChoiceField, NumbersField, Option, Sentence, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.dial_fits import dial_folds, dial_needs, dial_of, training_fold, tree_need
 from brookfall.core.check.shared.refits import overlap_of
@@ -67,8 +67,14 @@ class Complexity(Check):
                 none="its usual values",
                 most=_MOST_VALUES,
             ),
-            by=choice_setting(
-                *(about, self.name, "by", usual[0], "Best by"), {name: words_of(name) for name in listed}
+            by=ChoiceField(
+                name="Best by",
+                path=("settings", self.name, "by"),
+                value=about.plan.settings.get(self.name, {}).get("by"),
+                options=(
+                    Option(value=None, words=f"{words_of(usual[0])}, as usual"),
+                    *(Option(value=name, words=words_of(name)) for name in listed),
+                ),
             ),
         )
 

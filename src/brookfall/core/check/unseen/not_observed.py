@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from brookfall.core.check.bench import RECIPE, Bench
-from brookfall.core.check.check import Check, Draft, Written, at, not_applicable, text
+from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, not_applicable, text
 from brookfall.core.check.sentence import About, Sentence, number_setting, say
 from brookfall.core.check.shared import pictures
 from brookfall.core.evidence.chart import StripChart, StripGroup, StripRow, TableView
@@ -52,6 +52,7 @@ class NotObserved(Check):
     outcomes = frozenset({"binary"})
     refits = True
     needs_observed = True
+    tiers = NOT_LIGHT
 
     def sentence(self, about: About) -> Sentence:
         return say(
