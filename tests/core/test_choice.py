@@ -228,6 +228,25 @@ def test_choices_that_a_column_tells_apart_have_no_end() -> None:
         )
 
 
+def test_an_alternative_without_a_training_row_has_no_probability_and_the_first_seen_is_the_base() -> None:
+    rng = np.random.default_rng(2)
+    m = 400
+    design = rng.normal(size=(m, 3, 1))
+    utility = design[..., 0] + np.array([0.0, 0.3, -0.4]) + rng.gumbel(size=(m, 3))
+    # The first alternative stands in no training row.
+    two = utility[:, 1:]
+    chosen = (two.argmax(axis=1)[:, None] == np.arange(2)).ravel()
+    side = Occasions(np.repeat(np.arange(m), 2), np.tile([1, 2], m), 3)
+    fitted = ConditionalLogit(constants=True).fit(design[:, 1:].reshape(-1, 1), chosen, side)
+    assert np.isnan(fitted.estimates).tolist() == [False, True, False]
+    seen = fitted.predict(design[:, 1:].reshape(-1, 1), side)
+    assert seen.reshape(m, 2).sum(axis=1) == pytest.approx(np.ones(m))
+    by_hand = np.exp(design[:, 1:, 0] * fitted.estimates[0] + np.array([0.0, fitted.estimates[2]]))
+    assert seen == pytest.approx((by_hand / by_hand.sum(axis=1, keepdims=True)).ravel())
+    whole = Occasions(np.repeat(np.arange(m), 3), np.tile([0, 1, 2], m), 3)
+    assert np.isnan(fitted.predict(design.reshape(-1, 1), whole)).all()
+
+
 def picked(m: int = 300, seed: int = 1) -> Picked:
     rng = np.random.default_rng(seed)
     shares = rng.dirichlet([2.0, 1.0, 1.0], m)

@@ -264,6 +264,7 @@ def test_probabilities_that_are_none_are_refused_with_their_row(written: str, pr
     with pytest.raises(UserError, match=problem) as found:
         package_from_files(files_)
     assert found.value.row in (2, 3)
+    assert "It is occasion o0." in str(found.value)
 
 
 def test_a_simulated_choice_follows_the_probabilities() -> None:

@@ -97,13 +97,18 @@ def _of_occasions(
 
     Parts hold whole occasions; those without any score are left out. UserError with the row where they are none.
     """
-    file, column = declared.predictions[0].path, declared.predictions[0].score
-    choices = choices_of(table, roles, declared.data[0].path)
-    there = choices.available
+    entry, data_file = declared.predictions[0], declared.data[0].path
+    choices = choices_of(table, roles, data_file)
+    there, names = choices.available, table.column(str(roles.occasion))
 
     def refuse(wrong: NDArray[np.bool_], problem: str, todo: str) -> None:
-        if wrong.any():
-            raise UserError(problem, todo=todo, file=file, column=column, row=int(np.argmax(wrong)) + 2)
+        if not wrong.any():
+            return
+        row = int(np.argmax(wrong))
+        # Rows of a file of its own come in its own order; the occasion finds them there.
+        where = row + 2 if entry.path == data_file else None
+        told = f"{problem} It is occasion {names.take(np.array([row])).texts()[0]}."
+        raise UserError(told, todo=todo, file=entry.path, column=entry.score, row=where)
 
     known = there & np.isfinite(scores)
     refuse(known & ((scores < 0) | (scores > 1)), "A probability lies outside 0 to 1.", "Send probabilities.")

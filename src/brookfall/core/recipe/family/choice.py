@@ -53,20 +53,22 @@ class ConditionalLogit:
     """Utility is linear in the prepared columns; ``constants`` adds one for every alternative but the first.
 
     After ``fit``: ``estimates`` of shape (p,), constants last, and ``covariance`` (p, p), the inverse of the
-    information. Alternatives of which no training row is have no constant: theirs is NaN, and the constants are those
-    against the first alternative that rows are of.
+    information. The constants are those against the first alternative that training rows are of; its own, and that of
+    an alternative of which no row is, are NaN. ``held`` (alternatives,) says which ones rows are of.
     """
 
     constants: bool
     estimates: NDArray[np.float64] = field(default_factory=lambda: np.zeros(0))
     covariance: Matrix = field(default_factory=lambda: np.zeros((0, 0)))
+    held: NDArray[np.bool_] = field(default_factory=lambda: np.zeros(0, dtype=np.bool_))
 
     def fit(self, design: Matrix, chosen: NDArray[np.bool_], occasions: Occasions) -> "ConditionalLogit":
         """``design`` (n, p), ``chosen`` (n,): one row an occasion is.
 
         Newton's method on a concave likelihood; ValueError where a coefficient can't be told or has no end.
         """
-        known = self._known(design.shape[1], occasions)
+        self.held = occasions.held
+        known = self._known(design.shape[1])
         columns = self._columns(design, occasions)[:, known]
         _, code = np.unique(occasions.occasion, return_inverse=True)
         spread = _within(columns, np.full(len(code), 1.0), code)
@@ -96,23 +98,25 @@ class ConditionalLogit:
     def predict(self, design: Matrix, occasions: Occasions) -> NDArray[np.float64]:
         """The probability that each row's alternative is chosen among those of its occasion here; shape (n,).
 
-        NaN where an alternative of the occasion was in no training row.
+        NaN where an alternative of the occasion was in no training row, so that its constant is not known.
         """
-        columns = self._columns(design, occasions)
-        known = np.isfinite(self.estimates)
-        unknown = columns[:, ~known].any(axis=1)
-        return occasions.shares(np.where(unknown, np.nan, columns[:, known] @ self.estimates[known]))
+        shares = occasions.shares(self._columns(design, occasions) @ np.nan_to_num(self.estimates))
+        if not self.constants:
+            return shares
+        _, code = np.unique(occasions.occasion, return_inverse=True)
+        unknown = np.bincount(code, ~self.held[occasions.alternative]) > 0
+        return np.where(unknown[code], np.nan, shares)
 
     def _columns(self, design: Matrix, occasions: Occasions) -> Matrix:
         return np.column_stack([design, occasions.constants()[:, 1:]]) if self.constants else design
 
-    def _known(self, features: int, occasions: Occasions) -> NDArray[np.bool_]:
+    def _known(self, features: int) -> NDArray[np.bool_]:
         """Which columns these rows can tell: features, and constants of alternatives that rows are of but the first."""
         if not self.constants:
             return np.ones(features, dtype=np.bool_)
-        held = occasions.held
-        held[int(np.argmax(held))] = False
-        return np.concatenate([np.ones(features, dtype=np.bool_), held[1:]])
+        told = self.held.copy()
+        told[int(np.argmax(told))] = False
+        return np.concatenate([np.ones(features, dtype=np.bool_), told[1:]])
 
     @staticmethod
     def _climb(
