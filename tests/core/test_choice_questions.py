@@ -203,6 +203,30 @@ def test_substitution_finds_alternatives_that_are_alike() -> None:
     assert value(found, "hausman_mcfadden_p_value_holm", class_="train") < 0.05
 
 
+def test_which_alternative_comes_first_changes_no_test_of_independence() -> None:
+    # The constants are against the first alternative; its name decides which that is.
+    text = csv(500, seed=9)
+    told = {}
+    for names in ({}, {"am": "zam"}):
+        renamed = text
+        for old, new in names.items():
+            renamed = renamed.replace(f",{old},", f",{new},")
+        (found,) = retest(bench(subject(renamed), "substitution"))
+        told[bool(names)] = {
+            str(one.class_).removeprefix("z"): (one.value, one.note)
+            for one in found.estimates
+            if one.measure == "hausman_mcfadden"
+        }
+    plain, turned = told[False], told[True]
+    assert set(plain) == {"am", "pm", "eve"}
+    for name, (value_, note) in plain.items():
+        if value_ is None:
+            assert turned[name] == (None, note)
+        else:
+            assert turned[name][0] == pytest.approx(value_, rel=1e-4)
+    assert plain["am"][0] is not None
+
+
 def test_substitution_leaves_independent_alternatives_alone(many: Subject) -> None:
     (found,) = retest(bench(many, "substitution"))
     assert found.answer.startswith("1 % more wait takes ")

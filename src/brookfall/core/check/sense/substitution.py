@@ -25,6 +25,7 @@ from brookfall.core.measure.paired_tests import Test, holm
 from brookfall.core.measure.scored import Numbers
 from brookfall.core.measure.substitution import delta_figures, elasticities, independence
 from brookfall.core.measure.wald import Coefficients
+from brookfall.core.recipe.families import resolved_settings
 from brookfall.core.recipe.preprocess import raw_matrix
 
 _LEAST_LEFT = 2
@@ -159,6 +160,8 @@ def _rows_without(bench: Bench, place: int) -> Rows:
 
 def _independence(bench: Bench, ledger: Ledger, found: Coefficients) -> list[_Left]:
     choices, needs = choices_of_bench(bench), _needs_without(bench)
+    has_constants = resolved_settings(bench.recipe).model_dump()["constants"]
+    constants = len(found.names) - (len(choices.alternatives) - 1) if has_constants else None
     left = []
     for place, name in enumerate(choices.alternatives):
         need = needs.get(place)
@@ -171,24 +174,25 @@ def _independence(bench: Bench, ledger: Ledger, found: Coefficients) -> list[_Le
         except FitFailedError as problem:
             left.append(_Left(name, occasions, 0, None, str(problem)))
             continue
-        whole, without = _in_common(found, read, len(choices.alternatives))
+        whole, without = _in_common(found, read, constants if place == 0 else None)
         test = independence(whole, without)
         left.append(_Left(name, occasions, len(whole[0]), test, "" if test else _NOT_DEFINITE))
     return left
 
 
 def _in_common(
-    found: Coefficients, read: Numbers, alternatives: int
+    found: Coefficients, read: Numbers, first_constant: int | None
 ) -> tuple[tuple[Numbers, Numbers], tuple[Numbers, Numbers]]:
-    """The coefficients that both fits have, with their covariances: features, and constants against the same one."""
+    """The coefficients that both fits have, with their covariances: features, and constants against the same one.
+
+    ``first_constant`` is the place of the first constant where the alternative that is left out is the one that the
+    constants are against: without it they are against the next.
+    """
     estimates, covariance = read[0], read[1:]
     known = np.flatnonzero(np.isfinite(estimates))
     turn = np.eye(len(estimates))[known]
-    constants = len(estimates) >= alternatives and len(found.names) - len(known) > 1
-    if constants:
-        # Without the first alternative the constants are those against the second.
-        features = len(estimates) - (alternatives - 1)
-        turn[known >= features, features] = -1
+    if first_constant is not None:
+        turn[known >= first_constant, first_constant] = -1
     return (
         (turn @ found.estimates, turn @ found.covariance @ turn.T),
         (estimates[known], covariance[np.ix_(known, known)]),
