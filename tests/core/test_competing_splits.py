@@ -80,6 +80,14 @@ def test_nodes_of_one_outcome_or_without_a_difference_have_none() -> None:
     assert np.isnan(competing_splits(pair, empty, number=False)[0].unseen_gain)
 
 
+def test_a_number_that_a_split_tells_without_a_remainder_has_no_p_to_write() -> None:
+    outcomes = np.array([1.0, 1.0, 5.0, 5.0])
+    kinds = np.column_stack([np.ones(4), outcomes, outcomes**2])
+    node = NodeRows(np.array([[1.0], [2.0], [3.0], [4.0]]), kinds, 4)
+    (found,) = competing_splits(node, node, number=True)
+    assert (found.threshold, found.log_p, found.corrected) == (2.5, np.inf, np.inf)
+
+
 def exhibit(outcome: Outcome = "binary", recipe: Recipe | None = None) -> Exhibit:
     rng = np.random.default_rng(6)
     frame = pd.DataFrame({"x": rng.normal(50, 10, 600).round(2), "z": rng.normal(size=600).round(3)})

@@ -65,7 +65,8 @@ def test_many_columns_are_sent_at_once_by_keyboard(open_as: Open) -> None:
     page.get_by_role("link", name="gender", exact=True).click()
     form = page.get_by_label("f is spoken of as")
     form.fill("women")
-    form.press("Enter")
+    with page.expect_response(lambda answer: answer.request.method == "PUT" and answer.url.endswith("/roles")):
+        form.press("Enter")
     expect(page.get_by_label("f is spoken of as")).to_have_value("women")
     page.reload()
     expect(page.get_by_label("f is spoken of as")).to_have_value("women")

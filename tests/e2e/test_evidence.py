@@ -23,7 +23,11 @@ def sent(open_as: Open, version: str, **changes: Any) -> Page:
 
 
 def on(page: Page, check: str) -> None:
-    with page.expect_response(lambda answer: answer.request.method == "PUT" and answer.url.endswith("/plan")):
+    page.get_by_text(re.compile("distinct fits")).wait_for(timeout=RUN_MS)
+    put = page.expect_response(
+        lambda answer: answer.request.method == "PUT" and answer.url.endswith("/plan"), timeout=RUN_MS
+    )
+    with put:
         page.get_by_label(f"Run {check}", exact=True).click()
     expect(page.get_by_label(f"Run {check}", exact=True)).to_be_enabled()
 

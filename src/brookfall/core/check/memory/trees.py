@@ -136,7 +136,10 @@ def _root_table(draft: Draft, bench: Bench, chart: TreeChart, competing: Series)
             at(draft.add(name, Figure(float(held[key][place]), of, note=_COUNTED), feature=words))
             for name, key, of in (("split_gain", "gain", trained), ("unseen_split_gain", "unseen_gain", n))
         ]
-        logs = (text(f"{held[key][place]:.1f}") for key in ("log_p", "corrected"))
+        # A number that a split tells without a remainder has no p to write.
+        logs = (
+            text(f"{value:.1f}" if np.isfinite(value := held[key][place]) else "∞") for key in ("log_p", "corrected")
+        )
         rows.append((text(words), *gains, *logs))
     return TableView(
         title="What else the first split could have been: gain on training and on unseen rows, −log10 p of "
