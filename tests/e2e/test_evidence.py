@@ -123,9 +123,11 @@ def test_plan_run_claims_threshold_challengers_rows_and_a_deviation(open_as: Ope
     expect(page.get_by_role("article")).to_contain_text("Holdout", ignore_case=True)
     page.keyboard.press("r")
     expect(page.get_by_role("region", name="Replay")).to_contain_text("the same, bit for bit", timeout=RUN_MS)
+    expect(page.get_by_role("figure", name="ROC curve", exact=True).locator("svg").first).to_be_visible()
     for kind in ("SVG", "PNG", "CSV"):
         with page.expect_download() as download:
-            page.get_by_role("button", name=f"Save ROC curve as {kind}").click()
+            # By key too: a replay's answer moves what is below it.
+            page.get_by_role("button", name=f"Save ROC curve as {kind}").press("Enter")
         saved = Path(download.value.path()).read_bytes()
         assert saved.startswith({"SVG": b"<svg", "PNG": b"\x89PNG", "CSV": b"line,false positive rate"}[kind])
 

@@ -21,16 +21,20 @@ interface ChartFigureProps {
   children: ReactNode;
 }
 
+const NOT_YET = "The picture is still being drawn; try again in a moment.";
+
 export function ChartFigure({ title, caption, numbers, keys = [], asTable, children }: ChartFigureProps) {
   const figure = useRef<HTMLElement>(null);
   const [fault, setFault] = useState("");
   const picture = () => (figure.current ? svgOf(figure.current, title, keys) : null);
   const saveSvg = () => {
     const svg = picture();
+    setFault(svg ? "" : NOT_YET);
     if (svg) save(new Blob([svg], { type: "image/svg+xml" }), fileName(title, "svg"));
   };
   const savePng = () => {
     const svg = picture();
+    setFault(svg ? "" : NOT_YET);
     if (svg)
       pngOf(svg)
         .then((png) => save(png, fileName(title, "png")))
