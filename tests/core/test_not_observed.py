@@ -1,19 +1,28 @@
 """Rows whose outcome nobody looked at: the role, the bounds by brute force, and what the exhibit says."""
 
+from dataclasses import replace
 from itertools import product
 from typing import Any
 
 import numpy as np
 import pandas as pd
 import pytest
-from sklearn.metrics import accuracy_score, precision_score, recall_score, roc_auc_score
+from sklearn.metrics import (
+    accuracy_score,
+    balanced_accuracy_score,
+    f1_score,
+    precision_score,
+    recall_score,
+    roc_auc_score,
+)
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.registry import checks
 from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.measure.not_observed import Unseen, at_odds, bounds, chances_of, completed
+from brookfall.core.measure.not_observed import BOUNDED, Unseen, at_odds, bounds, chances_of, completed, looked_at
+from brookfall.core.measure.registry import measure
 from brookfall.core.measure.scored import Scored
 from brookfall.core.recipe.recipe import Preprocess, Recipe
 from brookfall.core.retest.run import retest
@@ -35,11 +44,25 @@ def by_library(name: str, outcomes: np.ndarray, scores: np.ndarray) -> float:
         return float(roc_auc_score(outcomes, scores))
     if name == "base_rate":
         return float(outcomes.mean())
-    of = {"recall": recall_score, "precision": precision_score, "accuracy": accuracy_score}[name]
-    return float(of(outcomes, scores >= 0.5))
+    decided = scores >= 0.5
+    if name == "error_rate":
+        return 1 - float(accuracy_score(outcomes, decided))
+    if name in ("false_positive_rate", "negative_predictive_value"):
+        of_negative = recall_score(~outcomes, ~decided), precision_score(~outcomes, ~decided)
+        return 1 - float(of_negative[0]) if name == "false_positive_rate" else float(of_negative[1])
+    of = {
+        "recall": recall_score,
+        "precision": precision_score,
+        "accuracy": accuracy_score,
+        "f1": f1_score,
+        "true_positive_rate": recall_score,
+        "positive_predictive_value": precision_score,
+        "balanced_accuracy": balanced_accuracy_score,
+    }[name]
+    return float(of(outcomes, decided))
 
 
-@pytest.mark.parametrize("name", ["auc", "recall", "precision", "accuracy", "base_rate"])
+@pytest.mark.parametrize("name", BOUNDED)
 @pytest.mark.parametrize("seed", [1, 2, 3])
 def test_bounds_are_those_of_all_outcomes_that_there_could_be(name: str, seed: int) -> None:
     # An independent computation: every one of 2⁹ outcomes of nine rows, each measured by scikit-learn. Manski 1990.
@@ -60,11 +83,46 @@ def test_bounds_are_those_of_all_outcomes_that_there_could_be(name: str, seed: i
 
 def test_the_weight_of_rows_that_stand_for_more() -> None:
     rows, hidden = rows_of(), np.array([0.1, 0.4, 0.6, 0.9])
-    twice, doubled = bounds("recall", rows, Unseen(hidden, 2.0)), bounds("recall", rows, Unseen(np.repeat(hidden, 2)))
+    heavy = Unseen(hidden, np.full(4, 2.0))
+    twice, doubled = bounds("recall", rows, heavy), bounds("recall", rows, Unseen(np.repeat(hidden, 2)))
     assert twice.least.value == pytest.approx(doubled.least.value)
     assert twice.most.value == pytest.approx(doubled.most.value)
-    of_auc = [bounds("auc", rows, one) for one in (Unseen(hidden, 2.0), Unseen(np.repeat(hidden, 2)))]
+    of_auc = [bounds("auc", rows, one) for one in (heavy, Unseen(np.repeat(hidden, 2)))]
     assert of_auc[0].least.value == pytest.approx(of_auc[1].least.value)
+    uneven = bounds("auc", rows, Unseen(hidden, np.array([1.0, 2.0, 1.0, 1.0])))
+    assert uneven.least.value is None
+    assert "count differently" in str(uneven.least.note)
+
+
+def test_a_measure_whose_extremes_are_not_known_has_no_bounds() -> None:
+    with pytest.raises(KeyError, match="the bounds of kappa are not known"):
+        bounds("kappa", rows_of(), Unseen(np.array([0.3])))
+
+
+def test_rows_of_one_group_widen_what_is_said_of_who_was_looked_at() -> None:
+    rng = np.random.default_rng(5)
+    groups = np.repeat(np.arange(30), 10)
+    scores = np.clip(0.5 + 0.2 * rng.normal(size=30)[groups] + 0.02 * rng.normal(size=300), 0, 1)
+    seen = rng.random(300) < 0.5
+    plain = Scored(key="t", outcomes=rng.random(int(seen.sum())) < 0.5, scores=scores[seen], threshold=0.5)
+    in_groups = replace(plain, clusters=groups[seen])
+    told = [
+        measure("auc", looked_at(rows, Unseen(scores[~seen], None, clusters))).interval(0.95)
+        for rows, clusters in ((plain, None), (in_groups, groups[~seen]))
+    ]
+    widths = [high - low for low, high in filter(None, told)]
+    assert len(widths) == 2
+    assert widths[0] != pytest.approx(widths[1])
+    # A group that is looked at in part stays one group.
+    whole = completed(in_groups, Unseen(scores[~seen], None, groups[~seen]), np.ones(int((~seen).sum()), dtype=bool))
+    assert whole.n_clusters == 30
+
+
+@pytest.mark.parametrize("odds", [0, -2, "twice", True, 1e9])
+def test_odds_that_are_none_are_refused(odds: Any) -> None:
+    found = exhibit(subject(), odds_ratio=odds)
+    assert found.state == "not_applicable"
+    assert "must be a number from 1 to 100" in found.answer
 
 
 def test_odds_of_one_leave_calibrated_figures_as_they_are_and_more_raise_the_share() -> None:

@@ -4,29 +4,40 @@ The worst and the best that the other rows could be (Manski 1990), and what they
 among them were a stated multiple of those of rows with the same score.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import scipy
 from numpy.typing import NDArray
 from sklearn.linear_model import LogisticRegression
 
-from brookfall.core.measure.figure import Figure
+from brookfall.core.measure.figure import Figure, absent
 from brookfall.core.measure.registry import measure
 from brookfall.core.measure.scored import Codes, Numbers, Scored
 
 _CLIP = 1e-9
+BOUNDED = (
+    *("auc", "base_rate", "accuracy", "error_rate", "balanced_accuracy", "recall", "precision", "f1"),
+    *("true_positive_rate", "false_positive_rate", "positive_predictive_value", "negative_predictive_value"),
+)
+"""Measures of which it is known with what outcomes of the other rows they are least and most."""
 
 
 @dataclass(frozen=True)
 class Unseen:
-    """u rows without an outcome: their scores, shape (u,), and what each counts beside one row with an outcome."""
+    """u rows without an outcome: their scores, what each counts beside a row with an outcome (None: as much), and the
+    groups they come in, by the codes of the rows with an outcome (None: each stands for itself); all of shape (u,)."""
 
     scores: Numbers
-    weight: float = 1.0
+    weights: Numbers | None = None
+    clusters: Codes | None = None
 
     def __len__(self) -> int:
         return len(self.scores)
+
+    @property
+    def counted(self) -> Numbers:
+        return np.ones(len(self)) if self.weights is None else self.weights
 
 
 @dataclass(frozen=True)
@@ -46,13 +57,14 @@ class Bounds:
 def bounds(name: str, rows: Scored, unseen: Unseen) -> Bounds:
     """The measure of all rows, whatever the outcomes of those without one (Manski 1990).
 
-    A measure of decisions is least or most where every unseen row was decided wrong or right, or all are of one
-    outcome; AUC where the lowest or the highest scores among them are the positive ones, so many as make it extreme.
+    The measures of ``BOUNDED`` but AUC only rise or only fall with each unseen positive that is selected, and with each
+    that is not: they are least and most where all of one kind and none of the other are positive, or all, or none. AUC
+    is where the lowest or the highest scores among unseen rows are the positive ones, so many as make it extreme.
 
     Parameters
     ----------
     name : str
-        A measure of a yes/no outcome.
+        One of ``BOUNDED``.
     rows : Scored
         n rows with an outcome.
     unseen : Unseen
@@ -61,7 +73,13 @@ def bounds(name: str, rows: Scored, unseen: Unseen) -> Bounds:
     Returns
     -------
     Bounds
-        The least and the most, each of n + u rows.
+        The least and the most, each of n + u rows; absent for AUC where unseen rows count differently, as the exchange
+        of two of them then proves nothing.
+
+    Raises
+    ------
+    KeyError
+        Nothing is known of where this measure is extreme.
 
     References
     ----------
@@ -74,6 +92,13 @@ def bounds(name: str, rows: Scored, unseen: Unseen) -> Bounds:
     >>> found.least.value, found.most.value
     (0.967741935483871, 1.0)
     """
+    if name not in BOUNDED:
+        raise KeyError(f"the bounds of {name} are not known; those of {', '.join(BOUNDED)} are")
+    if not len(unseen):
+        return Bounds(measure(name, rows), measure(name, rows))
+    if name == "auc" and np.ptp(unseen.counted) > 0:
+        none = absent(len(rows) + len(unseen), "rows that were not looked at count differently")
+        return Bounds(none, none)
     found = [measure(name, completed(rows, unseen, positive)) for positive in _corners(name, rows, unseen)]
     known = [figure for figure in found if figure.value is not None] or found
     return Bounds(
@@ -100,7 +125,7 @@ def _corners_of_auc(rows: Scored, unseen: Unseen) -> list[NDArray[np.bool_]]:
     only their number has to be tried, all at once from running sums.
     """
     order = np.argsort(unseen.scores, kind="stable")
-    scores, w, u = unseen.scores[order], unseen.weight, len(unseen)
+    scores, w, u = unseen.scores[order], float(unseen.counted[0]), len(unseen)
     positive, negative = rows.scores[rows.outcomes], rows.scores[~rows.outcomes]
     of_positive, of_negative = rows.counted[rows.outcomes], rows.counted[~rows.outcomes]
     # What each unseen row beats as a positive, and is beaten by as a negative; summed over the lowest so many.
@@ -171,7 +196,7 @@ def completed(rows: Scored, unseen: Unseen, positive: NDArray[np.bool_]) -> Scor
     >>> completed(rows, Unseen(np.array([0.2])), np.array([False])).outcomes.tolist()
     [True, False]
     """
-    return _joined(rows, unseen.scores, positive, np.full(len(unseen), unseen.weight), None)
+    return _joined(rows, unseen, positive)
 
 
 def at_odds(name: str, rows: Scored, unseen: Unseen, odds_ratio: float) -> Figure:
@@ -204,10 +229,15 @@ def at_odds(name: str, rows: Scored, unseen: Unseen, odds_ratio: float) -> Figur
     0.625
     """
     chance = chances_of(rows, unseen, odds_ratio)
-    u = len(unseen)
-    scores, positive = np.tile(unseen.scores, 2), np.repeat([True, False], u)
-    weights = unseen.weight * np.concatenate([chance, 1 - chance])
-    return measure(name, _joined(rows, scores, positive, weights, np.tile(np.arange(u), 2)))
+    u, own = len(unseen), unseen.clusters
+    # Each row stands there twice, and is one unit.
+    units = _beyond(rows) + np.arange(u) if own is None else own
+    both = Unseen(
+        np.tile(unseen.scores, 2),
+        np.tile(unseen.counted, 2) * np.concatenate([chance, 1 - chance]),
+        np.tile(units, 2),
+    )
+    return measure(name, _joined(rows, both, np.repeat([True, False], u)))
 
 
 def chances_of(rows: Scored, unseen: Unseen, odds_ratio: float) -> Numbers:
@@ -271,27 +301,30 @@ def looked_at(rows: Scored, unseen: Unseen) -> Scored:
     >>> looked_at(rows, Unseen(np.array([0.2]))).outcomes.tolist()
     [True, False]
     """
-    outcomes = np.repeat([True, False], [len(rows), len(unseen)])
-    scores = np.concatenate([rows.scores, unseen.scores])
-    return Scored(key=f"{rows.key}/looked at", outcomes=outcomes, scores=scores, threshold=None)
+    joined = _joined(rows, unseen, np.zeros(len(unseen), dtype=np.bool_))
+    looked = np.repeat([True, False], [len(rows), len(unseen)])
+    return replace(joined, key=f"{rows.key}/looked at", outcomes=looked, threshold=None)
 
 
-def _joined(
-    rows: Scored, scores: Numbers, positive: NDArray[np.bool_], weights: Numbers, units: Codes | None
-) -> Scored:
-    """Rows with an outcome and others that were given one; ``units`` (u,) tell which of the others are one row."""
-    plain = units is None and rows.plain and bool((weights == 1).all())
+def _joined(rows: Scored, unseen: Unseen, positive: NDArray[np.bool_]) -> Scored:
+    """Rows with an outcome, and after them others that were given one."""
+    plain = rows.weights is None and unseen.weights is None
     own = np.arange(len(rows)) if rows.clusters is None else rows.clusters
-    others = int(own.max(initial=-1)) + 1 + (np.arange(len(scores)) if units is None else units)
-    grouped = units is not None or rows.clusters is not None
+    others = _beyond(rows) + np.arange(len(unseen)) if unseen.clusters is None else unseen.clusters
+    alone = rows.clusters is None and unseen.clusters is None
     return Scored(
         key=f"{rows.key}/completed",
         outcomes=np.concatenate([rows.outcomes, positive]),
-        scores=np.concatenate([rows.scores, scores]),
+        scores=np.concatenate([rows.scores, unseen.scores]),
         threshold=rows.threshold,
-        weights=None if plain else np.concatenate([rows.counted, weights]),
-        clusters=np.concatenate([own, others]) if grouped else None,
+        weights=None if plain else np.concatenate([rows.counted, unseen.counted]),
+        clusters=None if alone else np.concatenate([own, others]),
     )
+
+
+def _beyond(rows: Scored) -> int:
+    """The first code that no group of these rows has."""
+    return len(rows) if rows.clusters is None else int(rows.clusters.max(initial=-1)) + 1
 
 
 def _logit(shares: Numbers) -> Numbers:

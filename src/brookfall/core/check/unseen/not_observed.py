@@ -10,6 +10,7 @@ that are judged as they do beside all.
 from dataclasses import dataclass
 
 import numpy as np
+from pydantic import JsonValue
 
 from brookfall.core.check.bench import RECIPE, Bench
 from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, not_applicable, text
@@ -20,12 +21,14 @@ from brookfall.core.evidence.marks import Axis, LineThrough, MarksChart, Rule
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, ScoreReading
 from brookfall.core.foundation import wording
-from brookfall.core.measure.curves import Series
-from brookfall.core.measure.not_observed import Unseen, at_odds, bounds, looked_at
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.measure.curves import Series, columns_of_figures, series_of
+from brookfall.core.measure.not_observed import BOUNDED, Unseen, at_odds, bounds, looked_at
 from brookfall.core.measure.registry import depends_on_threshold, measure, words_of
 from brookfall.core.measure.scored import Scored
 
 _USUAL_ODDS = 2.0
+_MOST_ODDS = 100
 _ALONG = tuple(float(f"{ratio:.3g}") for ratio in np.geomspace(0.1, 10, 21))
 _OF_DECISIONS = ("recall", "precision", "false_positive_rate", "accuracy")
 _ALL_LOOKED_AT = "Every row's outcome was looked at: no column has the role observed."
@@ -33,8 +36,7 @@ _ALL_LOOKED_AT = "Every row's outcome was looked at: no column has the role obse
 
 @dataclass(frozen=True)
 class _Hidden:
-    """A figure: of the rows that were looked at, its bounds, and under the stated odds ratio both ways. ``place`` of
-    the odds that make it least comes first."""
+    """Places of a figure: of the rows that were looked at, its bounds, and at the stated odds, rarer and commoner."""
 
     name: str
     seen: int
@@ -58,7 +60,9 @@ class NotObserved(Check):
         return say(
             "Say what rows could hide whose outcome was not looked at: the bounds of each figure, and its value at "
             "odds of a positive among them up to {odds} times those of like rows, or that many times less.",
-            odds=number_setting(about, self.name, "odds_ratio", _USUAL_ODDS, "Odds ratio of unseen and seen", 1, 100),
+            odds=number_setting(
+                about, self.name, "odds_ratio", _USUAL_ODDS, "Odds ratio of unseen and seen", 1, _MOST_ODDS
+            ),
         )
 
     def requests(self, bench: Bench) -> list[Need]:
@@ -73,13 +77,11 @@ class NotObserved(Check):
         rows, _ = judged.scored.usable()
         if not isinstance(rows, Scored) or not rows.has_both:
             return not_applicable("The rows that were looked at are all of one outcome.")
-        weight = float(rows.counted.sum()) / _counted(bench)
-        unseen = Unseen(ledger.scores(_unseen_need(bench)), weight)
-        odds = float(str(self.setting(bench, "odds_ratio", _USUAL_ODDS)))
+        unseen, odds = _unseen(bench, ledger, rows), _odds(self.setting(bench, "odds_ratio", _USUAL_ODDS))
         draft = Draft(bench.plan.policy.level)
         told = looked_at(rows, unseen)
         auc = draft.add("looked_at_auc", measure("auc", told), part=judged.part)
-        share = len(rows) / (len(rows) + weight * len(unseen))
+        share = float(rows.counted.sum() / (rows.counted.sum() + unseen.counted.sum()))
         found = [_hidden(draft, name, rows, unseen, odds, judged.part) for name in _names(bench, rows)]
         charts, series = _along(bench, rows, unseen, odds)
         return draft.write(
@@ -95,18 +97,32 @@ def _unseen_need(bench: Bench) -> Need:
     return Need(bench.submitted.holdout.fit, ScoreReading(bench.subject.unobserved))
 
 
-def _counted(bench: Bench) -> float:
-    """What all rows with an outcome count."""
-    rows, weights = bench.subject.rows, bench.subject.weights
-    return float(len(rows)) if weights is None else float(weights[rows].sum())
+def _unseen(bench: Bench, ledger: Ledger, judged: Scored) -> Unseen:
+    """The rows without an outcome, counting beside the judged ones as they do beside all that have one."""
+    subject, rows = bench.subject, bench.subject.unobserved
+    weights = np.ones(subject.table.n_rows) if subject.weights is None else subject.weights
+    part = float(judged.counted.sum() / weights[subject.rows].sum())
+    clusters = None if judged.clusters is None or subject.clusters is None else subject.clusters[rows]
+    plain = part == 1 and subject.weights is None
+    return Unseen(ledger.scores(_unseen_need(bench)), None if plain else part * weights[rows], clusters)
+
+
+def _odds(said: JsonValue) -> float:
+    """The odds ratio of the plan; UserError where it is none."""
+    if isinstance(said, int | float) and not isinstance(said, bool) and 1 <= said <= _MOST_ODDS:
+        return float(said)
+    raise UserError(
+        f"The odds ratio of rows not looked at is {said}, and must be a number from 1 to {_MOST_ODDS}.",
+        todo="Set it in the plan's sentence of this check.",
+    )
 
 
 def _names(bench: Bench, rows: Scored) -> tuple[str, ...]:
     """The plan's own measure, what decisions come to where there are some, and the share of positives."""
     decided = _OF_DECISIONS if rows.decides else ()
     main = bench.plan.main_measure
-    known = main == "auc" or (rows.decides and depends_on_threshold(main))
-    return tuple(dict.fromkeys((*((main,) if known else ("auc",)), *decided, "base_rate")))
+    known = main in BOUNDED and (rows.decides or not depends_on_threshold(main))
+    return tuple(dict.fromkeys((main if known else "auc", *decided, "base_rate")))
 
 
 def _hidden(draft: Draft, name: str, rows: Scored, unseen: Unseen, odds: float, part: str) -> _Hidden:
@@ -127,14 +143,8 @@ def _along(bench: Bench, rows: Scored, unseen: Unseen, odds: float) -> tuple[tup
     series: dict[str, Series] = {}
     for name in names:
         figures = [at_odds(name, rows, unseen, ratio) for ratio in _ALONG]
-        ends = [figure.interval(bench.plan.policy.level) or (None, None) for figure in figures]
-        series[f"odds:{name}"] = {
-            "x": [float(np.log2(ratio)) for ratio in _ALONG],
-            "y": [None if figure.value is None else round(figure.value, 6) for figure in figures],
-            "low": [None if low is None else round(low, 6) for low, _ in ends],
-            "high": [None if high is None else round(high, 6) for _, high in ends],
-            "odds_ratio": list(_ALONG),
-        }
+        y, low, high = (np.array(column) for column in columns_of_figures(figures, bench.plan.policy.level))
+        series[f"odds:{name}"] = series_of(x=np.log2(_ALONG), y=y, low=low, high=high, odds_ratio=np.array(_ALONG))
     lines = tuple(
         LineThrough(series=f"odds:{name}", low="low", high="high", label=words_of(name), colour=f"model:{place}")
         for place, name in enumerate(names)
@@ -180,19 +190,17 @@ def _table(found: list[_Hidden], odds: float, n: int, part: str, unseen: int) ->
 
 
 def _answer(draft: Draft, one: _Hidden, unseen: int, odds: float) -> list[str]:
-    low, high = (_number(draft, place) for place in (one.least, one.most))
-    ends = sorted(draft.figure(place).value or 0.0 for place in (one.rarer, one.commoner))
-    times = "twice or half" if odds == _USUAL_ODDS else f"{odds:g} times or a {odds:g}th of"
+    words, outcomes = wording.capital(words_of(one.name)), wording.counted(unseen, "outcome")
+    seen = f"on the others it is {draft.said(one.seen)}."
+    least = draft.figure(one.least)
+    if least.value is None:
+        return [f"{words} of all rows has no bounds: {least.note}; {seen}"]
     return [
-        f"{wording.capital(words_of(one.name))} of all rows lies between {low} and {high}, whatever the "
-        f"{wording.counted(unseen, 'outcome')} would be that nobody looked at; on the others it is "
-        f"{draft.said(one.seen)}.",
-        f"At odds {times} those of like rows it is {wording.number(ends[0])} to {wording.number(ends[1])}.",
+        f"{words} of all rows lies between {draft.said(one.least)} and {draft.said(one.most)}, whatever the {outcomes} "
+        f"would be that nobody looked at; {seen}",
+        f"At odds {odds:g} times less than those of like rows it is {draft.said(one.rarer)}, at {odds:g} times more "
+        f"{draft.said(one.commoner)}.",
     ]
-
-
-def _number(draft: Draft, place: int) -> str:
-    return wording.number(draft.figure(place).value)
 
 
 def _lines(draft: Draft, auc: int, others: list[_Hidden], share: float) -> tuple[str, ...]:
@@ -211,7 +219,7 @@ def _lines(draft: Draft, auc: int, others: list[_Hidden], share: float) -> tuple
     return (
         chosen,
         *(
-            f"{wording.capital(words_of(one.name))}: {_number(draft, one.least)} to {_number(draft, one.most)}, and "
+            f"{wording.capital(words_of(one.name))}: {draft.said(one.least)} to {draft.said(one.most)}, and "
             f"{draft.said(one.seen)} on those looked at."
             for one in others
         ),
