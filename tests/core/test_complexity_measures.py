@@ -90,7 +90,9 @@ def test_a_measure_of_decisions_without_a_threshold_can_not_choose() -> None:
     assert "Kappa can't be computed along the dial" in found.answer
 
 
-def test_what_is_no_measure_of_the_outcome_leaves_the_usual_one() -> None:
-    found = curve(subject(), by="rmse")
+@pytest.mark.parametrize("by", ["rmse", "mean_score", "never_heard_of"])
+def test_what_can_not_choose_leaves_the_usual_one(by: str) -> None:
+    # Of another outcome; neither more nor less of it is better; no measure.
+    found = curve(subject(), by=by)
     (chart,) = [one for one in found.charts if isinstance(one, DialChart)]
     assert chart.criteria == ("brier", "error_rate")

@@ -11,8 +11,6 @@ from brookfall.core.recipe.recipe import Preprocess, Recipe
 
 _MOST_ROWS: dict[str, int] = {"support_vectors": 3_000}
 """Training rows beyond which a family takes too long to be fitted in every fold."""
-_MOST_LEFT_OUT = 12
-"""Features of a choice that are left out one by one, the first so many."""
 
 
 @dataclass(frozen=True)
@@ -87,7 +85,7 @@ def choice_challengers(split: Split, recipe: Recipe) -> Iterator[Refitted]:
     settings = {**recipe.settings, "constants": True}
     alone = recipe.model_copy(update={"settings": settings})
     yield Refitted("constants_only", "the constants alone", "challenger", split, alone, ())
-    for name in subject.features[:_MOST_LEFT_OUT] if len(subject.features) > 1 else ():
+    for name in subject.features if len(subject.features) > 1 else ():
         kept = tuple(one for one in subject.features if one != name)
         yield Refitted(
             f"without:{name}", f"the model without {name.replace('_', ' ')}", "challenger", split, recipe, kept

@@ -88,21 +88,16 @@ def by_class(model: str, part: str, positions: Rows, rows: AnyScored, again: Seq
     if not known.all():
         positions, rows = positions[known], rows.take(known, "known")
         again = [one.take(known, "known") for one in again]
-    if isinstance(rows, Picked):
+    if isinstance(rows, Picked | ScoredClasses):
+        labels = rows.alternatives if isinstance(rows, Picked) else rows.classes
+        # An alternative is asked of those who could have had it.
+        there = rows.there if isinstance(rows, Picked) else np.ones((len(rows), len(labels)), dtype=np.bool_)
         return [
             Audited(
-                *(model, part, name, positions[rows.there[:, place]], rows.against_rest(place)),
-                tuple(one.against_rest(place) for one in again if isinstance(one, Picked)),
+                *(model, part, label, positions[there[:, place]], rows.against_rest(place)),
+                tuple(one.against_rest(place) for one in again if isinstance(one, Picked | ScoredClasses)),
             )
-            for place, name in enumerate(rows.alternatives)
-        ]
-    if isinstance(rows, ScoredClasses):
-        return [
-            Audited(
-                *(model, part, label, positions, rows.against_rest(place)),
-                tuple(one.against_rest(place) for one in again if isinstance(one, ScoredClasses)),
-            )
-            for place, label in enumerate(rows.classes)
+            for place, label in enumerate(labels)
         ]
     scored_again = tuple(one for one in again if isinstance(one, Scored | ScoredNumbers))
     return [Audited(model, part, None, positions, rows, scored_again)]

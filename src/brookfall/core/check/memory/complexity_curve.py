@@ -11,7 +11,14 @@ from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, tex
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, ChoiceField, NumbersField, Option, Sentence, say
 from brookfall.core.check.shared import pictures
-from brookfall.core.check.shared.dial_fits import dial_folds, dial_needs, dial_of, training_fold, tree_need
+from brookfall.core.check.shared.dial_fits import (
+    asked_values,
+    dial_folds,
+    dial_needs,
+    dial_of,
+    training_fold,
+    tree_need,
+)
 from brookfall.core.check.shared.refits import overlap_of
 from brookfall.core.check.shared.tree_chart import marked, tree_chart
 from brookfall.core.evidence.chart import DialChart, StripGroup, StripRow, TableView, TreeChart
@@ -52,10 +59,7 @@ class Complexity(Check):
     reads = Reads(roles=("protected",))
 
     def sentence(self, about: About) -> Sentence:
-        usual = criteria(about.outcome)
-        listed = dict.fromkeys((*usual, *(n for n in forms(about.outcome, "parts") if named(n).better in _DIRECTED)))
-        held = about.plan.settings.get(self.name, {}).get("values")
-        values = tuple(float(one) for one in held if isinstance(one, int | float)) if isinstance(held, list) else ()
+        usual, *others = _choosing(about.outcome)
         return say(
             "Turn the recipe's own dial from the simplest to the most complex, among {values}, and see where unseen "
             "rows do best by {by}.",
@@ -63,7 +67,7 @@ class Complexity(Check):
             values=NumbersField(
                 name="Values of the dial",
                 path=("settings", self.name, "values"),
-                value=values,
+                value=asked_values(about.plan),
                 none="its usual values",
                 most=_MOST_VALUES,
             ),
@@ -72,8 +76,8 @@ class Complexity(Check):
                 path=("settings", self.name, "by"),
                 value=about.plan.settings.get(self.name, {}).get("by"),
                 options=(
-                    Option(value=None, words=f"{words_of(usual[0])}, as usual"),
-                    *(Option(value=name, words=words_of(name)) for name in listed),
+                    Option(value=None, words=f"{words_of(usual)}, as usual"),
+                    *(Option(value=name, words=words_of(name)) for name in others),
                 ),
             ),
         )
@@ -223,8 +227,14 @@ def _curve(bench: Bench, ledger: Ledger) -> _Curve:
 
 def _by(bench: Bench) -> str:
     """The measure that chooses: the plan's, or the first of the losses."""
-    asked = bench.plan.settings.get("complexity", {}).get("by")
-    return str(asked) if asked in forms(bench.subject.outcome, "parts") else criteria(bench.subject.outcome)[0]
+    asked, known = bench.plan.settings.get("complexity", {}).get("by"), _choosing(bench.subject.outcome)
+    return str(asked) if asked in known else known[0]
+
+
+def _choosing(outcome: str) -> tuple[str, ...]:
+    """The measures that can choose, as more or less of them is better; the usual loss first."""
+    directed = (name for name in forms(outcome, "parts") if named(name).better in _DIRECTED)
+    return tuple(dict.fromkeys((*criteria(outcome), *directed)))
 
 
 def _of_losses(bench: Bench, training: _Read, unseen: _Read) -> dict[str, _Along]:

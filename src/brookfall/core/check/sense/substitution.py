@@ -93,14 +93,15 @@ def _elasticities(bench: Bench, draft: Draft, found: Coefficients) -> list[_Move
     fit = bench.submitted.holdout.fit
     prepared, _ = prepared_of(bench, fit)
     raw = raw_matrix(bench.subject.table.select(fit.features))
-    design = prepared.transform(raw[rows])
+    everything = prepared.transform(raw)
+    design = everything[rows]
     side = occasions_of(bench).take(rows)
     columns = np.column_stack([design, side.constants()[:, 1:]]) if len(found.names) > design.shape[1] else design
     _, unit = np.unique(side.occasion, return_inverse=True)
     shape = (int(unit.max()) + 1, side.alternatives)
     moved = []
     for place, name in enumerate(found.names[: design.shape[1]]):
-        slope = _slope(raw, prepared.transform(raw), fit.features, name, place)
+        slope = _slope(raw, everything, fit.features, name, place)
         if slope is None:
             continue
         values = raw[rows, fit.features.index(name)]
@@ -294,14 +295,15 @@ def _said_of_independence(draft: Draft, left: list[_Left], places: dict[str, tup
     tested = [one for one in left if one.test is not None]
     if not tested:
         return "Whether the alternatives are independent of each other can't be tested here; the table says why."
-    moved = [one for one in tested if (draft.figure(places[one.alternative][2]).value or 0.0) <= 1 - draft.level]
-    least = min(tested, key=lambda one: draft.figure(places[one.alternative][2]).value or 0.0)
-    p = wording.p_value(draft.figure(places[(moved or [least])[0].alternative][2]).value or 0.0)
+    told = {one.alternative: draft.figure(places[one.alternative][2]).value or 0.0 for one in tested}
+    moved = {name: p for name, p in told.items() if p <= 1 - draft.level}
     if moved:
-        named = wording.listed([one.alternative for one in moved])
+        most = "at most " if len(moved) > 1 else ""
         return (
-            f"Without {named} the other alternatives are weighed otherwise ({p}, Holm): they are not independent of it."
+            f"Without {wording.listed(list(moved))} the other alternatives are weighed otherwise "
+            f"({most}{wording.p_value(max(moved.values()))}, Holm): they are not independent of it."
         )
+    p = wording.p_value(min(told.values()))
     some = "" if len(tested) == len(left) else f" that can be tested ({len(tested)} of {len(left)})"
     return (
         f"Leaving out any one alternative{some} moves the others' coefficients no more than chance would ({p}, Holm)."

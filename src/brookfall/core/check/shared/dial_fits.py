@@ -9,6 +9,7 @@ from brookfall.core.check.shared.tree_chart import trees_need
 from brookfall.core.fit.request import DialReading, FitRequest, Need, ScoreReading
 from brookfall.core.foundation import digest, wording
 from brookfall.core.foundation.errors import UserError
+from brookfall.core.plan.plan import Plan
 from brookfall.core.recipe.dials import Dialled, Facts, dialled
 from brookfall.core.recipe.families import family_of, resolved_settings
 from brookfall.core.resample.folds import Fold
@@ -28,7 +29,7 @@ def dial_of(bench: Bench) -> Dialled:
         if resolved_settings(bench.recipe).model_dump().get("criterion") in ("entropy", "log_loss"):
             kept = shares[shares > 0]
             impurity = float(-(kept * np.log2(kept)).sum())
-    found = dialled(bench.recipe, Facts(len(rows), impurity), _asked_values(bench))
+    found = dialled(bench.recipe, Facts(len(rows), impurity), asked_values(bench.plan) or None)
     if found is None:
         raise UserError(
             f"{wording.capital(family_of(bench.recipe).words)} as submitted has no dial that makes it simpler.",
@@ -37,12 +38,10 @@ def dial_of(bench: Bench) -> Dialled:
     return found
 
 
-def _asked_values(bench: Bench) -> tuple[float, ...] | None:
-    """The values that the plan asks for; None for the family's own."""
-    asked = bench.plan.settings.get("complexity", {}).get("values")
-    if not isinstance(asked, list | tuple) or not asked:
-        return None
-    return tuple(float(value) for value in asked if isinstance(value, int | float))
+def asked_values(plan: Plan) -> tuple[float, ...]:
+    """The values of the dial that the plan asks for; none for the family's own."""
+    asked = plan.settings.get("complexity", {}).get("values")
+    return tuple(float(one) for one in asked if isinstance(one, int | float)) if isinstance(asked, list) else ()
 
 
 def training_fold(bench: Bench, dial: Dialled) -> Fold:
