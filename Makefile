@@ -38,6 +38,8 @@ bench: setup ## measure speed, as ratios in one run; writes docs/benchmarks*.md
 	@$(PYTHON) -m benchmarks.intake
 	@$(PYTHON) -m benchmarks.memory
 	@$(PYTHON) -m benchmarks.fairness
+	@$(PYTHON) -m benchmarks.users
+	@$(PYTHON) -m benchmarks.first_answers
 
 bench-coverage: setup ## simulate how often every interval holds the truth; writes docs/coverage.md
 	@OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 $(PYTHON) -m benchmarks.coverage

@@ -22,7 +22,7 @@ from brookfall.core.retest.screening.rows_of_issue import Between, rows_where
 from brookfall.core.table.duplicate_rows import group_of_each
 from brookfall.core.table.profile import profile_column
 from brookfall.core.table.read import read_table
-from brookfall.launch.house import House
+from brookfall.launch.house import APPLICATION, House
 
 PROJECT = Path(__file__).resolve().parents[1]
 ROWS, COLUMNS = 1_000_000, 50
@@ -82,7 +82,7 @@ def storing() -> tuple[float, float]:
     from brookfall.records import blobs
     from brookfall.records.database import migrate, transaction
 
-    migrate()
+    migrate(house.owner_url, granted_to=APPLICATION)
     data = np.random.default_rng(2).bytes(STORED << 20)
     started = time.perf_counter()
     with transaction() as session:

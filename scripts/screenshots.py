@@ -132,6 +132,7 @@ def walk(page: Page) -> None:
     page.get_by_label("Your password").fill(PASSWORD)
     page.get_by_role("button", name="Accept and countersign").click()
     page.get_by_text("Read the signed report").click(timeout=120_000)
+    page.get_by_role("link", name="PDF").wait_for(timeout=300_000)
     shoot(page, "report")
 
 

@@ -1,13 +1,17 @@
 """What all tests share: packages built in memory, and one house of services of the tests' own."""
 
 import os
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
 import yaml
+from sqlalchemy import create_engine
+from sqlalchemy.orm import Session
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.check.registry import checks_of
@@ -16,7 +20,7 @@ from brookfall.core.plan.plan import Plan
 from brookfall.core.resample.declared import Folds, Shares
 from brookfall.core.submission.package import Package, package_from_files
 from brookfall.core.submission.subject import Subject, subject_of
-from brookfall.launch.house import House
+from brookfall.launch.house import APPLICATION, House
 
 PROJECT = Path(__file__).resolve().parents[1]
 SOAK = int(os.environ.get("BROOKFALL_SOAK", "1"))
@@ -114,23 +118,43 @@ def bench(subject: Subject) -> Bench:
     return Bench(subject, small_plan())
 
 
+def until(come: Callable[[], bool], seconds: float) -> bool:
+    """Whether it came true within so many seconds."""
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        if come():
+            return True
+        time.sleep(0.1)
+    return False
+
+
 @pytest.fixture(scope="session")
 def stores(worker_id: str) -> Iterator[House]:
     """MariaDB and Redis of these tests' own, new, with the schema and the grants; tests side by side have theirs."""
     os.environ["BROOKFALL_LEASE_SECONDS"] = "8"  # what dead workers held is waited for
+    os.environ["BROOKFALL_NICE"] = "0"  # tests run beside each other, and wait for runs
     house = House(PROJECT, f"test-{worker_id}")
     house.clear()
     house.start_stores()
     os.environ.update(house.environment)
     from brookfall.records.database import migrate
 
-    migrate()
+    migrate(house.owner_url, granted_to=APPLICATION)
     yield house
     house.stop(patience=3)  # a worker may be in the middle of a fit
 
 
+@contextmanager
+def as_owner(house: House) -> Iterator[Session]:
+    """A transaction of who owns the tables: so tests put there what the application may not."""
+    engine = create_engine(house.owner_url, isolation_level="READ COMMITTED")
+    with Session(engine) as session, session.begin():
+        yield session
+    engine.dispose()
+
+
 @pytest.fixture(scope="session")
 def workers(stores: House) -> House:
-    """Two workers beside the stores."""
-    stores.start_workers(2)
+    """Two workers beside the stores; each starts for seconds, so that no third is there for what is short."""
+    stores.start_workers(2, apart=False)
     return stores

@@ -3,9 +3,10 @@
 What a command needs is imported when it is called: the libraries take seconds, and ``--help`` takes none of them.
 """
 
+import os
 import sys
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -18,6 +19,7 @@ if TYPE_CHECKING:
     from brookfall.core.retest.evidence_file import Evidence
     from brookfall.core.submission.package import Package
 
+_NICE = 10
 _FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
 
 
@@ -29,6 +31,57 @@ def _told() -> Iterator[None]:
     except UserError as problem:
         click.echo(str(problem), err=True)
         sys.exit(2)
+    except Exception as problem:
+        from sqlalchemy.exc import DBAPIError
+
+        if not isinstance(problem, DBAPIError):
+            raise
+        click.echo(f"The database did not answer, or refused: {problem.orig}", err=True)
+        sys.exit(2)
+
+
+def _write(file: Path, text: str) -> None:
+    """Writes a file whole or not at all; UserError where it can't be written."""
+    is_device = file.exists() and not file.is_file()
+    part = file if is_device else file.with_name(f"{file.name}.part")
+    try:
+        part.write_text(text, encoding="utf-8")
+        if not is_device:
+            part.replace(file)
+    except OSError as problem:
+        raise UserError(f"{file} can't be written: {problem.strerror}.", todo="Nothing was kept.") from problem
+    finally:
+        if not is_device:
+            with suppress(OSError):
+                part.unlink(missing_ok=True)
+
+
+def _opened(package: Path) -> "Package":
+    """The package in a folder or zip, read in a confined child, as a stranger may have made it; UserError as there."""
+    from brookfall.core.submission.files import files_of_folder
+    from brookfall.core.submission.package import DEFAULT_MAX_BYTES
+    from brookfall.sandbox import sandbox
+
+    if not package.exists():
+        raise UserError("There is no such file or folder.", todo="Check the path.", file=str(package))
+    sent = files_of_folder(package, DEFAULT_MAX_BYTES) if package.is_dir() else package.read_bytes()
+    return sandbox.read_package(sent, DEFAULT_MAX_BYTES)
+
+
+def _start_to_read(_context: click.Context, _parameter: click.Parameter, package: Path) -> Path:
+    """Starts the process that reads PACKAGE before anything large is imported here: both import side by side.
+
+    It is confined as far as this machine allows, unless somebody asks for all of it: no server is at stake.
+    """
+    from brookfall.sandbox.children import server
+
+    os.environ.setdefault("BROOKFALL_SANDBOX", "best")
+    if package.exists():
+        server.start()
+    return package
+
+
+_package = click.argument("package", type=click.Path(path_type=Path), callback=_start_to_read)
 
 
 @click.group()
@@ -38,7 +91,7 @@ def main() -> None:
 
 
 @main.command()
-@click.argument("package", type=click.Path(path_type=Path))
+@_package
 @click.option("--plan", "plan_file", type=click.Path(exists=True, path_type=Path), help="A plan as YAML.")
 @click.option("--seed", type=click.IntRange(0, 2**32 - 1), help="Replaces the plan's seed, never the recipe's.")
 @click.option("--jobs", type=click.IntRange(1), default=1, show_default=True, help="Processes that fit.")
@@ -48,22 +101,25 @@ def retest(
     package: Path, plan_file: Path | None, seed: int | None, jobs: int, only: tuple[str, ...], out: Path | None
 ) -> None:
     """Re-test PACKAGE (a folder or .zip) and write the evidence as JSON."""
-    from brookfall.core.submission.package import open_package
 
     with _told():
-        evidence = _retest(open_package(package), plan_file, seed, jobs, only)
+        evidence = _retest(_opened(package), plan_file, seed, jobs, only)
     text = evidence.to_json() + "\n"
     if out is None:
         click.echo(text, nl=False)
         return
-    out.write_text(text, encoding="utf-8")
+    with _told():
+        _write(out, text)
     for exhibit in evidence.exhibits:
         click.echo(f"{exhibit.number:>3} {exhibit.check:<17} {exhibit.standing or '-':<10} {exhibit.answer}")
+    due = [one.title for one in evidence.policy.statements if one.name in evidence.plan.statements]
+    if due:
+        click.echo(f"The reviewer still judges in writing: {', '.join(due)}.", err=True)
 
 
 @main.command()
 @click.argument("evidence_file", type=click.Path(exists=True, path_type=Path))
-@click.argument("package", type=click.Path(path_type=Path))
+@_package
 @click.option("--jobs", type=click.IntRange(1), default=1, show_default=True, help="Processes that fit.")
 @click.option(
     "--added",
@@ -78,8 +134,8 @@ def replay(evidence_file: Path, package: Path, jobs: int, added: tuple[Path, ...
     from brookfall.core.retest.evidence_replay import compared
     from brookfall.core.retest.run import retest as run_retest
     from brookfall.core.submission.added import with_added
-    from brookfall.core.submission.package import open_package
     from brookfall.core.submission.subject import subject_of
+    from brookfall.sandbox import sandbox
 
     try:
         evidence = read_evidence(evidence_file.read_text(encoding="utf-8"))
@@ -87,10 +143,11 @@ def replay(evidence_file: Path, package: Path, jobs: int, added: tuple[Path, ...
         click.echo(f"{evidence_file}: This is not an evidence file ({str(problem).splitlines()[0]}).", err=True)
         sys.exit(2)
     with _told():
-        opened = open_package(package)
+        opened = _opened(package)
         if opened.sha256 != evidence.package.sha256:
             raise UserError("This is not the package that the evidence is about.", todo="Give the same package.")
-        whole = with_added(opened, evidence.added, {str(path): path.read_bytes() for path in added})
+        files = {str(path): path.read_bytes() for path in added}
+        whole = with_added(opened, evidence.added, files, sandbox.read_file)
         subject = subject_of(whole, evidence.roles, evidence.changes)
         again = run_retest(Bench(subject, evidence.plan, evidence.marks), jobs)
     told = compared(evidence, again)
@@ -101,17 +158,16 @@ def replay(evidence_file: Path, package: Path, jobs: int, added: tuple[Path, ...
 
 
 @main.command()
-@click.argument("package", type=click.Path(path_type=Path))
+@_package
 @click.option("--url", required=True, help="Where Brookfall is, such as http://127.0.0.1:8000.")
 @click.option("--token", required=True, envvar="BROOKFALL_TOKEN", help="A personal token; or BROOKFALL_TOKEN.")
 @click.option("--due", help="When an answer is wanted, as 2027-01-31.")
 def submit(package: Path, url: str, token: str, due: str | None) -> None:
     """Submit PACKAGE (a folder or .zip), checked here first, and write the case's address."""
-    from brookfall.core.submission.package import open_package
     from brookfall.upload import send_package
 
     with _told():
-        opened = open_package(package)
+        opened = _opened(package)
         case_id = send_package(opened.files, url, token, due, lambda said: click.echo(said, err=True))
     click.echo(f"{url.rstrip('/')}/cases/{case_id}")
 
@@ -125,27 +181,25 @@ def methods() -> None:
 
 
 @main.command("plan")
-@click.argument("package", type=click.Path(path_type=Path))
+@_package
 def write_plan(package: Path) -> None:
     """Write the standard plan of PACKAGE as YAML, to be changed and given to retest."""
     from brookfall.core.plan.yaml_file import plan_to_yaml
-    from brookfall.core.submission.package import open_package
 
     with _told():
-        plan = _plan(open_package(package), None)
+        plan = _plan(_opened(package), None)
     click.echo(plan_to_yaml(plan), nl=False)
 
 
 @main.command()
-@click.argument("package", type=click.Path(path_type=Path))
+@_package
 def check(package: Path) -> None:
     """Read PACKAGE (a folder or .zip) and check that all in it agrees; nothing is fitted. Exit 2 says what is wrong."""
     from brookfall.core.foundation import wording
-    from brookfall.core.submission.package import open_package
     from brookfall.core.submission.subject import subject_of
 
     with _told():
-        opened = open_package(package)
+        opened = _opened(package)
         subject = subject_of(opened)
     declared = opened.submission
     came = [
@@ -155,6 +209,202 @@ def check(package: Path) -> None:
         *([f"claims: {len(declared.claims)}"] if declared.claims else []),
     ]
     click.echo(f"{declared.model.name} {declared.model.version} can be submitted ({'; '.join(came)}).")
+
+
+_owner_url = click.option(
+    "--owner-url",
+    required=True,
+    envvar="BROOKFALL_OWNER_DATABASE_URL",
+    help="The database as who owns its tables; or BROOKFALL_OWNER_DATABASE_URL. Set it for this command alone.",
+)
+_grant_to = click.option(
+    "--grant-to", default="brookfall", show_default=True, help="The user that the application runs as."
+)
+
+
+@main.command()
+@_owner_url
+@_grant_to
+def migrate(owner_url: str, grant_to: str) -> None:
+    """Bring the database up to date, and grant the application what it may do."""
+    from brookfall.records.database import migrate as bring_up_to_date
+
+    bring_up_to_date(owner_url, granted_to=grant_to)
+    click.echo("The database is up to date.")
+
+
+@main.command("backup")
+@click.argument("file", type=click.Path(path_type=Path))
+def make_backup(file: Path) -> None:
+    """Write everything in the database to FILE, as it is at one moment; work goes on meanwhile."""
+    from brookfall.records.backup import back_up
+    from brookfall.records.config import config
+
+    with _told():
+        head = back_up(config().database_url, file)
+    click.echo(f"{file} holds all as of {head.made}, {file.stat().st_size / 1e6:.1f} MB, of migration {head.schema}.")
+    click.echo("It holds no key of the record: keep that apart, and each where the other is not.")
+
+
+@main.command("restore")
+@click.argument("file", type=_FILE)
+@_owner_url
+@_grant_to
+def restore_backup(file: Path, owner_url: str, grant_to: str) -> None:
+    """Put the backup in FILE into an empty database and bring it up to date."""
+    from brookfall.records.backup import restore
+
+    with _told():
+        head = restore(owner_url, file, granted_to=grant_to)
+    click.echo(f"Restored as of {head.made}. Now 'brookfall verify' says whether all is as it was signed.")
+
+
+@main.command()
+@click.option("--bind", default="127.0.0.1:8000", show_default=True, help="Address and port.")
+@click.option("--processes", type=click.IntRange(1), default=2, show_default=True)
+@click.option("--threads", type=click.IntRange(1), default=8, show_default=True, help="Of each process.")
+def serve(bind: str, processes: int, threads: int) -> None:
+    """Serve the pages and the API, in the foreground."""
+    from brookfall.records.config import config
+
+    with _told():
+        config()
+    # An idle connection is kept for longer than browsers and proxies keep it: a server that closes it first breaks a
+    # request that is on its way.
+    _become(
+        [
+            "-m", "gunicorn", "--worker-class=brookfall.api.web_worker.WebWorker", f"--workers={processes}",
+            f"--threads={threads}", f"--bind={bind}", "--keep-alive=75", "--no-control-socket", "--preload",
+            "brookfall.api.app:served_app()",
+        ]
+    )  # fmt: skip
+
+
+@main.command()
+@click.option("--name", default="worker", show_default=True, help="Tells workers of one machine apart.")
+@click.option(
+    "--for",
+    "lines",
+    type=click.Choice(["short,runs", "runs", "short"]),
+    default="short,runs",
+    show_default=True,
+    help="What somebody waits for at a page; runs and long replays; or both.",
+)
+@click.option("--nice", type=click.IntRange(0, 19), help="Gives way to others by so much; 10 where it works on runs.")
+def work(name: str, lines: str, nice: int | None) -> None:
+    """Carry out what is asked for, in the foreground: one process, one thread.
+
+    Start one a core for runs, and one beside them for what is short, so that nobody waits behind a run.
+    """
+    from brookfall.core.fit.run import ONE_THREAD
+    from brookfall.records.config import config
+
+    with _told():
+        config()
+    os.environ.update(ONE_THREAD)
+    os.nice((_NICE if "runs" in lines else 0) if nice is None else nice)
+    _become(
+        [
+            "-m", "celery", "-A", "brookfall.engine.app", "worker", "--pool=solo", "--loglevel=WARNING",
+            "--without-gossip", "--without-mingle", "-n", f"{name}@%h", "-Q", lines,
+        ]
+    )  # fmt: skip
+
+
+def _become(arguments: list[str]) -> None:
+    """This process goes on as another Python program, under the same number: signals reach it at once."""
+    os.execv(sys.executable, [sys.executable, *arguments])  # noqa: S606 - our own command
+
+
+@main.command()
+def doctor() -> None:
+    """Look at the installation from end to end, changing nothing. Exit 1 where something is amiss."""
+    from brookfall.engine.doctor import examine
+
+    with _told():
+        found = list(examine())
+    for one in found:
+        click.echo(f"{'well' if one.is_well else 'AMISS':<6}{one.what}: {one.said}.")
+    if not all(one.is_well for one in found):
+        sys.exit(1)
+
+
+@main.command()
+def verify() -> None:
+    """Verify the record, and from it all that was signed, down to the stored bytes. Exit 1 where something is amiss."""
+    from brookfall.records.database import transaction
+    from brookfall.records.verification import verify_everything
+
+    with _told(), transaction() as session:
+        found = verify_everything(session, tell=lambda what: click.echo(f"Looking at {what} …", err=True))
+    if found.fault:
+        click.echo(f"Amiss: {found.fault}.", err=True)
+        sys.exit(1)
+    signed = f", signed from entry {found.signed_from} on" if found.signed_from else ", none of them signed"
+    click.echo(f"All {found.entries} entries hold{signed}; the last hash is {found.head}.")
+    click.echo(
+        f"{found.statements} signed statements and all they name are whole; {found.bytes_checked / 1e6:.1f} MB were "
+        f"read. {found.anchors} anchors agree."
+        + (f" {found.erased} files were taken away after their term, as the record says." if found.erased else "")
+    )
+
+
+@main.group()
+def record() -> None:
+    """The key that signs the record; run where the server's configuration is set."""
+
+
+@record.command("new-key")
+@click.argument("file", type=click.Path(path_type=Path))
+def new_key(file: Path) -> None:
+    """Make a key in FILE, for a server that has none or changes it. Keep a copy apart from the database's backups."""
+    from brookfall.records.record_key import make_key
+
+    with _told():
+        click.echo(f"{file} has the key {make_key(file).id}.")
+
+
+@record.command("rotate-key")
+@click.argument("file", type=_FILE)
+def rotate(file: Path) -> None:
+    """Announce the key in FILE by an entry that the present key signs; then set BROOKFALL_RECORD_KEY_FILE to it."""
+    from brookfall.records.audit_log import rotate_key
+    from brookfall.records.database import transaction
+    from brookfall.records.record_key import read_key
+
+    with _told(), transaction() as session:
+        key = read_key(file)
+        rotate_key(session, key)
+        click.echo(f"The record knows the key {key.id}. Start web and workers with it.")
+
+
+@main.group("people")
+def people_commands() -> None:
+    """Who may sign in; run where the server's configuration is set."""
+
+
+@people_commands.command("disable")
+@click.argument("login")
+@click.option("--reason", required=True, help="Why; the record keeps it.")
+def disable_person(login: str, reason: str) -> None:
+    """End the sessions and tokens of LOGIN, and let them sign in no more."""
+    from brookfall.desk import people
+    from brookfall.records.database import transaction
+
+    with _told(), transaction() as session:
+        person = people.disable(session, login, reason)
+        click.echo(f"{person.name} can't sign in any more; their sessions and tokens have ended.")
+
+
+@people_commands.command("enable")
+@click.argument("login")
+def enable_person(login: str) -> None:
+    """Let LOGIN sign in again, with the password they had."""
+    from brookfall.desk import people
+    from brookfall.records.database import transaction
+
+    with _told(), transaction() as session:
+        click.echo(f"{people.enable(session, login).name} can sign in again.")
 
 
 def _retest(
@@ -183,8 +433,8 @@ def _retest(
 
 def _plan(package: "Package", plan_file: Path | None) -> "Plan":
     from brookfall.core.check.standard_plan import standard_plan
-    from brookfall.core.plan.yaml_file import plan_from_yaml
     from brookfall.core.submission.stated_capacity import stated_capacity
+    from brookfall.sandbox import sandbox
 
     if plan_file is None:
         declared = package.submission
@@ -203,7 +453,7 @@ def _plan(package: "Package", plan_file: Path | None) -> "Plan":
         text = plan_file.read_text(encoding="utf-8")
     except UnicodeDecodeError as problem:
         raise UserError("The plan is not UTF-8 text.", todo="Save it as such.", file=str(plan_file)) from problem
-    return plan_from_yaml(text, str(plan_file))
+    return sandbox.read_plan_file(text, str(plan_file))
 
 
 if __name__ == "__main__":

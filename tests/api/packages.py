@@ -1,6 +1,7 @@
 """Sending packages as a browser would."""
 
 import io
+import time
 
 import yaml
 
@@ -15,3 +16,22 @@ def submit(visitor: Visitor, files: dict[str, bytes], *, version: str | None = N
         declared["model"]["version"] = version
         files = {**files, "submission.yaml": yaml.safe_dump(declared).encode()}
     return visitor.ask("POST", "/api/cases", data={"package": (io.BytesIO(zipped(files)), "package.zip")})
+
+
+def rendered(visitor: Visitor, base: str, form: str = "html") -> Answer:
+    """The report of a case as it is now, once a worker has made it."""
+    asked = visitor.ask("POST", f"{base}/report")
+    assert asked.status_code == 200, asked.text
+    end = time.monotonic() + 180
+    while (report := visitor.get(f"{base}/report"))["current"]["state"] in ("waiting", "leased"):
+        assert time.monotonic() < end, report
+        time.sleep(0.2)
+    assert report["current"]["state"] == "done", report
+    return visitor.ask("GET", f"{base}/report/{form}")
+
+
+def countersigned(visitor: Visitor, base: str, password: str) -> Answer:
+    """The answer to accepting the statement that this person reads now."""
+    read = visitor.get(f"{base}/decision")["statement_sha256"]
+    body = {"accept": True, "statement_sha256": read, "password": password}
+    return visitor.ask("POST", f"{base}/countersignature", body)

@@ -11,6 +11,7 @@ import pytest
 
 from brookfall.launch.house import House
 from tests.api.conftest import Visitor
+from tests.api.packages import rendered
 from tests.api.test_case import finished, plan_of, ran, taken
 from tests.conftest import files_of, rows_csv
 
@@ -142,7 +143,7 @@ def test_a_finding_keeps_the_chosen_threshold(run: tuple[Visitor, str]) -> None:
     assert cite["threshold"] == chosen
     assert cite["read"].startswith("At a threshold of 0.3, on ")
     assert "With a miss as dear as 5 false alarms it costs" in cite["read"]
-    assert cite["read"] in iris.ask("GET", f"{base}/report/html").get_data(as_text=True)
+    assert cite["read"] in rendered(iris, base).text
     # It can be edited while a deviation has made the scores it was read from those of another plan.
     assert iris.ask("POST", f"{base}/deviation", {"reason": "Another seed"}).status_code == 200
     assert iris.ask("PUT", f"{base}/plan", plan_of(iris, base, seed=99)).status_code == 200

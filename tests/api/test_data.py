@@ -13,7 +13,7 @@ from brookfall.core.retest.run import retest
 from brookfall.core.submission.package import package_from_files
 from brookfall.core.submission.subject import subject_of
 from tests.api.conftest import Visitor
-from tests.api.packages import submit
+from tests.api.packages import rendered, submit
 from tests.api.test_case import finished, plan_of, taken
 from tests.api.test_drafts import begun, put
 from tests.conftest import declaration, files_of, rows_csv
@@ -251,7 +251,7 @@ def test_what_was_changed_is_in_the_evidence_and_replays(visitor: SignIn, worker
         package_from_files(files | {"submission.yaml": files["submission.yaml"]}), evidence.roles, evidence.changes
     )
     assert differences(evidence.exhibits, retest(Bench(subject, evidence.plan))) == []
-    report = iris.ask("GET", f"{base}/report/html").text
+    report = rendered(iris, base).text
     assert "rows that repeat an earlier one in 7 columns are left out" in report.lower()
     assert "Only where somebody looked." in report
 

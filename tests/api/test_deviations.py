@@ -15,6 +15,7 @@ from brookfall.records.audit_log import RecordEntry
 from brookfall.records.cases import Case
 from brookfall.records.database import transaction
 from tests.api.conftest import Visitor
+from tests.api.packages import rendered
 from tests.api.test_case import finished, plan_of, taken
 from tests.conftest import files_of
 
@@ -94,7 +95,7 @@ def test_a_deviation_from_reason_to_report(visitor: SignIn, workers: House) -> N
     assert shown["departures"] == [departure]
     assert "Judged by ≤ 0.01, which departs from the policy (≤ 0.05)." in again["lines"]
     assert [one["reason"] for one in shown["deviations"]] == ["The gap limit of this use is tighter."]
-    report = iris.ask("GET", f"{base}/report/html").text
+    report = rendered(iris, base).text
     assert "The gap limit of this use is tighter." in report
     assert "≤ 0.05, ideally 0 → ≤ 0.01" in report
     assert departure in report
@@ -231,7 +232,7 @@ def test_a_plan_as_a_file_through_the_server(visitor: SignIn) -> None:
 
     broken = iris.ask("POST", f"{base}/plan/file", {"name": "other.yaml", "text": "seed: {"})
     assert broken.status_code == 422
-    assert broken.json["where"] == "other.yaml"
+    assert broken.json["where"] == "other.yaml, row 1"
 
 
 def test_a_plan_beside_another_cases(visitor: SignIn) -> None:

@@ -11,12 +11,13 @@ import pytest
 import yaml
 from flask import Flask
 
-from brookfall.engine.uploads import take_in, waiting_drafts
+from brookfall.engine.leases import waiting
+from brookfall.engine.uploads import take_in
 from brookfall.launch.house import House
 from brookfall.records.database import transaction
 from brookfall.records.drafts import Draft, DraftFile, DraftPiece
 from tests.api.conftest import Visitor
-from tests.conftest import declaration, files_of, rows_csv
+from tests.conftest import as_owner, declaration, files_of, rows_csv
 from tests.core.test_package import zipped
 
 SignIn = Callable[[str], Visitor]
@@ -117,7 +118,7 @@ def test_sending_goes_on_where_it_was_cut(visitor: SignIn, app: Flask) -> None:
         ("x.csv", {"sha256": "0" * 64}, 422, "changed on their way"),
         ("x.csv", {"size": 2}, 422, "larger than was said"),
         ("x.csv", {"size": 10**13}, 422, "MB together"),
-        ("x.csv", {"size": -1}, 422, "greater than or equal to 0"),
+        ("x.csv", {"size": -1}, 422, "must be at least 0"),
         ("x.csv", {"part": b"x" * ((8 << 20) + 1), "size": 9 << 20}, 422, "too large"),
     ],
 )
@@ -208,7 +209,7 @@ def test_a_draft_whose_workers_die_is_given_back(visitor: SignIn, app: Flask) ->
         held = session.get_one(Draft, draft)
         held.state, held.attempts, held.worker = "leased", 3, "gone"
         held.lease_until = held.created.replace(year=2020)
-    assert draft in waiting_drafts()
+    assert draft in waiting(Draft)
     take_in(draft)
     seen = nell.get(f"/api/drafts/{draft}")
     assert seen["state"] == "open"
@@ -252,10 +253,10 @@ def test_a_fault_of_ours_is_told_and_the_draft_stays(
     assert len(seen["files"]) == 2
 
 
-def test_a_damaged_piece_is_noticed(visitor: SignIn, app: Flask) -> None:
+def test_a_damaged_piece_is_noticed(visitor: SignIn, app: Flask, stores: House) -> None:
     nell = visitor("nell")
     draft = sent(nell, named("6"))
-    with transaction() as session:
+    with as_owner(stores) as session:
         piece = session.query(DraftPiece).join(DraftFile).filter(DraftFile.draft_id == draft).first()
         piece.data = b"altered"
         session.get_one(Draft, draft).state = "waiting"
@@ -318,7 +319,7 @@ def test_a_reviewer_adds_a_sample_joins_it_and_takes_it_away(visitor: SignIn, wo
         ({"name": "s", "kind": "sample", "key": "nobody"}, "There is no column 'nobody'"),
         ({"name": "s", "kind": "sample"}, "names no key"),
         ({"name": "s", "kind": "rows"}, "can't hold the rows under review"),
-        ({"name": "s", "kind": "magic"}, "Input should be"),
+        ({"name": "s", "kind": "magic"}, "kind: this must be"),
     ],
 )
 def test_what_can_not_be_added_is_said(visitor: SignIn, workers: House, said: dict[str, object], words: str) -> None:

@@ -2,7 +2,6 @@
 
 import time
 from collections.abc import Callable
-from dataclasses import replace
 from typing import Any
 
 import pytest
@@ -82,7 +81,7 @@ def test_a_name_is_held_by_one_alone(stores: House) -> None:
 
 
 def test_a_fit_over_its_limit_fails_and_the_next_is_made(stores: House, monkeypatch: pytest.MonkeyPatch) -> None:
-    short = replace(config(), fit_seconds=2.0)
+    short = config().model_copy(update={"fit_seconds": 2.0})
     monkeypatch.setattr(runs, "config", lambda: short)
     slow = Recipe(family="adaboost", settings={"trees": 3000, "depth": 6})
     bench = Bench(subject_of(package_from_files(files_of())), small_plan(checks=["holdout"]))

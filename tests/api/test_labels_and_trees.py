@@ -75,7 +75,7 @@ def test_marks_are_kept_replaced_taken_away_and_recorded(run: tuple[Visitor, str
         ({"row": 9_999, "verdict": "wrong"}, "There is no row 10000."),
         ({"row": 0, "verdict": "corrected", "label": "perhaps"}, "There is no class 'perhaps'; classes are no, yes."),
         ({"row": 0, "verdict": "corrected"}, "says what it should have been"),
-        ({"row": -1, "verdict": "wrong"}, "greater than or equal to 0"),
+        ({"row": -1, "verdict": "wrong"}, "must be at least 0"),
     ],
 )
 def test_a_mark_that_can_not_be_changes_nothing(run: tuple[Visitor, str], mark: dict[str, object], said: str) -> None:

@@ -102,7 +102,7 @@ def test_a_plan_that_cannot_be_is_refused_with_what_is_wrong(visitor: SignIn) ->
     iris, base = taken(visitor, "plans 1", packages.turnout_time())
     for changes, said in (
         ({"cross_validation": {"folds": 5, "repeats": 2, "by": "time"}}, "can't be repeated"),
-        ({"cross_validation": {"kind": "k_fold", "folds": 99}}, "at most 50 folds"),
+        ({"cross_validation": {"kind": "k_fold", "folds": 99}}, "At most 50 folds"),
         ({"main_measure": "beauty"}, "main_measure"),
     ):
         answer = iris.ask("PUT", f"{base}/plan", plan_of(iris, base, **changes))

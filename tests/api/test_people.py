@@ -86,7 +86,7 @@ def test_an_owner_sees_only_their_own(visitor: SignIn, app: Flask) -> None:
     # Otto is a reviewer and a countersigner too, but not of his own model.
     own = visitor("otto").ask("POST", f"/api/cases/{case}/take")
     assert own.status_code == 403
-    assert "You submitted this model" in own.json["detail"]
+    assert "You belong to this model" in own.json["detail"]
 
 
 def test_an_auditor_changes_nothing(visitor: SignIn) -> None:

@@ -1,17 +1,22 @@
 """Personal tokens: made once, used by scripts, revoked; and submitting from the command line."""
 
+import hashlib
 from collections.abc import Callable
-from datetime import datetime
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 import pytest
 from click.testing import CliRunner
 from flask import Flask
+from sqlalchemy import select
 
 from brookfall.cli import main
+from brookfall.demo.seed import PASSWORD
 from brookfall.desk.views import TokenView
 from brookfall.launch.house import House
+from brookfall.records.database import transaction
+from brookfall.records.people import Token
 from tests.api.conftest import Visitor
 from tests.conftest import files_of, rows_csv
 from tests.core.test_package import zipped
@@ -25,17 +30,19 @@ def address(app: Flask, workers: House) -> str:
     return workers.address
 
 
-def secret_of(visitor: Visitor, name: str = "nightly") -> str:
-    response = visitor.ask("POST", "/api/tokens", {"name": name})
+def secret_of(
+    visitor: Visitor, name: str = "nightly", scopes: tuple[str, ...] = ("read", "submit"), **more: object
+) -> str:
+    response = visitor.ask("POST", "/api/tokens", {"name": name, "scopes": list(scopes), **more})
     assert response.status_code == 200, response.text
     return response.json["secret"]
 
 
-def bearing(app: Flask, secret: str, method: str, path: str, **more: Any) -> tuple[int, dict[str, Any]]:
+def bearing(app: Flask, secret: str, method: str, path: str, **more: Any) -> tuple[int, Any]:
     """A request as a script sends it: no cookie, no CSRF token."""
     headers = {"Authorization": f"Bearer {secret}"}
     answer = app.test_client().open(path, method=method, headers=headers, **more)
-    return answer.status_code, dict(answer.json or {})
+    return answer.status_code, answer.json
 
 
 def test_a_token_acts_for_its_person_until_it_is_revoked(visitor: SignIn, app: Flask) -> None:
@@ -52,6 +59,46 @@ def test_a_token_acts_for_its_person_until_it_is_revoked(visitor: SignIn, app: F
     assert bearing(app, "made up", "GET", "/api/session")[0] == 401
 
 
+def test_a_token_is_for_what_it_was_made_for_and_ends(visitor: SignIn, app: Flask) -> None:
+    nell = visitor("nell")
+    reading, submitting = secret_of(nell, "reads", ("read",)), secret_of(nell, "submits", ("submit",), days=1)
+    assert bearing(app, reading, "GET", "/api/cases")[0] == 200
+    assert bearing(app, reading, "POST", "/api/drafts", json={})[0] == 403
+    assert bearing(app, submitting, "GET", "/api/cases")[0] == 403
+    assert bearing(app, submitting, "GET", "/api/drafts")[0] == 200
+    assert bearing(app, submitting, "GET", "/api/session")[1]["login"] == "nell"
+    iris = secret_of(visitor("iris"), "both")
+    for method, path, body in (
+        ("GET", "/api/tokens", None),
+        ("POST", "/api/tokens", {"name": "child", "scopes": ["read"]}),
+        ("PUT", "/api/password", {"old": PASSWORD, "new": "another-password"}),
+        ("DELETE", "/api/session", None),
+        ("POST", "/api/cases/1/take", None),
+        ("POST", "/api/cases/1/decision", {}),
+        ("GET", "/api/security-log", None),
+    ):
+        status, told = bearing(app, iris, method, path, json=body)
+        assert (status, told["detail"]) == (403, "This token is not for that."), path
+    with transaction() as session:
+        digest = hashlib.sha256(submitting.encode()).hexdigest()
+        token = session.scalars(select(Token).where(Token.sha256 == digest)).one()
+        assert token.ends - token.created == timedelta(days=1)
+        token.ends = token.created
+    assert bearing(app, submitting, "GET", "/api/drafts")[0] == 401
+    assert nell.ask("POST", "/api/tokens", {"name": "for nothing", "scopes": []}).status_code == 422
+    assert nell.ask("POST", "/api/tokens", {"name": "for ever", "scopes": ["read"], "days": 400}).status_code == 422
+
+
+def test_a_made_up_token_does_not_stand_in_for_the_csrf_token(visitor: SignIn) -> None:
+    nell = visitor("nell")
+    junk = {"Authorization": "Bearer junk"}
+    assert nell.client.post("/api/tokens", json={"name": "forged", "scopes": ["read"]}, headers=junk).status_code == 401
+    assert nell.client.get("/api/session", headers=junk).status_code == 401, "one is known by the token alone"
+    sent = {"login": "nell", "password": PASSWORD}
+    assert nell.client.post("/api/session", json=sent, headers=junk).status_code == 400
+    assert nell.client.get("/api/session").status_code == 200
+
+
 def test_a_cookie_without_a_csrf_token_is_still_refused(visitor: SignIn) -> None:
     nell = visitor("nell")
     assert nell.client.post("/api/tokens", json={"name": "forged"}).status_code == 400
@@ -65,7 +112,7 @@ def test_there_are_not_too_many(visitor: SignIn) -> None:
     wren = visitor("wren")
     for number in range(20):
         secret_of(wren, f"token {number}")
-    refused = wren.ask("POST", "/api/tokens", {"name": "one more"})
+    refused = wren.ask("POST", "/api/tokens", {"name": "one more", "scopes": ["read"]})
     assert refused.status_code == 422
     assert "Revoke one" in refused.json["todo"]
 
@@ -110,5 +157,6 @@ def test_a_broken_package_is_refused_before_it_is_sent(tmp_path: Path) -> None:
 
 
 def test_moments_are_sent_with_their_zone() -> None:
-    sent = TokenView(id=1, name="script", created=datetime(2026, 11, 28, 9, 30), used=None, revoked=None)
+    made, ends = datetime(2026, 11, 28, 9, 30), datetime(2027, 2, 26, 9, 30)
+    sent = TokenView(id=1, name="script", scopes=["read"], created=made, ends=ends, used=None, revoked=None)
     assert '"created":"2026-11-28T09:30:00Z"' in sent.model_dump_json()

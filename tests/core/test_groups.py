@@ -71,14 +71,14 @@ def test_people_are_spoken_of_as_was_said() -> None:
     assert [one.words for one in groups_in(spoken_of, np.arange(1600), 1)] == [
         "women",
         "men",
-        "of 65 and over",
+        "people of 65 and over",
         "age young",
     ]
     pairs = groups_in(spoken_of, np.arange(1600), 2)
     assert [one.words for one in pairs[:2]] == ["women of 65 and over", "women with age young"]
     assert pairs[0].label == {"sex": "f", "age": "old"}
     (_, ages) = members_of(grounds_of(subject, bench.plan), scored, 1, {})
-    assert {one.words for one in ages} == {"of 65 and over", "age young"}
+    assert {one.words for one in ages} == {"people of 65 and over", "age young"}
     plan = bench.plan.model_copy(update={"merged": {"age": (("old", "young"),)}})
     assert {one.words for one in groups_of(grounds_of(subject, plan), 2)} == {
         "women with age old or young",

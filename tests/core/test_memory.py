@@ -13,7 +13,7 @@ from sklearn.metrics import accuracy_score, brier_score_loss, roc_auc_score
 from sklearn.tree import DecisionTreeClassifier
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.memory.trees import Trees
+from brookfall.core.check.memory.trees import Trees, _gained
 from brookfall.core.check.registry import checks_of
 from brookfall.core.check.shared import dial_fits
 from brookfall.core.check.shared.dial_fits import tree_need
@@ -577,3 +577,18 @@ def test_every_estimate_has_an_interval_or_says_why_not(outcome: str, check: str
             assert one.high is None or one.high >= one.value - 1e-9, one
     named = {row.estimate for chart in found.charts if chart.kind == "strip" for g in chart.groups for row in g.rows}
     assert named <= set(range(len(found.estimates)))
+
+
+@pytest.mark.parametrize(
+    ("gains", "said"),
+    [
+        ([None], "It does not split."),
+        ([0.1, None, None], "Its one split gains on unseen rows too."),
+        ([0.0, None, None], "Its one split gains nothing on unseen rows."),
+        ([0.1, 0.2, None], "Each of its 2 splits gains on unseen rows too."),
+        ([0.1, -0.2, None], "Of its 2 splits 1 gains nothing on unseen rows."),
+        ([0.0, -0.2, 0.3], "Of its 3 splits 2 gain nothing on unseen rows."),
+    ],
+)
+def test_what_splits_gain_is_said_of_one_and_of_many(gains: list[float | None], said: str) -> None:
+    assert _gained({"unseen_gain": gains}) == said

@@ -135,7 +135,9 @@ def test_odds_of_one_leave_calibrated_figures_as_they_are_and_more_raise_the_sha
     odds = chance / (1 - chance)
     plain = chances_of(known, hidden, 1.0)
     assert odds == pytest.approx(3 * plain / (1 - plain))
-    assert at_odds("base_rate", known, hidden, 3.0).n == 4000 + 2 * 4000
+    # A row that counts in part as either outcome is one row.
+    assert at_odds("base_rate", known, hidden, 3.0).n == at_odds("auc", known, hidden, 3.0).n == 8000
+    assert at_odds("recall", known, hidden, 3.0).n == known.events + 4000
     shares = [at_odds("base_rate", known, hidden, ratio).value or 0.0 for ratio in (0.1, 0.5, 1.0, 2.0, 10.0)]
     assert shares == sorted(shares)
     ends = bounds("base_rate", known, hidden)
@@ -215,7 +217,7 @@ def test_the_exhibit_says_who_was_looked_at_and_what_the_others_could_hide() -> 
     assert found.state == "done"
     assert found.standing is None
     assert found.answer.startswith("AUC of all rows lies between ")
-    assert "those with higher scores rather" in said(found)
+    assert "more often those with higher scores" in said(found)
     looked = next(one for one in found.estimates if one.measure == "looked_at_auc")
     assert looked.low is not None
     assert looked.low > 0.8
@@ -226,7 +228,7 @@ def test_the_exhibit_says_who_was_looked_at_and_what_the_others_could_hide() -> 
 
 def test_rows_looked_at_without_regard_are_said_to_be_so() -> None:
     found = exhibit(subject(inspected(regard=0.0)))
-    assert "without regard to it" in said(found)
+    assert "without regard to the score" in said(found)
 
 
 def test_the_bounds_hold_the_truth_where_looking_was_chosen() -> None:

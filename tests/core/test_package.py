@@ -48,6 +48,13 @@ BROKEN = {
     "claim without end": (files_of(claims=[{"measure": "log_loss", "value": "inf", "part": "test"}]), *DECLARED),
     "claim out of range": (files_of(claims=[{"measure": "auc", "value": "1.7", "part": "test"}]), *DECLARED),
     "claim in words": (files_of(claims=[{"measure": "auc", "value": "good", "part": "test"}]), *DECLARED),
+    "threshold of seven": (files_of(recipe={"family": "logistic", "threshold": "7"}), *DECLARED),
+    "threshold of nothing": (files_of(recipe={"family": "logistic", "threshold": "nan"}), *DECLARED),
+    "claim at seven": (
+        files_of(claims=[{"measure": "recall", "value": "0.5", "part": "test", "threshold": "7"}]),
+        *DECLARED,
+    ),
+    "target that is protected": (files_of(data=[with_roles(protected=["y", "sex"])]), "data/rows.csv", "y", None),
     "unknown measure": (files_of(claims=[{"measure": "luck", "value": "1"}]), "submission.yaml", None, None),
     "absent file": (files_of(artifact={"path": "model/model.onnx"}), "model/model.onnx", None, None),
     "unknown column": (files_of(data=[with_roles(weight="mass")]), "data/rows.csv", "mass", None),

@@ -12,7 +12,7 @@ from brookfall.core.check.registry import checks
 from brookfall.core.check.standard_plan import fitting, standard_plan
 from brookfall.core.evidence.limit import Limit
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.judge.policy import Policy
+from brookfall.core.judge.policy import CONCEPT, STATEMENTS_DUE, USE, Policy
 from brookfall.core.plan.departures import departures, unexplained, with_marks
 from brookfall.core.plan.facts import LIMITS, plan_changes, plan_facts
 from brookfall.core.plan.plan import InUse, OwnChallenger, Plan
@@ -49,6 +49,7 @@ OTHER: dict[str, object] = {
     "bands": {"age": (18.0, 65.0)},
     "merged": {"sex": (("f", "x"),)},
     "own_challengers": (OwnChallenger(name="stump", recipe=Recipe(family="tree", settings={"leaves": 2})),),
+    "statements": ("use",),
     "settings": {"a_check_of_another_package": {"rounds": 3}},
 }
 OTHER_POLICY: dict[str, object] = {
@@ -58,6 +59,8 @@ OTHER_POLICY: dict[str, object] = {
     "level": 0.9,
     "grounds": ("sex",),
     "conventions": (),
+    "rows_kept_years": 10,
+    "statements": (CONCEPT, USE.model_copy(update={"asks": "Who acts on it?"})),
 }
 
 
@@ -116,17 +119,44 @@ def test_a_plan_as_a_file_and_back() -> None:
     assert plan_from_yaml(plan_to_yaml(plan), "plan.yaml") == plan
 
 
+@pytest.mark.parametrize("tier", [1, 2, 3])
+def test_the_standard_plan_asks_for_the_statements_of_its_tier(tier: int) -> None:
+    plan = standard_plan(tier, given_parts=False)
+    assert plan.statements == tuple(one.name for one in STATEMENTS_DUE[tier])
+    assert "use" in plan.statements
+    assert plan_facts(plan)["statement on intended use"] == "due"
+
+
+def test_a_statement_that_the_policy_does_not_know_is_refused() -> None:
+    with pytest.raises(ValueError, match="the policy does not say what 'magic' asks; it asks for concept, use"):
+        Plan.model_validate({**PLAN.model_dump(), "statements": ["magic"]})
+
+
+def test_a_plan_from_before_statements_asks_for_none() -> None:
+    kept = PLAN.model_dump(mode="json", exclude={"statements": True, "policy": {"statements"}})
+    assert Plan.model_validate(kept).statements == ()
+
+
+def test_statements_make_no_exhibit_stale() -> None:
+    fewer = PLAN.model_copy(update={"statements": ()})
+    for check in checks().values():
+        assert content_key(check, PLAN, {}, {}) == content_key(check, fewer, {}, {})
+
+
 BAD: list[tuple[str, str]] = [
-    ("seed: [1, 2", "not YAML, line"),
+    ("seed: [1, 2", "plan.yaml, row 1: The YAML can't be read: expected"),
     ("- a\n- list\n", "holds no plan"),
     ("", "holds no plan"),
-    ("seed: 1\n", "parts: Field required"),
+    ("seed: 1\n", "parts: this must be given"),
     (plan_to_yaml(PLAN).replace("seed: 20417", "seed: -4"), "seed: "),
     (plan_to_yaml(PLAN).replace("training: 70", "training: 90"), "add up to 120 %"),
     (plan_to_yaml(PLAN) + "surprise: 1\n", "surprise: "),
-    ("!!python/object/apply:os.system ['true']", "not YAML"),
-    ("a: " + "[" * 300_000, "too long"),
-    ("[" * 5_000, "not YAML"),
+    ("!!python/object/apply:os.system ['true']", "tags are not allowed here"),
+    ('seed: !!int "zz"', "tags are not allowed here"),
+    ("a: &all [1]\nb: *all", "aliases are not allowed here"),
+    ("seed: 2026-13-45", "The YAML can't be read"),
+    ("a: " + "[" * 1_000_000, "longer than 1 MB"),
+    ("[" * 5_000, "YAML can't be read"),
 ]
 
 
@@ -204,10 +234,13 @@ def test_a_field_that_a_check_reads_makes_its_content_another() -> None:
         if field not in (
             "policy.name",
             "policy.tier",
+            "policy.statements",
+            "statements",
             "target_observed",
             "split_reason",
             "harm_reason",
             "policy.limits",
+            "policy.rows_kept_years",
         ):
             changed = change(PLAN)
             assert any(content_key(c, PLAN, {}, {}) != content_key(c, changed, {}, {}) for c in every.values()), field

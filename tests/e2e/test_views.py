@@ -6,6 +6,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
+from brookfall.demo.seed import PASSWORD
 from tests.e2e.conftest import Open
 
 AXE = Path(__file__).resolve().parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
@@ -151,3 +152,28 @@ def test_the_head_of_a_case_gives_way_to_what_is_scrolled(open_as: Open, case_ad
     work.evaluate("main => main.scrollTo(0, 0)")
     expect(page.get_by_text(re.compile("^tier 3 · "))).to_be_visible()
     assert top() == tall
+
+
+def test_a_new_password_and_what_the_security_log_says_of_it(open_as: Open) -> None:
+    from brookfall.desk.people import add_person
+    from brookfall.records.database import transaction
+
+    with transaction() as session:
+        add_person(session, "olive", "Olive Tarn", PASSWORD, ("owner",))
+    page = open_as("olive")
+    page.get_by_role("link", name="Olive Tarn").click()
+    form = page.get_by_role("form", name="Password")
+    form.get_by_label("The one you have").fill("not-my-password")
+    form.get_by_label("A new one").fill("a-longer-password")
+    form.get_by_role("button", name="Change it").click()
+    expect(form.get_by_role("alert")).to_contain_text("The password is not right.")
+    form.get_by_label("The one you have").fill(PASSWORD)
+    form.get_by_role("button", name="Change it").click()
+    expect(form.get_by_role("status")).to_have_text("Changed. Other sessions have ended.")
+
+    admin = open_as("wren")
+    admin.get_by_role("link", name="Security log").click()
+    log = admin.get_by_role("table", name="Security log")
+    for words in ("signed in", "refused a signature", "changed a password"):
+        expect(log.get_by_role("row", name=re.compile(f"{words} Olive Tarn 127.0.0.1")).first).to_be_visible()
+    expect(page.get_by_role("link", name="Security log")).to_have_count(0)

@@ -4,10 +4,17 @@ import re
 from pathlib import Path
 
 from playwright.sync_api import Page, expect
+from sqlalchemy import select
 
 from brookfall.demo import packages
 from brookfall.demo.seed import PASSWORD
-from tests.conftest import files_of, rows_csv
+from brookfall.desk.submit import submit
+from brookfall.launch.house import House
+from brookfall.records.base import now
+from brookfall.records.database import transaction
+from brookfall.records.findings_and_decisions import Decision
+from brookfall.records.people import Person
+from tests.conftest import declaration, files_of, rows_csv
 from tests.core.test_package import zipped
 from tests.e2e.conftest import MANY_FITS, Open, planned
 
@@ -89,14 +96,64 @@ def test_from_sign_in_to_the_countersigned_report(open_as: Open) -> None:
     expect(other.get_by_role("region", name="Decision")).to_contain_text("Countersigned by Tom Aldous", timeout=RUN_MS)
     other.get_by_role("link", name="Read the signed report").click()
     report = other.frame_locator("iframe[title=Report]")
-    expect(report.get_by_role("heading", name="Home visit priority 1.0")).to_be_visible()
+    expect(report.get_by_role("heading", name="Home visit priority 1.0")).to_be_visible(timeout=RUN_MS)
     expect(report.get_by_text("The tree has memorised its training rows").first).to_be_visible()
+    other.get_by_role("link", name="PDF").wait_for(timeout=RUN_MS)
     with other.expect_download() as download:
         other.get_by_role("link", name="PDF").click()
     assert Path(download.value.path()).read_bytes().startswith(b"%PDF")
     other.get_by_role("link", name="Record").click()
     other.get_by_role("button", name="Verify the chain").click()
     expect(other.get_by_role("status")).to_contain_text("entries hold")
+
+
+def test_rows_go_after_their_term_by_two_peoples_word(open_as: Open, stores: House) -> None:
+    """Of a case that was decided long ago: its decision and its date are put there, as nobody can wait for years."""
+    model, declared = "Sample 0.1", {**declaration()["model"], "version": "0.1"}
+    with transaction() as session:
+        people = {one.login: one for one in session.scalars(select(Person))}
+        case = submit(session, people["nell"], files_of(rows_csv(seed=71), model=declared))
+        iris, tom = people["iris"].id, people["tom"].id
+        then = now().replace(year=now().year - 6, day=1)
+        case.state, case.reviewer_id, case.countersigner_id = "decided", iris, tom
+        signed = Decision(
+            case_id=case.id, kind="not_approved", reasons="It was no better.", conditions=[], state="accepted",
+            proposed_by=iris, proposed=then, answered_by=tom, answered=then, comment="",
+        )  # fmt: skip
+        session.add(signed)
+    wren = open_as("wren")
+    wren.get_by_role("link", name="Retention").click()
+    expect(wren.get_by_role("main")).to_contain_text(f"{model}tier 3, decided")
+    wren.get_by_role("button", name="Propose to take the rows away").click()
+    form = wren.get_by_role("form", name=f"Take the rows of {model} away")
+    form.get_by_label("Why the rows go").fill("The pumps were replaced.")
+    form.get_by_label("Your password").fill("not-my-password")
+    form.get_by_role("button", name="Propose it").click()
+    expect(form.get_by_role("alert")).to_contain_text("Nothing was done")
+    form.get_by_label("Your password").fill(PASSWORD)
+    form.get_by_role("button", name="Propose it").click()
+    expect(wren.get_by_role("main")).to_contain_text("Wren Hale proposed on")
+
+    ada = open_as("ada")
+    expect(ada.get_by_role("list", name="Rows taken away")).to_contain_text(f"The rows of {model} are proposed")
+    other = open_as("tom")
+    other.get_by_role("link", name="Retention").click()
+    form = other.get_by_role("form", name=f"The rows of {model}")
+    expect(form.get_by_role("button", name="Decline")).to_be_disabled()
+    form.get_by_label("Your password").fill(PASSWORD)
+    form.get_by_role("button", name="Agree, and take them away").click()
+    gone = other.get_by_role("table", name="Rows that were taken away")
+    expect(gone).to_contain_text("Wren Hale and Tom Aldous")
+    expect(gone).to_contain_text(re.compile(r"kB of \d+ files and columns"), timeout=RUN_MS)
+    gone.get_by_role("link", name=model).click()
+    expect(other.get_by_text("The rows of this case were taken away on")).to_be_visible()
+    go(other, "Data")
+    expect(other.get_by_text("400 rows of").first).to_be_visible()
+    other.get_by_role("link", name="Record").click()
+    other.get_by_role("button", name="Verify the chain").click()
+    expect(other.get_by_role("status")).to_contain_text("entries hold")
+    ada.reload()
+    expect(ada.get_by_role("list", name="Rows taken away")).to_contain_text(f"The rows of {model} were taken away")
 
 
 def test_an_owner_submits_a_package_and_is_told_what_is_wrong(open_as: Open, tmp_path: Path) -> None:
@@ -186,3 +243,23 @@ def test_keys_are_listed_and_can_be_switched_off(open_as: Open) -> None:
     page.keyboard.press("Enter")
     expect(page.get_by_role("table", name="Cases")).to_be_visible()
     assert page.url.endswith("/")
+
+
+def test_notes_of_two_windows_are_put_together(open_as: Open) -> None:
+    page, other = open_as("iris"), open_as("iris")
+    for window in (page, other):
+        window.goto("/cases/1/data")
+        expect(window.get_by_label("Working notes")).to_be_enabled()
+    notes, others = page.get_by_label("Working notes"), other.get_by_label("Working notes")
+    before = notes.input_value()
+    notes.fill(f"{before} Ask for the script.")
+    expect(page.get_by_text("Saved", exact=True)).to_be_visible()
+    with page.expect_response(lambda answer: "/margin" in answer.url and answer.request.method == "PUT"):
+        notes.fill(f"{before} Ask for the script. And for the split.")
+    others.fill("From the other window.")
+    expect(other.get_by_text("These notes were changed in another window")).to_be_visible()
+    other.get_by_role("button", name="Put both together").click()
+    expect(other.get_by_text("Saved", exact=True)).to_be_visible()
+    expect(others).to_have_value(re.compile("And for the split.\\s+From the other window."))
+    page.reload()
+    expect(notes).to_have_value(re.compile("And for the split.\\s+From the other window."))

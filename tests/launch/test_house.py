@@ -1,14 +1,20 @@
 """Houses side by side, and processes that will not end."""
 
+import socket
 import sys
 import time
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
+import httpx
 import psutil
+import pytest
+import redis
 
+from brookfall.launch import house as house_module
 from brookfall.launch.house import House
-from brookfall.launch.processes import Keeper
+from brookfall.launch.processes import Keeper, is_alive
+from tests.conftest import until
 
 DEAF = "import signal, time; signal.signal(signal.SIGTERM, signal.SIG_IGN); print('up', flush=True); time.sleep(60)"
 
@@ -44,8 +50,9 @@ def test_what_will_not_end_is_ended_when_patience_is_over(tmp_path: Path) -> Non
     began = time.monotonic()
     keeper.stop("deaf", patience=0.3)
     assert time.monotonic() - began < 15
-    assert not process.is_running()
+    assert not is_alive(process)
     assert keeper.names() == []
+    keeper.close()
 
 
 def test_a_house_hands_its_patience_on(tmp_path: Path) -> None:
@@ -54,4 +61,70 @@ def test_a_house_hands_its_patience_on(tmp_path: Path) -> None:
     process = house.keeper.find("deaf")
     assert process is not None
     house.stop(patience=0.3)
-    assert not process.is_running()
+    assert not is_alive(process)
+
+
+def test_no_process_is_told_who_owns_the_tables(stores: House) -> None:
+    stores.start_workers(1, apart=False)
+    stores.start_web()
+    for name in ("worker-1", "web"):
+        process = stores.keeper.find(name)
+        assert process is not None
+        said = process.environ()
+        assert said["BROOKFALL_DATABASE_URL"].startswith("mariadb")
+        assert stores.settings["owner_password"] not in str(said)
+
+
+def answers(house: House) -> bool:
+    try:
+        return httpx.get(f"{house.address}/readyz", timeout=1).status_code == 200
+    except httpx.HTTPError:
+        return False
+
+
+@pytest.fixture(scope="module")
+def whole(stores: House) -> House:
+    stores.start_stores()
+    stores.start_workers(1, apart=False)
+    stores.start_web()
+    assert until(lambda: answers(stores), 60)
+    return stores
+
+
+@pytest.mark.parametrize("name", ["web", "worker-1", "redis", "mariadb"])
+def test_a_killed_service_is_back_by_itself(whole: House, name: str) -> None:
+    process = whole.keeper.find(name)
+    assert process is not None
+    family = [process, *process.children(recursive=True)]
+    with redis.Redis.from_url(whole.environment["BROOKFALL_REDIS_URL"]) as broker:
+        broker.flushdb()  # no beat of before speaks for a worker that is gone
+    process.kill()
+    assert until(lambda: another(whole, name, process.pid), 5)
+    # Nor does a child that has outlived its master.
+    assert until(lambda: not any(map(is_alive, family)), 30)
+    assert until(lambda: answers(whole), 60)
+
+
+def another(house: House, name: str, before: int) -> bool:
+    now = house.keeper.find(name)
+    return now is not None and now.pid != before
+
+
+def test_ports_are_none_that_connections_are_given(tmp_path: Path) -> None:
+    lent = range(*map(int, Path("/proc/sys/net/ipv4/ip_local_port_range").read_text().split()))
+    for name in range(12):
+        settings = House(tmp_path, f"house-{name}").settings
+        ports = [int(settings[kind]) for kind in ("mariadb_port", "redis_port", "web_port")]
+        assert len(set(ports)) == 3
+        assert not any(port in lent for port in ports)
+
+
+def test_who_is_connected_to_himself_has_no_answer(monkeypatch: pytest.MonkeyPatch) -> None:
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    to_itself = socket.socket()
+    to_itself.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    to_itself.bind(("127.0.0.1", port))
+    monkeypatch.setattr(socket, "socket", lambda: to_itself)
+    assert not house_module._answers(port)

@@ -2,16 +2,20 @@
 
 import time
 from collections.abc import Iterator
-from datetime import timedelta
+from datetime import datetime, timedelta, tzinfo
 
 import pytest
+from sqlalchemy import delete, func, select, text
 
 from brookfall.engine import heartbeat as beats
 from brookfall.engine.heartbeat import heartbeat
 from brookfall.launch.house import House
-from brookfall.records.base import now
+from brookfall.records import base, ledger
 from brookfall.records.config import config
+from brookfall.records.database import transaction
 from brookfall.records.ledger import lease_end
+from brookfall.records.runs import Fit
+from tests.conftest import as_owner
 
 
 @pytest.fixture
@@ -25,9 +29,43 @@ def seconds(stores: House, monkeypatch: pytest.MonkeyPatch) -> Iterator[float]:
 
 
 def test_a_lease_ends_when_the_configuration_says(seconds: float) -> None:
-    before = now()
-    end = lease_end()
-    assert before + timedelta(seconds=seconds) <= end <= now() + timedelta(seconds=seconds)
+    with transaction() as session:
+        began, end = session.execute(select(func.utc_timestamp(), lease_end())).one()
+    assert end - began == timedelta(seconds=seconds)
+
+
+@pytest.mark.parametrize("hours", [-1, 1])
+def test_a_machine_whose_clock_is_off_takes_no_lease_from_others(
+    stores: House, monkeypatch: pytest.MonkeyPatch, hours: int
+) -> None:
+    def a_fit(key: str) -> Fit:
+        return Fit(key=key * 64, content={}, state="leased", worker="another", attempts=3, seconds=0.0, warnings=[])
+
+    with transaction() as session:
+        fit = a_fit("a")
+        fit.lease_until = lease_end()
+        session.add(fit)
+
+    class Off(datetime):
+        @classmethod
+        def now(cls, tz: tzinfo | None = None) -> datetime:  # type: ignore[override]
+            return datetime.now(tz) + timedelta(hours=hours)
+
+    monkeypatch.setattr(base, "datetime", Off)
+    try:
+        with transaction() as session:
+            assert abs((base.now() - session.scalars(select(func.utc_timestamp())).one()).total_seconds()) > 3000
+            lost = a_fit("b")
+            lost.lease_until = func.timestampadd(text("SECOND"), -2, func.utc_timestamp())
+            session.add(lost)
+        with transaction() as session:
+            ledger.sweep(session)
+        with transaction() as session:
+            assert session.get_one(Fit, "a" * 64).state == "leased", "its worker is heard of"
+            assert session.get_one(Fit, "b" * 64).state == "failed", "it ended its third worker"
+    finally:
+        with as_owner(stores) as session:
+            session.execute(delete(Fit).where(Fit.key.in_(("a" * 64, "b" * 64))))
 
 
 def test_without_a_word_it_is_twenty_seconds(stores: House, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -1,8 +1,9 @@
 """What takes long is made once for the last few keys, also by several threads."""
 
+import time
 from concurrent.futures import ThreadPoolExecutor
 
-from brookfall.desk.recent import last_few
+from brookfall.records.recent import last_few
 
 
 def test_the_same_key_is_made_once_and_the_oldest_goes() -> None:
@@ -54,3 +55,17 @@ def test_threads_get_the_same() -> None:
     kept = slow("k")
     with ThreadPoolExecutor(8) as pool:
         assert all(found is kept for found in pool.map(lambda _: slow("k"), range(64)))
+
+
+def test_who_asks_for_what_another_is_at_waits_for_it() -> None:
+    made: list[str] = []
+
+    @last_few(4)
+    def slow(key: str) -> str:
+        made.append(key)
+        time.sleep(0.2)
+        return key
+
+    with ThreadPoolExecutor(8) as pool:
+        assert list(pool.map(slow, ["k"] * 8)) == ["k"] * 8
+    assert made == ["k"]

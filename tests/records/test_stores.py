@@ -1,31 +1,36 @@
 """What goes into the database comes out bit for bit; leases are lost and taken; damage is noticed."""
 
 import json
+import os
 from collections.abc import Iterator
 from datetime import timedelta
 from importlib import import_module
+from pathlib import Path
 
 import numpy as np
 import pytest
 from alembic.operations import Operations
 from alembic.runtime.migration import MigrationContext
+from click.testing import CliRunner
 from sqlalchemy import create_engine, select, text, update
 from sqlalchemy.orm import Session
 
+from brookfall.cli import main
 from brookfall.core.check.bench import Bench
 from brookfall.core.fit.execute import FitResult
 from brookfall.core.fit.ledger import FitFailedError
+from brookfall.core.retest.order import order_of
 from brookfall.core.retest.run import ask, evaluate, jobs_of, retest
 from brookfall.demo.seed import seed
 from brookfall.desk import docket, people, submit
-from brookfall.launch.house import House
+from brookfall.launch.house import APPLICATION, House
 from brookfall.records import blobs, ledger
 from brookfall.records.base import now
 from brookfall.records.config import config
-from brookfall.records.database import engine, migrate, transaction
+from brookfall.records.database import migrate, transaction
 from brookfall.records.exhibits import get_exhibits, put_exhibit
 from brookfall.records.people import Person
-from brookfall.records.runs import Fit, Run, RunCheck
+from brookfall.records.runs import Fit, Run, RunCheck, RunFit
 from brookfall.records.tables import get_table
 from tests.conftest import files_of, small_plan
 
@@ -34,11 +39,13 @@ VERSIONS = iter(range(1000))
 
 @pytest.fixture
 def session(stores: House) -> Iterator[Session]:
-    """A session whose work is thrown away."""
+    """A session whose work is thrown away; of who owns the tables, as some of it is damage."""
     seed()
-    with Session(engine()) as opened:
+    owner = create_engine(stores.owner_url, isolation_level="READ COMMITTED")
+    with Session(owner) as opened:
         yield opened
         opened.rollback()
+    owner.dispose()
 
 
 @pytest.fixture
@@ -56,16 +63,22 @@ def run(session: Session, bench: Bench) -> Run:
     made = Run(case_id=case.id, state="running", by_id=nell.id, started=now())
     session.add(made)
     session.flush()
-    ledger.enrol(session, made.id, jobs_of(ask(bench)))
+    asked = ask(bench)
+    jobs = jobs_of(asked)
+    seconds = {job.fit.key: float(len(job.fit.train)) for job in jobs}
+    ledger.enrol(session, made.id, jobs, {key: seconds[key] for key in order_of(asked, seconds)})
     session.flush()
     return made
 
 
 def test_migration_can_be_repeated(stores: House) -> None:
-    migrate()
-    migrate()
-    with create_engine(config().owner_url).connect() as connection:
-        assert connection.execute(text("SELECT version_num FROM alembic_version")).scalar() == "0010"
+    for _ in range(2):
+        migrate(stores.owner_url, granted_to=APPLICATION)
+    with create_engine(stores.owner_url).connect() as connection:
+        assert connection.execute(text("SELECT version_num FROM alembic_version")).scalar() == max(
+            file.name[:4]
+            for file in (Path(migrate.__code__.co_filename).parent / "migrations" / "versions").glob("0*.py")
+        )
 
 
 def test_matrices_kept_before_are_rewritten(session: Session, run: Run, bench: Bench) -> None:
@@ -138,6 +151,15 @@ def result_of(key: str, bench: Bench) -> FitResult:
     job = next(job for job in jobs_of(ask(bench)) if job.fit.key == key)
     readings = {reading.key: np.linspace(0, 1, len(reading.rows)) for reading in job.readings}
     return FitResult(key, readings, 0.5)
+
+
+def test_fits_are_leased_in_their_order(session: Session, run: Run) -> None:
+    places = select(RunFit.fit_key).where(RunFit.run_id == run.id).order_by(RunFit.place)
+    wanted = list(session.scalars(places))
+    leased = [ledger.claim(session, run.id, f"worker {turn}", 1) for turn in range(len(wanted))]
+    # The first eight are looked at together, so that workers beside each other need not wait.
+    assert {key for keys in leased[:8] for key in keys} <= set(wanted[:15])
+    assert sorted(key for keys in leased for key in keys) == sorted(wanted)
 
 
 def test_fits_are_leased_once_and_settled_once(session: Session, run: Run, bench: Bench) -> None:
@@ -242,3 +264,16 @@ def test_nothing_is_left_of_a_transaction_that_fails(stores: House) -> None:
         break_off()
     with transaction() as session:
         assert session.scalar(select(Person).where(Person.login == "half")) is None
+
+
+def test_the_command_that_migrates_is_told_the_owner_and_no_other(
+    stores: House, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    assert "BROOKFALL_OWNER_DATABASE_URL" not in os.environ
+    untold = CliRunner().invoke(main, ["migrate"])
+    assert untold.exit_code == 2
+    assert "--owner-url" in untold.output
+    monkeypatch.setenv("BROOKFALL_OWNER_DATABASE_URL", stores.owner_url)
+    done = CliRunner().invoke(main, ["migrate"])
+    assert done.exit_code == 0, done.output
+    assert done.output.endswith("The database is up to date.\n")

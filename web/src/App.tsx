@@ -14,10 +14,14 @@ import { Decision } from "./screens/Decision";
 import { Docket } from "./screens/Docket";
 import { Evidence } from "./screens/Evidence";
 import { Findings } from "./screens/Findings";
+import { Models } from "./screens/Models";
+import { ModelScreen } from "./screens/ModelScreen";
 import { Plan } from "./screens/plan/Plan";
 import { RecordScreen } from "./screens/RecordScreen";
 import { RowsBehind } from "./screens/RowsBehind";
 import { Report } from "./screens/Report";
+import { Retention } from "./screens/Retention";
+import { SecurityLog } from "./screens/SecurityLog";
 import { SignIn } from "./screens/SignIn";
 import { You } from "./screens/You";
 import { DraftDesk } from "./screens/submit/DraftDesk";
@@ -48,8 +52,12 @@ function Pages({ me }: { me: Schemas["PersonView"] }) {
         <Route path="/" element={<Docket />} />
         <Route path="/submit" element={<Submit />} />
         <Route path="/submit/:draftId" element={<DraftDesk />} />
+        <Route path="/models" element={<Models />} />
+        <Route path="/models/:modelKey" element={<ModelScreen />} />
         <Route path="/you" element={<You />} />
         <Route path="/record" element={<RecordScreen />} />
+        <Route path="/retention" element={<Retention />} />
+        <Route path="/security" element={<SecurityLog />} />
         <Route path="/cases/:caseId" element={<CaseFrame />}>
           <Route index element={<Navigate to="brief" replace />} />
           <Route path="brief" element={<Brief />} />

@@ -8,12 +8,14 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
+import { askBeforeLeaving } from "./api/leaving";
 import { App } from "./App";
 import { theme } from "./theme";
 
 const nonce = document.querySelector<HTMLMetaElement>("meta[property=csp-nonce]")?.nonce ?? "";
 const styles = createCache({ key: "bf", nonce, prepend: true });
 const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: true } } });
+askBeforeLeaving(queries, window);
 
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>

@@ -24,6 +24,12 @@ learn({
   questions: { 1: "Is the data fit for use?", 2: "Do the claims reproduce?" },
   question_titles: { 1: "Data fit for use?", 2: "Claims reproduce?" },
   short_questions: { 1: "data", 2: "claims" },
+  statement_standings: {
+    within: "holds",
+    near: "holds with reservations",
+    outside: "does not hold",
+    unsettled: "can't be told",
+  },
   standings: {
     within: "within its limit",
     near: "near its limit",

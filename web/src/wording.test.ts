@@ -31,10 +31,11 @@ describe("numbers", () => {
 });
 
 describe("the value of an estimate", () => {
-  const estimate = { comparison: null, value: 1755, low: null };
+  const estimate = { comparison: null, value: 1755, low: null, note: "counted, not estimated" };
   it("is a count where it was counted", () => {
     expect(valueOf(estimate)).toBe("1\u202f755");
-    expect(valueOf({ ...estimate, value: 1 })).toBe("1.000");
+    expect(valueOf({ ...estimate, value: 0 })).toBe("0");
+    expect(valueOf({ ...estimate, note: null })).toBe("1755.000");
     expect(valueOf({ ...estimate, value: 2.5 })).toBe("2.500");
     expect(valueOf({ ...estimate, value: 12, low: 8 })).toBe("12.000");
   });

@@ -10,16 +10,13 @@ export function number(value: number | null | undefined, decimals = 3): string {
   return Number(written) === 0 ? written.replace("-", "") : written.replace("-", MINUS);
 }
 
-/** Whole numbers from here on are counts where nothing was estimated; a share of 1 is none. */
-const COUNTED_FROM = 2;
+type Valued = Pick<Estimate, "comparison" | "value"> & { low?: number | null; note?: string | null };
 
-/** An estimate's value; a p value too small for three decimals is said to be so. */
-export function valueOf(estimate: Pick<Estimate, "comparison" | "value"> & { low?: number | null }): string {
-  const { comparison, value, low } = estimate;
+/** An estimate's value; a p value too small for three decimals is said to be so, and what was counted has none. */
+export function valueOf({ comparison, value, low, note }: Valued): string {
   if ((comparison === "p_value" || comparison === "p_value_holm") && value !== null && value < 0.0005)
     return "<\u202f0.001";
-  // What was counted has no interval and no decimals: 878 leaves.
-  if (low === null && value !== null && Number.isInteger(value) && value >= COUNTED_FROM) return count(value);
+  if (low === null && value !== null && Number.isInteger(value) && note?.startsWith("counted")) return count(value);
   return number(value);
 }
 
@@ -83,6 +80,10 @@ export const severities = (): number[] => Object.keys(known?.severities ?? {}).m
 export const decision = (name: string): string => known?.decisions[name] ?? name.replaceAll("_", " ");
 export const decisions = (): [string, string][] => Object.entries(known?.decisions ?? {});
 export const standing = (name: string): string => known?.standings[name] ?? name;
+
+/** How what a statement judges stands: `holds`. */
+export const statementStanding = (name: string): string => known?.statement_standings[name] ?? name;
+export const statementStandings = (): string[] => Object.keys(known?.statement_standings ?? {});
 
 /** `a, b and c`. */
 export function listed(words: readonly string[]): string {

@@ -8,14 +8,25 @@ from flask_openapi3 import Info, OpenAPI
 from pydantic import ValidationError
 
 from brookfall.api.blueprint import QUEUE
+from brookfall.api.decision_routes import decision_api
 from brookfall.api.draft_routes import drafts_api
 from brookfall.api.evidence_routes import evidence_api
 from brookfall.api.fairness_routes import fairness_api
+from brookfall.api.inventory_routes import inventory_api
+from brookfall.api.operations import serve_operations
 from brookfall.api.plan_routes import plan_api
 from brookfall.api.problems import from_validation, handle_problems
+from brookfall.api.proxies import BehindProxies
+from brookfall.api.request_log import log_requests
+from brookfall.api.retention_routes import retention_api
 from brookfall.api.routes import AT_ONCE, api
 from brookfall.api.session import guard
+from brookfall.api.session_routes import session_api
+from brookfall.api.statement_routes import statement_api
+from brookfall.core.check.program import read_whole_program
+from brookfall.core.foundation.environment import environment
 from brookfall.records.config import config
+from brookfall.records.logs import log_in_json
 
 FRONT_END = Path(__file__).resolve().parents[3] / "web" / "dist"
 
@@ -31,6 +42,8 @@ def create_app(front_end: Path = FRONT_END) -> Flask:
         SESSION_COOKIE_SECURE=settings.secure_cookies,
         MAX_CONTENT_LENGTH=AT_ONCE,
         RATELIMIT_STORAGE_URI=settings.redis_url,
+        # Without Redis each process counts for itself: signing in goes on, and is still throttled.
+        RATELIMIT_IN_MEMORY_FALLBACK_ENABLED=True,
         WTF_CSRF_TIME_LIMIT=None,
         WTF_CSRF_HEADERS=["X-CSRF-Token"],
         WTF_CSRF_SSL_STRICT=False,
@@ -39,10 +52,22 @@ def create_app(front_end: Path = FRONT_END) -> Flask:
     from brookfall.engine.app import CeleryQueue
 
     app.extensions[QUEUE] = CeleryQueue()
+    log_requests(app)
     guard(app)
     handle_problems(app)
+    serve_operations(app)
     _serve_pages(app, front_end)
+    if settings.trusted_proxies:
+        app.wsgi_app = BehindProxies(app.wsgi_app, settings.trusted_proxies)  # type: ignore[method-assign]
     return app
+
+
+def served_app() -> Flask:
+    """The application as it is served: what every process would read at its first request is read before."""
+    log_in_json()
+    environment()
+    read_whole_program()
+    return create_app()
 
 
 def bare_app() -> OpenAPI:
@@ -60,9 +85,14 @@ def bare_app() -> OpenAPI:
     )
     app.register_api(api)
     app.register_api(drafts_api)
+    app.register_api(inventory_api)
     app.register_api(plan_api)
     app.register_api(evidence_api)
     app.register_api(fairness_api)
+    app.register_api(statement_api)
+    app.register_api(decision_api)
+    app.register_api(retention_api)
+    app.register_api(session_api)
     return app
 
 
@@ -119,6 +149,10 @@ def _serve_pages(app: Flask, folder: Path) -> None:
         if response.status_code == 204:
             response.headers.pop("Content-Type", None)
         response.headers.setdefault("Referrer-Policy", "same-origin")
+        if request.path.startswith("/api/"):
+            response.headers.setdefault("Cache-Control", "no-store")
+        if app.config["SESSION_COOKIE_SECURE"]:
+            response.headers.setdefault("Strict-Transport-Security", "max-age=31536000")
         return response
 
 

@@ -8,6 +8,7 @@ from typing import Any
 from brookfall.api.app import bare_app
 from brookfall.api.problems import PROBLEM_TYPE
 from brookfall.core.check.methods_page import methods_page
+from brookfall.core.evidence.decision import DecisionStatement
 from brookfall.core.plan.plan import Plan
 from brookfall.core.retest.evidence_file import Evidence
 from brookfall.core.submission.schema import Submission
@@ -21,6 +22,7 @@ def descriptions() -> dict[str, str]:
         "formats/submission.schema.json": Submission.model_json_schema(),
         "formats/plan.schema.json": Plan.model_json_schema(),
         "formats/evidence.schema.json": Evidence.model_json_schema(by_alias=True),
+        "formats/decision.schema.json": DecisionStatement.model_json_schema(),
         "formats/openapi.json": _described(bare_app().api_doc),
     }
     written = {name: json.dumps(schema, indent=1, sort_keys=True) + "\n" for name, schema in schemas.items()}

@@ -7,6 +7,7 @@ from flask_login import login_required
 from pydantic import BaseModel, ConfigDict, Field, JsonValue, RootModel
 
 from brookfall.api.blueprint import QUEUE, blueprint, shows
+from brookfall.api.idempotency import once
 from brookfall.api.session import asking
 from brookfall.core.table.read_options import HowRead
 from brookfall.desk import drafts
@@ -79,7 +80,8 @@ def get_drafts() -> Drafts:
 @shows
 def post_draft(body: NewDraft) -> DraftView:
     with transaction() as session:
-        return drafts.begin(session, asking(session), body.brief, body.due, body.added_to)
+        person = asking(session)
+        return once(session, person, DraftView, lambda: drafts.begin(session, person, **dict(body)))
 
 
 @drafts_api.get("/drafts/<int:draft_id>", responses={200: DraftView})

@@ -2,18 +2,28 @@
 
 import logging
 
-from flask import Flask, Response, jsonify
+from flask import Flask, Response, jsonify, request
 from flask_wtf.csrf import CSRFError
 from pydantic import BaseModel, ValidationError
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
-from brookfall.core.foundation.errors import ForbiddenError, MissingError, StaleError, UserError
+from brookfall.api.request_log import request_id
+from brookfall.core.foundation.errors import ForbiddenError, MissingError, StaleError, UserError, WrongPasswordError
+from brookfall.core.foundation.validation import first_problem
+from brookfall.core.foundation.wording import capital
+from brookfall.records.database import UnknownOutcomeError, committed
+from brookfall.records.disk_cache import is_full
 
 PROBLEM_TYPE = "application/problem+json"
 
 _log = logging.getLogger(__name__)
-_STATUS = {StaleError: 409, ForbiddenError: 403, MissingError: 404}
+_BUSY = (1205, 1213)
+"""The database's numbers of a lock that was waited for too long, and of two that wait for each other."""
+_NO_ROOM = (1021, 1114)
+"""Those of a disk and of a table that is full."""
+_FULL, _MAKE_ROOM = "No room", "Tell the administrator, who must make room."
+_STATUS = {StaleError: 409, ForbiddenError: 403, WrongPasswordError: 403, MissingError: 404}
 
 
 class Problem(BaseModel):
@@ -36,10 +46,8 @@ def problem(status: int, title: str, detail: str, where: str = "", todo: str = "
 
 def from_validation(error: ValidationError) -> Response:
     """A request whose body or query does not fit its type; named by the first wrong entry."""
-    first = error.errors()[0]
-    place = ".".join(str(step) for step in first["loc"])
-    message = first["msg"].removeprefix("Value error, ")
-    return problem(422, "What was sent can't be used", f"{message}.", place, "Mend it and send it again.")
+    place, message = first_problem(error)
+    return problem(422, "What was sent can't be used", f"{capital(message)}.", place, "Mend it and send it again.")
 
 
 def handle_problems(app: Flask) -> None:
@@ -67,11 +75,40 @@ def handle_problems(app: Flask) -> None:
     def _http(error: HTTPException) -> Response:
         return problem(error.code or 500, error.name, error.description or "")
 
-    @app.errorhandler(OperationalError)
-    def _busy(error: OperationalError) -> Response:
-        _log.warning("the database refused: %s", error)
+    @app.before_request
+    def _count_anew() -> None:
+        committed.set(0)
+
+    @app.errorhandler(OSError)
+    def _disk(error: OSError) -> Response:
+        if not is_full(error):
+            return _fault(error)
+        _log.warning("a disk of this machine is full")
+        return problem(503, _FULL, "A disk of the server is full.", todo=f"{_MAKE_ROOM} {_saved()}")
+
+    @app.errorhandler(DBAPIError)
+    def _database(error: DBAPIError) -> Response:
+        if getattr(error.orig, "errno", None) in _NO_ROOM:
+            _log.warning("the database has no room left")
+            return problem(503, _FULL, "The disk of the database is full.", todo=f"{_MAKE_ROOM} {_saved()}")
+        # The connector gives a lock that was waited for too long no class of its own.
+        if getattr(error.orig, "errno", None) in _BUSY:
+            title, detail = "Busy", "The database was busy with somebody else's change."
+        elif isinstance(error, OperationalError | InterfaceError):
+            title, detail = "Not there", "The database did not answer."
+        else:
+            return _fault(error)
+        _log.warning("the database refused: %s", type(error.orig).__name__)
+        return problem(503, title, detail, todo=_saved())
+
+    @app.errorhandler(UnknownOutcomeError)
+    def _unknown(error: UnknownOutcomeError) -> Response:
+        _log.warning("the database was gone while it committed: %s", type(error).__name__)
         return problem(
-            503, "Busy", "The database was busy with somebody else's change.", todo="Nothing was saved; try again."
+            503,
+            "Not known",
+            "The database was gone before it said whether this was saved.",
+            todo="Load the page again to see, before you try again.",
         )
 
     @app.errorhandler(Exception)
@@ -80,6 +117,15 @@ def handle_problems(app: Flask) -> None:
         return problem(
             500,
             "A fault in Brookfall",
-            "The request could not be carried out; it was logged.",
-            todo="Nothing was saved.",
+            f"The request could not be carried out; it was logged as {request_id()}.",
+            todo=_saved(),
         )
+
+
+def _saved() -> str:
+    """What became of the change that a request made, as far as it is known."""
+    if request.method in ("GET", "HEAD"):
+        return "Try again in a moment."
+    if committed.get():
+        return "A part of it was saved; load the page again to see."
+    return "Nothing was saved; try again in a moment."

@@ -1,38 +1,34 @@
 """Every address of the API. Each opens a transaction, asks the desk, and sends what it shows."""
 
-from typing import Literal
+from collections.abc import Mapping
 
-from flask import Response, current_app, jsonify, make_response, request
-from flask_login import login_required, login_user, logout_user
-from pydantic import BaseModel, ConfigDict, Field, RootModel
+from flask import current_app, request
+from flask_login import login_required
+from pydantic import BaseModel, Field, RootModel
 from sqlalchemy import text
 
 from brookfall.api.blueprint import QUEUE, blueprint, shows
 from brookfall.api.dates import date_of
-from brookfall.api.problems import problem
-from brookfall.api.session import SignedIn, asking, limiter
+from brookfall.api.idempotency import once
+from brookfall.api.session import asking
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.retest.screening.rows_of_issue import Where
-from brookfall.core.submission.files import files_of_zip, safe_path
+from brookfall.core.submission.files import safe_path
 from brookfall.core.table.change import Change
 from brookfall.core.table.roles import Roles
 from brookfall.desk import (
     added_tables,
     data,
     data_changes,
-    decisions,
     docket,
     findings,
     notes,
-    people,
     record,
     run,
     screening,
     submit,
-    tokens,
     vocabulary,
 )
-from brookfall.desk.decisions import Answer, Proposal
 from brookfall.desk.findings import FindingText
 from brookfall.desk.views import (
     CaseView,
@@ -40,18 +36,14 @@ from brookfall.desk.views import (
     ChangeEffect,
     ColumnPage,
     DataView,
-    DecisionPage,
     DocketView,
     ExhibitView,
     FindingView,
     LookView,
     MarginView,
     MatrixView,
-    NewToken,
-    PersonView,
     RecordView,
     RowsView,
-    TokenView,
     View,
     Vocabulary,
 )
@@ -61,21 +53,6 @@ api = blueprint("api")
 
 AT_ONCE = 32_000_000
 """Bytes of one request."""
-
-
-class Credentials(BaseModel):
-    model_config = ConfigDict(extra="forbid")
-
-    login: str
-    password: str
-
-
-class TokenBody(BaseModel):
-    name: str = Field(min_length=1, max_length=200)
-
-
-class TokenPath(BaseModel):
-    token_id: int
 
 
 class CasePath(BaseModel):
@@ -90,10 +67,6 @@ class FindingPath(CasePath):
     finding_id: int
 
 
-class ReportPath(CasePath):
-    form: Literal["html", "pdf", "json"]
-
-
 class RolesBody(BaseModel):
     revision: int
     roles: Roles
@@ -105,13 +78,14 @@ class FindingBody(BaseModel):
 
 
 class MarginBody(BaseModel):
-    text: str = Field(max_length=100_000)
+    text: str = Field(max_length=16_000)
     set_aside: list[int] = Field(max_length=500)
+    revision: int = 0
 
 
 class RecordQuery(BaseModel):
     case_id: int | None = None
-    page: int = Field(default=1, ge=1)
+    page: int = Field(default=1, ge=1, le=1_000_000)
 
 
 class ChangesBody(BaseModel):
@@ -150,17 +124,8 @@ class Health(View):
     status: str
 
 
-class Tokens(RootModel[list[TokenView]]):
-    pass
-
-
 class Findings(RootModel[list[FindingView]]):
     pass
-
-
-def refused(response: Response) -> bool:
-    """Only a refusal counts against whoever guesses passwords; a busy office is not throttled."""
-    return response.status_code in (401, 403)
 
 
 @api.get("/health", responses={200: Health})
@@ -169,56 +134,6 @@ def health() -> Health:
     with transaction() as session:
         session.execute(text("SELECT 1"))
     return Health(status="ok")
-
-
-@api.post("/session", responses={200: PersonView})
-@limiter.limit("10 per minute", deduct_when=refused)
-def sign_in(body: Credentials) -> Response:
-    with transaction() as session:
-        person = people.sign_in(session, body.login, body.password)
-        if person is None:
-            return problem(401, "Not signed in", "The name or the password is not right.", todo="Try again.")
-        login_user(SignedIn(person.id))
-        return jsonify(people.person_view(person).model_dump())
-
-
-@api.get("/session", responses={200: PersonView})
-@login_required
-@shows
-def who_am_i() -> PersonView:
-    with transaction() as session:
-        return people.person_view(asking(session))
-
-
-@api.delete("/session", responses={204: None})
-@login_required
-def sign_out() -> Response:
-    logout_user()
-    return make_response("", 204)
-
-
-@api.get("/tokens", responses={200: Tokens})
-@login_required
-@shows
-def get_tokens() -> Tokens:
-    with transaction() as session:
-        return Tokens(tokens.tokens_view(session, asking(session)))
-
-
-@api.post("/tokens", responses={200: NewToken})
-@login_required
-@shows
-def post_token(body: TokenBody) -> NewToken:
-    with transaction() as session:
-        return tokens.make(session, asking(session), body.name)
-
-
-@api.delete("/tokens/<int:token_id>", responses={200: Tokens})
-@login_required
-@shows
-def delete_token(path: TokenPath) -> Tokens:
-    with transaction() as session:
-        return Tokens(tokens.revoke(session, asking(session), path.token_id))
 
 
 @api.get("/cases", responses={200: DocketView})
@@ -237,17 +152,17 @@ def post_case() -> CaseId:
 
     For a small package, read while the sender waits; a draft takes a large one, piece by piece.
     """
-    limit = 4 * AT_ONCE
     archive = request.files.get("package")
+    sent: Mapping[str, bytes] | bytes
     if archive is not None:
-        files = files_of_zip(archive.stream.read(), limit)
+        sent = archive.stream.read()
     else:
-        files = {safe_path(part.filename or ""): part.stream.read() for part in request.files.getlist("file")}
-    if not files:
+        sent = {safe_path(part.filename or ""): part.stream.read() for part in request.files.getlist("file")}
+    if not sent:
         raise UserError("No file was sent.", todo="Send a package as .zip, or its files.")
     written = request.form.get("due", "")
     with transaction() as session:
-        case = submit.submit(session, asking(session), files, date_of(written))
+        case = submit.submit(session, asking(session), sent, date_of(written), max_bytes=4 * AT_ONCE)
         return CaseId(case_id=case.id)
 
 
@@ -386,7 +301,8 @@ def get_findings(path: CasePath) -> Findings:
 @shows
 def post_finding(path: CasePath, body: FindingBody) -> FindingView:
     with transaction() as session:
-        return findings.write(session, asking(session), path.case_id, body.finding)
+        person = asking(session)
+        return once(session, person, FindingView, lambda: findings.write(session, person, path.case_id, body.finding))
 
 
 @api.put("/cases/<int:case_id>/findings/<int:finding_id>", responses={200: FindingView})
@@ -395,49 +311,6 @@ def post_finding(path: CasePath, body: FindingBody) -> FindingView:
 def put_finding(path: FindingPath, body: FindingBody) -> FindingView:
     with transaction() as session:
         return findings.edit(session, asking(session), path.case_id, path.finding_id, body.finding, body.revision)
-
-
-@api.get("/cases/<int:case_id>/decision", responses={200: DecisionPage})
-@login_required
-@shows
-def get_decision(path: CasePath) -> DecisionPage:
-    with transaction() as session:
-        return decisions.decision_page(session, asking(session), path.case_id)
-
-
-@api.post("/cases/<int:case_id>/decision", responses={200: DecisionPage})
-@login_required
-@limiter.limit("10 per minute", deduct_when=refused)
-@shows
-def post_decision(path: CasePath, body: Proposal) -> DecisionPage:
-    with transaction() as session:
-        return decisions.propose(session, asking(session), path.case_id, body)
-
-
-@api.post("/cases/<int:case_id>/countersignature", responses={200: DecisionPage})
-@login_required
-@limiter.limit("10 per minute", deduct_when=refused)
-@shows
-def post_countersignature(path: CasePath, body: Answer) -> DecisionPage:
-    with transaction() as session:
-        return decisions.countersign(session, asking(session), path.case_id, body)
-
-
-@api.get("/cases/<int:case_id>/report/<form>")
-@login_required
-def get_report(path: ReportPath) -> Response:
-    """The signed bytes of a decided case, else a draft. JSON is the evidence file."""
-    kinds = {"html": "text/html; charset=utf-8", "pdf": "application/pdf", "json": "application/json"}
-    with transaction() as session:
-        body = decisions.report_bytes(session, asking(session), path.case_id, path.form)
-    response = Response(body, content_type=kinds[path.form])
-    # A report carries its own style and no script; it is shown in a frame of our own pages.
-    response.headers["Content-Security-Policy"] = (
-        "default-src 'none'; style-src 'unsafe-inline'; img-src data:; font-src data:; frame-ancestors 'self'; sandbox"
-        if path.form == "html"
-        else "default-src 'none'"
-    )
-    return response
 
 
 @api.get("/cases/<int:case_id>/margin", responses={200: MarginView})
@@ -453,7 +326,7 @@ def get_margin(path: CasePath) -> MarginView:
 @shows
 def put_margin(path: CasePath, body: MarginBody) -> MarginView:
     with transaction() as session:
-        return notes.save_margin(session, asking(session), path.case_id, body.text, body.set_aside)
+        return notes.save_margin(session, asking(session), path.case_id, body.text, body.set_aside, body.revision)
 
 
 @api.get("/record", responses={200: RecordView})

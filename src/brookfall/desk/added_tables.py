@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from brookfall.core.foundation.digest import sha256
 from brookfall.core.foundation.errors import MissingError, UserError
 from brookfall.core.foundation.progress import Progress, within
+from brookfall.core.foundation.validation import first_problem
 from brookfall.core.submission.added import read_added
 from brookfall.core.submission.schema import Data
 from brookfall.desk import people
@@ -17,6 +18,10 @@ from brookfall.records import audit_log, blobs
 from brookfall.records.cases import Case, StoredColumn
 from brookfall.records.people import Person
 from brookfall.records.tables import get_table, put_table
+from brookfall.sandbox import sandbox
+
+ADDED = "added a table"
+"""The act; its entry has the SHA-256 of the file."""
 
 
 def open_case(session: Session, person: Person, case_id: int) -> Case:
@@ -45,19 +50,20 @@ def add(
     try:
         entry = Data.model_validate({**said, "path": path})
     except ValidationError as problem:
-        message = problem.errors()[0]["msg"].removeprefix("Value error, ")
-        raise UserError(f"{message}.", todo="Say what the file holds.", file=path) from problem
+        place, message = first_problem(problem)
+        wrong = f"{place}: {message}." if place else f"{message}."
+        raise UserError(wrong, todo="Say what the file holds.", file=path) from problem
     if entry.name in {other.name for other in entries_of(case)}:
         raise UserError(f"There is a table '{entry.name}' already.", todo="Give this one another name.", file=path)
     progress(f"reading {path}", 0)
-    added, table = read_added(entry, data, get_table(session, case.id, version=case.table_version))
+    added, table = read_added(entry, data, get_table(session, case.id, version=case.table_version), sandbox.read_file)
     put_table(session, case.id, table, entry.name, progress=within(progress, 0.5, 0.9))
     blobs.put(session, data)
     case.added = [*case.added, added.model_dump(mode="json")]
     audit_log.append(
         session,
         person,
-        "added a table",
+        ADDED,
         f"{added.name} ({'a sample' if added.kind == 'sample' else 'later rows'}, {table.n_rows} rows)",
         case_id=case.id,
         after={"table": added.name, "sha256": sha256(data), "rows": table.n_rows},

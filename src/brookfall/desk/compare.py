@@ -15,12 +15,12 @@ from brookfall.core.measure.registry import forms, words_of
 from brookfall.core.retest.compare_models import best_of, compare_models
 from brookfall.desk import people
 from brookfall.desk.bench import bench_of
-from brookfall.desk.recent import last_few
 from brookfall.desk.views import CandidateView, ComparisonView
 from brookfall.records import ledger
 from brookfall.records.cases import Case
 from brookfall.records.contents import layout_key
 from brookfall.records.people import Person
+from brookfall.records.recent import last_few
 
 _COMPARISON = "comparison"
 """What stands in place of a check in the ids of a comparison."""

@@ -55,7 +55,7 @@ def data_view(session: Session, person: Person, case_id: int) -> DataView:
             )
             for column in stored
         ],
-        problem=_problem(session, case, roles),
+        problem=None if case.rows_taken else _problem(session, case, roles),
     )
 
 

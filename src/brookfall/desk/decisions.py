@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from brookfall.core.check.check import HIGH_STAKES
 from brookfall.core.evidence.words import QUESTIONS
-from brookfall.core.foundation.errors import ForbiddenError, UserError
+from brookfall.core.foundation.errors import ForbiddenError, StaleError, UserError
 from brookfall.core.plan.departures import departures
 from brookfall.core.plan.revisions import read_plan
 from brookfall.core.submission.schema import Submission
@@ -16,15 +16,19 @@ from brookfall.desk import people
 from brookfall.desk.deviations import deviations_of
 from brookfall.desk.docket import latest_run, mark_of
 from brookfall.desk.findings import findings_view
+from brookfall.desk.renditions import enter, frozen_decision
+from brookfall.desk.report_contents import statement_of
+from brookfall.desk.signing import freeze
+from brookfall.desk.statements import marks_of_statements, statements_view
 from brookfall.desk.views import Condition, DecisionPage, DecisionView, QuestionView
-from brookfall.records import audit_log, blobs
+from brookfall.desk.written import Words
+from brookfall.records import audit_log
 from brookfall.records.base import now
 from brookfall.records.cases import Case
 from brookfall.records.contents import stale_checks
 from brookfall.records.exhibits import heads_of
-from brookfall.records.findings_and_decisions import Decision, SignedReport
+from brookfall.records.findings_and_decisions import Decision
 from brookfall.records.people import Person
-from brookfall.report.build import build_report
 
 _APPROVALS = ("approved", "approved_with_conditions")
 _CRITICAL = 4
@@ -36,7 +40,7 @@ class Proposal(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     kind: Literal["approved", "approved_with_conditions", "returned_for_rework", "not_approved"]
-    reasons: str = Field(min_length=1)
+    reasons: Words
     conditions: list[Condition] = Field(default_factory=list)
     despite: str = Field(default="", description="why it is approved over what stands outside or is critical")
     password: str
@@ -48,6 +52,9 @@ class Answer(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     accept: bool
+    statement_sha256: str | None = Field(
+        default=None, description="the statement that was read; needed to accept where there is one"
+    )
     comment: str = ""
     password: str
 
@@ -57,28 +64,33 @@ def decision_page(session: Session, person: Person, case_id: int) -> DecisionPag
     case = people.case_for(session, person, case_id)
     run = latest_run(session, case_id)
     heads = list(heads_of(session, run.id)) if run else []
+    in_writing = marks_of_statements(session, [case])[case.id] if heads else []
     questions = []
     for number, question in QUESTIONS.items():
         of_question = [head for head in heads if head.question == number]
+        marked = [(head.standing, head.open) for head in of_question]
+        marked += [(standing, 0) for question_of, standing in in_writing if question_of == number]
         questions.append(
             QuestionView(
                 number=number,
                 question=question,
-                standing=mark_of((head.standing, head.open) for head in of_question) if of_question else None,
+                standing=mark_of(marked) if marked else None,
                 answers=[f"Exhibit {head.number}, {head.title.lower()}: {head.headline}" for head in of_question],
             )
         )
     decisions = session.scalars(select(Decision).where(Decision.case_id == case_id).order_by(Decision.id.desc()))
-    reports = session.scalars(select(SignedReport).where(SignedReport.case_id == case_id))
+    frozen = frozen_decision(session, case)
     return DecisionPage(
         questions=questions,
+        statements=[one for one in statements_view(session, person, case_id) if not one.withdrawn],
         findings=[finding for finding in findings_view(session, person, case_id) if not finding.withdrawn],
         departures=departures_of(case),
         deviations=deviations_of(session, case),
         decisions=[_view(decision) for decision in decisions],
         blockers=_blockers(session, case),
         needs_reason=_needs_reason(session, person, case),
-        reports={report.format: report.sha256 for report in reports},
+        statement=statement_of(session, frozen) if frozen else None,
+        statement_sha256=frozen.statement_sha256 if frozen else None,
     )
 
 
@@ -92,7 +104,8 @@ def propose(session: Session, person: Person, case_id: int, proposal: Proposal) 
         raise UserError("No condition is given.", todo="Write at least one, with its date, or approve without.")
     if proposal.kind != "approved_with_conditions" and proposal.conditions:
         raise UserError("This decision takes no conditions.", todo="Remove them, or approve with conditions.")
-    over = _needs_reason(session, person, case) if proposal.kind in _APPROVALS else []
+    _refuse_past_conditions(proposal)
+    over = _over(session, person, case, proposal.kind)
     if over and not proposal.despite.strip():
         raise UserError(f"It would be approved over this: {over[0]}", todo="Write the reason why, in its field.")
     despite = f"\n\nApproved despite what is outside or unsettled: {proposal.despite}" if over else ""
@@ -107,6 +120,8 @@ def propose(session: Session, person: Person, case_id: int, proposal: Proposal) 
         comment="",
     )
     session.add(decision)
+    session.flush()
+    freeze(session, case, decision, over, departures_of(case))
     case.state = "proposed"
     audit_log.append(
         session,
@@ -114,23 +129,49 @@ def propose(session: Session, person: Person, case_id: int, proposal: Proposal) 
         "proposed a decision",
         proposal.kind,
         case_id=case.id,
-        after=proposal.model_dump(mode="json", exclude={"password"}),
+        after={
+            **proposal.model_dump(mode="json", exclude={"password"}),
+            "statement": decision.statement_sha256,
+        },
     )
     session.flush()
     return decision_page(session, person, case_id)
 
 
+def _refuse_past_conditions(proposal: Proposal) -> None:
+    for condition in proposal.conditions:
+        if condition.due < now().date():
+            raise UserError(
+                f"The condition '{condition.what}' was due on {condition.due:%-d %b %Y}, which is past.",
+                todo="Give it a date to come.",
+            )
+
+
 def countersign(session: Session, person: Person, case_id: int, answer: Answer) -> DecisionPage:
-    """Another person accepts, which freezes the case and its report, or sends it back with a comment."""
+    """Another person signs the statement, which ends the case, or sends it back with a comment.
+
+    Raises
+    ------
+    StaleError
+        The statement is not the one that was read.
+    """
     case = people.case_for(session, person, case_id, lock=True)
     if not people.may_countersign(person, case):
         raise ForbiddenError(_why_not(person, case), todo="Nothing was signed.")
+    people.refuse_new_member(session, person, case)
     people.check_password(person, answer.password)
     if not answer.accept and not answer.comment.strip():
         raise UserError("Nothing says why it goes back.", todo="Write a comment for the reviewer.")
     decision = session.scalars(
         select(Decision).where(Decision.case_id == case.id, Decision.state == "proposed").with_for_update()
     ).one()
+    if answer.accept and decision.statement_sha256 is None:
+        # It was proposed before there were statements, so this one freezes what it rests on.
+        freeze(session, case, decision, _over(session, person, case, decision.kind), departures_of(case))
+    elif answer.accept and answer.statement_sha256 != decision.statement_sha256:
+        raise StaleError(
+            "The decision was proposed anew since you read it.", todo="Nothing was signed; read it again, then sign."
+        )
     decision.state = "accepted" if answer.accept else "sent_back"
     decision.answered_by, decision.answered, decision.comment = person.id, now(), answer.comment
     case.state = "decided" if answer.accept else "in_review"
@@ -143,32 +184,12 @@ def countersign(session: Session, person: Person, case_id: int, answer: Answer) 
         decision.kind,
         case_id=case.id,
         before={"state": "proposed"},
-        after={"state": case.state, "comment": answer.comment},
+        after={"state": case.state, "comment": answer.comment, "statement": decision.statement_sha256},
     )
     session.flush()
-    session.refresh(case)
-    session.refresh(decision)
     if answer.accept:
-        _keep_report(session, person, case)
+        enter(session, case)
     return decision_page(session, person, case_id)
-
-
-def _keep_report(session: Session, person: Person, case: Case) -> None:
-    report = build_report(session, case)
-    hashes = {}
-    for form, data in (("html", report.html), ("pdf", report.pdf), ("json", report.json)):
-        hashes[form] = blobs.put(session, data)
-        session.add(SignedReport(case_id=case.id, format=form, sha256=hashes[form], created=now()))
-    audit_log.append(session, person, "kept the signed report", ", ".join(hashes), case_id=case.id, after=hashes)
-
-
-def report_bytes(session: Session, person: Person, case_id: int, form: Literal["html", "pdf", "json"]) -> bytes:
-    """The signed report of a decided case; of any other a draft, made now and marked as one."""
-    case = people.case_for(session, person, case_id)
-    signed = session.scalar(select(SignedReport).where(SignedReport.case_id == case_id, SignedReport.format == form))
-    if signed is not None:
-        return blobs.get(session, signed.sha256)
-    return build_report(session, case, only=form).of(form)
 
 
 def _blockers(session: Session, case: Case) -> list[str]:
@@ -192,6 +213,12 @@ def _blockers(session: Session, case: Case) -> list[str]:
 
 _AGAINST = {"outside": "stands outside its limit", "unsettled": "is unsettled: these rows can't tell"}
 """What an approval goes over, and so has to say why."""
+_AGAINST_IN_WRITING = {"outside": "says that it does not hold", "unsettled": "leaves it unsettled"}
+
+
+def _over(session: Session, person: Person, case: Case, kind: str) -> list[str]:
+    """What a decision of this kind goes over."""
+    return _needs_reason(session, person, case) if kind in _APPROVALS else []
 
 
 def _needs_reason(session: Session, person: Person, case: Case) -> list[str]:
@@ -210,12 +237,19 @@ def _needs_reason(session: Session, person: Person, case: Case) -> list[str]:
             for head in heads
             if head.standing == "within" and head.open
         ]
+    statements = [one for one in statements_view(session, person, case.id) if not one.withdrawn]
+    written = [
+        f"Statement {one.number}, {one.title.lower()}, {_AGAINST_IN_WRITING[one.standing]}."
+        for one in statements
+        if one.standing in _AGAINST_IN_WRITING
+    ]
+    missing = [f"The statement on {one.title.lower()} is due and not written." for one in statements if one.id is None]
     critical = [
         f"Finding {finding.number} is critical: {finding.title}."
         for finding in findings_view(session, person, case.id)
         if finding.severity == _CRITICAL and not finding.withdrawn
     ]
-    return against + critical
+    return against + written + missing + critical
 
 
 def departures_of(case: Case) -> list[str]:
@@ -228,8 +262,8 @@ def _why_not(person: Person, case: Case) -> str:
         return "No decision is proposed on this case."
     if person.id == case.reviewer_id:
         return "You reviewed this case, so you can't countersign it."
-    if person.id == case.owner_id:
-        return "You submitted this model, so you can't countersign it."
+    if people.belongs_to_case(person, case):
+        return "You belong to this model, so you can't countersign it."
     return "Only a person with the role countersigner countersigns."
 
 

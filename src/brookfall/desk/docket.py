@@ -11,7 +11,8 @@ from brookfall.core.judge.standing import worst_mark
 from brookfall.core.recipe.families import recipe_in_words
 from brookfall.core.submission.difference import Version, version_changes
 from brookfall.core.submission.schema import Submission
-from brookfall.desk import people
+from brookfall.desk import people, retention
+from brookfall.desk.statements import marks_of_statements
 from brookfall.desk.views import (
     CaseLine,
     CaseView,
@@ -42,20 +43,21 @@ _KIND_WORDS = {
 
 def docket(session: Session, person: Person) -> DocketView:
     """Every case the person may see, oldest first, in a handful of queries however many there are."""
-    cases = [case for case in session.scalars(select(Case).order_by(Case.id)) if people.may_see(person, case)]
-    lines = _lines(session, person, cases)
+    cases = list(session.scalars(people.visible_cases(person).order_by(Case.id)))
+    lines = lines_of(session, person, cases)
     waits = [case.id for case in cases if _waits_for(person, case)]
-    return DocketView(waits=waits, cases=lines)
+    return DocketView(waits=waits, cases=lines, erasures=retention.notices(session, person))
 
 
 def _waits_for(person: Person, case: Case) -> bool:
     return people.may_take(person, case) or people.may_review(person, case) or people.may_countersign(person, case)
 
 
-def _lines(session: Session, person: Person, cases: list[Case]) -> list[CaseLine]:
+def lines_of(session: Session, person: Person, cases: list[Case]) -> list[CaseLine]:
+    """What the docket says of each case, in a handful of queries however many there are."""
     ids = [case.id for case in cases]
     runs = _latest_runs(session, ids)
-    marks = _marks(session, [run.id for run in runs.values()])
+    marks = _marks(session, cases, runs)
     findings = _finding_counts(session, ids)
     decisions = {
         decision.case_id: decision
@@ -65,6 +67,7 @@ def _lines(session: Session, person: Person, cases: list[Case]) -> list[CaseLine
         CaseLine(
             id=case.id,
             model=case.model,
+            model_key=case.registered.key,
             version=case.version,
             outcome=case.outcome,
             tier=case.tier,
@@ -74,7 +77,7 @@ def _lines(session: Session, person: Person, cases: list[Case]) -> list[CaseLine
             state=case.state,
             step=step_of(case, runs.get(case.id), bool(findings.get(case.id))),
             stands=_stands(case, runs.get(case.id), decisions.get(case.id)),
-            marks=marks.get(runs[case.id].id, []) if case.id in runs else [],
+            marks=marks.get(case.id, []),
             findings=findings.get(case.id, []),
             may_take=people.may_take(person, case),
         )
@@ -91,20 +94,25 @@ def latest_run(session: Session, case_id: int) -> Run | None:
     return _latest_runs(session, [case_id]).get(case_id)
 
 
-def _marks(session: Session, run_ids: list[int]) -> dict[int, list[Mark]]:
+def _marks(session: Session, cases: list[Case], runs: dict[int, Run]) -> dict[int, list[Mark]]:
+    """The marks of cases that were run, by case: of exhibits and statements; what is due and not written is open."""
     found: dict[int, dict[int, list[tuple[str | None, int | None]]]] = {}
-    columns = select(StoredExhibit.run_id, StoredExhibit.question, StoredExhibit.standing, StoredExhibit.open)
-    for run_id, question, standing, left in session.execute(columns.where(StoredExhibit.run_id.in_(run_ids))):
-        found.setdefault(run_id, {}).setdefault(question, []).append((standing, left))
+    columns = select(StoredExhibit.case_id, StoredExhibit.question, StoredExhibit.standing, StoredExhibit.open)
+    run_ids = [run.id for run in runs.values()]
+    for case_id, question, standing, left in session.execute(columns.where(StoredExhibit.run_id.in_(run_ids))):
+        found.setdefault(case_id, {}).setdefault(question, []).append((standing, left))
+    for case_id, written in marks_of_statements(session, [case for case in cases if case.id in found]).items():
+        for question, standing in written:
+            found[case_id].setdefault(question, []).append((standing, 0))
     return {
-        run_id: [Mark(question=q, standing=mark_of(marked)) for q, marked in sorted(by_q.items())]
-        for run_id, by_q in found.items()
+        case_id: [Mark(question=q, standing=mark_of(marked)) for q, marked in sorted(by_q.items())]
+        for case_id, by_q in found.items()
     }
 
 
 def mark_of(marked: Iterable[tuple[str | None, int | None]]) -> MarkStanding:
-    """The mark of exhibits, each with its standing and how much of it is open: that of the worst; ``none`` when nothing
-    was judged."""
+    """The mark of exhibits and statements, each with its standing and how much of it is open: that of the worst;
+    ``none`` when nothing was judged."""
     return worst_mark((None if standing is None else Standing(standing), left or 0) for standing, left in marked)
 
 
@@ -154,11 +162,12 @@ def take(session: Session, person: Person, case_id: int) -> Case:
     case = people.case_for(session, person, case_id, lock=True)
     if not people.may_take(person, case):
         why = (
-            "You submitted this model, so you can't review it."
-            if case.owner_id == person.id
+            "You belong to this model, so you can't review it."
+            if people.belongs_to_case(person, case)
             else "The case has a reviewer already, or you are not one."
         )
         raise ForbiddenError(why, todo="Nothing was changed.")
+    people.refuse_new_member(session, person, case)
     case.reviewer_id, case.state = person.id, "in_review"
     audit_log.append(
         session, person, "took the case", f"{case.model} {case.version}", case_id=case.id, after={"state": case.state}
@@ -171,12 +180,9 @@ def case_view(session: Session, person: Person, case_id: int) -> CaseView:
     case = people.case_for(session, person, case_id)
     run = latest_run(session, case_id)
     submission = Submission.model_validate(case.submission)
-    line = _lines(session, person, [case])[0]
-    others = [
-        other
-        for other in session.scalars(select(Case).where(Case.model == case.model, Case.id != case.id).order_by(Case.id))
-        if people.may_see(person, other)
-    ]
+    of_model = select(Case).where(Case.model_id == case.model_id, Case.id != case.id).order_by(Case.id)
+    others = list(session.scalars(of_model))
+    line, *previous = lines_of(session, person, [case, *others])
     sizes = session.execute(
         select(SubmittedFile.path, Blob.size, Blob.sha256)
         .join(Blob, Blob.sha256 == SubmittedFile.sha256)
@@ -186,6 +192,7 @@ def case_view(session: Session, person: Person, case_id: int) -> CaseView:
     return CaseView(
         id=case.id,
         model=case.model,
+        model_key=case.registered.key,
         version=case.version,
         tier=case.tier,
         outcome=case.outcome,
@@ -203,14 +210,16 @@ def case_view(session: Session, person: Person, case_id: int) -> CaseView:
         recipe_words=recipe_in_words(submission.recipe, submission.model.outcome) if submission.recipe else None,
         package_sha256=case.package_sha256,
         n_rows=case.n_rows,
+        rows_taken=case.rows_taken,
         files=[FileView(path=path, size=size, sha256=sha) for path, size, sha in sizes],
         claims=_claims(session, submission, run),
-        previous=_lines(session, person, others),
+        previous=previous,
         since=_since(session, case, [other for other in others if other.id < case.id]),
         marks=line.marks,
         may=May(
             take=people.may_take(person, case),
             review=people.may_review(person, case),
+            replay=people.may_replay(person, case),
             countersign=people.may_countersign(person, case),
         ),
     )

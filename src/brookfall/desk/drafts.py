@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from brookfall.core.foundation.digest import sha256
 from brookfall.core.foundation.errors import MissingError, StaleError, UserError
 from brookfall.core.foundation.progress import Progress
-from brookfall.core.submission.files import MAX_FILES, files_of_zip, safe_path
+from brookfall.core.submission.files import MAX_FILES, safe_path
 from brookfall.core.submission.package import DECLARATION
 from brookfall.core.table.read_options import HowRead
 from brookfall.desk.added_tables import add, open_case
@@ -181,24 +181,18 @@ def withdraw(session: Session, person: Person, draft_id: int) -> DraftView:
 
 def become(session: Session, person: Person, draft: Draft, progress: Progress) -> int:
     """Makes of a draft what it was sent for, and forgets what it held; gives the id of the case."""
-    files = _files_of_draft(session, draft)
+    found = _files(session, draft)
+    files = {file.path: upload_pieces.read(session, file) for file in found}
     if draft.added_to is not None:
         add(session, person, draft.added_to, draft.brief, files, progress)
         case_id = draft.added_to
     else:
-        case_id = submit(session, person, files, draft.due, progress).id
+        sent = next(iter(files.values())) if _is_archive(found) else files
+        case_id = submit(session, person, sent, draft.due, progress).id
     for file in _files(session, draft):
         session.delete(file)
     session.flush()
     return case_id
-
-
-def _files_of_draft(session: Session, draft: Draft) -> dict[str, bytes]:
-    """The files of the package that a draft holds, one by one or in its zip, at most as large as configured."""
-    found = _files(session, draft)
-    if _is_archive(found) and draft.added_to is None:
-        return files_of_zip(upload_pieces.read(session, found[0]), config().max_bytes)
-    return {file.path: upload_pieces.read(session, file) for file in found}
 
 
 def _refuse_long(brief: dict[str, JsonValue]) -> None:

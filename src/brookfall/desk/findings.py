@@ -1,6 +1,7 @@
 """Findings: something wrong, with the exhibits that show it."""
 
 from datetime import date
+from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import func, select
@@ -12,6 +13,7 @@ from brookfall.desk import people
 from brookfall.desk.docket import latest_run
 from brookfall.desk.rows_behind import read_threshold
 from brookfall.desk.views import ChosenThreshold, Citation, FindingView
+from brookfall.desk.written import Words
 from brookfall.records import audit_log
 from brookfall.records.base import now
 from brookfall.records.cases import Case
@@ -26,8 +28,8 @@ class FindingText(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     severity: int = Field(ge=1, le=4)
-    title: str = Field(min_length=1, max_length=200)
-    what: str = Field(min_length=1)
+    title: Annotated[Words, Field(max_length=200)]
+    what: Words
     why: str = ""
     action: str = ""
     action_owner: str = Field(default="", max_length=200)
@@ -48,6 +50,7 @@ def findings_view(session: Session, person: Person, case_id: int) -> list[Findin
 def write(session: Session, person: Person, case_id: int, text: FindingText) -> FindingView:
     """A new finding; the exhibits it cites are quoted as they stand now."""
     case = people.reviewed_case(session, person, case_id)
+    _refuse_past(text, None)
     number = (session.scalar(select(func.max(Finding.number)).where(Finding.case_id == case_id)) or 0) + 1
     finding = Finding(
         case_id=case.id,
@@ -82,6 +85,7 @@ def edit(
         raise StaleError(
             "The finding was changed since you opened it.", todo="Nothing was overwritten; load the page again."
         )
+    _refuse_past(text, finding.due)
     before = _view(session, finding).model_dump(mode="json")
     for name, value in _columns(session, case, text, finding.cites).items():
         setattr(finding, name, value)
@@ -96,6 +100,12 @@ def edit(
         after=text.model_dump(mode="json"),
     )
     return _view(session, finding)
+
+
+def _refuse_past(text: FindingText, before: date | None) -> None:
+    """A date to be done by lies ahead when it is written; one that has passed since may stay."""
+    if text.due is not None and text.due != before and text.due < now().date():
+        raise UserError(f"{text.due:%-d %b %Y} is past.", todo="Give a date to come by which it must be done.")
 
 
 def _columns(session: Session, case: Case, text: FindingText, cited: list[dict[str, object]]) -> dict[str, object]:

@@ -2,18 +2,20 @@
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
-from sqlalchemy import select
-from sqlalchemy.orm import Session
+from sqlalchemy import ColumnElement, Select, or_, select
+from sqlalchemy.orm import Session, selectinload
 
-from brookfall.core.foundation.errors import ForbiddenError, MissingError, UserError
+from brookfall.core.foundation.errors import ForbiddenError, MissingError, UserError, WrongPasswordError
+from brookfall.desk import sessions
 from brookfall.desk.views import PersonView
-from brookfall.records import audit_log
+from brookfall.records import audit_log, security_log
 from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.inventory import ModelMember, RegisteredModel
 from brookfall.records.people import Person
 
 ROLES = ("owner", "reviewer", "countersigner", "auditor", "administrator")
-_SEES_ALL = {"reviewer", "countersigner", "auditor", "administrator"}
+_SEES_ALL = {"reviewer", "countersigner", "auditor"}
 
 _hasher = PasswordHasher()
 _NOBODY = _hasher.hash("nobody has this password")
@@ -24,31 +26,104 @@ def add_person(session: Session, login: str, name: str, password: str, roles: tu
     unknown = [role for role in roles if role not in ROLES]
     if unknown:
         raise UserError(f"'{unknown[0]}' is not a role.", todo=f"Roles are {', '.join(ROLES)}.")
-    if len(password) < 10:
-        raise UserError("The password is shorter than ten characters.", todo="Choose a longer one.")
-    person = Person(login=login, name=name, password_hash=_hasher.hash(password), roles=list(roles), created=now())
+    hashed = _hasher.hash(_long_enough(password))
+    person = Person(login=login, name=name, password_hash=hashed, roles=list(roles), created=now())
     session.add(person)
     session.flush()
     audit_log.append(session, None, "added a person", f"{name} ({', '.join(roles)})", after={"login": login})
     return person
 
 
-def sign_in(session: Session, login: str, password: str) -> Person | None:
-    """The person, or None. A login that nobody has takes as long as a wrong password."""
+def sign_in(session: Session, login: str, password: str, address: str = "") -> Person | None:
+    """The person, or None, with an entry in the security log. A login that nobody has, or whose person was disabled,
+    takes as long as a wrong password."""
     person = session.scalar(select(Person).where(Person.login == login))
     try:
         _hasher.verify(person.password_hash if person else _NOBODY, password)
+        right = person is not None and person.disabled is None
     except (VerificationError, InvalidHashError):
-        return None
-    return person
+        right = False
+    security_log.enter(
+        session,
+        "signed in" if right else "refused to sign in",
+        login=login,
+        person=person,
+        address=address,
+        detail="disabled" if person is not None and person.disabled is not None else "",
+    )
+    return person if right else None
 
 
-def check_password(person: Person, password: str) -> None:
+def check_password(person: Person, password: str, undone: str = "Nothing was signed") -> None:
     """Signing takes the password again; ForbiddenError when it is wrong."""
     try:
         _hasher.verify(person.password_hash, password)
     except (VerificationError, InvalidHashError):
-        raise ForbiddenError("The password is not right.", todo="Nothing was signed; type it again.") from None
+        raise WrongPasswordError("The password is not right.", todo=f"{undone}; type it again.") from None
+
+
+def change_password(session: Session, person: Person, old: str, new: str, *, keep: str, address: str = "") -> None:
+    """A person's own new password; their other sessions end, the one with the secret ``keep`` goes on.
+
+    Raises
+    ------
+    ForbiddenError
+        The old one is not right.
+    UserError
+        The new one is shorter than ten characters, or no other.
+    """
+    check_password(person, old, "Nothing was changed")
+    if new == old:
+        raise UserError("The new password is the old one.", todo="Choose another.")
+    person.password_hash = _hasher.hash(_long_enough(new))
+    sessions.end_all(session, person, but=keep)
+    security_log.enter(session, "changed a password", login=person.login, person=person, address=address)
+
+
+def disable(session: Session, login: str, reason: str) -> Person:
+    """Ends a person's sessions and tokens, and lets them sign in no more. What they did and hold stays.
+
+    Raises
+    ------
+    MissingError
+        Nobody has that login.
+    UserError
+        They are disabled already, or no reason is given.
+    """
+    person = _by_login(session, login)
+    if person.disabled is not None:
+        raise UserError(f"{person.name} is disabled since {person.disabled:%-d %b %Y}.", todo="Nothing was done.")
+    if not reason.strip():
+        raise UserError("Nothing says why.", todo="Give a reason; the record keeps it.")
+    person.disabled = now()
+    sessions.end_all(session, person, tokens=True)
+    audit_log.append(session, None, "disabled a person", person.name, after={"reason": reason.strip()})
+    security_log.enter(session, "disabled a person", login=person.login, person=person, address="", detail=reason)
+    return person
+
+
+def enable(session: Session, login: str) -> Person:
+    """Lets a person sign in again, with the password they had. UserError where they can."""
+    person = _by_login(session, login)
+    if person.disabled is None:
+        raise UserError(f"{person.name} is not disabled.", todo="Nothing was done.")
+    person.disabled = None
+    audit_log.append(session, None, "enabled a person", person.name)
+    security_log.enter(session, "enabled a person", login=person.login, person=person, address="")
+    return person
+
+
+def _by_login(session: Session, login: str) -> Person:
+    person = session.scalar(select(Person).where(Person.login == login).with_for_update())
+    if person is None:
+        raise MissingError(f"Nobody signs in as '{login}'.", todo="Give the name they sign in with.")
+    return person
+
+
+def _long_enough(password: str) -> str:
+    if len(password) < 10:
+        raise UserError("The password is shorter than ten characters.", todo="Choose a longer one.")
+    return password
 
 
 def person_of(session: Session, person_id: int) -> Person:
@@ -59,12 +134,32 @@ def person_of(session: Session, person_id: int) -> Person:
 
 
 def person_view(person: Person) -> PersonView:
-    return PersonView(id=person.id, login=person.login, name=person.name, roles=list(person.roles))
+    return PersonView(
+        id=person.id, login=person.login, name=person.name, roles=list(person.roles), reads_all=sees_all(person)
+    )
+
+
+def sees_all(person: Person) -> bool:
+    """Whether the person may read every case, and so the record as a whole."""
+    return bool(_SEES_ALL & set(person.roles))
 
 
 def may_see(person: Person, case: Case) -> bool:
-    """Owners see their own cases; everybody else who has a role sees all."""
-    return bool(_SEES_ALL & set(person.roles)) or case.owner_id == person.id
+    """Owners see the cases of models they belong to; reviewers, countersigners and auditors all; administrators no
+    case's contents."""
+    return sees_all(person) or person.id in case.registered.people_ids
+
+
+def belongs(person: Person) -> ColumnElement[bool]:
+    """The condition that a person is owner or member of a model."""
+    as_member = select(ModelMember.model_id).where(ModelMember.person_id == person.id)
+    return or_(RegisteredModel.owner_id == person.id, RegisteredModel.id.in_(as_member))
+
+
+def visible_cases(person: Person) -> Select[Case]:
+    """The cases that :func:`may_see` allows, as a query."""
+    query = select(Case).options(selectinload(Case.registered).selectinload(RegisteredModel.members))
+    return query if sees_all(person) else query.join(Case.registered).where(belongs(person))
 
 
 def may_take(person: Person, case: Case) -> bool:
@@ -75,13 +170,34 @@ def may_review(person: Person, case: Case) -> bool:
     return case.state == "in_review" and case.reviewer_id == person.id
 
 
+def may_replay(person: Person, case: Case) -> bool:
+    """A replay on the server is a reviewer's; auditors and owners replay from the evidence, by the command line."""
+    return "reviewer" in person.roles and may_see(person, case) and case.rows_taken is None
+
+
 def may_countersign(person: Person, case: Case) -> bool:
     return "countersigner" in person.roles and case.state == "proposed" and not _involved(person, case)
 
 
 def _involved(person: Person, case: Case) -> bool:
-    """Nobody holds two roles on one case: who submitted can't review, who reviewed can't countersign."""
-    return person.id in (case.owner_id, case.reviewer_id)
+    """Nobody holds two roles on one case: whoever belongs to the model or submitted it can't review, and who reviewed
+    can't countersign."""
+    return belongs_to_case(person, case) or person.id == case.reviewer_id
+
+
+def refuse_new_member(session: Session, person: Person, case: Case) -> None:
+    """ForbiddenError where the person was made a member of the case's model while they were about to judge it.
+
+    A lock reads what is there now; a plain read what was there when this transaction began.
+    """
+    of_model = select(ModelMember.person_id).where(ModelMember.model_id == case.model_id)
+    if person.id in session.scalars(of_model.with_for_update(read=True)).all():
+        raise ForbiddenError("You belong to this model, so you can't judge it.", todo="Nothing was changed.")
+
+
+def belongs_to_case(person: Person, case: Case) -> bool:
+    """Whether the person submitted the case, or belongs to its model."""
+    return person.id == case.owner_id or person.id in case.registered.people_ids
 
 
 def case_for(session: Session, person: Person, case_id: int, *, lock: bool = False) -> Case:
@@ -107,6 +223,6 @@ def _why_not_reviewing(person: Person, case: Case) -> str:
         return "A decision is proposed; the case waits for the countersigner."
     if case.state == "waiting":
         return "The case has no reviewer yet."
-    if case.owner_id == person.id:
-        return "You submitted this model, so you can't review it."
+    if belongs_to_case(person, case):
+        return "You belong to this model, so you can't review it."
     return "Another reviewer has this case."

@@ -1,5 +1,7 @@
 """The Plan step: what will be tested, how, and against which limits."""
 
+from collections.abc import Mapping, Sequence
+
 from sqlalchemy.orm import Session
 
 from brookfall.core.check.bench import RECIPE, SCORES, Bench
@@ -11,24 +13,23 @@ from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import StaleError, UserError
 from brookfall.core.judge.grounds import missing_grounds
 from brookfall.core.measure.registry import forms, words_of
-from brookfall.core.plan.departures import departures, unexplained
+from brookfall.core.plan.departures import Departure, departures, unexplained
 from brookfall.core.plan.plan import Plan
 from brookfall.core.plan.revisions import read_plan
-from brookfall.core.recipe.families import family_of
+from brookfall.core.recipe.families import family_of, refuse_threshold
 from brookfall.core.resample.declared import Shares
-from brookfall.core.retest.run import Asked, ask, jobs_of
 from brookfall.core.submission.schema import Submission
 from brookfall.core.submission.stated_capacity import stated_capacity
 from brookfall.core.table.roles import Roles
 from brookfall.desk import people
 from brookfall.desk.bench import bench_of
 from brookfall.desk.deviations import close_deviation, deviations_of
+from brookfall.desk.plan_counts import PlanCounts, checks_to_run, counts_of, missing_fits
 from brookfall.desk.versions import versions_to_compare
-from brookfall.desk.views import PlanSentence, PlanView
-from brookfall.records import audit_log, ledger
+from brookfall.desk.views import PlanSentence, PlanStatement, PlanView
+from brookfall.records import audit_log
 from brookfall.records.base import now
 from brookfall.records.cases import Case
-from brookfall.records.contents import changed_checks
 from brookfall.records.people import Person
 
 
@@ -40,30 +41,33 @@ def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
     submission = Submission.model_validate(case.submission)
     problem: str | None = None
     bench: Bench | None = None
-    asked: tuple[Asked, ...] = ()
+    counts: PlanCounts | None = None
     try:
         bench = bench_of(session, case)
         sizes = {part: len(rows) for part, rows in bench.split.parts.items()}
-        asked = ask(bench)
+        counts = counts_of(case, bench)
     except UserError as caught:
         problem, sizes = str(caught), {}
-    jobs = jobs_of(asked)
-    sentences = _sentences(session, case, plan, bench, asked)
+    departing = departures(plan)
+    sentences = _sentences(session, case, plan, bench, counts.excluded if counts else {}, departing)
     beside = set().union(*(limits_of(one.sentence) for one in sentences))
-    changed = changed_checks(session, case, asked)
+    changed = checks_to_run(session, case, counts) if counts else []
     return PlanView(
         revision=case.plan_revision,
         locked=case.plan_locked if case.is_locked else None,
         locked_by=people.person_of(session, case.plan_locked_by).name if case.plan_locked_by else None,
         deviations=deviations_of(session, case),
         plan=plan,
-        fits=len(jobs) if bench else None,
-        pending=len(ledger.missing(session, jobs_of(changed))) if bench else None,
-        to_run=len(changed) if bench else None,
-        shared=_shared(asked) if bench else None,
+        fits=len(counts.fits) if counts else None,
+        pending=len(missing_fits(session, counts, changed)) if counts else None,
+        to_run=len(changed) if counts else None,
+        shared=counts.shared if counts else None,
         sizes=sizes,
         sentences=sentences,
-        departures=[departure_line(one) for one in departures(plan) if one.name not in beside],
+        statements=[
+            PlanStatement(**one.model_dump(), on=one.name in plan.statements) for one in plan.policy.statements
+        ],
+        departures=[departure_line(one) for one in departing if one.name not in beside],
         positive=_positive(roles, bench),
         owner_split=_owner_split(submission, roles),
         missing_grounds=missing_grounds(roles.protected, plan.policy.grounds, roles.grounds),
@@ -91,7 +95,12 @@ def _undecided(submission: Submission) -> str | None:
 
 
 def _sentences(
-    session: Session, case: Case, plan: Plan, bench: Bench | None, asked: tuple[Asked, ...]
+    session: Session,
+    case: Case,
+    plan: Plan,
+    bench: Bench | None,
+    excluded: Mapping[str, str],
+    departing: Sequence[Departure],
 ) -> list[PlanSentence]:
     """Every check that this outcome has, as a sentence whose values can be set, in the order of the questions."""
     roles, submission = Roles.model_validate(case.roles), Submission.model_validate(case.submission)
@@ -104,10 +113,9 @@ def _sentences(
         features=bench.subject.features if bench else (),
         timed=roles.time is not None,
         capacity_said=_capacity_said(submission, plan),
-        versions=tuple(versions_to_compare(session, case.model, case.outcome, case.id)),
+        versions=tuple(versions_to_compare(session, case.model_id, case.outcome, case.id)),
         grounds=ground_lines(bench) if bench else (),
     )
-    excluded = {one.check.name: one.reason for one in asked if one.reason}
     return [
         PlanSentence(
             check=name,
@@ -115,7 +123,7 @@ def _sentences(
             question=check.question,
             on=name in plan.checks,
             excluded=excluded.get(name),
-            sentence=with_departures(check.sentence(about), plan),
+            sentence=with_departures(check.sentence(about), departing),
         )
         for name, check in checks().items()
         if case.outcome in check.outcomes
@@ -137,6 +145,9 @@ def set_plan(session: Session, person: Person, case_id: int, plan: Plan, revisio
         raise StaleError(
             "The plan was changed since you opened this page.", todo="Nothing was overwritten; load the page again."
         )
+    declared = Submission.model_validate(case.submission)
+    if declared.recipe is not None:
+        refuse_threshold(plan.threshold, declared.model.outcome, "The plan's threshold")
     before, after = case.plan, known_checks(plan).model_dump(mode="json")
     if before != after:
         case.plan, case.plan_revision = after, revision + 1
@@ -181,12 +192,6 @@ def _refuse_unexplained_split(roles: Roles, plan: Plan) -> None:
             f"The column {roles.time} orders the rows in time, and the plan splits them at random.",
             todo="Split by time, or say why not, below the split.",
         )
-
-
-def _shared(asked: tuple[Asked, ...]) -> int:
-    """How many distinct fits more than one check reads."""
-    keys = [key for one in asked for key in {need.fit.key for need in one.needs}]
-    return sum(keys.count(key) > 1 for key in set(keys))
 
 
 def _owner_split(submission: Submission, roles: Roles) -> str | None:

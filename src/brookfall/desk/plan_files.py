@@ -2,7 +2,6 @@
 
 import re
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brookfall.core.check.standard_plan import fitting
@@ -10,11 +9,12 @@ from brookfall.core.foundation.errors import MissingError
 from brookfall.core.plan.facts import plan_changes
 from brookfall.core.plan.plan import Plan
 from brookfall.core.plan.revisions import read_plan
-from brookfall.core.plan.yaml_file import plan_from_yaml, plan_to_yaml
+from brookfall.core.plan.yaml_file import plan_to_yaml
 from brookfall.desk import people
 from brookfall.desk.views import ComparedPlan, OtherPlan
 from brookfall.records.cases import Case
 from brookfall.records.people import Person
+from brookfall.sandbox import sandbox
 
 _MOST = 30
 
@@ -29,16 +29,16 @@ def plan_file(session: Session, person: Person, case_id: int) -> tuple[str, str]
 def plan_of_file(session: Session, person: Person, case_id: int, name: str, text: str) -> ComparedPlan:
     """The plan of a file, fitted to the case's outcome, and what it would change here; nothing is written."""
     case = people.case_for(session, person, case_id)
-    plan = fitting(plan_from_yaml(text, name), case.outcome, name)
+    plan = fitting(sandbox.read_plan_file(text, name), case.outcome, name)
     return _compared(name, plan, case)
 
 
 def other_plans(session: Session, person: Person, case_id: int) -> list[OtherPlan]:
     """Other cases of this outcome that the person may see: earlier versions first, then the newest of others."""
     case = people.case_for(session, person, case_id)
-    query = select(Case).where(Case.outcome == case.outcome, Case.id != case.id).order_by(Case.id.desc())
-    found = [other for other in session.scalars(query) if people.may_see(person, other)]
-    found.sort(key=lambda other: other.model != case.model)
+    query = people.visible_cases(person).where(Case.outcome == case.outcome, Case.id != case.id)
+    found = list(session.scalars(query.order_by(Case.id.desc())))
+    found.sort(key=lambda other: other.model_id != case.model_id)
     return [
         OtherPlan(case_id=other.id, model=other.model, version=other.version, locked=other.plan_locked is not None)
         for other in found[:_MOST]

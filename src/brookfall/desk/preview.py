@@ -1,9 +1,9 @@
 """A data file looked at before it is submitted: how it would be read, and what its columns would be taken for."""
 
 from brookfall.core.table.profile import profile_column
-from brookfall.core.table.read import read_file
 from brookfall.core.table.read_options import HowRead
 from brookfall.desk.views import Preview, PreviewColumn
+from brookfall.sandbox import sandbox
 
 _EXAMPLES = 3
 _LINE_ENDS = (b"\n", b"\r")
@@ -14,7 +14,7 @@ def preview(data: bytes, file: str, how: HowRead, *, whole: bool) -> Preview:
     if not whole:
         cut = max(data.rfind(end) for end in _LINE_ENDS)
         data = data[: cut + 1] if cut > 0 else data
-    read = read_file(data, file, how)
+    read = sandbox.read_file(data, file, how)
     columns = []
     for column in read.table.columns:
         shown = dict.fromkeys(text for text in column.texts()[:200] if text is not None)

@@ -1,18 +1,20 @@
-"""Replay: anyone who may see an exhibit may have it fitted and computed again, and see whether it is the same."""
+"""Replay: a reviewer has an exhibit fitted and computed again; whoever may see it sees whether it is the same."""
 
 from typing import Protocol
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from brookfall.core.foundation.errors import MissingError, UserError
+from brookfall.core.foundation.errors import ForbiddenError, MissingError, UserError
 from brookfall.desk import people
 from brookfall.desk.docket import latest_run
 from brookfall.desk.views import ReplayView
 from brookfall.records import audit_log
 from brookfall.records.base import now
+from brookfall.records.cases import Case
 from brookfall.records.contents import exhibits_now
 from brookfall.records.database import transaction
+from brookfall.records.erasures import refuse_without_rows
 from brookfall.records.people import Person
 from brookfall.records.runs import Replay, RunCheck
 
@@ -29,7 +31,7 @@ def ask_replay(person_id: int, case_id: int, number: int, queue: Replayers) -> i
     """Enters the replay of an exhibit of the latest run and wakes a worker; one that goes on already is given back."""
     with transaction() as session:
         person = people.person_of(session, person_id)
-        case = people.case_for(session, person, case_id)
+        case = _replayed_case(session, person, case_id)
         run = latest_run(session, case_id)
         found = exhibits_now(session, case, run, number)
         if run is None or not found:
@@ -79,11 +81,21 @@ def replay_view(session: Session, person: Person, case_id: int, number: int) -> 
         newest = None if replay_id is None else session.get_one(Replay, replay_id)
     if newest is None:
         return ReplayView(
-            state=None, done=0, needed=0, outcome=None, said="", differences=[], by=None, asked=None, finished=None
+            state=None,
+            before=0,
+            done=0,
+            needed=0,
+            outcome=None,
+            said="",
+            differences=[],
+            by=None,
+            asked=None,
+            finished=None,
         )
     return ReplayView.model_validate(
         {
             "state": newest.state,
+            "before": _before(session, newest),
             "done": newest.done,
             "needed": newest.needed,
             "outcome": newest.outcome,
@@ -96,9 +108,16 @@ def replay_view(session: Session, person: Person, case_id: int, number: int) -> 
     )
 
 
+def _before(session: Session, replay: Replay) -> int:
+    if replay.state != "waiting":
+        return 0
+    earlier = select(func.count(Replay.id)).where(Replay.state.in_(("waiting", "leased")), Replay.id < replay.id)
+    return session.scalar(earlier) or 0
+
+
 def cancel_replay(session: Session, person: Person, case_id: int, number: int) -> ReplayView:
     """Ends a replay that goes on; UserError where none does."""
-    people.case_for(session, person, case_id)
+    _replayed_case(session, person, case_id)
     run = latest_run(session, case_id)
     going = select(Replay).where(
         Replay.run_id == (run.id if run else None), Replay.number == number, Replay.state.in_(("waiting", "leased"))
@@ -110,3 +129,13 @@ def cancel_replay(session: Session, person: Person, case_id: int, number: int) -
         one.state, one.finished, one.lease_until = "cancelled", now(), None
     session.flush()
     return replay_view(session, person, case_id, number)
+
+
+def _replayed_case(session: Session, person: Person, case_id: int) -> Case:
+    case = people.case_for(session, person, case_id)
+    refuse_without_rows(case)
+    if not people.may_replay(person, case):
+        raise ForbiddenError(
+            "Only reviewers start and end replays here.", todo="Replay the evidence file by the command line."
+        )
+    return case

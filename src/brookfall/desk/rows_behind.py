@@ -22,13 +22,13 @@ from brookfall.core.table.table import Column, Table
 from brookfall.core.table.write import csv_of, parquet_of
 from brookfall.desk import people
 from brookfall.desk.bench import bench_of
-from brookfall.desk.recent import last_few
 from brookfall.desk.screening import in_order
 from brookfall.desk.views import BehindView, ChosenThreshold
 from brookfall.records import ledger
 from brookfall.records.cases import Case
 from brookfall.records.contents import layout_key
 from brookfall.records.people import Person
+from brookfall.records.recent import last_few
 from brookfall.records.tables import get_table
 
 Form = Literal["csv", "parquet"]

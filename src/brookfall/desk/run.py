@@ -1,9 +1,9 @@
 """Running a plan: lock, hand out, follow, cancel. The database is the truth; the queue only wakes workers."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence, Set
 from typing import Protocol
 
-from sqlalchemy import select, update
+from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from brookfall.core.check.registry import title_of
@@ -12,6 +12,7 @@ from brookfall.core.retest.run import ask, jobs_of
 from brookfall.desk import people
 from brookfall.desk.docket import latest_run, mark_of
 from brookfall.desk.plan import lock
+from brookfall.desk.time_estimate import fits_in_order
 from brookfall.desk.views import CheckProgress, ExhibitLine, ExhibitView, RunView
 from brookfall.records import audit_log, ledger
 from brookfall.records.base import now
@@ -67,7 +68,7 @@ def _enter(session: Session, person: Person, case_id: int) -> Run:
             copy_exhibit(session, kept[name], run.id, one.number)
     changed = tuple(one for one in asked if one.check.name not in kept)
     jobs = jobs_of(changed)
-    ledger.enrol(session, run.id, jobs)
+    ledger.enrol(session, run.id, jobs, fits_in_order(session, changed))
     again = f" of {len(asked)}; the others are of this plan already" if kept else ""
     audit_log.append(
         session,
@@ -118,18 +119,16 @@ def run_view(session: Session, person: Person, case_id: int) -> RunView:
             needed=0,
             failed=0,
             seconds_left=None,
+            beside=0,
             checks=[],
             exhibits=[],
         )
-    fits = session.execute(
-        select(Fit.key, Fit.state).join(RunFit, RunFit.fit_key == Fit.key).where(RunFit.run_id == run.id)
-    )
-    states = {key: state for key, state in fits.all()}  # noqa: C416 - a result has keys(), which misleads dict()
+    joined = select(Fit.key, Fit.state, Fit.worker, RunFit.seconds).join(RunFit, RunFit.fit_key == Fit.key)
+    fits = session.execute(joined.where(RunFit.run_id == run.id)).all()
+    states = {key: state for key, state, _, _ in fits}
     finished = {key for key, state in states.items() if state in ("done", "failed")}
     checks = session.scalars(select(RunCheck).where(RunCheck.run_id == run.id).order_by(RunCheck.number))
-    elapsed = (now() - run.started).total_seconds()
     stale = stale_checks(session, case, run)
-    left = elapsed * (len(states) - len(finished)) / len(finished) if finished and run.state == "running" else None
     return RunView(
         id=run.id,
         state=run.state,
@@ -138,7 +137,13 @@ def run_view(session: Session, person: Person, case_id: int) -> RunView:
         done=len(finished),
         needed=len(states),
         failed=sum(state == "failed" for state in states.values()),
-        seconds_left=left,
+        seconds_left=_seconds_left(
+            run,
+            {key: seconds for key, _, _, seconds in fits},
+            finished,
+            len({worker for _, state, worker, _ in fits if state == "leased"}),
+        ),
+        beside=_beside(session, run),
         checks=[
             CheckProgress(
                 number=check.number,
@@ -163,6 +168,30 @@ def run_view(session: Session, person: Person, case_id: int) -> RunView:
             for head in heads_of(session, run.id)
         ],
     )
+
+
+def _seconds_left(run: Run, seconds: Mapping[str, float], finished: Set[str], workers: int) -> float | None:
+    """As its fits were thought to take, by the workers that are at it; the more is done, the more as that part took.
+
+    None where nobody knows what a fit takes.
+    """
+    whole = sum(seconds.values())
+    if run.state != "running" or whole == 0:
+        return None
+    at_it = max(workers, 1)
+    made = sum(seconds[key] for key in finished)
+    left = (whole - made) / at_it
+    if made == 0:
+        return left
+    slower = (now() - run.started).total_seconds() / (made / at_it)
+    return left * (1 + made / whole * (slower - 1))
+
+
+def _beside(session: Session, run: Run) -> int:
+    """How many other runs share the workers with one that goes on."""
+    if run.state != "running":
+        return 0
+    return session.scalar(select(func.count(Run.id)).where(Run.state == "running", Run.id != run.id)) or 0
 
 
 def exhibit_view(session: Session, person: Person, case_id: int, number: int) -> ExhibitView:

@@ -22,11 +22,12 @@ from brookfall.core.table.roles import Roles
 from brookfall.core.table.table import Column, Table
 from brookfall.desk import people
 from brookfall.desk.bench import added_to, entries_of, subject_of_case
-from brookfall.desk.recent import last_few
 from brookfall.desk.views import ColumnPage, GroupOfColumn, LookView, MatrixView, RowsView
 from brookfall.records.cases import Case, KeptLook
 from brookfall.records.database import transaction
+from brookfall.records.erasures import refuse_without_rows
 from brookfall.records.people import Person
+from brookfall.records.recent import last_few
 from brookfall.records.tables import get_table, stored_columns
 
 AT_ONCE = 2_000_000
@@ -49,6 +50,7 @@ class Lookers(Protocol):
 def look_view(session: Session, person: Person, case_id: int, lookers: Lookers) -> LookView:
     """What was seen, or that it is being looked at."""
     case = people.case_for(session, person, case_id)
+    refuse_without_rows(case)
     kept = session.get(KeptLook, (case.id, _key(case)))
     if kept is None and case.n_rows * len(stored_columns(session, case.id, version=case.table_version)) > AT_ONCE:
         lookers.look(case.id)

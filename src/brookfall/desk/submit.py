@@ -1,46 +1,58 @@
 """Submitting: a package becomes a case on the docket, whole or not at all."""
 
+from collections.abc import Mapping
 from datetime import date
 
 from sqlalchemy import select
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.foundation.errors import ForbiddenError, UserError
 from brookfall.core.foundation.progress import Progress, untold, within
 from brookfall.core.plan.plan import InUse
-from brookfall.core.submission.package import Package, package_from_files
+from brookfall.core.submission.package import Package
 from brookfall.core.submission.schema import Submission
 from brookfall.core.submission.stated_capacity import stated_capacity
-from brookfall.core.submission.subject import subject_of
+from brookfall.desk.inventory import model_for
 from brookfall.desk.versions import versions_to_compare
 from brookfall.records import audit_log, blobs
 from brookfall.records.base import now
 from brookfall.records.cases import Case, SubmittedFile
+from brookfall.records.config import config
+from brookfall.records.inventory import RegisteredModel
 from brookfall.records.people import Person
 from brookfall.records.tables import put_table
+from brookfall.sandbox import sandbox
+
+_ONE_VERSION = "uq_case_file_model_id_version"
 
 
 def submit(
     session: Session,
     person: Person,
-    files: dict[str, bytes],
+    sent: Mapping[str, bytes] | bytes,
     due: date | None = None,
     progress: Progress = untold,
+    max_bytes: int | None = None,
 ) -> Case:
-    """A new waiting case from the files of a package; UserError when it is unusable, and nothing is kept."""
+    """A new waiting case from the files of a package, or from its zip, which may unpack to ``max_bytes``.
+
+    UserError when it is unusable, and nothing is kept.
+    """
     refuse_others(person)
-    package = package_from_files(files, within(progress, 0, 0.5))
-    if package.submission.data[0].roles.target:
-        subject_of(package)
-    _refuse_known_version(session, package)
-    case = _new_case(session, person, package, due)
+    if due is not None and due < now().date():
+        raise UserError(f"An answer is wanted by {due:%-d %b %Y}, which is past.", todo="Give a date to come, or none.")
+    package = sandbox.read_package(sent, max_bytes or config().max_bytes, within(progress, 0, 0.5))
+    model = model_for(session, person, package.submission.model)
+    _refuse_known_version(session, model, package)
+    case = _new_case(session, person, model, package, due)
     keeping = within(progress, 0.5, 0.9)
     put_table(session, case.id, package.table, descriptions=package.columns, progress=keeping)
     progress("keeping the files as they were sent", 0.9)
     for name, table in package.beside.items():
         put_table(session, case.id, table, name)
-    for path, data in sorted(files.items()):
+    for path, data in sorted(package.files.items()):
         session.add(SubmittedFile(case_id=case.id, path=path, sha256=blobs.put(session, data)))
     audit_log.append(
         session,
@@ -48,7 +60,7 @@ def submit(
         "submitted",
         f"{case.model} {case.version}",
         case_id=case.id,
-        after={"package": package.sha256, "files": sorted(files), "rows": case.n_rows},
+        after={"model": model.key, "package": package.sha256, "files": sorted(package.files), "rows": case.n_rows},
     )
     return case
 
@@ -59,10 +71,11 @@ def refuse_others(person: Person) -> None:
         raise ForbiddenError("Only a person with the role owner submits models.", todo="Ask an administrator.")
 
 
-def _new_case(session: Session, person: Person, package: Package, due: date | None) -> Case:
+def _new_case(session: Session, person: Person, model: RegisteredModel, package: Package, due: date | None) -> Case:
     declared = package.submission
     roles, stated = declared.data[0].roles, stated_capacity(declared.model)
     case = Case(
+        model_id=model.id,
         model=declared.model.name,
         version=declared.model.version,
         tier=declared.model.tier,
@@ -83,31 +96,41 @@ def _new_case(session: Session, person: Person, package: Package, due: date | No
             grouped=(roles.group or roles.occasion) is not None,
             timed=roles.time is not None,
             observed=roles.observed is not None,
-            in_use=_in_use(session, declared),
+            in_use=_in_use(session, model, declared),
             capacity=None if stated is None else stated.percent,
         ).model_dump(mode="json"),
         plan_revision=1,
         created=now(),
     )
     session.add(case)
-    session.flush()
+    try:
+        session.flush()
+    except IntegrityError as problem:
+        # Somebody sent the same version a moment before, and theirs was kept meanwhile.
+        if _ONE_VERSION in str(problem.orig):
+            raise _known_version(case.model, case.version) from problem
+        raise
     return case
 
 
-def _in_use(session: Session, declared: Submission) -> InUse | None:
-    """The newest other version that can be refitted; the reviewer may name another."""
-    model = declared.model
+def _in_use(session: Session, model: RegisteredModel, declared: Submission) -> InUse | None:
+    """The version that the owner says is in use, else the newest, where it can be refitted; the reviewer may name
+    another."""
     if declared.recipe is None:
         return None
-    return next(iter(versions_to_compare(session, model.name, model.outcome, None)), None)
+    versions = versions_to_compare(session, model.id, declared.model.outcome, None)
+    return next((one for one in versions if one.version == model.in_use), next(iter(versions), None))
 
 
-def _refuse_known_version(session: Session, package: Package) -> None:
-    model = package.submission.model
-    known = session.scalar(select(Case.id).where(Case.model == model.name, Case.version == model.version))
-    if known is not None:
-        raise UserError(
-            f"{model.name} {model.version} was submitted before.",
-            todo="Give the new submission a version of its own.",
-            file="submission.yaml",
-        )
+def _refuse_known_version(session: Session, model: RegisteredModel, package: Package) -> None:
+    version = package.submission.model.version
+    if session.scalar(select(Case.id).where(Case.model_id == model.id, Case.version == version)) is not None:
+        raise _known_version(model.name, version)
+
+
+def _known_version(model: str, version: str) -> UserError:
+    return UserError(
+        f"{model} {version} was submitted before.",
+        todo="Give the new submission a version of its own.",
+        file="submission.yaml",
+    )

@@ -1,6 +1,6 @@
 """About how long a plan's fits will take, from small trial fits that a worker makes while the plan is written."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Protocol
 
 from sqlalchemy import select
@@ -10,9 +10,11 @@ from sqlalchemy.orm import Session
 from brookfall.core.fit.request import FitJob, FitRequest
 from brookfall.core.fit.trial_fits import Trial, trial_key, try_fit
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.retest.run import ask, jobs_of
+from brookfall.core.retest.order import order_of
+from brookfall.core.retest.run import Asked, ask, jobs_of
 from brookfall.desk import people
 from brookfall.desk.bench import bench_of
+from brookfall.desk.plan_counts import checks_to_run, counts_of, missing_fits
 from brookfall.desk.views import EstimateView
 from brookfall.records import ledger
 from brookfall.records.cases import Case
@@ -20,6 +22,9 @@ from brookfall.records.contents import changed_checks
 from brookfall.records.database import transaction
 from brookfall.records.people import Person
 from brookfall.records.runs import Trial as StoredTrial
+
+_SECONDS_A_ROW = 1e-5
+"""Of a fit whose kind nobody has tried, nor any other of its run: what counts then is the order alone."""
 
 
 class Triers(Protocol):
@@ -32,15 +37,35 @@ def estimate_view(session: Session, person: Person, case_id: int, triers: Triers
     """Seconds of one worker for the fits that are not made yet; None while trials are made, or none can be."""
     case = people.case_for(session, person, case_id)
     try:
-        jobs = _missing_jobs(session, case)
+        bench = bench_of(session, case)
+        _ = bench.split.parts
+        counts = counts_of(case, bench)
     except UserError:
         return EstimateView(ready=True, fits=0, seconds=None)
-    kinds = {trial_key(job.fit) for job in jobs}
+    fits = [counts.fits[key] for key in missing_fits(session, counts, checks_to_run(session, case, counts))]
+    kinds = {fit.kind for fit in fits}
     known = _known(session, kinds)
     if kinds - set(known):
         triers.trial(case.id)
-        return EstimateView(ready=False, fits=len(jobs), seconds=None)
-    return EstimateView(ready=True, fits=len(jobs), seconds=_seconds(jobs, known))
+        return EstimateView(ready=False, fits=len(fits), seconds=None)
+    seconds = sum(fit.times * known[fit.kind].seconds_for(fit.rows) for fit in fits)
+    return EstimateView(ready=True, fits=len(fits), seconds=seconds)
+
+
+def fits_in_order(session: Session, asked: Sequence[Asked]) -> dict[str, float]:
+    """About how many seconds each fit takes that some checks still need, in the order in which a run makes them.
+
+    Where no trial of its kind was made, as long a row as the others take on average.
+    """
+    jobs = _not_made(session, jobs_of(tuple(asked)))
+    kinds = {job.fit.key: trial_key(job.fit) for job in jobs}
+    known = _known(session, kinds.values())
+    told = {key: known[kind] for key, kind in kinds.items() if kind in known}
+    seconds = {job.fit.key: told[job.fit.key].seconds_for(len(job.fit.train)) for job in jobs if job.fit.key in told}
+    rows = sum(len(job.fit.train) for job in jobs if job.fit.key in told)
+    a_row = sum(seconds.values()) / rows if rows else _SECONDS_A_ROW
+    all_of_them = {job.fit.key: job.fit.times * seconds.get(job.fit.key, a_row * len(job.fit.train)) for job in jobs}
+    return {key: all_of_them[key] for key in order_of(asked, all_of_them)}
 
 
 def try_and_keep(case_id: int) -> None:
@@ -71,7 +96,10 @@ def _missing_jobs(session: Session, case: Case) -> list[FitJob]:
     """The fits that are not made yet, of the checks that are to be run."""
     bench = bench_of(session, case)
     _ = bench.split.parts
-    jobs = jobs_of(changed_checks(session, case, ask(bench)))
+    return _not_made(session, jobs_of(changed_checks(session, case, ask(bench))))
+
+
+def _not_made(session: Session, jobs: Sequence[FitJob]) -> list[FitJob]:
     keys = ledger.missing(session, jobs)
     return [job for job in jobs if job.fit.key in keys]
 
@@ -86,12 +114,8 @@ def _largest(kinds: dict[str, FitRequest], jobs: Iterable[FitJob]) -> dict[str, 
 
 
 def _known(session: Session, kinds: Iterable[str]) -> dict[str, Trial]:
-    found = session.scalars(select(StoredTrial).where(StoredTrial.key.in_(list(kinds))))
+    found = session.scalars(select(StoredTrial).where(StoredTrial.key.in_(set(kinds))))
     return {
         one.key: Trial((one.small_rows, one.large_rows), (one.small_seconds, one.large_seconds), one.failure)
         for one in found
     }
-
-
-def _seconds(jobs: Iterable[FitJob], known: dict[str, Trial]) -> float:
-    return sum(job.fit.times * known[trial_key(job.fit)].seconds_for(len(job.fit.train)) for job in jobs)

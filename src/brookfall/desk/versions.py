@@ -8,9 +8,9 @@ from brookfall.core.submission.schema import Submission
 from brookfall.records.cases import Case, StoredColumn
 
 
-def versions_to_compare(session: Session, model: str, outcome: str, but: int | None) -> list[InUse]:
+def versions_to_compare(session: Session, model_id: int, outcome: str, but: int | None) -> list[InUse]:
     """The versions of a model that have a recipe, newest first, each with its features; one case is left out."""
-    query = select(Case).where(Case.model == model, Case.outcome == outcome).order_by(Case.id.desc())
+    query = select(Case).where(Case.model_id == model_id, Case.outcome == outcome).order_by(Case.id.desc())
     found = []
     for case in session.scalars(query):
         recipe = Submission.model_validate(case.submission).recipe

@@ -7,6 +7,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, JsonValue
 
 from brookfall.core.check.sentence import PlanLine, Sentence
 from brookfall.core.evidence.chart import Chart, TableView
+from brookfall.core.evidence.decision import DecisionStatement
 from brookfall.core.evidence.estimate import Estimate
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.judge.standing import Shown
@@ -18,6 +19,7 @@ from brookfall.core.submission.schema import Submission
 from brookfall.core.table.change import Change
 from brookfall.core.table.read_options import HowRead
 from brookfall.core.table.roles import Roles
+from brookfall.desk.written import Words
 
 Standing = Shown
 
@@ -35,16 +37,21 @@ class View(BaseModel):
 
 
 class PersonView(View):
+    """``reads_all``: every case, and so the record as a whole."""
+
     id: int
     login: str
     name: str
     roles: list[str]
+    reads_all: bool
 
 
 class TokenView(View):
     id: int
     name: str
+    scopes: list[Literal["read", "submit"]]
     created: Moment
+    ends: Moment
     used: Moment | None
     revoked: Moment | None
 
@@ -54,6 +61,22 @@ class NewToken(View):
 
     secret: str
     token: TokenView
+
+
+class SecurityEventView(View):
+    """``who`` is a person's name, or what was typed where it is nobody's."""
+
+    id: int
+    at: Moment
+    what: str
+    who: str
+    address: str
+    detail: str
+
+
+class SecurityLogView(View):
+    events: list[SecurityEventView]
+    total: int
 
 
 class Mark(View):
@@ -71,6 +94,7 @@ class SeverityCount(View):
 class CaseLine(View):
     id: int
     model: str
+    model_key: str
     version: str
     outcome: str
     tier: int
@@ -85,9 +109,99 @@ class CaseLine(View):
     may_take: bool
 
 
+class ModelLine(View):
+    """A model of the inventory, with its newest version; ``mine`` where the person belongs to it."""
+
+    key: str
+    name: str
+    owner: str
+    members: list[str]
+    in_use: str | None
+    versions: int
+    newest: CaseLine
+    mine: bool
+
+
+class BelongsView(View):
+    """Somebody who belongs to a model."""
+
+    id: int
+    login: str
+    name: str
+
+
+class ModelPage(View):
+    """``approved`` are the versions that may be in use; ``versions`` begin with the newest."""
+
+    key: str
+    name: str
+    owner: BelongsView
+    members: list[BelongsView]
+    created: Moment
+    in_use: str | None
+    approved: list[str]
+    versions: list[CaseLine]
+    may_change_people: bool
+    may_say_in_use: bool
+
+
+class ErasureView(View):
+    """Rows that were proposed to be taken away, and what came of it. state: proposed, declined, agreed, done.
+
+    ``done`` of the ``needed`` files and columns were seen to; ``shared`` of them another case has, so their bytes stay;
+    ``freed`` is bytes.
+    """
+
+    state: Literal["proposed", "declined", "agreed", "done"]
+    reason: str
+    proposed_by: str
+    proposed: Moment
+    answered_by: str | None
+    answered: Moment | None
+    comment: str
+    finished: Moment | None
+    done: int
+    needed: int
+    shared: int
+    freed: int
+
+
+class ErasureNotice(ErasureView):
+    """What an auditor is told of an erasure."""
+
+    case_id: int
+    model: str
+    version: str
+
+
+class RetentionLine(View):
+    """A decided case and its rows: kept until the end of ``kept_until`` at least; ``why_not`` is empty once they may
+    go. ``bytes`` are those of its files that are there."""
+
+    case_id: int
+    model: str
+    version: str
+    tier: int
+    decided: date
+    kept_until: date
+    n_rows: int
+    bytes: int
+    erasure: ErasureView | None
+    why_not: str
+    may_propose: bool
+    may_answer: bool
+
+
+class RetentionView(View):
+    lines: list[RetentionLine]
+
+
 class DocketView(View):
+    """``erasures`` are told to auditors alone."""
+
     waits: list[int]
     cases: list[CaseLine]
+    erasures: list[ErasureNotice]
 
 
 class FileView(View):
@@ -114,6 +228,7 @@ class May(View):
 
     take: bool
     review: bool
+    replay: bool
     countersign: bool
 
 
@@ -128,6 +243,7 @@ class VersionSince(View):
 class CaseView(View):
     id: int
     model: str
+    model_key: str
     version: str
     tier: int
     outcome: str
@@ -145,6 +261,7 @@ class CaseView(View):
     recipe_words: str | None
     package_sha256: str
     n_rows: int
+    rows_taken: Moment | None
     files: list[FileView]
     claims: list[ClaimView]
     previous: list[CaseLine]
@@ -293,6 +410,7 @@ class Vocabulary(View):
     question_titles: dict[str, str]
     short_questions: dict[str, str]
     standings: dict[str, str]
+    statement_standings: dict[str, str]
     severities: dict[str, str]
     decisions: dict[str, str]
     outcomes: dict[str, str]
@@ -402,6 +520,16 @@ class PlanSentence(View):
     sentence: Sentence
 
 
+class PlanStatement(View):
+    """A statement that the policy knows, and whether the plan asks for it."""
+
+    name: str
+    question: int
+    title: str
+    asks: str
+    on: bool
+
+
 class PlanView(View):
     """``pending`` fits are not yet made, ``to_run`` checks have no exhibit of this plan yet. ``locked`` is None while a
     deviation is open; ``undecided`` says why the plan must name a threshold."""
@@ -418,6 +546,7 @@ class PlanView(View):
     shared: int | None
     sizes: dict[str, int]
     sentences: list[PlanSentence]
+    statements: list[PlanStatement]
     positive: str
     owner_split: str | None
     missing_grounds: list[str]
@@ -486,6 +615,8 @@ class RunView(View):
     needed: int
     failed: int
     seconds_left: float | None
+    beside: int
+    """Other runs that share the workers."""
     checks: list[CheckProgress]
     exhibits: list[ExhibitLine]
 
@@ -540,6 +671,8 @@ class ReplayView(View):
     """The newest replay of an exhibit; ``state`` is None where nobody asked. ``said`` is what came of it."""
 
     state: Literal["waiting", "leased", "done", "failed", "cancelled"] | None
+    before: int
+    """Replays that were asked for before it and are not done."""
     done: int
     needed: int
     outcome: Literal["same", "near", "other"] | None
@@ -576,6 +709,36 @@ class ComparisonView(View):
     tables: list[TableView]
 
 
+class AttachedView(View):
+    id: int
+    path: str
+    size: int
+    sha256: str
+
+
+class StatementView(View):
+    """A statement, or one that is due and not written: then it has no ``id``, no standing and no words.
+
+    ``due`` says whether the plan asks for it.
+    """
+
+    id: int | None
+    number: int | None
+    name: str
+    question: int
+    title: str
+    asks: str
+    due: bool
+    judgement: str
+    standing: Standing | None
+    reason: str
+    files: list[AttachedView]
+    author: str | None
+    changed: Moment | None
+    revision: int
+    withdrawn: bool
+
+
 class Citation(View):
     """What a finding quotes of an exhibit; ``now`` is what that says since, where it says something else.
 
@@ -607,7 +770,7 @@ class FindingView(View):
 
 
 class Condition(View):
-    what: str
+    what: Words
     due: date
 
 
@@ -633,18 +796,45 @@ class QuestionView(View):
 
 class DecisionPage(View):
     questions: list[QuestionView]
+    statements: list[StatementView]
     findings: list[FindingView]
     departures: list[str]
     deviations: list[DeviationView]
     decisions: list[DecisionView]
     blockers: list[str]
     needs_reason: list[str]
-    reports: dict[str, str]
+    statement: DecisionStatement | None
+    statement_sha256: str | None
+
+
+class RenditionView(View):
+    """A report that was asked for; ``said`` is why it failed. Its pages have their hashes once they are there."""
+
+    state: Literal["waiting", "leased", "done", "failed"]
+    done: int
+    needed: int
+    said: str
+    asked: Moment
+    finished: Moment | None
+    html_sha256: str | None
+    pdf_sha256: str | None
+
+
+class ReportView(View):
+    """``current`` is the rendition of the case as it is, where one was asked for; ``shown`` the one that is read."""
+
+    signed: bool
+    statement_sha256: str | None
+    current: RenditionView | None
+    shown: RenditionView | None
 
 
 class MarginView(View):
+    """``revision`` counts the saves; 0 where there are no notes yet."""
+
     text: str
     set_aside: list[int]
+    revision: int
 
 
 class EntryView(View):
@@ -665,6 +855,11 @@ class RecordView(View):
 
 
 class ChainView(View):
+    """``signed_from`` is the first entry that is signed; ``anchors`` is how many heads stand outside the database."""
+
     entries: int
     head: str
+    signed_from: int | None
+    anchors: int
+    statements: int
     fault: str | None

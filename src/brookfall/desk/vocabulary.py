@@ -26,6 +26,7 @@ def vocabulary() -> Vocabulary:
         question_titles=_by_text(words.QUESTION_TITLES),
         short_questions=_by_text(words.SHORT_QUESTIONS),
         standings=words.STANDINGS,
+        statement_standings=words.STATEMENT_STANDINGS,
         severities=_by_text(words.SEVERITIES),
         decisions=words.DECISIONS,
         outcomes=words.OUTCOMES,

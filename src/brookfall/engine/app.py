@@ -1,22 +1,42 @@
 """The Celery application and its tasks; ``celery -A brookfall.engine.app worker`` finds it here."""
 
+import logging
 import threading
+from collections.abc import Callable, Iterable, Sequence
+from inspect import signature
+from typing import Any
 
-from celery import Celery
-from celery.signals import worker_ready
+from celery import Celery, Task
+from celery.signals import setup_logging, task_postrun, task_prerun, worker_ready
+from kombu.exceptions import OperationalError as BrokerError
+from structlog.contextvars import bind_contextvars, clear_contextvars
 
 from brookfall.desk.screening import look_and_keep
 from brookfall.desk.time_estimate import try_and_keep
-from brookfall.engine.replays import carry_out, waiting_replays
-from brookfall.engine.runs import open_runs, work_on
-from brookfall.engine.uploads import take_in, waiting_drafts
+from brookfall.engine.anchors import keep_anchored
+from brookfall.engine.beats import LINES, RUNS, SHORT, beat
+from brookfall.engine.erasures import agreed, clear_cache, take_rows_away
+from brookfall.engine.housekeeping import keep_house
+from brookfall.engine.leases import this_worker, waiting
+from brookfall.engine.renditions import draw_exhibit, numbers_of, render
+from brookfall.engine.replays import carry_out, is_short
+from brookfall.engine.runs import is_running, next_run, open_runs, work_on
+from brookfall.engine.uploads import take_in
 from brookfall.records.config import config
 from brookfall.records.database import alone
+from brookfall.records.drafts import Draft
+from brookfall.records.logs import log_in_json
+from brookfall.records.renditions import Rendition
+from brookfall.records.runs import Replay
 
 _TICK_SECONDS = 4.0
 _TURN_SECONDS = 2.0
 _EXPIRY_SECONDS = 30
-_CAN_WAIT = 5
+_CAN_WAIT, _LAST = 5, 9
+_DRAWING_EXPIRES = 3600
+_CLOCK = "clock"
+
+_log = logging.getLogger(__name__)
 
 app = Celery("brookfall", broker=config().redis_url)
 app.conf.update(
@@ -24,24 +44,62 @@ app.conf.update(
     worker_prefetch_multiplier=1,
     task_acks_late=False,
     broker_connection_retry_on_startup=True,
+    worker_consumer="brookfall.engine.consumer:PatientConsumer",
     worker_hijack_root_logger=False,
-    # Somebody waits for a look or a draft; runs, in short turns, come after them.
+    task_default_queue=SHORT,
+    task_routes={f"brookfall.{name}": RUNS for name in ("work", "work_once", "draw", "render", "erase")},
+    # Where one worker is for everything: somebody waits for a look or a draft; runs, in turns, come after them.
     task_default_priority=0,
-    broker_transport_options={"queue_order_strategy": "priority", "priority_steps": [0, _CAN_WAIT]},
+    broker_transport_options={"queue_order_strategy": "priority", "priority_steps": [0, _CAN_WAIT, _LAST]},
 )
 
 
 @app.task(name="brookfall.work")  # type: ignore[untyped-decorator]
 def work(run_id: int) -> None:
-    """Works on a run for a turn, then stands in line again. Any number of these may run at once, or twice."""
-    if work_on(run_id, _TURN_SECONDS):
+    """Works for a turn on the run whose turn it is, and stands in line again until the run that it was sent for ends.
+
+    Any number of these may run at once, or twice.
+    """
+    _take_turn(run_id, _TURN_SECONDS)
+    if is_running(run_id):
         work.apply_async((run_id,), expires=_EXPIRY_SECONDS, priority=_CAN_WAIT)
 
 
 @app.task(name="brookfall.work_once")  # type: ignore[untyped-decorator]
 def work_once(run_id: int) -> None:
-    """A turn at a run whose messages may have been lost; it does not stand in line again, so that none pile up."""
-    work_on(run_id, _TICK_SECONDS)
+    """A turn where messages may have been lost; it does not stand in line again, so that none pile up."""
+    _take_turn(run_id, _TICK_SECONDS)
+
+
+def _take_turn(asked_for: int, seconds: float) -> None:
+    run_id = next_run() or asked_for
+    bind_contextvars(run_id=run_id)  # the log is about the run that is worked on
+    work_on(run_id, seconds, _draw_all)
+
+
+@app.task(name="brookfall.draw")  # type: ignore[untyped-decorator]
+def draw(run_id: int, number: int) -> None:
+    """Draws the charts of an exhibit for the report, when there is nothing else to do."""
+    draw_exhibit(run_id, number)
+
+
+def _draw_all(run_id: int) -> None:
+    """Has the charts of a finished run drawn. What gets lost is drawn when a report wants it."""
+    for number in numbers_of(run_id):
+        _send(draw, run_id, number, expires=_DRAWING_EXPIRES, priority=_LAST)
+
+
+@app.task(name="brookfall.render")  # type: ignore[untyped-decorator]
+def render_report(rendition_id: int) -> None:
+    """Makes the pages of a report."""
+    render(rendition_id)
+
+
+@app.task(name="brookfall.erase")  # type: ignore[untyped-decorator]
+def erase(erasure_id: int) -> None:
+    """Takes the rows of a case away, as two people agreed."""
+    take_rows_away(erasure_id)
+    clear_cache()
 
 
 @app.task(name="brookfall.look")  # type: ignore[untyped-decorator]
@@ -70,41 +128,112 @@ def trial(case_id: int) -> None:
             try_and_keep(case_id)
 
 
+def _send(
+    task: Task, *keys: int, expires: float = _EXPIRY_SECONDS, priority: int = 0, times: int = 1, line: str | None = None
+) -> None:
+    """Wakes a worker, or as many as ``times``. A broker that is gone loses no work: what is to be done stands in the
+    database, and workers look there."""
+    try:
+        for _ in range(times):
+            task.apply_async(keys, expires=expires, priority=priority, queue=line)
+    except BrokerError as problem:
+        _log.warning("the broker does not answer, nobody was woken: %s", problem)
+
+
 class CeleryQueue:
-    """Wakes every worker for a run, or one for a look, a draft, trials or a replay."""
+    """Wakes every worker for a run, or one for anything else that was asked for; or leaves it to their own clock."""
 
     def __init__(self, messages: int = 8) -> None:
         self._messages = messages
 
     def wake(self, run_id: int) -> None:
-        for _ in range(self._messages):
-            work.apply_async((run_id,), expires=_EXPIRY_SECONDS, priority=_CAN_WAIT)
+        _send(work, run_id, priority=_CAN_WAIT, times=self._messages)
 
     def look(self, case_id: int) -> None:
-        look.apply_async((case_id,), expires=_EXPIRY_SECONDS)
+        _send(look, case_id)
 
     def intake(self, draft_id: int) -> None:
-        intake.apply_async((draft_id,), expires=_EXPIRY_SECONDS)
+        _send(intake, draft_id)
 
     def trial(self, case_id: int) -> None:
-        trial.apply_async((case_id,), expires=_EXPIRY_SECONDS)
+        _send(trial, case_id)
 
     def replay(self, replay_id: int) -> None:
-        replay.apply_async((replay_id,), expires=_EXPIRY_SECONDS, priority=_CAN_WAIT)
+        _send(replay, replay_id, **_line_of(replay_id))
+
+    def render(self, rendition_id: int) -> None:
+        _send(render_report, rendition_id)
+
+    def erase(self, erasure_id: int) -> None:
+        _send(erase, erasure_id)
+
+
+def _line_of(replay_id: int) -> dict[str, Any]:
+    """A replay of a few seconds is waited for; a long one takes its turn with the runs."""
+    return {"line": SHORT} if is_short(replay_id) else {"line": RUNS, "priority": _CAN_WAIT}
+
+
+@setup_logging.connect  # type: ignore[untyped-decorator]
+def _set_up_logging(**_: object) -> None:
+    log_in_json()
+
+
+@task_prerun.connect  # type: ignore[untyped-decorator]
+def _begin_to_log(sender: Task, args: Sequence[int], **_: object) -> None:
+    """What a task's lines in the log are about: its name, and the run, case or other that it was asked for."""
+    bind_contextvars(task=sender.name, **dict(zip(signature(sender.run).parameters, args, strict=False)))
+
+
+@task_postrun.connect  # type: ignore[untyped-decorator]
+def _end_to_log(**_: object) -> None:
+    clear_contextvars()
 
 
 @worker_ready.connect  # type: ignore[untyped-decorator]
 def _start_ticking(**_: object) -> None:
-    threading.Thread(target=_tick, daemon=True, name="tick").start()
+    # It is called again whenever the broker came back.
+    if not any(thread.name == _CLOCK for thread in threading.enumerate()):
+        lines = tuple(line for line in LINES if line in app.amqp.queues.consume_from)
+        threading.Thread(target=_tick_for_ever, args=(lines,), daemon=True, name=_CLOCK).start()
 
 
-def _tick() -> None:
-    """Asks the database, again and again, for work that nobody holds: after a crash, or a lost message."""
+def _tick_for_ever(lines: Sequence[str]) -> None:
     pause = threading.Event()
+    chores: tuple[Callable[[], None], ...] = (
+        lambda: beat(this_worker(), lines),
+        _wake,
+        _anchor,
+        keep_house,
+        clear_cache,
+    )
     while not pause.wait(_TICK_SECONDS):
-        for run_id in open_runs():
-            work_once.apply_async((run_id,), expires=_TICK_SECONDS, priority=_CAN_WAIT)
-        for draft_id in waiting_drafts():
-            intake.apply_async((draft_id,), expires=_TICK_SECONDS)
-        for replay_id in waiting_replays():
-            replay.apply_async((replay_id,), expires=_TICK_SECONDS, priority=_CAN_WAIT)
+        tick(chores)
+
+
+def tick(chores: Iterable[Callable[[], None]]) -> None:
+    """Does each of these, whatever becomes of the others: an outage of any kind must not stop the clock, as nobody
+    starts it again."""
+    for chore in chores:
+        try:
+            chore()
+        except Exception:  # noqa: BLE001 - as said
+            _log.exception("the clock missed a beat")
+
+
+def _anchor() -> None:
+    if (file := config().anchor_file) is not None:
+        keep_anchored(file)
+
+
+def _wake() -> None:
+    """Asks the database for work that nobody holds: after a crash, an outage or a lost message."""
+    for run_id in open_runs():
+        work_once.apply_async((run_id,), expires=_TICK_SECONDS, priority=_CAN_WAIT)
+    for draft_id in waiting(Draft):
+        intake.apply_async((draft_id,), expires=_TICK_SECONDS)
+    for replay_id in waiting(Replay):
+        _send(replay, replay_id, expires=_TICK_SECONDS, **_line_of(replay_id))
+    for rendition_id in waiting(Rendition):
+        render_report.apply_async((rendition_id,), expires=_TICK_SECONDS)
+    for erasure_id in agreed():
+        _send(erase, erasure_id, expires=_TICK_SECONDS, priority=_CAN_WAIT)

@@ -1,5 +1,6 @@
 """Keeps a lease alive while the work that it stands for goes on."""
 
+import logging
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -7,6 +8,8 @@ from contextlib import contextmanager
 from brookfall.records.config import config
 
 _BEATS_A_LEASE = 4
+
+_log = logging.getLogger(__name__)
 
 
 @contextmanager
@@ -16,7 +19,10 @@ def heartbeat(beat: Callable[[], object]) -> Iterator[None]:
 
     def go_on() -> None:
         while not stop.wait(pause):
-            beat()
+            try:
+                beat()
+            except Exception as problem:  # noqa: BLE001 - the database may be back before the lease ends
+                _log.warning("a beat was missed: %s", problem)
 
     thread = threading.Thread(target=go_on, daemon=True)
     thread.start()

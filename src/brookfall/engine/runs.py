@@ -1,13 +1,13 @@
 """What a worker does with a run: claim fits, make them, keep what was read; then write the exhibits."""
 
 import logging
-import os
-import socket
 import time
+from collections.abc import Callable
 from dataclasses import replace
+from datetime import datetime
 from functools import lru_cache
 
-from sqlalchemy import delete, or_, select, update
+from sqlalchemy import delete, func, or_, select, update
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
@@ -17,7 +17,9 @@ from brookfall.core.fit.request import FitJob
 from brookfall.core.fit.time_and_memory_limits import FitLimitError, limited
 from brookfall.core.retest.run import Asked, ask, evaluate, faulted, jobs_of
 from brookfall.desk.bench import bench_of, marks_of
+from brookfall.desk.time_estimate import fits_in_order
 from brookfall.engine.heartbeat import heartbeat
+from brookfall.engine.leases import this_worker
 from brookfall.records import audit_log, ledger
 from brookfall.records.base import now
 from brookfall.records.cases import Case
@@ -31,6 +33,15 @@ _QUICK_SECONDS = 0.4
 _IDLE_SECONDS = 0.3
 
 _log = logging.getLogger(__name__)
+
+
+_HAS_FITS = select(RunFit.run_id).join(Fit, Fit.key == RunFit.fit_key).where(Fit.state == "waiting")
+_HAS_CHECKS = select(RunCheck.run_id).where(RunCheck.state == "waiting")
+_HELD = select(RunCheck.run_id).where(RunCheck.state.in_(("waiting", "leased")))
+_OPEN = select(Run).where(
+    Run.state == "running", or_(Run.id.in_(_HAS_FITS), Run.id.in_(_HAS_CHECKS), Run.id.not_in(_HELD))
+)
+"""The running runs that have work nobody holds, or nothing left but their end."""
 
 
 class Laid:
@@ -71,32 +82,51 @@ def _enrol_anew(session: Session, run_id: int, laid: Laid) -> None:
     _log.warning("run %s was begun by another program; %s checks are entered anew", run_id, len(changed))
     for check in changed:
         check.fits, check.state, check.lease_until = keys[check.number], "waiting", None
-    ledger.enrol(session, run_id, jobs_of(tuple(laid.asked[check.number] for check in changed)))
+    asked = tuple(laid.asked[check.number] for check in changed)
+    ledger.enrol(session, run_id, jobs_of(asked), fits_in_order(session, asked))
     session.flush()
     wanted = {key for fits in session.scalars(select(RunCheck.fits).where(RunCheck.run_id == run_id)) for key in fits}
     session.execute(delete(RunFit).where(RunFit.run_id == run_id, RunFit.fit_key.not_in(wanted)))
 
 
 def open_runs() -> list[int]:
-    """Sweeps up lost leases and names the running runs that have work nobody holds."""
+    """Sweeps up lost leases and names the running runs that have work nobody holds, or nothing left but their end."""
     try:
         with transaction() as session:
             ledger.sweep(session)
-            waiting = select(RunFit.run_id).join(Fit, Fit.key == RunFit.fit_key).where(Fit.state == "waiting")
-            checks = select(RunCheck.run_id).where(RunCheck.state == "waiting")
-            query = select(Run.id).where(Run.state == "running", or_(Run.id.in_(waiting), Run.id.in_(checks)))
-            return list(session.scalars(query))
+            return [run.id for run in session.scalars(_OPEN)]
     except OperationalError as problem:
         _log.warning("the database did not answer: %s", problem)
         return []
 
 
-def work_on(run_id: int, seconds: float) -> bool:
+def next_run() -> int | None:
+    """The run whose turn it is: of the person who has waited longest for one, the run that has. None where all that is
+    to be done is held."""
+    with transaction() as session:
+        runs = session.scalars(_OPEN).all()
+        if not runs:
+            return None
+        # One that had no turn yet comes first; when it was entered is told by another machine's clock.
+        since = {run.id: run.served or datetime.min for run in runs}
+        person = {by: max(since[run.id] for run in runs if run.by_id == by) for by in {run.by_id for run in runs}}
+        chosen = min(runs, key=lambda run: (person[run.by_id], since[run.id], run.id))
+        session.execute(update(Run).where(Run.id == chosen.id).values(served=func.utc_timestamp(6)))
+        return chosen.id
+
+
+def is_running(run_id: int) -> bool:
+    with transaction() as session:
+        return session.scalar(select(Run.state).where(Run.id == run_id)) == "running"
+
+
+def work_on(run_id: int, seconds: float, when_done: Callable[[int], None] = lambda _: None) -> bool:
     """Makes fits and writes exhibits of a run for about so long; whether anything of it is left to be done.
 
-    A turn, not the whole run: looks and drafts of others, who wait for them, come in between.
+    A turn, not the whole run: looks and drafts of others, who wait for them, come in between. ``when_done`` is called
+    where this turn ended the run.
     """
-    worker = f"{socket.gethostname()}:{os.getpid()}"
+    worker = this_worker()
     end, fits = time.monotonic() + seconds, 1
     while (began := time.monotonic()) < end:
         # Exhibits first: what can be read already does not wait for the last fit of another check.
@@ -107,9 +137,12 @@ def work_on(run_id: int, seconds: float) -> bool:
             fits = _BATCH if time.monotonic() - began < _QUICK_SECONDS else 1
             continue
         if not _others_at_work(run_id):
-            _finish(run_id)
+            if _finish(run_id):
+                when_done(run_id)
             return False
+        # All that is left is held by others; the turn is another run's.
         time.sleep(_IDLE_SECONDS)
+        break
     return True
 
 
@@ -118,7 +151,13 @@ def _make_fits(run_id: int, worker: str, count: int) -> bool:
         keys = ledger.claim(session, run_id, worker, count)
     if not keys:
         return False
-    laid = lay_out(run_id)
+    try:
+        laid = lay_out(run_id)
+    except Exception:
+        # What keeps this machine from laying the run out, such as a full disk, is no fault of the fits.
+        with transaction() as session:
+            ledger.give_back(session, keys, worker)
+        raise
     with heartbeat(lambda: _renew(keys, worker)):
         results = [_execute(laid, key) for key in keys]
     with transaction() as session:
@@ -206,11 +245,12 @@ def _locked_run(session: Session, run_id: int) -> Run:
     return session.get_one(Run, run_id, with_for_update=True)
 
 
-def _finish(run_id: int) -> None:
+def _finish(run_id: int) -> bool:
+    """Whether this call ended the run."""
     with transaction() as session:
         run = _locked_run(session, run_id)
         if run.state != "running":
-            return
+            return False
         run.state, run.finished = "done", now()
         counted = ledger.tally(session, run_id)
         audit_log.append(
@@ -221,3 +261,4 @@ def _finish(run_id: int) -> None:
             case_id=run.case_id,
             after={"fits": counted.needed},
         )
+        return True

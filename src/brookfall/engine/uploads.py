@@ -1,20 +1,17 @@
 """What a worker does with a draft that was sent: reads, checks and keeps it, whole or not at all."""
 
 import logging
-import os
-import socket
 
-from sqlalchemy import and_, or_, select, update
-from sqlalchemy.exc import OperationalError
+from sqlalchemy import and_, select, update
 
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.foundation.progress import within
 from brookfall.desk.drafts import become
 from brookfall.engine.heartbeat import heartbeat
-from brookfall.records.base import now
+from brookfall.engine.leases import this_worker
 from brookfall.records.database import transaction
 from brookfall.records.drafts import Draft
-from brookfall.records.ledger import MOST_ATTEMPTS, lease_end
+from brookfall.records.ledger import MOST_ATTEMPTS, is_lost, lease_end
 from brookfall.records.people import Person
 
 _log = logging.getLogger(__name__)
@@ -35,20 +32,9 @@ class _WithdrawnError(Exception):
     """The draft is no longer this worker's to take in."""
 
 
-def waiting_drafts() -> list[int]:
-    """Drafts that were sent and that no worker holds."""
-    lost = and_(Draft.state == "leased", Draft.lease_until < now())
-    try:
-        with transaction() as session:
-            return list(session.scalars(select(Draft.id).where(or_(Draft.state == "waiting", lost))))
-    except OperationalError as problem:
-        _log.warning("the database did not answer: %s", problem)
-        return []
-
-
 def take_in(draft_id: int) -> None:
     """Makes a case of a draft, or a table of one. May be asked for twice at once, or again after a worker died."""
-    worker = f"{socket.gethostname()}:{os.getpid()}"
+    worker = this_worker()
     if not _claim(draft_id, worker):
         return
     try:
@@ -68,7 +54,7 @@ def _claim(draft_id: int, worker: str) -> bool:
         draft = session.get(Draft, draft_id, with_for_update=True)
         if draft is None or draft.state not in ("waiting", "leased"):
             return False
-        if draft.state == "leased" and draft.lease_until is not None and draft.lease_until >= now():
+        if draft.state == "leased" and not session.scalar(select(is_lost(Draft)).where(Draft.id == draft_id)):
             return False
         if draft.attempts >= MOST_ATTEMPTS:
             draft.state, draft.fault, draft.lease_until = "open", _KILLED, None

@@ -4,10 +4,9 @@ import os
 import signal
 import sys
 import threading
-import time
 from pathlib import Path
 
-from brookfall.launch.house import House, workers_wanted
+from brookfall.launch.house import House
 from brookfall.launch.processes import StartError
 from brookfall.launch.start import start_whole
 
@@ -44,8 +43,8 @@ def _demo(house: House) -> None:
             print(f"  {line}")
         print("\nCtrl-C stops everything.", flush=True)
         while not stop.is_set():
-            _keep_alive(house)
-            stop.wait(2)
+            house.keeper.bring_up()
+            stop.wait(1)
     finally:
         print("\nStopping …", flush=True)
         house.stop()
@@ -53,22 +52,9 @@ def _demo(house: House) -> None:
 
 def _verify(house: House) -> None:
     os.environ.update(house.environment)
-    from brookfall.records.audit_log import verify
-    from brookfall.records.database import transaction
+    from brookfall.cli import verify
 
-    with transaction() as session:
-        found = verify(session)
-    if found.fault:
-        sys.exit(f"The chain is broken: {found.fault}.")
-    print(f"All {found.entries} entries hold; the last hash is {found.head}.")
-
-
-def _keep_alive(house: House) -> None:
-    """A worker that died is started again, so that a run goes on."""
-    for number in range(1, workers_wanted() + 1):
-        if house.keeper.find(f"worker-{number}") is None:
-            house.start_worker(number)
-            time.sleep(0.5)
+    verify.main(args=[], prog_name="brookfall verify")
 
 
 if __name__ == "__main__":

@@ -13,13 +13,22 @@ from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
 
+import httpx
 import mariadb
 import redis
 
 from brookfall.core.fit.run import ONE_THREAD
 from brookfall.launch.processes import Keeper, StartError
+from brookfall.records.record_key import make_key
 
-_FIRST_PORT, _PORTS = 21000, 20000
+_FIRST_PORT, _PORTS = 10000, 22000
+"""Where ports of our own are looked for, but for those that the system gives to whoever asks somebody else."""
+_LENT = Path("/proc/sys/net/ipv4/ip_local_port_range")
+_COMMAND = [sys.executable, "-m", "brookfall.cli"]
+"""What operators call ``brookfall``, in this environment whatever the path."""
+
+APPLICATION = "brookfall"
+"""The database user that the application runs as."""
 
 
 @dataclass(frozen=True)
@@ -68,13 +77,32 @@ class House:
         kept = self.settings
         at = f"127.0.0.1:{kept['mariadb_port']}/brookfall"
         return {
-            "BROOKFALL_DATABASE_URL": f"mariadb+mariadbconnector://brookfall:{kept['app_password']}@{at}",
-            "BROOKFALL_OWNER_DATABASE_URL": f"mariadb+mariadbconnector://brookfall_owner:{kept['owner_password']}@{at}",
+            "BROOKFALL_DATABASE_URL": f"mariadb+mariadbconnector://{APPLICATION}:{kept['app_password']}@{at}",
             "BROOKFALL_REDIS_URL": f"redis://127.0.0.1:{kept['redis_port']}/0",
             "BROOKFALL_SECRET_KEY": kept["secret_key"],
             "BROOKFALL_CACHE_DIR": str(self.folder / "cache"),
+            "BROOKFALL_RECORD_KEY_FILE": str(self.record_key_file),
+            "BROOKFALL_ANCHOR_FILE": str(self.folder / "anchors.jsonl"),
+            "BROOKFALL_SANDBOX": "best",
+            "BROOKFALL_SECURE_COOKIES": "no",
             **ONE_THREAD,
         }
+
+    @property
+    def record_key_file(self) -> Path:
+        """The key that signs the record, made once."""
+        file = self.folder / "record.key"
+        if not file.is_file():
+            file.parent.mkdir(parents=True, exist_ok=True)
+            make_key(file)
+        return file
+
+    @property
+    def owner_url(self) -> str:
+        """The database as who owns its tables: for migrations, and in no process's environment."""
+        kept = self.settings
+        at = f"127.0.0.1:{kept['mariadb_port']}/brookfall"
+        return f"mariadb+mariadbconnector://brookfall_owner:{kept['owner_password']}@{at}"
 
     @property
     def _socket(self) -> str:
@@ -86,28 +114,25 @@ class House:
         self._start_mariadb()
         self._start_redis()
 
-    def start_workers(self, count: int) -> None:
-        """Celery workers of one process and one thread each."""
+    def start_workers(self, count: int, *, apart: bool = True) -> None:
+        """So many workers for runs, and one beside them for what is short; or, not ``apart``, so many for both."""
         for number in range(1, count + 1):
-            self.start_worker(number)
+            self.start_worker(str(number), "runs" if apart else "short,runs")
+        if apart:
+            self.start_worker("short", "short")
 
-    def start_worker(self, number: int) -> None:
-        command = [
-            sys.executable, "-m", "celery", "-A", "brookfall.engine.app", "worker", "--pool=solo",
-            "--loglevel=WARNING", "--without-gossip", "--without-mingle", "-n", f"w{number}-{self.name}@%h",
-        ]  # fmt: skip
-        self.keeper.stop(f"worker-{number}", patience=5)
-        self.keeper.start(f"worker-{number}", command, self.environment)
+    def start_worker(self, name: str, line: str) -> None:
+        """A worker of one process and one thread."""
+        command = [*_COMMAND, "work", "--name", f"{name}-{self.name}", "--for", line, *_nice()]
+        self.keeper.stop(f"worker-{name}", patience=5)
+        self.keeper.start(f"worker-{name}", command, self.environment)
 
     def start_web(self) -> None:
         port = self.settings["web_port"]
-        command = [
-            sys.executable, "-m", "gunicorn", "--worker-class=gthread", "--workers=2", "--threads=8",
-            f"--bind=127.0.0.1:{port}", "--no-control-socket", "brookfall.api.app:create_app()",
-        ]  # fmt: skip
+        command = [*_COMMAND, "serve", "--bind", f"127.0.0.1:{port}"]
         self.keeper.stop("web", patience=5)
         self.keeper.start("web", command, self.environment)
-        self.keeper.wait("web", lambda: _answers(int(port)))
+        self.keeper.wait("web", lambda: _serves(int(port)))
 
     def stop(self, patience: float = 20) -> None:
         """Stops everything of this instance: the web first, the stores last; what takes longer is ended."""
@@ -115,6 +140,7 @@ class House:
         stores = [name for name in ("redis", "mariadb") if name in names]
         for name in [name for name in names if name not in stores] + stores:
             self.keeper.stop(name, patience)
+        self.keeper.close()
 
     def clear(self) -> None:
         """Stops everything and takes the data away."""
@@ -167,7 +193,7 @@ class House:
     def _make_users(self, user: str) -> None:
         with mariadb.connect(unix_socket=self._socket, user=user) as connection, connection.cursor() as cursor:
             cursor.execute("CREATE DATABASE IF NOT EXISTS brookfall CHARACTER SET utf8mb4")
-            for name, word in (("brookfall_owner", "owner_password"), ("brookfall", "app_password")):
+            for name, word in (("brookfall_owner", "owner_password"), (APPLICATION, "app_password")):
                 cursor.execute(f"CREATE USER IF NOT EXISTS {name}@'%' IDENTIFIED BY ?", (self.settings[word],))
             # Databases beside it too: tests and migrations that are tried on a copy have some of their own.
             for database in ("brookfall", r"brookfall\_%"):
@@ -202,14 +228,21 @@ def workers_wanted() -> int:
     return int(os.environ.get("BROOKFALL_WORKERS", os.cpu_count() or 1))
 
 
+def _nice() -> list[str]:
+    """By how much workers give way: as the command says, or BROOKFALL_NICE."""
+    return ["--nice", os.environ["BROOKFALL_NICE"]] if "BROOKFALL_NICE" in os.environ else []
+
+
 def _free_ports(seed: str, count: int) -> list[int]:
-    start = int(hashlib.sha256(seed.encode()).hexdigest(), 16) % _PORTS
+    """Ports that nobody listens on and, where the system has others to lend, that no connection has as its own end."""
+    first, last = map(int, _LENT.read_text().split()) if _LENT.is_file() else (0, 0)
+    all_ports = range(_FIRST_PORT, _FIRST_PORT + _PORTS)
+    ours = [port for port in all_ports if not first <= port <= last] or list(all_ports)
+    start = int(hashlib.sha256(seed.encode()).hexdigest(), 16) % len(ours)
     free: list[int] = []
-    for step in range(_PORTS):
-        port = _FIRST_PORT + (start + step) % _PORTS
-        with socket.socket() as probe:
-            if probe.connect_ex(("127.0.0.1", port)) != 0:
-                free.append(port)
+    for port in ours[start:] + ours[:start]:
+        if not _answers(port):
+            free.append(port)
         if len(free) == count:
             return free
     raise StartError("no free port was found on loopback")
@@ -218,7 +251,15 @@ def _free_ports(seed: str, count: int) -> list[int]:
 def _answers(port: int) -> bool:
     with socket.socket() as probe:
         probe.settimeout(0.5)
-        return probe.connect_ex(("127.0.0.1", port)) == 0
+        # A port that nobody listens on can be given to the probe itself, which is then connected to nobody else.
+        return probe.connect_ex(("127.0.0.1", port)) == 0 and probe.getsockname() != probe.getpeername()
+
+
+def _serves(port: int) -> bool:
+    try:
+        return httpx.get(f"http://127.0.0.1:{port}/healthz", timeout=2).is_success
+    except httpx.HTTPError:
+        return False
 
 
 def _pings(port: int) -> bool:

@@ -3,7 +3,7 @@
 import os
 from collections.abc import Callable
 
-from brookfall.launch.house import House, workers_wanted
+from brookfall.launch.house import APPLICATION, House, workers_wanted
 
 
 def start_whole(house: House, say: Callable[[str], None] = print) -> None:
@@ -16,7 +16,7 @@ def start_whole(house: House, say: Callable[[str], None] = print) -> None:
     from brookfall.records.database import migrate
 
     say("Bringing the database up to date …")
-    migrate()
+    migrate(house.owner_url, granted_to=APPLICATION)
     house.start_workers(workers_wanted())
     house.start_web()
     seed()

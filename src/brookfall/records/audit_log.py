@@ -1,10 +1,11 @@
-"""The record: who did what when, before and after, each entry carrying the hash of the one before.
+"""The record: who did what when, before and after. Each entry carries the hash of the one before, and is signed.
 
 The application's database user may only INSERT and SELECT here; ``record_head`` is the one row that is locked
-while an entry is appended, and says how long the chain is.
+while an entry is appended, and says how long the chain is. The key that signs is in no database.
 """
 
-from dataclasses import dataclass
+import json
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
@@ -13,10 +14,13 @@ from sqlalchemy.dialects.mysql import MEDIUMTEXT
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from brookfall.core.foundation import digest
+from brookfall.core.foundation.errors import UserError
 from brookfall.records.base import TABLE_OPTIONS, Base, Moment, Sha, now
 from brookfall.records.people import Person
+from brookfall.records.record_key import AnnouncedKey, RecordKey, is_signed, key_id, record_key
 
 GENESIS = "0" * 64
+ANNOUNCED = "announced a key of the record"
 
 
 class RecordHead(Base):
@@ -29,6 +33,8 @@ class RecordHead(Base):
 
 
 class RecordEntry(Base):
+    """``signature`` is that of ``hash`` by the key ``key_id``; both are None where entries were not signed yet."""
+
     __tablename__ = "record_entry"
     __table_args__ = TABLE_OPTIONS
 
@@ -43,6 +49,8 @@ class RecordEntry(Base):
     after: Mapped[str] = mapped_column(MEDIUMTEXT)
     previous: Mapped[Sha]
     hash: Mapped[Sha]
+    key_id: Mapped[str | None] = mapped_column(String(16))
+    signature: Mapped[str | None] = mapped_column(String(88))
 
 
 def append(
@@ -55,29 +63,29 @@ def append(
     before: object = None,
     after: object = None,
 ) -> RecordEntry:
-    """Appends an entry in the session's transaction; ``before`` and ``after`` are anything JSON can hold."""
-    head = session.get(RecordHead, 1, with_for_update=True)
-    if head is None:
-        head = RecordHead(id=1, entries=0, hash=GENESIS)
-        session.add(head)
-    entry = RecordEntry(
-        id=head.entries + 1,
-        at=now(),
-        person_id=who.id if who else None,
-        who=who.name if who else "Brookfall",
-        case_id=case_id,
-        act=act,
-        subject=subject,
-        before=digest.canonical(before).decode(),
-        after=digest.canonical(after).decode(),
-        previous=head.hash,
-        hash="",
-    )
-    entry.hash = entry_hash(entry)
-    head.entries, head.hash = entry.id, entry.hash
-    session.add(entry)
-    session.flush()
-    return entry
+    """Appends an entry, signed, in the session's transaction; ``before`` and ``after`` are anything JSON can hold.
+
+    Raises
+    ------
+    UserError
+        The key of this server is not one that the record knows.
+    """
+    key = record_key()
+    head = _locked_head(session)
+    if session.get(AnnouncedKey, key.id) is None:
+        if session.scalar(select(AnnouncedKey.id).limit(1)) is not None:
+            raise UserError(
+                f"The record does not know the key {key.id} that this server signs with.",
+                todo="Start it with the key that it had, and announce the new one by 'brookfall record rotate-key'.",
+            )
+        _announce(session, head, key, key)
+    return _entered(session, head, key, who, act, subject, case_id=case_id, before=before, after=after)
+
+
+def rotate_key(session: Session, new: RecordKey) -> RecordEntry:
+    """Announces another key by an entry that the present one signs; from then on the server may be started with it."""
+    append(session, None, "changed the key of the record", f"from {record_key().id} to {new.id}")
+    return _announce(session, _locked_head(session), record_key(), new)
 
 
 def append_change(
@@ -118,26 +126,127 @@ def entry_hash(entry: RecordEntry) -> str:
 
 @dataclass(frozen=True)
 class ChainCheck:
-    """What a walk along the chain found; ``fault`` is None when every link holds."""
+    """What a walk along the chain found; ``fault`` is None when every link and every signature holds.
+
+    ``signed_from`` is the first entry that is signed; ``keys`` are the public keys that were announced, by their ids.
+    """
 
     entries: int
     head: str
     fault: str | None
+    signed_from: int | None = None
+    keys: dict[str, str] = field(default_factory=dict)
 
 
 def verify(session: Session) -> ChainCheck:
-    """Walks the whole chain and compares every hash, every link, and the length with the head."""
-    previous, count = GENESIS, 0
+    """Walks the whole chain and compares every hash, every link, every signature, and the length with the head."""
+    walk = _Walk()
     for entry in session.scalars(select(RecordEntry).order_by(RecordEntry.id).execution_options(yield_per=1000)):
-        count += 1
-        if entry.id != count:
-            return ChainCheck(count, previous, f"entry {count} is missing")
-        if entry.previous != previous:
-            return ChainCheck(count, previous, f"entry {entry.id} does not follow the one before it")
-        if entry.hash != entry_hash(entry):
-            return ChainCheck(count, previous, f"entry {entry.id} was changed after it was written")
-        previous = entry.hash
+        if fault := walk.step(entry):
+            return walk.found(fault)
     head = session.get(RecordHead, 1)
-    if head is not None and (head.entries, head.hash) != (count, previous):
-        return ChainCheck(count, previous, f"the head says {head.entries} entries and there are {count}")
-    return ChainCheck(count, previous, None)
+    if head is not None and (head.entries, head.hash) != (walk.count, walk.previous):
+        return walk.found(f"the head says {head.entries} entries and there are {walk.count}")
+    return walk.found(None)
+
+
+class _Walk:
+    """How far along the chain we are, and which keys are trusted: the first announced, and those it vouches for."""
+
+    def __init__(self) -> None:
+        self.count = 0
+        self.previous = GENESIS
+        self.signed_from: int | None = None
+        self.keys: dict[str, str] = {}
+
+    def step(self, entry: RecordEntry) -> str | None:
+        """What is wrong with the next entry, if anything."""
+        self.count += 1
+        if entry.id != self.count:
+            return f"entry {self.count} is missing"
+        if entry.previous != self.previous:
+            return f"entry {entry.id} does not follow the one before it"
+        if entry.hash != entry_hash(entry):
+            return f"entry {entry.id} was changed after it was written"
+        self.previous = entry.hash
+        return self._signature(entry)
+
+    def _signature(self, entry: RecordEntry) -> str | None:
+        announced = _public_of(entry) if entry.act == ANNOUNCED else None
+        if announced is not None and not self.keys:
+            self.signed_from = entry.id
+            self.keys[key_id(announced)] = announced
+        if not self.keys:
+            return None
+        if entry.signature is None or entry.key_id is None:
+            return f"entry {entry.id} is not signed"
+        public = self.keys.get(entry.key_id)
+        if public is None:
+            return f"entry {entry.id} is signed by a key that nobody vouched for"
+        if not is_signed(public, entry.hash, entry.signature):
+            return f"entry {entry.id} has a signature that is not its own"
+        if announced is not None:
+            self.keys[key_id(announced)] = announced
+        return None
+
+    def found(self, fault: str | None) -> ChainCheck:
+        return ChainCheck(self.count, self.previous, fault, self.signed_from, self.keys)
+
+
+def _locked_head(session: Session) -> RecordHead:
+    head = session.get(RecordHead, 1, with_for_update=True)
+    if head is None:
+        head = RecordHead(id=1, entries=0, hash=GENESIS)
+        session.add(head)
+    return head
+
+
+def _announce(session: Session, head: RecordHead, signer: RecordKey, key: RecordKey) -> RecordEntry:
+    entry = _entered(session, head, signer, None, ANNOUNCED, key.id, after={"public": key.public})
+    session.add(AnnouncedKey(id=key.id, public=key.public, entry_id=entry.id))
+    session.flush()
+    return entry
+
+
+def _entered(
+    session: Session,
+    head: RecordHead,
+    key: RecordKey,
+    who: Person | None,
+    act: str,
+    subject: str,
+    *,
+    case_id: int | None = None,
+    before: object = None,
+    after: object = None,
+) -> RecordEntry:
+    entry = RecordEntry(
+        id=head.entries + 1,
+        at=now(),
+        person_id=who.id if who else None,
+        who=who.name if who else "Brookfall",
+        case_id=case_id,
+        act=act,
+        subject=subject,
+        before=digest.canonical(before).decode(),
+        after=digest.canonical(after).decode(),
+        previous=head.hash,
+        hash="",
+        key_id=key.id,
+    )
+    entry.hash = entry_hash(entry)
+    entry.signature = key.sign(entry.hash)
+    head.entries, head.hash = entry.id, entry.hash
+    session.add(entry)
+    session.flush()
+    return entry
+
+
+def _public_of(entry: RecordEntry) -> str | None:
+    """The public key that an entry announces; None where it says another than it is called by."""
+    try:
+        public = json.loads(entry.after)["public"]
+        return str(public) if key_id(public) == entry.subject else None
+    except (KeyError, TypeError, ValueError):
+        # Whoever forges an entry may write anything.
+        return None

@@ -7,17 +7,22 @@ from sqlalchemy import Date, ForeignKey, String, Text, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from brookfall.records.base import TABLE_OPTIONS, Base, Bytes, Key, Moment, Sha, Short
+from brookfall.records.inventory import RegisteredModel
 from brookfall.records.people import Person
 
 
 class Blob(Base):
-    """A file or a column's values, known by the SHA-256 of its bytes and kept in chunks of at most 1 MiB."""
+    """A file or a column's values, known by the SHA-256 of its bytes and kept in chunks of at most 1 MiB.
+
+    ``erased`` says since when the chunks are gone, by two people's word; None while they are there.
+    """
 
     __tablename__ = "blob"
     __table_args__ = TABLE_OPTIONS
 
     sha256: Mapped[Sha] = mapped_column(primary_key=True)
     size: Mapped[int]
+    erased: Mapped[Moment | None]
 
 
 class BlobChunk(Base):
@@ -30,12 +35,16 @@ class BlobChunk(Base):
 
 
 class Case(Base):
-    """One submitted version of one model, under review."""
+    """One submitted version of one model, under review; ``model`` is the name that it was submitted under.
+
+    ``rows_taken`` says since when its rows can't be read, as their term was over; None while they can.
+    """
 
     __tablename__ = "case_file"
-    __table_args__ = (UniqueConstraint("model", "version", name="uq_case_file_model_version"), TABLE_OPTIONS)
+    __table_args__ = (UniqueConstraint("model_id", "version", name="uq_case_file_model_id_version"), TABLE_OPTIONS)
 
     id: Mapped[Key]
+    model_id: Mapped[int] = mapped_column(ForeignKey("model.id"))
     model: Mapped[Short]
     version: Mapped[str] = mapped_column(String(40))
     tier: Mapped[int]
@@ -61,7 +70,9 @@ class Case(Base):
     table_version: Mapped[int] = mapped_column(server_default="1")
     label_marks: Mapped[list[Any]] = mapped_column(server_default="[]", doc="what the reviewer says of single labels")
     created: Mapped[Moment]
+    rows_taken: Mapped[Moment | None]
 
+    registered: Mapped[RegisteredModel] = relationship()
     owner: Mapped[Person] = relationship(foreign_keys=[owner_id])
     reviewer: Mapped[Person | None] = relationship(foreign_keys=[reviewer_id])
     countersigner: Mapped[Person | None] = relationship(foreign_keys=[countersigner_id])
@@ -142,7 +153,7 @@ class KeptLook(Base):
 
 
 class Note(Base):
-    """The margin of a case: working notes, saved as typed."""
+    """The margin of a case: working notes, saved as typed; ``revision`` counts the saves."""
 
     __tablename__ = "note"
     __table_args__ = (UniqueConstraint("case_id", "author_id", name="uq_note_author"), TABLE_OPTIONS)
@@ -152,4 +163,5 @@ class Note(Base):
     author_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     text: Mapped[str] = mapped_column(Text)
     set_aside: Mapped[list[Any]]
+    revision: Mapped[int] = mapped_column(server_default="1")
     changed: Mapped[Moment]

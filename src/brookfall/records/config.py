@@ -1,46 +1,80 @@
-"""Configuration, from environment variables alone."""
+"""Configuration, from environment variables alone, checked as a whole before anything starts."""
 
-import os
-from dataclasses import dataclass
 from functools import cache
+from ipaddress import IPv4Network, IPv6Network, ip_network
 from pathlib import Path
+from typing import Annotated
 
+from pydantic import ByteSize, Field, ValidationError, field_validator
+from pydantic_settings import BaseSettings, NoDecode, SettingsConfigDict
+
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.submission.package import DEFAULT_MAX_BYTES
 
+PREFIX = "BROOKFALL_"
 
-@dataclass(frozen=True)
-class Config:
-    """Where things are. ``owner_url`` may create and grant; ``database_url`` is what the application runs as.
+
+class Config(BaseSettings):
+    """Where things are. ``database_url`` is what the application runs as; of who owns the tables it knows nothing.
 
     A fit may take ``fit_seconds`` and ``fit_megabytes`` of memory beyond what its worker holds; 0 is no limit.
     What a worker holds goes to another when nothing was heard of it for ``lease_seconds``.
+    Whoever signed in is signed out after ``session_idle_minutes`` without a request, and after ``session_hours``.
+    The record is signed with the key in ``record_key_file``; once a day its head goes to ``anchor_file``, which had
+    best be on another machine, or a medium that is written once.
+    ``/metrics`` is answered to whoever sends ``metrics_token``, and to nobody where there is none.
+    What a request says of the address it comes from is believed where it comes by one of ``trusted_proxies``.
     """
 
-    database_url: str
-    owner_url: str
-    redis_url: str
-    secret_key: str
-    max_bytes: int
-    cache_dir: Path
-    secure_cookies: bool
-    fit_seconds: float
-    fit_megabytes: int
-    lease_seconds: float
+    model_config = SettingsConfigDict(env_prefix=PREFIX, env_ignore_empty=True, frozen=True, extra="ignore")
+
+    database_url: str = Field(min_length=1)
+    redis_url: str = Field(pattern=r"^(rediss?|unix)://")
+    secret_key: str = Field(min_length=32)
+    max_bytes: ByteSize = Field(default=ByteSize(DEFAULT_MAX_BYTES), gt=0)
+    cache_dir: Path = Field(default_factory=lambda: Path.home() / ".cache" / "brookfall")
+    secure_cookies: bool = True
+    fit_seconds: float = Field(default=900.0, ge=0)
+    fit_megabytes: int = Field(default=4000, ge=0)
+    lease_seconds: float = Field(default=20.0, gt=0)
+    session_idle_minutes: float = Field(default=120.0, gt=0)
+    session_hours: float = Field(default=12.0, gt=0)
+    record_key_file: Path
+    anchor_file: Path | None = None
+    metrics_token: str | None = Field(default=None, min_length=16)
+    trusted_proxies: Annotated[tuple[IPv4Network | IPv6Network, ...], NoDecode] = ()
+
+    @field_validator("trusted_proxies", mode="before")
+    @classmethod
+    def _networks(cls, value: object) -> object:
+        """Addresses and networks, one after the other, with commas between."""
+        if isinstance(value, str):
+            return tuple(ip_network(one.strip()) for one in value.split(",") if one.strip())
+        return value
 
 
 @cache
 def config() -> Config:
-    """The configuration of this process; KeyError names a variable that is not set."""
-    url = os.environ["BROOKFALL_DATABASE_URL"]
-    return Config(
-        database_url=url,
-        owner_url=os.environ.get("BROOKFALL_OWNER_DATABASE_URL", url),
-        redis_url=os.environ["BROOKFALL_REDIS_URL"],
-        secret_key=os.environ["BROOKFALL_SECRET_KEY"],
-        max_bytes=int(os.environ.get("BROOKFALL_MAX_BYTES", DEFAULT_MAX_BYTES)),
-        cache_dir=Path(os.environ.get("BROOKFALL_CACHE_DIR", Path.home() / ".cache" / "brookfall")),
-        fit_seconds=float(os.environ.get("BROOKFALL_FIT_SECONDS", "900")),
-        fit_megabytes=int(os.environ.get("BROOKFALL_FIT_MEGABYTES", "4000")),
-        lease_seconds=float(os.environ.get("BROOKFALL_LEASE_SECONDS", "20")),
-        secure_cookies=os.environ.get("BROOKFALL_SECURE_COOKIES", "no") == "yes",
-    )
+    """The configuration of this process.
+
+    Raises
+    ------
+    UserError
+        A variable is missing or says what it can't; the message names each.
+    """
+    try:
+        return Config()
+    except ValidationError as problem:
+        raise UserError(" ".join(_sentences(problem)), todo="Set it in the environment, and start again.") from None
+
+
+def _sentences(problem: ValidationError) -> list[str]:
+    """What is wrong with each variable. Values are not repeated: some of them are secrets."""
+    said = []
+    for error in problem.errors():
+        name = PREFIX + str(error["loc"][0]).upper() if error["loc"] else PREFIX
+        if error["type"] == "missing":
+            said.append(f"{name} is not set.")
+        else:
+            said.append(f"{name} can't be used: {error['msg'].removeprefix('Value error, ')}.")
+    return said

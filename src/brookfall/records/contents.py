@@ -1,10 +1,10 @@
 """What each exhibit of a case would be of, as case and plan are now: equal content, equal exhibit."""
 
 from collections.abc import Mapping, Sequence
-from typing import Any
+from functools import lru_cache
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, defer
 
 from brookfall.core.check.check import Check
 from brookfall.core.check.program import program_digest
@@ -16,20 +16,31 @@ from brookfall.core.foundation.environment import versions
 from brookfall.core.plan.revisions import read_plan
 from brookfall.core.retest.run import Asked
 from brookfall.records.cases import Case
-from brookfall.records.exhibits import get_exhibits
+from brookfall.records.exhibits import LARGE, get_exhibits
 from brookfall.records.findings_and_decisions import StoredExhibit
+from brookfall.records.recent import last_few
 from brookfall.records.runs import Run, RunCheck
+
+MADE_BY = (StoredExhibit.provenance["program"], StoredExhibit.provenance["sources"])
+"""Of an exhibit's provenance what says by which program it was made."""
 
 
 def contents_of(case: Case, checks: Sequence[str] | None = None) -> dict[str, str]:
     """The content of every check of the case's plan, or of these, by name."""
-    plan = read_plan(case.plan)
     rest: dict[str, object] = {
         "package": case.package_sha256,
         "table": case.table_fingerprint,
         "changes": case.changes,
         "versions": versions(),
     }
+    named = None if checks is None else tuple(checks)
+    key = digest.of_json([rest, case.plan, case.roles, case.added, case.label_marks, named, sorted(all_checks())])
+    return dict(_contents(key, case, rest, named))
+
+
+@last_few(64)
+def _contents(_key: str, case: Case, rest: dict[str, object], checks: tuple[str, ...] | None) -> dict[str, str]:
+    plan = read_plan(case.plan)
 
     def content(check: Check) -> str:
         beside = {**rest, **({"added": case.added} if "new_rows" in check.reads.subject else {})}
@@ -49,21 +60,28 @@ def layout_key(case: Case) -> str:
 def kept_exhibits(session: Session, case: Case, contents: Mapping[str, str]) -> dict[str, StoredExhibit]:
     """The newest exhibit there is of each of these contents, by check; of any run of the case."""
     query = (
-        select(RunCheck.name, RunCheck.content, StoredExhibit)
+        select(RunCheck.name, RunCheck.content, StoredExhibit, *MADE_BY)
+        .options(*map(defer, LARGE))
         .join(StoredExhibit, (StoredExhibit.run_id == RunCheck.run_id) & (StoredExhibit.name == RunCheck.name))
         .where(StoredExhibit.case_id == case.id, StoredExhibit.state.in_(("done", "not_applicable")))
         .order_by(StoredExhibit.id)
     )
     return {
         name: head
-        for name, content, head in session.execute(query)
-        if content and contents.get(name) == content and is_of_this_program(head.provenance)
+        for name, content, head, program, sources in session.execute(query)
+        if content and contents.get(name) == content and is_of_this_program(program, sources)
     }
 
 
-def is_of_this_program(provenance: Mapping[str, Any]) -> bool:
+def is_of_this_program(program: str | None, sources: Sequence[str] | None) -> bool:
     """Whether an exhibit was made by sources that say the same as those of this program."""
-    return bool(provenance.get("program")) and program_digest(provenance["sources"]) == provenance["program"]
+    return bool(program) and _program(tuple(sources or ())) == program
+
+
+@lru_cache(maxsize=4096)
+def _program(sources: tuple[str, ...]) -> str:
+    """The digest of these sources in this program, which stays the same while a process lasts."""
+    return program_digest(sources)
 
 
 def changed_checks(session: Session, case: Case, asked: Sequence[Asked]) -> tuple[Asked, ...]:
@@ -83,12 +101,8 @@ def stale_checks(session: Session, case: Case, run: Run) -> set[str]:
     query = select(RunCheck.name, RunCheck.content).where(RunCheck.run_id == run.id)
     # Exhibits from before contents were kept stand as they are.
     changed = {name for name, content in session.execute(query) if content and contents.get(name) != content}
-    made = select(StoredExhibit.name, StoredExhibit.provenance).where(StoredExhibit.run_id == run.id)
-    return changed | {
-        name
-        for name, provenance in session.execute(made)
-        if provenance.get("program") and not is_of_this_program(provenance)
-    }
+    made = session.execute(select(StoredExhibit.name, *MADE_BY).where(StoredExhibit.run_id == run.id))
+    return changed | {name for name, program, sources in made if program and not is_of_this_program(program, sources)}
 
 
 def exhibits_now(

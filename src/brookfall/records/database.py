@@ -2,33 +2,89 @@
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from contextvars import ContextVar
 from functools import cache
 from importlib.resources import files
 
+import mariadb
 from alembic import command
 from alembic.config import Config as AlembicConfig
-from sqlalchemy import Engine, create_engine, make_url, text
+from sqlalchemy import Engine, ExceptionContext, create_engine, event, text
+from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session, sessionmaker
 
 from brookfall.records.base import Base
 from brookfall.records.config import config
 
-APPEND_ONLY = frozenset({"record_entry"})
+committed: ContextVar[int] = ContextVar("committed", default=0)
+"""How many transactions this thread or request has committed."""
+
+
+class UnknownOutcomeError(Exception):
+    """A transaction may have been committed or not."""
+
+
+CHANGED = frozenset(
+    {
+        "blob", "browser_session", "case_file", "decision", "deviation", "draft", "draft_file", "erasure", "finding",
+        "fit", "idempotency_key", "kept_look", "model", "note", "person", "record_head", "rendition", "replay", "run",
+        "run_check", "statement", "stored_column", "token", "trial",
+    }
+)  # fmt: skip
+"""The tables whose rows the application changes. Whatever it enters in another stands as it was entered."""
+
+TAKEN_AWAY = frozenset(
+    {
+        "blob", "blob_chunk", "browser_session", "deviation", "draft", "draft_file", "draft_piece", "estimate",
+        "exhibit", "idempotency_key", "kept_look", "model_member", "reading", "rendition", "run_fit", "series",
+        "statement_file", "stored_column",
+    }
+)  # fmt: skip
+"""The tables that the application takes rows out of."""
 
 
 @cache
 def engine() -> Engine:
     """The application's engine: READ COMMITTED, so that workers see each other's commits and lock little."""
-    return create_engine(
-        config().database_url, pool_pre_ping=True, pool_size=10, max_overflow=20, isolation_level="READ COMMITTED"
+    made = create_engine(
+        config().database_url,
+        pool_pre_ping=True,
+        pool_size=10,
+        max_overflow=20,
+        isolation_level="READ COMMITTED",
+        hide_parameters=True,  # an error goes to the log, and what was to be written does not
     )
+    event.listen(made, "handle_error", _tell_lost_connections)
+    return made
+
+
+def _tell_lost_connections(told: ExceptionContext) -> None:
+    """The connector gives a connection that was cut no number, so the pool would hand it out again."""
+    problem = told.original_exception
+    if isinstance(problem, mariadb.OperationalError | mariadb.InterfaceError) and not getattr(problem, "errno", None):
+        told.is_disconnect = True
 
 
 @contextmanager
 def transaction() -> Iterator[Session]:
-    """A session that commits at the end, or leaves nothing behind when anything is raised."""
-    with sessionmaker(engine(), expire_on_commit=False)() as session, session.begin():
-        yield session
+    """A session that commits at the end, or leaves nothing behind when anything is raised.
+
+    Raises
+    ------
+    UnknownOutcomeError
+        The database was gone before it said whether it had committed.
+    """
+    committing = False
+    try:
+        with sessionmaker(engine(), expire_on_commit=False)() as session, session.begin():
+            yield session
+            session.flush()
+            committing = True
+    except DBAPIError as problem:
+        if committing and problem.connection_invalidated:
+            raise UnknownOutcomeError(str(problem.orig)) from problem
+        raise
+    committed.set(committed.get() + 1)
 
 
 @contextmanager
@@ -43,28 +99,35 @@ def alone(name: str) -> Iterator[bool]:
                 connection.execute(text("SELECT RELEASE_LOCK(:name)"), {"name": name})
 
 
-def migrate(url: str | None = None) -> None:
-    """Brings the schema up to date as the owner and grants the application's user what it may do; rerunnable.
+def migrate(owner_url: str, granted_to: str | None = None) -> None:
+    """Brings the schema up to date and grants the application what it may do; rerunnable.
 
-    With a ``url`` the schema of that database alone; nothing is granted.
+    Parameters
+    ----------
+    owner_url
+        The database, as who may create and grant. No process but that which migrates is ever told it.
+    granted_to
+        The application's user there; None grants nothing.
     """
-    elsewhere, url = url is not None, url or config().owner_url
     alembic = AlembicConfig()
     alembic.set_main_option("script_location", str(files("brookfall.records") / "migrations"))
-    alembic.set_main_option("sqlalchemy.url", url.replace("%", "%%"))
+    alembic.set_main_option("sqlalchemy.url", owner_url.replace("%", "%%"))
     command.upgrade(alembic, "head")
-    if not elsewhere and config().owner_url != config().database_url:
-        _grant()
+    if granted_to is not None:
+        _grant(owner_url, granted_to)
 
 
-def _grant() -> None:
-    application = make_url(config().database_url)
-    owner = create_engine(config().owner_url)
+def _grant(owner_url: str, user: str) -> None:
+    owner = create_engine(owner_url)
     with owner.begin() as connection:
         for table in Base.metadata.tables:
-            rights = "SELECT, INSERT" if table in APPEND_ONLY else "SELECT, INSERT, UPDATE, DELETE"
-            connection.execute(
-                text(f"GRANT {rights} ON `{application.database}`.`{table}` TO :user@'%'"),
-                {"user": application.username},
-            )
+            place = f"`{owner.url.database}`.`{table}`"
+            more = {"UPDATE": table in CHANGED, "DELETE": table in TAKEN_AWAY}
+            rights = ", ".join(["SELECT", "INSERT", *(right for right, given in more.items() if given)])
+            connection.execute(text(f"GRANT {rights} ON {place} TO :user@'%'"), {"user": user})
+            # What an earlier program granted and this one does without.
+            for right in (right for right, given in more.items() if not given):
+                connection.execute(text(f"REVOKE {right} ON {place} FROM :user@'%'"), {"user": user})
+        # Which migration the tables are of: a backup says so.
+        connection.execute(text(f"GRANT SELECT ON `{owner.url.database}`.alembic_version TO :user@'%'"), {"user": user})
     owner.dispose()

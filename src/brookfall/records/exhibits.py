@@ -5,7 +5,7 @@ import zlib
 from collections.abc import Sequence
 
 from sqlalchemy import delete, insert, literal, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, defer
 
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.revisions import read_exhibit
@@ -13,6 +13,9 @@ from brookfall.records.base import now
 from brookfall.records.findings_and_decisions import StoredEstimate, StoredExhibit, StoredSeries
 
 _OWN_COLUMNS = ("measure", "model", "part", "value", "low", "high", "level", "n", "method", "standing", "verdict")
+
+LARGE = (StoredExhibit.charts, StoredExhibit.tables, StoredExhibit.provenance)
+"""What an index of exhibits does without."""
 
 
 def put_exhibit(session: Session, case_id: int, run_id: int, exhibit: Exhibit) -> None:
@@ -67,7 +70,12 @@ def copy_exhibit(session: Session, head: StoredExhibit, run_id: int, number: int
 
 def get_exhibits(session: Session, run_id: int, number: int | None = None, check: str | None = None) -> list[Exhibit]:
     """The run's exhibits so far, whole, by number; or just the one of that number, or of that check."""
-    heads = [head for head in heads_of(session, run_id) if number in (None, head.number) and check in (None, head.name)]
+    wanted = select(StoredExhibit).where(StoredExhibit.run_id == run_id).order_by(StoredExhibit.number)
+    if number is not None:
+        wanted = wanted.where(StoredExhibit.number == number)
+    if check is not None:
+        wanted = wanted.where(StoredExhibit.name == check)
+    heads = session.scalars(wanted).all()
     ids = [head.id for head in heads]
     estimates: dict[int, list[dict[str, object]]] = {key: [] for key in ids}
     query = select(StoredEstimate).where(StoredEstimate.exhibit_id.in_(ids))
@@ -81,9 +89,9 @@ def get_exhibits(session: Session, run_id: int, number: int | None = None, check
 
 
 def heads_of(session: Session, run_id: int) -> Sequence[StoredExhibit]:
-    """The run's exhibits without their numbers: enough for an index."""
+    """The run's exhibits without their numbers: enough for an index. What is large of each is read when asked for."""
     query = select(StoredExhibit).where(StoredExhibit.run_id == run_id).order_by(StoredExhibit.number)
-    return session.scalars(query).all()
+    return session.scalars(query.options(*map(defer, LARGE))).all()
 
 
 def _exhibit(

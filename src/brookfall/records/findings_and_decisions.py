@@ -1,4 +1,4 @@
-"""Exhibits with their estimates and series, findings, decisions, reports."""
+"""Exhibits with their estimates and series, statements, findings, decisions."""
 
 from datetime import date
 from typing import Any
@@ -7,6 +7,7 @@ from sqlalchemy import JSON, Date, Double, ForeignKey, String, Text, UniqueConst
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from brookfall.records.base import TABLE_OPTIONS, Base, Bytes, Key, Moment, Sha, Short
+from brookfall.records.cases import Blob
 from brookfall.records.people import Person
 
 
@@ -78,6 +79,46 @@ class StoredSeries(Base):
     data: Mapped[Bytes]
 
 
+class WrittenStatement(Base):
+    """A written exhibit. ``name`` is that of the policy's statement which it answers, empty for the reviewer's own."""
+
+    __tablename__ = "statement"
+    __table_args__ = (UniqueConstraint("case_id", "number", name="uq_statement_number"), TABLE_OPTIONS)
+
+    id: Mapped[Key]
+    case_id: Mapped[int] = mapped_column(ForeignKey("case_file.id"))
+    number: Mapped[int]
+    name: Mapped[str] = mapped_column(String(40))
+    question: Mapped[int]
+    title: Mapped[Short]
+    asks: Mapped[str] = mapped_column(Text)
+    judgement: Mapped[str] = mapped_column(Text)
+    standing: Mapped[str] = mapped_column(String(20))
+    reason: Mapped[str] = mapped_column(Text)
+    withdrawn: Mapped[bool]
+    author_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    revision: Mapped[int]
+    changed: Mapped[Moment]
+
+    author: Mapped[Person] = relationship(foreign_keys=[author_id])
+    files: Mapped[list["StatementFile"]] = relationship(order_by="StatementFile.path", cascade="all, delete-orphan")
+
+
+class StatementFile(Base):
+    """A file attached to a statement; its bytes are a blob."""
+
+    __tablename__ = "statement_file"
+    __table_args__ = (UniqueConstraint("statement_id", "path", name="uq_statement_file_path"), TABLE_OPTIONS)
+
+    id: Mapped[Key]
+    statement_id: Mapped[int] = mapped_column(ForeignKey("statement.id"))
+    path: Mapped[Short]
+    sha256: Mapped[Sha] = mapped_column(ForeignKey("blob.sha256"))
+    added: Mapped[Moment]
+
+    blob: Mapped[Blob] = relationship()
+
+
 class Finding(Base):
     """Something wrong. ``cites`` holds exhibit numbers with the answers quoted from them."""
 
@@ -102,7 +143,10 @@ class Finding(Base):
 
 
 class Decision(Base):
-    """A proposed decision and what became of it. state: proposed, accepted, sent_back."""
+    """A proposed decision and what became of it. state: proposed, accepted, sent_back.
+
+    ``statement_sha256`` names the statement that was signed; None of what was proposed before there were statements.
+    """
 
     __tablename__ = "decision"
     __table_args__ = TABLE_OPTIONS
@@ -118,19 +162,9 @@ class Decision(Base):
     answered_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     answered: Mapped[Moment | None]
     comment: Mapped[str] = mapped_column(Text)
+    statement_sha256: Mapped[str | None] = mapped_column(
+        String(64, collation="ascii_bin"), ForeignKey("blob.sha256"), index=True
+    )
 
     proposer: Mapped[Person] = relationship(foreign_keys=[proposed_by])
     answerer: Mapped[Person | None] = relationship(foreign_keys=[answered_by])
-
-
-class SignedReport(Base):
-    """The bytes that were signed: kept with their hash, never made again."""
-
-    __tablename__ = "signed_report"
-    __table_args__ = (UniqueConstraint("case_id", "format", name="uq_signed_report_format"), TABLE_OPTIONS)
-
-    id: Mapped[Key]
-    case_id: Mapped[int] = mapped_column(ForeignKey("case_file.id"))
-    format: Mapped[str] = mapped_column(String(10))
-    sha256: Mapped[Sha] = mapped_column(ForeignKey("blob.sha256"))
-    created: Mapped[Moment]

@@ -1,30 +1,40 @@
 """The fit ledger in the database: what is waiting, who has it on lease, what was read."""
 
 import io
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Set
 from dataclasses import dataclass, field
-from datetime import datetime, timedelta
+from datetime import datetime
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import case, func, select, update
+from sqlalchemy import ColumnElement, DateTime, and_, case, func, select, text, update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from brookfall.core.fit.execute import FitResult
 from brookfall.core.fit.ledger import FitFailedError
 from brookfall.core.fit.request import FitJob, Need
-from brookfall.records.base import now
 from brookfall.records.config import config
-from brookfall.records.runs import Fit, Reading, Run, RunCheck, RunFit
+from brookfall.records.drafts import Draft
+from brookfall.records.renditions import Rendition
+from brookfall.records.runs import Fit, Reading, Replay, Run, RunCheck, RunFit
 
 MOST_ATTEMPTS = 3
+_LOOKED_AT = 8
+_AT_ONCE = 200
 _KILLED = f"it ended its worker {MOST_ATTEMPTS} times (out of memory, or killed)"
 
 
-def lease_end() -> datetime:
-    """Until when a lease that begins now, or is renewed now, holds."""
-    return now() + timedelta(seconds=config().lease_seconds)
+def lease_end() -> ColumnElement[datetime]:
+    """Until when a lease that begins now, or is renewed now, holds: by the database's clock, the one that all share."""
+    microseconds = round(1e6 * config().lease_seconds)
+    return func.timestampadd(text("MICROSECOND"), microseconds, func.utc_timestamp(), type_=DateTime)
+
+
+def is_lost(table: type[Fit] | type[RunCheck] | type[Replay] | type[Rendition] | type[Draft]) -> ColumnElement[bool]:
+    """Whether a row was leased to a worker that was not heard of since."""
+    return and_(table.state == "leased", table.lease_until < func.utc_timestamp())
 
 
 @dataclass
@@ -76,56 +86,81 @@ def unpacked(data: bytes) -> NDArray[np.float64]:
     return np.asarray(np.load(io.BytesIO(data), allow_pickle=False), dtype=np.float64)
 
 
-def enrol(session: Session, run_id: int, jobs: tuple[FitJob, ...]) -> None:
-    """Enters a run's fits. One already made is not made again, unless something new is to be read from it."""
-    keys = [job.fit.key for job in jobs]
+def enrol(session: Session, run_id: int, jobs: Iterable[FitJob], seconds: Mapping[str, float]) -> None:
+    """Enters a run's fits. One already made is not made again, unless something new is to be read from it.
+
+    ``seconds`` is about how long each that is to be made will take, in the order in which they are to be made.
+    """
+    # In the order of their keys: two runs that enter the same fits at once then wait for each other in one direction.
+    jobs = sorted(jobs, key=lambda job: job.fit.key)
+    keys, place = [job.fit.key for job in jobs], {key: number for number, key in enumerate(seconds)}
     held: dict[str, set[str]] = {key: set() for key in keys}
     for fit_key, key in session.execute(select(Reading.fit_key, Reading.key).where(Reading.fit_key.in_(keys))):
         held[fit_key].add(key)
-    for job in sorted(jobs, key=lambda job: job.fit.key):
-        values = {
-            "key": job.fit.key,
-            "content": job.fit.content,
-            "state": "waiting",
-            "attempts": 0,
-            "seconds": 0.0,
-            "warnings": [],
-        }
-        session.execute(insert(Fit).values(values).prefix_with("IGNORE"))
-        if any(reading.key not in held[job.fit.key] for reading in job.readings):
-            session.execute(
-                update(Fit)
-                .where(Fit.key == job.fit.key, Fit.state.in_(("done", "failed")))
-                .values(state="waiting", attempts=0, failure=None)
-            )
-        session.execute(insert(RunFit).values(run_id=run_id, fit_key=job.fit.key).prefix_with("IGNORE"))
+    new = {"state": "waiting", "attempts": 0, "seconds": 0.0, "warnings": []}
+    _insert(session, Fit, [{"key": job.fit.key, "content": job.fit.content, **new} for job in jobs])
+    more = [job.fit.key for job in jobs if any(reading.key not in held[job.fit.key] for reading in job.readings)]
+    session.execute(
+        update(Fit)
+        .where(Fit.key.in_(more), Fit.state.in_(("done", "failed")))
+        .values(state="waiting", attempts=0, failure=None)
+    )
+    of_run = [{"fit_key": key, "place": place.get(key, 0), "seconds": seconds.get(key, 0.0)} for key in keys]
+    _insert(session, RunFit, [{"run_id": run_id, **one} for one in of_run])
+
+
+def _insert(session: Session, table: type[Fit] | type[RunFit], rows: list[dict[str, Any]]) -> None:
+    """Enters rows that are not there yet, many in a statement: the connector takes two milliseconds for each."""
+    for start in range(0, len(rows), _AT_ONCE):
+        session.execute(insert(table).values(rows[start : start + _AT_ONCE]).prefix_with("IGNORE"))
 
 
 def missing(session: Session, jobs: Iterable[FitJob]) -> set[str]:
     """The keys of those fits that have still to be made, or made again for something new to be read from them."""
-    keys = {job.fit.key: {reading.key for reading in job.readings} for job in jobs}
+    return missing_readings(session, {job.fit.key: {reading.key for reading in job.readings} for job in jobs})
+
+
+def missing_readings(session: Session, wanted: Mapping[str, Set[str]]) -> set[str]:
+    """The keys of those fits of which not everything that is wanted has been read, by what is wanted of each."""
+    keys = {key: set(readings) for key, readings in wanted.items()}
     query = select(Reading.fit_key, Reading.key).where(Reading.fit_key.in_(keys))
     for fit_key, key in session.execute(query):
         keys[fit_key].discard(key)
-    return {key for key, wanted in keys.items() if wanted}
+    return {key for key, left in keys.items() if left}
 
 
 def claim(session: Session, run_id: int, worker: str, most: int) -> list[str]:
-    """Leases up to ``most`` waiting fits of a running run to a worker; the caller commits."""
+    """Leases up to ``most`` waiting fits of a running run to a worker, the first in its order; the caller commits."""
     # Looked for first and locked after: a lock taken through the join would hold the run too.
     waiting = (
         select(Fit.key)
         .join(RunFit, RunFit.fit_key == Fit.key)
         .join(Run, Run.id == RunFit.run_id)
         .where(RunFit.run_id == run_id, Run.state == "running", Fit.state == "waiting")
+        .order_by(RunFit.place)
     )
-    keys = session.scalars(waiting).all()
-    query = select(Fit).where(Fit.key.in_(keys), Fit.state == "waiting").limit(most)
-    fits = session.scalars(query.with_for_update(skip_locked=True)).all() if keys else []
+    keys, fits = session.scalars(waiting).all(), list[Fit]()
+    step = max(most, _LOOKED_AT)
+    for start in range(0, len(keys), step):
+        # A few at a time: the database locks all that it has to look at to put them in order.
+        few = keys[start : start + step]
+        query = select(Fit).where(Fit.key.in_(few), Fit.state == "waiting").limit(most)
+        fits = list(session.scalars(query.with_for_update(skip_locked=True)))
+        if fits:
+            break
     for fit in fits:
         fit.state, fit.worker, fit.lease_until = "leased", worker, lease_end()
         fit.attempts += 1
     return [fit.key for fit in fits]
+
+
+def give_back(session: Session, keys: Iterable[str], worker: str) -> None:
+    """These fits were leased to this worker, which could not begin them; the attempt does not count."""
+    session.execute(
+        update(Fit)
+        .where(Fit.key.in_(list(keys)), Fit.worker == worker, Fit.state == "leased")
+        .values(state="waiting", worker=None, lease_until=None, attempts=Fit.attempts - 1)
+    )
 
 
 def renew(session: Session, keys: Iterable[str], worker: str) -> None:
@@ -158,14 +193,10 @@ def settle(session: Session, result: FitResult) -> None:
 
 def sweep(session: Session) -> None:
     """Puts back what lost its lease; a fit that ended its worker three times is told as failed."""
-    lost = (Fit.state == "leased") & (Fit.lease_until < now())
+    lost = is_lost(Fit)
     session.execute(update(Fit).where(lost, Fit.attempts >= MOST_ATTEMPTS).values(state="failed", failure=_KILLED))
     session.execute(update(Fit).where(lost).values(state="waiting", worker=None, lease_until=None))
-    session.execute(
-        update(RunCheck)
-        .where(RunCheck.state == "leased", RunCheck.lease_until < now())
-        .values(state="waiting", lease_until=None)
-    )
+    session.execute(update(RunCheck).where(is_lost(RunCheck)).values(state="waiting", lease_until=None))
 
 
 def unfinished(session: Session, run_id: int) -> set[str]:

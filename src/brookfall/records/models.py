@@ -1,6 +1,33 @@
 """All tables in one import, for migrations."""
 
-from brookfall.records import audit_log, cases, drafts, findings_and_decisions, people, runs
+from brookfall.records import (
+    audit_log,
+    cases,
+    drafts,
+    erasures,
+    findings_and_decisions,
+    idempotency,
+    inventory,
+    people,
+    record_key,
+    renditions,
+    runs,
+    security_log,
+)
 from brookfall.records.base import Base
 
-__all__ = ["Base", "audit_log", "cases", "drafts", "findings_and_decisions", "people", "runs"]
+__all__ = [
+    "Base",
+    "audit_log",
+    "cases",
+    "drafts",
+    "erasures",
+    "findings_and_decisions",
+    "idempotency",
+    "inventory",
+    "people",
+    "record_key",
+    "renditions",
+    "runs",
+    "security_log",
+]

@@ -1,14 +1,19 @@
-"""People and what they may do."""
+"""People, what they may do, where they are signed in, and the tokens by which scripts act for them."""
 
+from datetime import timedelta
 from typing import Any
 
-from sqlalchemy import ForeignKey, String
-from sqlalchemy.orm import Mapped, mapped_column
+from sqlalchemy import ForeignKey, String, delete
+from sqlalchemy.orm import Mapped, Session, mapped_column
 
-from brookfall.records.base import TABLE_OPTIONS, Base, Key, Moment, Sha, Short
+from brookfall.records.base import TABLE_OPTIONS, Base, Key, Moment, Sha, Short, now
+
+_SESSIONS_KEPT = timedelta(days=30)
 
 
 class Person(Base):
+    """``disabled`` is since when a person can't sign in any more."""
+
     __tablename__ = "person"
     __table_args__ = TABLE_OPTIONS
 
@@ -18,10 +23,30 @@ class Person(Base):
     password_hash: Mapped[Short]
     roles: Mapped[list[Any]]
     created: Mapped[Moment]
+    disabled: Mapped[Moment | None]
+
+
+class BrowserSession(Base):
+    """A browser in which somebody signed in; of its secret only the SHA-256 is kept. ``seen`` is its last request."""
+
+    __tablename__ = "browser_session"
+    __table_args__ = TABLE_OPTIONS
+
+    sha256: Mapped[Sha] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"), index=True)
+    began: Mapped[Moment]
+    seen: Mapped[Moment]
+    ended: Mapped[Moment | None]
+    address: Mapped[str] = mapped_column(String(45))
+
+
+def forget_old_sessions(session: Session) -> None:
+    """Takes away the sessions that began so long ago that none of them can go on; the security log stays."""
+    session.execute(delete(BrowserSession).where(BrowserSession.began < now() - _SESSIONS_KEPT))
 
 
 class Token(Base):
-    """By its secret a script acts for a person; only the secret's SHA-256 is kept."""
+    """By its secret a script acts for a person, within ``scopes`` and until it ``ends``; only the SHA-256 is kept."""
 
     __tablename__ = "token"
     __table_args__ = TABLE_OPTIONS
@@ -30,6 +55,8 @@ class Token(Base):
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     name: Mapped[Short]
     sha256: Mapped[Sha] = mapped_column(unique=True)
+    scopes: Mapped[list[Any]]
     created: Mapped[Moment]
+    ends: Mapped[Moment]
     used: Mapped[Moment | None]
     revoked: Mapped[Moment | None]

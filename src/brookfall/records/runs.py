@@ -1,8 +1,10 @@
 """Runs, the fits they wait for, and what was read from them. The database is the truth; messages carry ids only."""
 
+from datetime import datetime
 from typing import Any
 
 from sqlalchemy import ForeignKey, Index, String, Text, UniqueConstraint
+from sqlalchemy.dialects.mysql import DATETIME
 from sqlalchemy.orm import Mapped, mapped_column
 
 from brookfall.records.base import TABLE_OPTIONS, Base, Bytes, Key, Moment, Sha
@@ -21,6 +23,7 @@ class Run(Base):
     started: Mapped[Moment]
     finished: Mapped[Moment | None]
     label_marks: Mapped[list[Any]] = mapped_column(server_default="[]", doc="of the case, as the run began")
+    served: Mapped[datetime | None] = mapped_column(DATETIME(fsp=6), doc="when a worker last began a turn at it")
 
 
 class RunCheck(Base):
@@ -79,6 +82,8 @@ class RunFit(Base):
 
     run_id: Mapped[int] = mapped_column(ForeignKey("run.id"), primary_key=True)
     fit_key: Mapped[Sha] = mapped_column(ForeignKey("fit.key"), primary_key=True)
+    place: Mapped[int] = mapped_column(server_default="0", doc="in the order in which the run's fits are made")
+    seconds: Mapped[float] = mapped_column(server_default="0", doc="about how long it takes; 0 if made before the run")
 
 
 class Reading(Base):

@@ -14,9 +14,10 @@ from sqlalchemy.orm import Session
 from brookfall.core.foundation.parallel_map import together
 from brookfall.core.foundation.progress import Progress, untold
 from brookfall.core.table.profile import ColumnProfile, profile_column
-from brookfall.core.table.table import Column, Kind, Table
+from brookfall.core.table.table import Column, Kind, Table, kept_dtype
 from brookfall.records import blobs
-from brookfall.records.cases import StoredColumn
+from brookfall.records.cases import Case, StoredColumn
+from brookfall.records.erasures import refuse_without_rows
 
 ROWS = ""
 """The name of the table of the rows under review; others have the names they were submitted under."""
@@ -46,7 +47,7 @@ def put_table(
                 position=position,
                 name=column.name,
                 kind=column.kind,
-                values_sha256=blobs.put(session, np.ascontiguousarray(column.values, _dtype(column.kind)).tobytes()),
+                values_sha256=blobs.put(session, column.value_bytes()),
                 levels_sha256=blobs.put(session, json.dumps(column.levels, ensure_ascii=False).encode()),
                 profile=_kept(profile, (descriptions or {}).get(column.name, "")),
             )
@@ -56,7 +57,11 @@ def put_table(
 def get_table(
     session: Session, case_id: int, only: Collection[str] | None = None, name: str = ROWS, version: int = 1
 ) -> Table:
-    """A version of a case's table, or the columns of it named in ``only``, in the table's order."""
+    """A version of a case's table, or the columns of it named in ``only``, in the table's order.
+
+    MissingError where the case's rows were taken away after their term.
+    """
+    refuse_without_rows(session.get_one(Case, case_id))
     found = stored_columns(session, case_id, name, version)
     return Table(tuple(_column(session, stored) for stored in found if only is None or stored.name in only))
 
@@ -93,7 +98,7 @@ def _kept(profile: ColumnProfile, description: str) -> dict[str, Any]:
 
 def _column(session: Session, stored: StoredColumn) -> Column:
     """The column with its values where they lie: only what is looked at is read from the disk."""
-    file, dtype = blobs.local(session, stored.values_sha256), _dtype(stored.kind)
+    file, dtype = blobs.local(session, stored.values_sha256), kept_dtype(stored.kind)
     levels = _levels(blobs.local(session, stored.levels_sha256))
     # An empty file can't be mapped.
     values: np.ndarray[Any, Any] = np.memmap(file, dtype, "r") if file.stat().st_size else np.empty(0, dtype)
@@ -104,7 +109,3 @@ def _column(session: Session, stored: StoredColumn) -> Column:
 def _levels(file: Path) -> tuple[str, ...]:
     """What a file of the cache says; its name is the hash of its content."""
     return tuple(json.loads(file.read_bytes()))
-
-
-def _dtype(kind: str) -> str:
-    return "<f8" if kind == "number" else "<i4"

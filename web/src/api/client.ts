@@ -1,5 +1,6 @@
 /** The one door to the server: typed by the API's own description. */
 import createClient, { type Middleware } from "openapi-fetch";
+import { withKeys } from "./idempotency";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
@@ -36,7 +37,7 @@ const withToken: Middleware = {
 };
 
 export const client = createClient<paths>({ baseUrl: location.origin });
-client.use(withToken);
+client.use(withToken, withKeys());
 
 /** The data of an answer, or a Refusal thrown. */
 export function told<T>(answer: { data?: T; error?: unknown; response: Response }): T {

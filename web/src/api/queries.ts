@@ -15,6 +15,8 @@ import { markedWith } from "./marks";
 import { client, told, type Change, type FindingText, type Plan, type Roles, type Schemas } from "./client";
 
 const POLL_MS = 700;
+/** States of what a worker was asked for and has not finished. */
+const GOING = new Set(["waiting", "leased"]);
 
 const at = (caseId: number) => ({ params: { path: { case_id: caseId } } });
 
@@ -28,6 +30,67 @@ export const useMe = () =>
 
 export const useTokens = () =>
   useQuery({ queryKey: ["tokens"], queryFn: async () => told(await client.GET("/api/tokens")) });
+
+export const useModels = () =>
+  useQuery({ queryKey: ["models"], queryFn: async () => told(await client.GET("/api/models")) });
+
+const ofModel = (key: string) => ({ params: { path: { model_key: key } } });
+
+export const useModel = (key: string) =>
+  useQuery({
+    queryKey: ["models", key],
+    queryFn: async () => told(await client.GET("/api/models/{model_key}", ofModel(key))),
+  });
+
+export const useAddMember = (key: string) =>
+  useAct(
+    async (login: string) =>
+      told(await client.POST("/api/models/{model_key}/members", { ...ofModel(key), body: { login } })),
+    ["models"],
+  );
+
+export const useRemoveMember = (key: string) =>
+  useAct(
+    async (person_id: number) =>
+      told(
+        await client.DELETE("/api/models/{model_key}/members/{person_id}", {
+          params: { path: { model_key: key, person_id } },
+        }),
+      ),
+    ["models"],
+  );
+
+export const useSayInUse = (key: string) =>
+  useAct(
+    async (version: string | null) =>
+      told(await client.PUT("/api/models/{model_key}/in-use", { ...ofModel(key), body: { version } })),
+    ["models"],
+  );
+
+/** Which decided cases keep their rows until when; followed while some are taken away. */
+export const useRetention = () =>
+  useQuery({
+    queryKey: ["retention"],
+    queryFn: async () => told(await client.GET("/api/retention")),
+    refetchInterval: (query) =>
+      query.state.data?.lines.some((line) => line.erasure?.state === "agreed") ? POLL_MS : false,
+  });
+
+export const useProposeErasure = (case_id: number) =>
+  useAct(
+    async (body: Schemas["ErasureProposal"]) =>
+      told(await client.POST("/api/retention/{case_id}/proposal", { ...at(case_id), body })),
+    ["retention"],
+  );
+
+export const useAnswerErasure = (case_id: number) =>
+  useAct(
+    async (body: Schemas["ErasureAnswer"]) =>
+      told(await client.POST("/api/retention/{case_id}/answer", { ...at(case_id), body })),
+    ["retention"],
+    ["docket"],
+    ["case", case_id],
+  );
 
 export const useDocket = () =>
   useQuery({ queryKey: ["docket"], queryFn: async () => told(await client.GET("/api/cases")) });
@@ -223,8 +286,7 @@ export const useReplay = (id: number, runId: number, number: number) =>
   useQuery({
     queryKey: ["replay", id, runId, number],
     queryFn: async () => told(await client.GET("/api/cases/{case_id}/exhibits/{number}/replay", ofExhibit(id, number))),
-    refetchInterval: (query) =>
-      query.state.data?.state === "waiting" || query.state.data?.state === "leased" ? POLL_MS : false,
+    refetchInterval: ({ state }) => (GOING.has(state.data?.state ?? "") ? POLL_MS : false),
   });
 
 /** The nodes that a row passes in a tree; asked only while a row is followed. */
@@ -292,12 +354,21 @@ export const useDecision = (id: number) =>
     queryFn: async () => told(await client.GET("/api/cases/{case_id}/decision", at(id))),
   });
 
-export const useMargin = (id: number) =>
+/** How the report stands, asked again while a worker is at it. */
+export const useReport = (id: number) =>
   useQuery({
-    queryKey: ["margin", id],
-    staleTime: Infinity,
-    queryFn: async () => told(await client.GET("/api/cases/{case_id}/margin", at(id))),
+    queryKey: ["report", id],
+    queryFn: async () => told(await client.GET("/api/cases/{case_id}/report", at(id))),
+    refetchInterval: ({ state }) => (GOING.has(state.data?.current?.state ?? "") ? POLL_MS : false),
   });
+
+export const useAskReport = (id: number) =>
+  useAct(async () => told(await client.POST("/api/cases/{case_id}/report", at(id))), ["report", id]);
+
+export const fetchMargin = async (id: number) => told(await client.GET("/api/cases/{case_id}/margin", at(id)));
+
+export const useMargin = (id: number) =>
+  useQuery({ queryKey: ["margin", id], staleTime: Infinity, queryFn: () => fetchMargin(id) });
 
 export const useRecord = (caseId: number | null, page: number) =>
   useQuery({
@@ -333,7 +404,16 @@ export const useSignOut = () => {
 };
 
 export const useMakeToken = () =>
-  useAct(async (name: string) => told(await client.POST("/api/tokens", { body: { name } })), ["tokens"]);
+  useAct(async (body: Schemas["TokenBody"]) => told(await client.POST("/api/tokens", { body })), ["tokens"]);
+
+export const useChangePassword = () =>
+  useAct(async (body: Schemas["PasswordBody"]) => told(await client.PUT("/api/password", { body })));
+
+export const useSecurityLog = (page: number) =>
+  useQuery({
+    queryKey: ["security", page],
+    queryFn: async () => told(await client.GET("/api/security-log", { params: { query: { page } } })),
+  });
 
 export const useRevokeToken = () =>
   useAct(
@@ -512,11 +592,25 @@ export const useCountersign = (id: number) =>
     ["docket"],
   );
 
-export const useSaveMargin = (id: number) =>
-  useMutation({
-    mutationFn: async (body: Schemas["MarginBody"]) =>
-      told(await client.PUT("/api/cases/{case_id}/margin", { ...at(id), body })),
+/** Saves the margin as it is by then, one save after the other; each says which it is newer than. */
+export const useSaveMargin = (id: number) => {
+  const cache = useQueryClient();
+  const key = ["margin", id];
+  return useMutation({
+    scope: { id: `margin ${id}` },
+    mutationFn: async (_: void) => {
+      const body = cache.getQueryData<Schemas["MarginView"]>(key);
+      if (!body) return;
+      const saved = told(await client.PUT("/api/cases/{case_id}/margin", { ...at(id), body }));
+      const now = cache.getQueryData<Schemas["MarginView"]>(key);
+      cache.setQueryData(key, { ...(now ?? saved), revision: saved.revision });
+      if (now?.text === body.text && now.set_aside === body.set_aside) localStorage.removeItem(marginKept(id));
+    },
   });
+};
+
+/** Where this browser keeps a margin that the server has not taken yet. */
+export const marginKept = (id: number) => `brookfall.margin.${id}`;
 
 export const useVerify = () =>
   useMutation({ mutationFn: async () => told(await client.GET("/api/record/verification")) });

@@ -148,7 +148,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: operations["api_post_countersignature_cases__int_case_id__countersignature_post"];
+        /** Signs the statement or sends it back; a worker renders the report afterwards. */
+        post: operations["decision_post_countersignature_cases__int_case_id__countersignature_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -178,9 +179,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["api_get_decision_cases__int_case_id__decision_get"];
+        get: operations["decision_get_decision_cases__int_case_id__decision_get"];
         put?: never;
-        post: operations["api_post_decision_cases__int_case_id__decision_post"];
+        post: operations["decision_post_decision_cases__int_case_id__decision_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -498,6 +499,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the report stands: asked for, under way, rendered. */
+        get: operations["decision_get_report_cases__int_case_id__report_get"];
+        put?: never;
+        /** Has the report rendered as the case is now, unless that was done; nothing is made twice. */
+        post: operations["decision_post_report_cases__int_case_id__report_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case_id}/report/{form}": {
         parameters: {
             query?: never;
@@ -505,8 +524,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The signed bytes of a decided case, else a draft. JSON is the evidence file. */
-        get: operations["api_get_report_cases__int_case_id__report__form__get"];
+        /** The pages rendered last, the evidence file (json), or the very text that was signed (statement). */
+        get: operations["decision_get_report_pages_cases__int_case_id__report__form__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -559,6 +578,73 @@ export interface paths {
         put?: never;
         post: operations["plan_post_run_cases__int_case_id__run_post"];
         delete: operations["plan_cancel_run_cases__int_case_id__run_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/statements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Written ones, and those that the plan asks for and nobody has written. */
+        get: operations["statements_get_statements_cases__int_case_id__statements_get"];
+        put?: never;
+        post: operations["statements_post_statement_cases__int_case_id__statements_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/statements/{statement_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["statements_put_statement_cases__int_case_id__statements__int_statement_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/statements/{statement_id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Multipart: one part ``file``, kept as it is. */
+        post: operations["statements_post_statement_file_cases__int_case_id__statements__int_statement_id__files_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/statements/{statement_id}/files/{file_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The file as it was kept, to be saved; a browser never shows it as a page. */
+        get: operations["statements_get_statement_file_cases__int_case_id__statements__int_statement_id__files__int_file_id__get"];
+        put?: never;
+        post?: never;
+        delete: operations["statements_delete_statement_file_cases__int_case_id__statements__int_statement_id__files__int_file_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -729,6 +815,103 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["inventory_get_models_models_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["inventory_get_model_models__string_model_key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_key}/in-use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["inventory_put_in_use_models__string_model_key__in_use_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_key}/members": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["inventory_post_member_models__string_model_key__members_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_key}/members/{person_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["inventory_delete_member_models__string_model_key__members__int_person_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** One's own new password. Every other session of one's own ends. */
+        put: operations["session_put_password_password_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/record": {
         parameters: {
             query?: never;
@@ -761,6 +944,73 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/retention": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["retention_get_retention_retention_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/retention/{case_id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A countersigner agrees, and a worker takes them away; or declines. */
+        post: operations["retention_post_erasure_answer_retention__int_case_id__answer_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/retention/{case_id}/proposal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** An administrator proposes that the rows go. */
+        post: operations["retention_post_proposal_retention__int_case_id__proposal_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/security-log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** For administrators: who signed in from where, and who was refused. */
+        get: operations["session_get_security_log_security_log_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -768,10 +1018,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["api_who_am_i_session_get"];
+        get: operations["session_who_am_i_session_get"];
         put?: never;
-        post: operations["api_sign_in_session_post"];
-        delete: operations["api_sign_out_session_delete"];
+        post: operations["session_sign_in_session_post"];
+        delete: operations["session_sign_out_session_delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -784,9 +1034,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["api_get_tokens_tokens_get"];
+        get: operations["session_get_tokens_tokens_get"];
         put?: never;
-        post: operations["api_post_token_tokens_post"];
+        post: operations["session_post_token_tokens_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -803,7 +1053,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        delete: operations["api_delete_token_tokens__int_token_id__delete"];
+        delete: operations["session_delete_token_tokens__int_token_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -897,11 +1147,28 @@ export interface components {
             comment: string;
             /** Password */
             password: string;
+            /**
+             * Statement Sha256
+             * @description the statement that was read; needed to accept where there is one
+             * @default null
+             */
+            statement_sha256: string | null;
         };
         /** Artifact */
         Artifact: {
             /** Path */
             path: string;
+        };
+        /** AttachedView */
+        AttachedView: {
+            /** Id */
+            id: number;
+            /** Path */
+            path: string;
+            /** Sha256 */
+            sha256: string;
+            /** Size */
+            size: number;
         };
         /**
          * Axis
@@ -1116,6 +1383,18 @@ export interface components {
             total: number;
         };
         /**
+         * BelongsView
+         * @description Somebody who belongs to a model.
+         */
+        BelongsView: {
+            /** Id */
+            id: number;
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * Between
          * @description Rows whose number lies in a closed range.
          */
@@ -1194,6 +1473,8 @@ export interface components {
             may_take: boolean;
             /** Model */
             model: string;
+            /** Model Key */
+            model_key: string;
             /** Outcome */
             outcome: string;
             /** Owner */
@@ -1232,6 +1513,8 @@ export interface components {
             may: components["schemas"]["May"];
             /** Model */
             model: string;
+            /** Model Key */
+            model_key: string;
             /** N Rows */
             n_rows: number;
             /** Outcome */
@@ -1248,6 +1531,8 @@ export interface components {
             recipe_words: string | null;
             /** Reviewer */
             reviewer: string | null;
+            /** Rows Taken */
+            rows_taken: string | null;
             /** Run State */
             run_state: string | null;
             since: components["schemas"]["VersionSince"] | null;
@@ -1305,14 +1590,23 @@ export interface components {
              */
             y: string;
         };
-        /** ChainView */
+        /**
+         * ChainView
+         * @description ``signed_from`` is the first entry that is signed; ``anchors`` is how many heads stand outside the database.
+         */
         ChainView: {
+            /** Anchors */
+            anchors: number;
             /** Entries */
             entries: number;
             /** Fault */
             fault: string | null;
             /** Head */
             head: string;
+            /** Signed From */
+            signed_from: number | null;
+            /** Statements */
+            statements: number;
         };
         /** ChangeEffect */
         ChangeEffect: {
@@ -1869,10 +2163,61 @@ export interface components {
             needs_reason: string[];
             /** Questions */
             questions: components["schemas"]["QuestionView"][];
-            /** Reports */
-            reports: {
-                [key: string]: string;
-            };
+            statement: components["schemas"]["DecisionStatement"] | null;
+            /** Statement Sha256 */
+            statement_sha256: string | null;
+            /** Statements */
+            statements: components["schemas"]["StatementView"][];
+        };
+        /**
+         * DecisionStatement
+         * @description The statement that reviewer and countersigner sign.
+         *
+         *     ``over`` are the exhibits, statements and findings that an approval goes over, ``departures`` the limits that are
+         *     not the policy's. Each of the five hashes is a SHA-256: ``package`` of what was submitted, ``plan`` of the canonical
+         *     JSON of the plan, ``evidence`` of the evidence file, ``findings`` and ``case`` of the canonical JSON of the findings
+         *     and of the case's own facts (files, people, deviations). ``proposed`` is in UTC.
+         */
+        DecisionStatement: {
+            /**
+             * Brookfall Decision
+             * @default 1
+             * @constant
+             */
+            brookfall_decision: 1;
+            /** Case */
+            case: string;
+            /** Conditions */
+            conditions: components["schemas"]["SignedCondition"][];
+            /** Departures */
+            departures: string[];
+            /** Evidence */
+            evidence: string;
+            /** Findings */
+            findings: string;
+            /** Kind */
+            kind: string;
+            /** Model */
+            model: string;
+            /** Over */
+            over: string[];
+            /** Package */
+            package: string;
+            /** Plan */
+            plan: string;
+            /**
+             * Proposed
+             * Format: date-time
+             */
+            proposed: string;
+            /** Proposed By */
+            proposed_by: string;
+            /** Reasons */
+            reasons: string;
+            /** Tier */
+            tier: number;
+            /** Version */
+            version: string;
         };
         /** DecisionView */
         DecisionView: {
@@ -1966,10 +2311,15 @@ export interface components {
             /** @default null */
             tree: components["schemas"]["TreeChart"] | null;
         };
-        /** DocketView */
+        /**
+         * DocketView
+         * @description ``erasures`` are told to auditors alone.
+         */
         DocketView: {
             /** Cases */
             cases: components["schemas"]["CaseLine"][];
+            /** Erasures */
+            erasures: components["schemas"]["ErasureNotice"][];
             /** Waits */
             waits: number[];
         };
@@ -2106,6 +2456,112 @@ export interface components {
             subject: string;
             /** Who */
             who: string;
+        };
+        /**
+         * ErasureAnswer
+         * @description Whether they go; ``comment`` says why not. The password signs it.
+         */
+        ErasureAnswer: {
+            /** Agree */
+            agree: boolean;
+            /**
+             * Comment
+             * @default
+             */
+            comment: string;
+            /** Password */
+            password: string;
+        };
+        /**
+         * ErasureNotice
+         * @description What an auditor is told of an erasure.
+         */
+        ErasureNotice: {
+            /** Answered */
+            answered: string | null;
+            /** Answered By */
+            answered_by: string | null;
+            /** Case Id */
+            case_id: number;
+            /** Comment */
+            comment: string;
+            /** Done */
+            done: number;
+            /** Finished */
+            finished: string | null;
+            /** Freed */
+            freed: number;
+            /** Model */
+            model: string;
+            /** Needed */
+            needed: number;
+            /**
+             * Proposed
+             * Format: date-time
+             */
+            proposed: string;
+            /** Proposed By */
+            proposed_by: string;
+            /** Reason */
+            reason: string;
+            /** Shared */
+            shared: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "proposed" | "declined" | "agreed" | "done";
+            /** Version */
+            version: string;
+        };
+        /**
+         * ErasureProposal
+         * @description Why the rows go; the password signs it.
+         */
+        ErasureProposal: {
+            /** Password */
+            password: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * ErasureView
+         * @description Rows that were proposed to be taken away, and what came of it. state: proposed, declined, agreed, done.
+         *
+         *     ``done`` of the ``needed`` files and columns were seen to; ``shared`` of them another case has, so their bytes stay;
+         *     ``freed`` is bytes.
+         */
+        ErasureView: {
+            /** Answered */
+            answered: string | null;
+            /** Answered By */
+            answered_by: string | null;
+            /** Comment */
+            comment: string;
+            /** Done */
+            done: number;
+            /** Finished */
+            finished: string | null;
+            /** Freed */
+            freed: number;
+            /** Needed */
+            needed: number;
+            /**
+             * Proposed
+             * Format: date-time
+             */
+            proposed: string;
+            /** Proposed By */
+            proposed_by: string;
+            /** Reason */
+            reason: string;
+            /** Shared */
+            shared: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "proposed" | "declined" | "agreed" | "done";
         };
         /**
          * Estimate
@@ -2729,6 +3185,14 @@ export interface components {
             version: string;
         };
         /**
+         * InUseBody
+         * @description ``version``: which is in use; none where none is.
+         */
+        InUseBody: {
+            /** Version */
+            version: string | null;
+        };
+        /**
          * Issue
          * @description ``about`` names the kind of issue; ``rows`` are those behind it, ``count`` how many they are.
          */
@@ -3011,13 +3475,23 @@ export interface components {
         };
         /** MarginBody */
         MarginBody: {
+            /**
+             * Revision
+             * @default 0
+             */
+            revision: number;
             /** Set Aside */
             set_aside: number[];
             /** Text */
             text: string;
         };
-        /** MarginView */
+        /**
+         * MarginView
+         * @description ``revision`` counts the saves; 0 where there are no notes yet.
+         */
         MarginView: {
+            /** Revision */
+            revision: number;
             /** Set Aside */
             set_aside: number[];
             /** Text */
@@ -3127,6 +3601,8 @@ export interface components {
         May: {
             /** Countersign */
             countersign: boolean;
+            /** Replay */
+            replay: boolean;
             /** Review */
             review: boolean;
             /** Take */
@@ -3178,6 +3654,14 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * MemberBody
+         * @description ``login``: the name that the new member signs in with.
+         */
+        MemberBody: {
+            /** Login */
+            login: string;
+        };
         /** Model */
         Model: {
             /**
@@ -3186,6 +3670,12 @@ export interface components {
              * @default null
              */
             capacity: number | null;
+            /**
+             * Key
+             * @description of the model that this is a version of
+             * @default null
+             */
+            key: string | null;
             /** Name */
             name: string;
             /**
@@ -3215,6 +3705,57 @@ export interface components {
             /** Version */
             version: string;
         };
+        /**
+         * ModelLine
+         * @description A model of the inventory, with its newest version; ``mine`` where the person belongs to it.
+         */
+        ModelLine: {
+            /** In Use */
+            in_use: string | null;
+            /** Key */
+            key: string;
+            /** Members */
+            members: string[];
+            /** Mine */
+            mine: boolean;
+            /** Name */
+            name: string;
+            newest: components["schemas"]["CaseLine"];
+            /** Owner */
+            owner: string;
+            /** Versions */
+            versions: number;
+        };
+        /**
+         * ModelPage
+         * @description ``approved`` are the versions that may be in use; ``versions`` begin with the newest.
+         */
+        ModelPage: {
+            /** Approved */
+            approved: string[];
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** In Use */
+            in_use: string | null;
+            /** Key */
+            key: string;
+            /** May Change People */
+            may_change_people: boolean;
+            /** May Say In Use */
+            may_say_in_use: boolean;
+            /** Members */
+            members: components["schemas"]["BelongsView"][];
+            /** Name */
+            name: string;
+            owner: components["schemas"]["BelongsView"];
+            /** Versions */
+            versions: components["schemas"]["CaseLine"][];
+        };
+        /** Models */
+        Models: components["schemas"]["ModelLine"][];
         /**
          * Named
          * @description A name of the package format, in words, and the kinds of outcome it is for.
@@ -3369,6 +3910,13 @@ export interface components {
             name: string;
             recipe: components["schemas"]["Recipe"];
         };
+        /** PasswordBody */
+        PasswordBody: {
+            /** New */
+            new: string;
+            /** Old */
+            old: string;
+        };
         /**
          * PathView
          * @description The nodes that a row passes in a tree, from the root to its leaf, and what the row says of every feature.
@@ -3381,7 +3929,10 @@ export interface components {
                 [key: string]: string | null;
             };
         };
-        /** PersonView */
+        /**
+         * PersonView
+         * @description ``reads_all``: every case, and so the record as a whole.
+         */
         PersonView: {
             /** Id */
             id: number;
@@ -3389,6 +3940,8 @@ export interface components {
             login: string;
             /** Name */
             name: string;
+            /** Reads All */
+            reads_all: boolean;
             /** Roles */
             roles: string[];
         };
@@ -3535,6 +4088,12 @@ export interface components {
              */
             splits: number;
             /**
+             * Statements
+             * @description what the reviewer judges in writing, by name; the policy says what each asks
+             * @default []
+             */
+            statements: string[];
+            /**
              * Target Observed
              * @description how the target came to be observed
              * @default
@@ -3601,6 +4160,22 @@ export interface components {
             title: string;
         };
         /**
+         * PlanStatement
+         * @description A statement that the policy knows, and whether the plan asks for it.
+         */
+        PlanStatement: {
+            /** Asks */
+            asks: string;
+            /** Name */
+            name: string;
+            /** On */
+            on: boolean;
+            /** Question */
+            question: number;
+            /** Title */
+            title: string;
+        };
+        /**
          * PlanView
          * @description ``pending`` fits are not yet made, ``to_run`` checks have no exhibit of this plan yet. ``locked`` is None while a
          *     deviation is open; ``undecided`` says why the plan must name a threshold.
@@ -3649,6 +4224,8 @@ export interface components {
             sizes: {
                 [key: string]: number;
             };
+            /** Statements */
+            statements: components["schemas"]["PlanStatement"][];
             /** Timed */
             timed: boolean;
             /** To Run */
@@ -3931,6 +4508,11 @@ export interface components {
              */
             revision: 2;
             /**
+             * Rows Kept Years
+             * @description how long a decided case keeps its rows, at least, in years; by the tier where it is not said
+             */
+            rows_kept_years?: number;
+            /**
              * @default {
              *       "at_least": null,
              *       "at_most": 1.25,
@@ -3970,6 +4552,12 @@ export interface components {
              *     }
              */
             shuffled_p: components["schemas"]["Limit"];
+            /**
+             * Statements
+             * @description what the reviewer must judge in writing, as no computation answers it
+             * @default []
+             */
+            statements: components["schemas"]["StatementDue"][];
             /** Tier */
             tier: number;
             /**
@@ -4382,12 +4970,42 @@ export interface components {
             };
         };
         /**
+         * RenditionView
+         * @description A report that was asked for; ``said`` is why it failed. Its pages have their hashes once they are there.
+         */
+        RenditionView: {
+            /**
+             * Asked
+             * Format: date-time
+             */
+            asked: string;
+            /** Done */
+            done: number;
+            /** Finished */
+            finished: string | null;
+            /** Html Sha256 */
+            html_sha256: string | null;
+            /** Needed */
+            needed: number;
+            /** Pdf Sha256 */
+            pdf_sha256: string | null;
+            /** Said */
+            said: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "leased" | "done" | "failed";
+        };
+        /**
          * ReplayView
          * @description The newest replay of an exhibit; ``state`` is None where nobody asked. ``said`` is what came of it.
          */
         ReplayView: {
             /** Asked */
             asked: string | null;
+            /** Before */
+            before: number;
             /** By */
             by: string | null;
             /** Differences */
@@ -4404,6 +5022,59 @@ export interface components {
             said: string;
             /** State */
             state: ("waiting" | "leased" | "done" | "failed" | "cancelled") | null;
+        };
+        /**
+         * ReportView
+         * @description ``current`` is the rendition of the case as it is, where one was asked for; ``shown`` the one that is read.
+         */
+        ReportView: {
+            current: components["schemas"]["RenditionView"] | null;
+            shown: components["schemas"]["RenditionView"] | null;
+            /** Signed */
+            signed: boolean;
+            /** Statement Sha256 */
+            statement_sha256: string | null;
+        };
+        /**
+         * RetentionLine
+         * @description A decided case and its rows: kept until the end of ``kept_until`` at least; ``why_not`` is empty once they may
+         *     go. ``bytes`` are those of its files that are there.
+         */
+        RetentionLine: {
+            /** Bytes */
+            bytes: number;
+            /** Case Id */
+            case_id: number;
+            /**
+             * Decided
+             * Format: date
+             */
+            decided: string;
+            erasure: components["schemas"]["ErasureView"] | null;
+            /**
+             * Kept Until
+             * Format: date
+             */
+            kept_until: string;
+            /** May Answer */
+            may_answer: boolean;
+            /** May Propose */
+            may_propose: boolean;
+            /** Model */
+            model: string;
+            /** N Rows */
+            n_rows: number;
+            /** Tier */
+            tier: number;
+            /** Version */
+            version: string;
+            /** Why Not */
+            why_not: string;
+        };
+        /** RetentionView */
+        RetentionView: {
+            /** Lines */
+            lines: components["schemas"]["RetentionLine"][];
         };
         /**
          * Roles
@@ -4610,6 +5281,8 @@ export interface components {
          * @description The light view that is asked for while a run goes on.
          */
         RunView: {
+            /** Beside */
+            beside: number;
             /** Checks */
             checks: components["schemas"]["CheckProgress"][];
             /** Done */
@@ -4645,6 +5318,34 @@ export interface components {
             kind: "says";
             /** Words */
             words: string[];
+        };
+        /**
+         * SecurityEventView
+         * @description ``who`` is a person's name, or what was typed where it is nobody's.
+         */
+        SecurityEventView: {
+            /** Address */
+            address: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Detail */
+            detail: string;
+            /** Id */
+            id: number;
+            /** What */
+            what: string;
+            /** Who */
+            who: string;
+        };
+        /** SecurityLogView */
+        SecurityLogView: {
+            /** Events */
+            events: components["schemas"]["SecurityEventView"][];
+            /** Total */
+            total: number;
         };
         /**
          * Sentence
@@ -4735,6 +5436,19 @@ export interface components {
             validation: number | null;
         };
         /**
+         * SignedCondition
+         * @description What has to be met, and by when.
+         */
+        SignedCondition: {
+            /**
+             * Due
+             * Format: date
+             */
+            due: string;
+            /** What */
+            what: string;
+        };
+        /**
          * Split
          * @description How the owner says the rows were split.
          */
@@ -4758,6 +5472,106 @@ export interface components {
          * @enum {string}
          */
         Standing: "within" | "unsettled" | "near" | "outside";
+        /** StatementBody */
+        StatementBody: {
+            /**
+             * Revision
+             * @default 0
+             */
+            revision: number;
+            statement: components["schemas"]["StatementText"];
+        };
+        /**
+         * StatementDue
+         * @description What the reviewer must judge in writing: one of the seven questions, its title, and what is asked in full.
+         */
+        StatementDue: {
+            /** Asks */
+            asks: string;
+            /** Name */
+            name: string;
+            /** Question */
+            question: number;
+            /** Title */
+            title: string;
+        };
+        /**
+         * StatementText
+         * @description What a reviewer writes. With the ``name`` of one that the policy knows, question, title and what it asks are the
+         *     policy's, whatever is sent.
+         */
+        StatementText: {
+            /**
+             * Asks
+             * @default
+             */
+            asks: string;
+            /** Judgement */
+            judgement: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Question
+             * @default 7
+             */
+            question: number;
+            /** Reason */
+            reason: string;
+            standing: components["schemas"]["Standing"];
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /**
+             * Withdrawn
+             * @default false
+             */
+            withdrawn: boolean;
+        };
+        /**
+         * StatementView
+         * @description A statement, or one that is due and not written: then it has no ``id``, no standing and no words.
+         *
+         *     ``due`` says whether the plan asks for it.
+         */
+        StatementView: {
+            /** Asks */
+            asks: string;
+            /** Author */
+            author: string | null;
+            /** Changed */
+            changed: string | null;
+            /** Due */
+            due: boolean;
+            /** Files */
+            files: components["schemas"]["AttachedView"][];
+            /** Id */
+            id: number | null;
+            /** Judgement */
+            judgement: string;
+            /** Name */
+            name: string;
+            /** Number */
+            number: number | null;
+            /** Question */
+            question: number;
+            /** Reason */
+            reason: string;
+            /** Revision */
+            revision: number;
+            /** Standing */
+            standing: ("within" | "within_open" | "near" | "outside" | "unsettled" | "none") | null;
+            /** Title */
+            title: string;
+            /** Withdrawn */
+            withdrawn: boolean;
+        };
+        /** Statements */
+        Statements: components["schemas"]["StatementView"][];
         /** StripChart */
         StripChart: {
             /** Groups */
@@ -5025,8 +5839,19 @@ export interface components {
         };
         /** TokenBody */
         TokenBody: {
+            /**
+             * Days
+             * @description until it ends
+             * @default 90
+             */
+            days: number;
             /** Name */
             name: string;
+            /**
+             * Scopes
+             * @description what it is for
+             */
+            scopes: ("read" | "submit")[];
         };
         /** TokenView */
         TokenView: {
@@ -5035,12 +5860,19 @@ export interface components {
              * Format: date-time
              */
             created: string;
+            /**
+             * Ends
+             * Format: date-time
+             */
+            ends: string;
             /** Id */
             id: number;
             /** Name */
             name: string;
             /** Revoked */
             revoked: string | null;
+            /** Scopes */
+            scopes: ("read" | "submit")[];
             /** Used */
             used: string | null;
         };
@@ -5247,6 +6079,10 @@ export interface components {
             };
             /** Standings */
             standings: {
+                [key: string]: string;
+            };
+            /** Statement Standings */
+            statement_standings: {
                 [key: string]: string;
             };
         };
@@ -6145,7 +6981,7 @@ export interface operations {
             };
         };
     };
-    api_post_countersignature_cases__int_case_id__countersignature_post: {
+    decision_post_countersignature_cases__int_case_id__countersignature_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6337,7 +7173,7 @@ export interface operations {
             };
         };
     };
-    api_get_decision_cases__int_case_id__decision_get: {
+    decision_get_decision_cases__int_case_id__decision_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6431,7 +7267,7 @@ export interface operations {
             };
         };
     };
-    api_post_decision_cases__int_case_id__decision_post: {
+    decision_post_decision_cases__int_case_id__decision_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -9000,13 +9836,201 @@ export interface operations {
             };
         };
     };
-    api_get_report_cases__int_case_id__report__form__get: {
+    decision_get_report_cases__int_case_id__report_get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 case_id: number;
-                form: "html" | "pdf" | "json";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    decision_post_report_cases__int_case_id__report_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    decision_get_report_pages_cases__int_case_id__report__form__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                form: "html" | "pdf" | "json" | "statement";
             };
             cookie?: never;
         };
@@ -9488,6 +10512,581 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    statements_get_statements_cases__int_case_id__statements_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Statements"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    statements_post_statement_cases__int_case_id__statements_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StatementBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StatementView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    statements_put_statement_cases__int_case_id__statements__int_statement_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                statement_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StatementBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StatementView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    statements_post_statement_file_cases__int_case_id__statements__int_statement_id__files_post: {
+        parameters: {
+            query: {
+                /** @description that of the statement as it was read */
+                revision: number;
+            };
+            header?: never;
+            path: {
+                case_id: number;
+                statement_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StatementView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    statements_get_statement_file_cases__int_case_id__statements__int_statement_id__files__int_file_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                statement_id: number;
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    statements_delete_statement_file_cases__int_case_id__statements__int_statement_id__files__int_file_id__delete: {
+        parameters: {
+            query: {
+                /** @description that of the statement as it was read */
+                revision: number;
+            };
+            header?: never;
+            path: {
+                case_id: number;
+                statement_id: number;
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StatementView"];
                 };
             };
             /** @description Bad Request */
@@ -10980,6 +12579,577 @@ export interface operations {
             };
         };
     };
+    inventory_get_models_models_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Models"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    inventory_get_model_models__string_model_key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    inventory_put_in_use_models__string_model_key__in_use_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InUseBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    inventory_post_member_models__string_model_key__members_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MemberBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    inventory_delete_member_models__string_model_key__members__int_person_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_key: string;
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    session_put_password_password_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_get_record_record_get: {
         parameters: {
             query?: {
@@ -11167,7 +13337,389 @@ export interface operations {
             };
         };
     };
-    api_who_am_i_session_get: {
+    retention_get_retention_retention_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RetentionView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    retention_post_erasure_answer_retention__int_case_id__answer_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ErasureAnswer"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RetentionView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    retention_post_proposal_retention__int_case_id__proposal_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ErasureProposal"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RetentionView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    session_get_security_log_security_log_get: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecurityLogView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    session_who_am_i_session_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -11259,7 +13811,7 @@ export interface operations {
             };
         };
     };
-    api_sign_in_session_post: {
+    session_sign_in_session_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -11355,7 +13907,7 @@ export interface operations {
             };
         };
     };
-    api_sign_out_session_delete: {
+    session_sign_out_session_delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -11445,7 +13997,7 @@ export interface operations {
             };
         };
     };
-    api_get_tokens_tokens_get: {
+    session_get_tokens_tokens_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -11537,7 +14089,7 @@ export interface operations {
             };
         };
     };
-    api_post_token_tokens_post: {
+    session_post_token_tokens_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -11633,7 +14185,7 @@ export interface operations {
             };
         };
     };
-    api_delete_token_tokens__int_token_id__delete: {
+    session_delete_token_tokens__int_token_id__delete: {
         parameters: {
             query?: never;
             header?: never;

@@ -6,6 +6,8 @@ import type { Schemas } from "../api/client";
 import { useSignOut } from "../api/queries";
 import { SERIF } from "../theme";
 
+const SEE_RETENTION = new Set(["administrator", "countersigner", "auditor"]);
+
 export function Bar({ me }: { me: Schemas["PersonView"] }) {
   const signOut = useSignOut();
   const go = useNavigate();
@@ -52,8 +54,11 @@ export function Bar({ me }: { me: Schemas["PersonView"] }) {
         <NavLink to="/" end>
           Docket
         </NavLink>
+        {(me.reads_all || me.roles.includes("owner")) && <NavLink to="/models">Models</NavLink>}
         {me.roles.includes("owner") && <NavLink to="/submit">Submit a model</NavLink>}
-        {me.roles.some((role) => role !== "owner") && <NavLink to="/record">Record</NavLink>}
+        {me.reads_all && <NavLink to="/record">Record</NavLink>}
+        {me.roles.some((role) => SEE_RETENTION.has(role)) && <NavLink to="/retention">Retention</NavLink>}
+        {me.roles.includes("administrator") && <NavLink to="/security">Security log</NavLink>}
       </Box>
       <Box sx={{ ml: "auto", display: "flex", gap: 2, alignItems: "center" }}>
         <Box

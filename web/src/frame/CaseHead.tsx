@@ -2,6 +2,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
+import { Link } from "react-router";
 import type { Case } from "../api/client";
 import { useTake } from "../api/queries";
 import { CourseNav } from "../marks/Course";
@@ -46,7 +47,9 @@ export function CaseHead({ theCase, small, onMargin }: CaseHeadProps) {
   return (
     <>
       <Box sx={{ px: 3, pt: 1.25, display: "flex", alignItems: "flex-end", gap: 2 }}>
-        <Typography variant="h1">{title}</Typography>
+        <Typography variant="h1" sx={{ "& a": { textDecoration: "none", "&:hover": { textDecoration: "underline" } } }}>
+          <Link to={`/models/${theCase.model_key}`}>{theCase.model}</Link> {theCase.version}
+        </Typography>
         <Typography variant="body2" sx={{ color: "text.secondary" }}>
           tier {theCase.tier} · {outcome(theCase.outcome)} outcome · from {theCase.owner} · {reviewIn(theCase)}
           {theCase.due ? ` · due ${day(theCase.due)}` : ""}
@@ -61,6 +64,12 @@ export function CaseHead({ theCase, small, onMargin }: CaseHeadProps) {
         </Box>
       </Box>
       <Said error={take.error} />
+      {theCase.rows_taken && (
+        <Typography sx={{ px: 3, color: "brook.brick" }}>
+          The rows of this case were taken away on {day(theCase.rows_taken)}, after their term. Figures, findings and
+          what was signed are here; nothing can be replayed.
+        </Typography>
+      )}
       {course}
     </>
   );

@@ -11,7 +11,7 @@ import { useKeys } from "./keys";
 import { useMarginOf } from "./margin";
 
 export function Margin({ theCase, onFold }: { theCase: Case; onFold: () => void }) {
-  const { margin, write, saving, failed } = useMarginOf(theCase.id);
+  const { margin, write, saving, failed, isStale, putTogether } = useMarginOf(theCase.id);
   const run = useRun(theCase.id);
   const field = useRef<HTMLTextAreaElement>(null);
   useKeys([{ keys: "w", does: "write a note in the margin", act: () => field.current?.focus() }]);
@@ -47,13 +47,20 @@ export function Margin({ theCase, onFold }: { theCase: Case; onFold: () => void 
         placeholder="Working notes, seen by you alone. Saved as you type."
       />
       <Typography variant="body2" aria-live="polite" sx={{ color: "text.secondary", minHeight: 18, mt: 0.5 }}>
-        {failed
-          ? "Kept in this browser; the server did not take it yet."
-          : saving
-            ? "Saving …"
-            : margin?.text
-              ? "Saved"
-              : ""}
+        {isStale ? (
+          <>
+            These notes were changed in another window, and nothing was overwritten.{" "}
+            <Button onClick={() => void putTogether()}>Put both together</Button>
+          </>
+        ) : failed ? (
+          "Kept in this browser; the server did not take it yet."
+        ) : saving ? (
+          "Saving …"
+        ) : margin?.text ? (
+          "Saved"
+        ) : (
+          ""
+        )}
       </Typography>
       <Typography variant="h3" sx={{ mt: 2, mb: 0.5 }}>
         Set aside

@@ -10,13 +10,17 @@ import { useState } from "react";
 import { Link } from "react-router";
 import type { Case, Schemas } from "../api/client";
 import { useCountersign, useDecision, usePropose } from "../api/queries";
+import type { Statement } from "../api/statements";
 import { useTheCase } from "../frame/CaseFrame";
 import { GaugeMark } from "../marks/GaugeMark";
 import { Tally } from "../marks/Tally";
 import { Fetching, Said } from "../parts/Said";
+import { SigningPassword } from "../parts/SigningPassword";
 import { SERIF } from "../theme";
+import { SignedStatement } from "./SignedStatement";
+import { keyOf } from "./Statement";
 import { PastDeviation } from "./plan/Deviations";
-import { day, decision as decisionWords, decisions, moment } from "../wording";
+import { day, decision as decisionWords, decisions, moment, plural } from "../wording";
 
 type Page = Schemas["DecisionPage"];
 type Kind = Schemas["Proposal"]["kind"];
@@ -42,7 +46,10 @@ export function Decision() {
           {theCase.state === "decided" ? "Read the signed report" : "Read the report as it stands"}
         </Link>
       </Box>
-      {theCase.may.countersign && <CountersignForm theCase={theCase} />}
+      {page.statement && page.statement_sha256 && (
+        <SignedStatement caseId={theCase.id} statement={page.statement} sha256={page.statement_sha256} />
+      )}
+      {theCase.may.countersign && <CountersignForm theCase={theCase} read={page.statement_sha256} />}
       <Typography variant="h2" sx={{ mt: 1 }}>
         The seven questions
       </Typography>
@@ -75,6 +82,15 @@ export function Decision() {
         </Box>
       ))}
       <Typography variant="h2" sx={{ mt: 2, mb: 0.5 }}>
+        Statements
+      </Typography>
+      {page.statements.length === 0 && (
+        <Typography sx={{ color: "text.secondary" }}>None is due, and none was written.</Typography>
+      )}
+      {page.statements.map((one) => (
+        <StatementLine key={keyOf(one)} caseId={theCase.id} statement={one} />
+      ))}
+      <Typography variant="h2" sx={{ mt: 2, mb: 0.5 }}>
         Open findings
       </Typography>
       {page.findings.length === 0 && <Typography sx={{ color: "text.secondary" }}>None.</Typography>}
@@ -101,6 +117,36 @@ export function Decision() {
         <PastDeviation key={one.number} deviation={one} />
       ))}
       {theCase.may.review && <ProposeForm theCase={theCase} page={page} />}
+    </Box>
+  );
+}
+
+/** A statement with its judgement; or that it is due, and who would have to write it. */
+function StatementLine({ caseId, statement }: { caseId: number; statement: Statement }) {
+  return (
+    <Box
+      sx={{
+        display: "grid",
+        gridTemplateColumns: "30px 250px 1fr",
+        gap: 1,
+        borderBottom: 1,
+        borderColor: "divider",
+        py: 0.75,
+      }}
+    >
+      {statement.standing ? <GaugeMark standing={statement.standing} label={statement.title} /> : <span />}
+      <Link to={`/cases/${caseId}/evidence?statement=${keyOf(statement)}`}>
+        {statement.number && `${statement.number}. `}
+        {statement.title}
+      </Link>
+      {statement.standing ? (
+        <Box sx={{ fontSize: "size.cell", color: "text.secondary", overflowWrap: "anywhere" }}>
+          {statement.judgement}
+          {statement.files.length > 0 && ` ${plural(statement.files.length, "file")} attached.`}
+        </Box>
+      ) : (
+        <Box sx={{ fontSize: "size.cell", color: "brook.ochre" }}>Due by the plan, and not written.</Box>
+      )}
     </Box>
   );
 }
@@ -134,7 +180,7 @@ function Proposed({ decision }: { decision: Schemas["DecisionView"] }) {
   );
 }
 
-/** The decision just signed stands at the top. */
+/** The decision just signed stands at the top; the form that signed it is gone by then, and a refused one says why. */
 function toTop() {
   document.querySelector("main")?.scrollTo({ top: 0 });
 }
@@ -169,10 +215,9 @@ function ProposeForm({ theCase, page }: { theCase: Case; page: Page }) {
       sx={{ mt: 3, display: "grid", gap: 1.5, maxWidth: 640 }}
       onSubmit={(event) => {
         event.preventDefault();
-        propose.mutate(
-          { kind, reasons, despite, password, conditions: conditional ? conditions : [] },
-          { onSuccess: toTop },
-        );
+        void propose
+          .mutateAsync({ kind, reasons, despite, password, conditions: conditional ? conditions : [] })
+          .then(toTop, () => undefined);
       }}
     >
       <Typography variant="h2">Propose a decision</Typography>
@@ -232,15 +277,7 @@ function ProposeForm({ theCase, page }: { theCase: Case; page: Page }) {
           onChange={(event) => setDespite(event.target.value)}
         />
       )}
-      <TextField
-        required
-        type="password"
-        label="Your password, to sign"
-        autoComplete="current-password"
-        value={password}
-        onChange={(event) => setPassword(event.target.value)}
-        sx={{ maxWidth: 280 }}
-      />
+      <SigningPassword required value={password} onChange={setPassword} sx={{ maxWidth: 280 }} />
       <Said error={propose.error} />
       <Button type="submit" variant="contained" disabled={propose.isPending} sx={{ justifySelf: "start" }}>
         Sign and propose
@@ -249,16 +286,19 @@ function ProposeForm({ theCase, page }: { theCase: Case; page: Page }) {
   );
 }
 
-function CountersignForm({ theCase }: { theCase: Case }) {
+/** Accepting signs the statement that was `read`, and no other. */
+function CountersignForm({ theCase, read }: { theCase: Case; read: string | null }) {
   const countersign = useCountersign(theCase.id);
   const [comment, setComment] = useState("");
   const [password, setPassword] = useState("");
-  const sign = (accept: boolean) => countersign.mutate({ accept, comment, password }, { onSuccess: toTop });
+  const sign = (accept: boolean) =>
+    void countersign.mutateAsync({ accept, comment, password, statement_sha256: read }).then(toTop, () => undefined);
   return (
     <Box component="section" aria-label="Countersign" sx={{ display: "grid", gap: 1.5, maxWidth: 640, mb: 3 }}>
       <Typography variant="h2">Countersign</Typography>
       <Typography sx={{ color: "text.secondary" }}>
-        Accepting freezes the case and its report. Sending back takes a comment, and puts it into review again.
+        Accepting signs the statement and ends the case; its report is rendered then. Sending back takes a comment, and
+        puts it into review again.
       </Typography>
       <TextField
         multiline
@@ -267,14 +307,7 @@ function CountersignForm({ theCase }: { theCase: Case }) {
         value={comment}
         onChange={(event) => setComment(event.target.value)}
       />
-      <TextField
-        type="password"
-        label="Your password, to sign"
-        autoComplete="current-password"
-        value={password}
-        onChange={(event) => setPassword(event.target.value)}
-        sx={{ maxWidth: 280 }}
-      />
+      <SigningPassword value={password} onChange={setPassword} sx={{ maxWidth: 280 }} />
       <Said error={countersign.error} />
       <Box sx={{ display: "flex", gap: 1 }}>
         <Button variant="contained" disabled={countersign.isPending || !password} onClick={() => sign(true)}>

@@ -4,7 +4,7 @@ import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { Fragment, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
-import type { CaseLine } from "../api/client";
+import type { CaseLine, Schemas } from "../api/client";
 import { useDocket, useMe, useTake } from "../api/queries";
 import { useKeys } from "../frame/keys";
 import { SmallCourse } from "../marks/Course";
@@ -49,6 +49,7 @@ export function Docket() {
       >
         <Waiting lines={all.filter((c) => docket.data.waits.includes(c.id))} />
       </Typography>
+      <Erasures told={docket.data.erasures} />
       <Box
         sx={{ display: "flex", gap: 2, fontSize: "size.small", mb: 1, color: "text.secondary", alignItems: "center" }}
       >
@@ -122,15 +123,7 @@ export function Docket() {
           },
           { head: "course", cell: (c) => <SmallCourse step={c.step} /> },
           {
-            head: (
-              <Box sx={{ display: "grid", gridTemplateColumns: "repeat(7, 27px)", textAlign: "center" }}>
-                {questions().map((one) => (
-                  <span key={one.number} title={one.question}>
-                    {one.number}
-                  </span>
-                ))}
-              </Box>
-            ),
+            head: <QuestionHeads />,
             cell: (c) => <Marks line={c} />,
           },
           { head: "findings", cell: (c) => <Findings line={c} /> },
@@ -143,9 +136,31 @@ export function Docket() {
             ? "No case stands there."
             : me.data?.roles.includes("owner")
               ? "Models you submit will be listed here. Submit one with the link above."
-              : "Submitted models will be listed here. An owner submits them."}
+              : me.data && !me.data.reads_all
+                ? "Administrators see no case's contents."
+                : "Submitted models will be listed here. An owner submits them."}
         </Typography>
       )}
+    </Box>
+  );
+}
+
+/** What an auditor is told of rows that go, or went in the last thirty days. */
+function Erasures({ told }: { told: Schemas["ErasureNotice"][] }) {
+  if (told.length === 0) return null;
+  return (
+    <Box component="ul" aria-label="Rows taken away" sx={{ mt: 0, mb: 2, pl: 2.5, maxWidth: 860 }}>
+      {told.map((one) => (
+        <li key={one.case_id}>
+          <Link to="/retention">
+            The rows of {one.model} {one.version}
+          </Link>{" "}
+          {one.state === "proposed"
+            ? `are proposed to be taken away, by ${one.proposed_by} on ${day(one.proposed)}`
+            : `were taken away on ${day(one.answered)}, by ${one.proposed_by} and ${one.answered_by}`}
+          : {one.reason}
+        </li>
+      ))}
     </Box>
   );
 }
@@ -170,6 +185,19 @@ function Findings({ line }: { line: CaseLine }) {
 
 function addressOf(c: CaseLine): string {
   return `/cases/${c.id}/${c.state === "waiting" ? "brief" : STEP_PATHS[c.step]}`;
+}
+
+/** The numbers of the seven questions, over their marks. */
+export function QuestionHeads() {
+  return (
+    <Box sx={{ display: "grid", gridTemplateColumns: "repeat(7, 27px)", textAlign: "center" }}>
+      {questions().map((one) => (
+        <span key={one.number} title={one.question}>
+          {one.number}
+        </span>
+      ))}
+    </Box>
+  );
 }
 
 export function Marks({ line }: { line: Pick<CaseLine, "marks"> }) {

@@ -4,13 +4,14 @@ import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useState, type ReactNode } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Case, Run } from "../api/client";
 import { useCancelRun, useExhibit, useRegrouped, useRun } from "../api/queries";
 import { useTheCase } from "../frame/CaseFrame";
 import { useKeys } from "../frame/keys";
 import { useMarginOf } from "../frame/margin";
+import { useStatements, type Statement as Written } from "../api/statements";
 import { GaugeMark } from "../marks/GaugeMark";
 import { Fetching, Said } from "../parts/Said";
 import { plural, questions, seconds } from "../wording";
@@ -19,21 +20,25 @@ import { groupIn } from "../charts/groups/combinations";
 import { type ChosenThreshold } from "./Content";
 import { isChanged, NO_CHANGE, Regroup, type Regrouping } from "./Regroup";
 import { ExhibitView } from "./ExhibitView";
+import { keyOf, OWN, Statement } from "./Statement";
 
 export function Evidence() {
   const { theCase, openMargin } = useTheCase();
   const run = useRun(theCase.id);
+  const statements = useStatements(theCase.id);
   const cache = useQueryClient();
   const go = useNavigate();
   const [search, setSearch] = useSearchParams();
   const { margin, write } = useMarginOf(theCase.id);
   const numbers = run.data?.exhibits.map((e) => e.number) ?? [];
   const asked = Number(search.get("exhibit"));
-  const chosen = asked || (numbers[0] ?? null);
+  const inWriting = search.get("statement");
+  const chosen = inWriting !== null ? null : asked || (numbers[0] ?? null);
   const there = chosen !== null && numbers.includes(chosen);
   const exhibit = useExhibit(theCase.id, run.data?.id ?? null, there ? chosen : null);
   const isStale = run.data?.exhibits.some((e) => e.number === chosen && e.state === "stale");
   const show = (number: number | undefined) => number && setSearch({ exhibit: String(number) }, { replace: true });
+  const showStatement = (key: string) => setSearch({ statement: key }, { replace: true });
   const step = (by: number) =>
     show(numbers[Math.min(Math.max(numbers.indexOf(chosen ?? 0) + by, 0), numbers.length - 1)]);
   const setAside = () => {
@@ -85,10 +90,18 @@ export function Evidence() {
         <Said error={run.error} />
       </Box>
     );
-  if (run.data.id === null) return <NothingRun theCase={theCase} />;
+  const written = statements.data?.find((one) => keyOf(one) === inWriting) ?? (inWriting === "own" ? OWN : undefined);
   return (
     <Box sx={{ display: "grid", gridTemplateColumns: "244px 1fr", minHeight: "100%" }}>
-      <Index theCase={theCase} run={run.data} chosen={chosen} onShow={show} />
+      <Index
+        theCase={theCase}
+        run={run.data}
+        statements={statements.data ?? []}
+        chosen={chosen}
+        inWriting={inWriting}
+        onShow={show}
+        onStatement={showStatement}
+      />
       <Box sx={{ p: 3, pt: 1.75, minWidth: 0 }}>
         {state === "running" && <Progress theCase={theCase} run={run.data} />}
         {state === "cancelled" && (
@@ -99,8 +112,12 @@ export function Evidence() {
         )}
         {state !== "running" && <StaleNote theCase={theCase} run={run.data} />}
         <Said error={exhibit.error} />
-        <Said error={otherwise.error} />
-        {exhibit.data && there ? (
+        <Said error={otherwise.error ?? statements.error} />
+        {written ? (
+          <Statement key={inWriting} theCase={theCase} statement={written} onWritten={showStatement} />
+        ) : run.data.id === null ? (
+          <NothingRun theCase={theCase} />
+        ) : exhibit.data && there ? (
           <ExhibitView
             key={exhibit.data.number}
             exhibit={
@@ -137,13 +154,23 @@ export function Evidence() {
                 caseId={theCase.id}
                 runId={run.data.id}
                 number={exhibit.data.number}
-                mayReplay={!isStale && !isChanged(groups) && exhibit.data.state === "done" && state !== "running"}
+                mayReplay={
+                  theCase.may.replay &&
+                  !isStale &&
+                  !isChanged(groups) &&
+                  exhibit.data.state === "done" &&
+                  state !== "running"
+                }
               />
             }
           />
         ) : (
           <Typography sx={{ color: "text.secondary" }}>
-            {chosen ? `Exhibit ${chosen} is not there yet.` : "Exhibits appear here as their fits are done."}
+            {inWriting !== null && statements.data
+              ? "There is no such statement in this case."
+              : chosen
+                ? `Exhibit ${chosen} is not there yet.`
+                : "Exhibits appear here as their fits are done."}
           </Typography>
         )}
       </Box>
@@ -151,17 +178,17 @@ export function Evidence() {
   );
 }
 
-function Index({
-  theCase,
-  run,
-  chosen,
-  onShow,
-}: {
+interface IndexProps {
   theCase: Case;
   run: Run;
+  statements: readonly Written[];
   chosen: number | null;
+  inWriting: string | null;
   onShow: (number: number) => void;
-}) {
+  onStatement: (key: string) => void;
+}
+
+function Index({ theCase, run, statements, chosen, inWriting, onShow, onStatement }: IndexProps) {
   return (
     <Box
       component="nav"
@@ -170,13 +197,16 @@ function Index({
     >
       {questions().map(({ number, question, title }) => {
         const checks = run.checks.filter((c) => c.question === number);
+        const written = statements.filter((one) => one.question === number && !one.withdrawn);
         return (
           <Box key={question} component="section" aria-label={question}>
             <Typography variant="h3" sx={{ fontSize: "size.text", mt: 1.1, mb: 0.25 }} title={question}>
               {number} {title}
             </Typography>
-            {checks.length === 0 && (
-              <Box sx={{ fontSize: "size.small", color: "brook.muted", pl: 3.25 }}>no check in the plan</Box>
+            {checks.length === 0 && written.length === 0 && (
+              <Box sx={{ fontSize: "size.small", color: "brook.muted", pl: 3.25 }}>
+                {run.id === null ? "not run" : "no check in the plan"}
+              </Box>
             )}
             {checks.map((check) => {
               const exhibit = run.exhibits.find((e) => e.number === check.number);
@@ -187,64 +217,118 @@ function Index({
                     : "waiting"
                   : "not run";
               return (
-                <Box
+                <IndexLine
                   key={check.number}
-                  component="button"
-                  disabled={!exhibit}
-                  aria-current={chosen === check.number || undefined}
-                  onClick={() => onShow(check.number)}
-                  sx={{
-                    all: "unset",
-                    boxSizing: "border-box",
-                    display: "flex",
-                    gap: 1,
-                    alignItems: "center",
-                    width: "calc(100% + 12px)",
-                    mx: -0.75,
-                    px: 0.75,
-                    minHeight: 24,
-                    borderRadius: 0.75,
-                    fontSize: "size.cell",
-                    cursor: exhibit ? "pointer" : "default",
-                    color: chosen === check.number ? "text.primary" : "text.secondary",
-                    fontWeight: chosen === check.number ? 550 : 400,
-                    bgcolor: chosen === check.number ? "brook.pale" : "transparent",
-                    "&:focus-visible": { outline: 2, outlineColor: "primary.main" },
-                  }}
+                  number={String(check.number)}
+                  title={check.title}
+                  isChosen={chosen === check.number}
+                  onShow={exhibit ? () => onShow(check.number) : undefined}
                 >
-                  <Box component="span" sx={{ width: 18, textAlign: "right", color: "brook.muted" }}>
-                    {check.number}
-                  </Box>
-                  <span>{check.title}</span>
-                  <Box
-                    component="span"
-                    sx={{ ml: "auto", fontSize: "size.note", color: "brook.muted", whiteSpace: "nowrap" }}
-                  >
-                    {exhibit ? (
-                      exhibit.state === "failed" ? (
-                        "failed"
-                      ) : exhibit.state === "stale" ? (
-                        <Box component="span" sx={{ color: "brook.ochre" }}>
-                          stale
-                        </Box>
-                      ) : exhibit.state === "not_applicable" ? (
-                        "not run"
-                      ) : (
-                        <GaugeMark standing={exhibit.standing} />
-                      )
+                  {exhibit ? (
+                    exhibit.state === "failed" ? (
+                      "failed"
+                    ) : exhibit.state === "stale" ? (
+                      <Box component="span" sx={{ color: "brook.ochre" }}>
+                        stale
+                      </Box>
+                    ) : exhibit.state === "not_applicable" ? (
+                      "not run"
                     ) : (
-                      waiting
-                    )}
-                  </Box>
-                </Box>
+                      <GaugeMark standing={exhibit.standing} />
+                    )
+                  ) : (
+                    waiting
+                  )}
+                </IndexLine>
               );
             })}
+            {written.map((one) => (
+              <IndexLine
+                key={keyOf(one)}
+                number={one.number === null ? "" : `S${one.number}`}
+                title={one.title}
+                isChosen={inWriting === keyOf(one)}
+                onShow={() => onStatement(keyOf(one))}
+              >
+                {one.standing ? (
+                  <GaugeMark standing={one.standing} />
+                ) : (
+                  <Box component="span" sx={{ color: "brook.ochre" }}>
+                    due
+                  </Box>
+                )}
+              </IndexLine>
+            ))}
           </Box>
         );
       })}
       <Typography variant="body2" sx={{ mt: 2 }}>
         <Link to={`/cases/${theCase.id}/compare`}>Compare models on the same rows</Link>
       </Typography>
+      {theCase.may.review && (
+        <Typography variant="body2" sx={{ mt: 1 }}>
+          <Link to="?statement=own">Write a statement of your own</Link>
+        </Typography>
+      )}
+      {statements.some((one) => one.withdrawn) && (
+        <Typography variant="body2" sx={{ mt: 1, color: "text.secondary" }}>
+          Withdrawn:{" "}
+          {statements
+            .filter((one) => one.withdrawn)
+            .map((one, i) => (
+              <span key={keyOf(one)}>
+                {i > 0 && ", "}
+                <Link to={`?statement=${keyOf(one)}`}>{one.title.toLowerCase()}</Link>
+              </span>
+            ))}
+        </Typography>
+      )}
+    </Box>
+  );
+}
+
+interface IndexLineProps {
+  number: string;
+  title: string;
+  isChosen: boolean;
+  onShow: (() => void) | undefined;
+  children: ReactNode;
+}
+
+/** A line of the index: an exhibit by its number, or a statement. */
+function IndexLine({ number, title, isChosen, onShow, children }: IndexLineProps) {
+  return (
+    <Box
+      component="button"
+      disabled={!onShow}
+      aria-current={isChosen || undefined}
+      onClick={onShow}
+      sx={{
+        all: "unset",
+        boxSizing: "border-box",
+        display: "flex",
+        gap: 1,
+        alignItems: "center",
+        width: "calc(100% + 12px)",
+        mx: -0.75,
+        px: 0.75,
+        minHeight: 24,
+        borderRadius: 0.75,
+        fontSize: "size.cell",
+        cursor: onShow ? "pointer" : "default",
+        color: isChosen ? "text.primary" : "text.secondary",
+        fontWeight: isChosen ? 550 : 400,
+        bgcolor: isChosen ? "brook.pale" : "transparent",
+        "&:focus-visible": { outline: 2, outlineColor: "primary.main" },
+      }}
+    >
+      <Box component="span" sx={{ width: 18, flex: "none", textAlign: "right", color: "brook.muted" }}>
+        {number}
+      </Box>
+      <span>{title}</span>
+      <Box component="span" sx={{ ml: "auto", fontSize: "size.note", color: "brook.muted", whiteSpace: "nowrap" }}>
+        {children}
+      </Box>
     </Box>
   );
 }
@@ -263,6 +347,7 @@ function Progress({ theCase, run }: { theCase: Case; run: Run }) {
         {run.done} of {plural(run.needed, "fit")}
         {run.failed ? `, ${run.failed} failed` : ""}; {run.exhibits.length} of {plural(run.checks.length, "exhibit")}
         {run.seconds_left ? `; about ${seconds(run.seconds_left)} left` : ""}
+        {run.beside > 0 && `; ${plural(run.beside, "other run")} beside it`}
       </Typography>
       {theCase.may.review && (
         <Button disabled={cancel.isPending} onClick={() => cancel.mutate()}>
@@ -288,7 +373,7 @@ function StaleNote({ theCase, run }: { theCase: Case; run: Run }) {
 
 function NothingRun({ theCase }: { theCase: Case }) {
   return (
-    <Box sx={{ p: 3, maxWidth: 560 }}>
+    <Box sx={{ maxWidth: 560 }}>
       <Typography variant="h2" sx={{ mb: 1 }}>
         Nothing has been run
       </Typography>

@@ -316,9 +316,11 @@ function Desk({ theCase, from, group, chosen, edited, onClose }: DeskProps) {
         setValue(name, value);
     else if (answer) setValue("what", answer);
   }, [answer, about, isReady, edited, getValues, setValue]);
-  const submit = handleSubmit((values) =>
-    save.mutate(
-      {
+  const submit = handleSubmit(async (values) => {
+    const here = window.location.href;
+    // By its promise: this form may be gone by the time that the finding is known to be kept.
+    const saved = await save
+      .mutateAsync({
         findingId: edited?.id ?? null,
         revision: edited?.revision ?? 0,
         finding: {
@@ -327,15 +329,13 @@ function Desk({ theCase, from, group, chosen, edited, onClose }: DeskProps) {
           due: values.due || null,
           withdrawn: false,
         },
-      },
-      {
-        onSuccess: () => {
-          localStorage.removeItem(draft);
-          onClose();
-        },
-      },
-    ),
-  );
+      })
+      .catch(() => null);
+    if (saved === null) return;
+    localStorage.removeItem(draft);
+    // Whoever has gone on to another page meanwhile is not fetched back.
+    if (window.location.href === here) onClose();
+  });
   const errors = formState.errors;
   const cites = watch("cites");
   const thresholds = watch("thresholds") ?? [];

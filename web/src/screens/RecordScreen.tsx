@@ -3,12 +3,12 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { Link, useSearchParams } from "react-router";
+import type { Schemas } from "../api/client";
 import { useRecord, useVerify } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
+import { Pager } from "../parts/Pager";
 import { Fetching, Said } from "../parts/Said";
 import { count, moment, plural } from "../wording";
-
-const PAGE = 100;
 
 export function RecordScreen() {
   const [search, setSearch] = useSearchParams();
@@ -23,7 +23,6 @@ export function RecordScreen() {
         <Said error={record.error} />
       </Box>
     );
-  const pages = Math.max(1, Math.ceil(record.data.total / PAGE));
   const turn = (to: number) => setSearch({ ...(caseId ? { case: String(caseId) } : {}), page: String(to) });
   return (
     <Box component="main" sx={{ p: 3, overflow: "auto" }}>
@@ -37,7 +36,8 @@ export function RecordScreen() {
               of one case; <Link to="/record">all cases</Link>
             </>
           )}
-          . Each carries the hash of the one before; nothing here can be changed.
+          . Each carries the hash of the one before, and is signed from when there was a key; nothing here can be
+          changed.
         </Typography>
         <Button sx={{ ml: "auto" }} variant="outlined" disabled={verify.isPending} onClick={() => verify.mutate()}>
           Verify the chain
@@ -46,9 +46,7 @@ export function RecordScreen() {
       <Said error={verify.error} />
       {verify.data && (
         <Typography role="status" sx={{ mb: 1, color: verify.data.fault ? "brook.brick" : "primary.main" }}>
-          {verify.data.fault
-            ? `The chain is broken: ${verify.data.fault}.`
-            : `All ${count(verify.data.entries)} entries hold; the last hash is ${verify.data.head.slice(0, 24)}…`}
+          {verify.data.fault ? `Amiss: ${verify.data.fault}.` : holds(verify.data)}
         </Typography>
       )}
       <DataTable
@@ -88,20 +86,17 @@ export function RecordScreen() {
           },
         ]}
       />
-      {pages > 1 && (
-        <Box sx={{ display: "flex", gap: 1, alignItems: "center", mt: 1 }}>
-          <Button disabled={page <= 1} onClick={() => turn(page - 1)}>
-            Newer
-          </Button>
-          <span>
-            page {page} of {pages}
-          </span>
-          <Button disabled={page >= pages} onClick={() => turn(page + 1)}>
-            Older
-          </Button>
-        </Box>
-      )}
+      <Pager page={page} total={record.data.total} onTurn={turn} />
     </Box>
+  );
+}
+
+function holds({ entries, head, signed_from, statements, anchors }: Schemas["ChainView"]): string {
+  const signed = signed_from ? `signed from entry ${count(signed_from)} on` : "none of them signed";
+  const outside = anchors > 0 ? `, ${plural(anchors, "anchor")} outside the database agree` : "";
+  return (
+    `All ${count(entries)} entries hold, ${signed}; the last hash is ${head.slice(0, 24)}…. ` +
+    `${plural(statements, "signed statement")} and what they name are whole${outside}.`
   );
 }
 

@@ -43,11 +43,13 @@ export function Replay({ caseId, runId, number, mayReplay }: ReplayProps) {
             sx={{ width: 120 }}
           />
           {state === "waiting"
-            ? "Waiting for a worker"
+            ? `Waiting for a worker${found.data.before > 0 ? `, ${plural(found.data.before, "replay")} before it` : ""}`
             : `${found.data.done} of ${plural(found.data.needed, "fit")} made again`}
-          <Button disabled={cancel.isPending} onClick={() => cancel.mutate()}>
-            Cancel the replay
-          </Button>
+          {mayReplay && (
+            <Button disabled={cancel.isPending} onClick={() => cancel.mutate()}>
+              Cancel the replay
+            </Button>
+          )}
         </Box>
       )}
       {found.data && !going && state && (

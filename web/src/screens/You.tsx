@@ -1,40 +1,80 @@
-/** Personal tokens: by one of them a script submits and reads in one's name. */
+/** Personal tokens, by which a script submits or reads in one's name; and one's password. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState, type FormEvent } from "react";
+import type { Schemas } from "../api/client";
 import { useMakeToken, useRevokeToken, useTokens } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
 import { Fetching, Said } from "../parts/Said";
-import { moment } from "../wording";
+import { moment, plural } from "../wording";
+import { Password } from "./Password";
+
+type Scope = Schemas["TokenBody"]["scopes"][number];
+
+const SCOPES: [Scope, string][] = [
+  ["submit", "submits"],
+  ["read", "reads"],
+];
+const LASTS = [7, 30, 90, 365];
+
+const isOver = (ends: string) => new Date(ends) <= new Date();
 
 export function You() {
   const tokens = useTokens();
   const make = useMakeToken();
   const revoke = useRevokeToken();
   const [name, setName] = useState("");
+  const [scopes, setScopes] = useState<Scope[]>(["submit"]);
+  const [days, setDays] = useState(90);
+  const toggle = (scope: Scope) =>
+    setScopes(scopes.includes(scope) ? scopes.filter((one) => one !== scope) : [...scopes, scope]);
   const send = (event: FormEvent) => {
     event.preventDefault();
-    make.mutate(name.trim(), { onSuccess: () => setName("") });
+    make.mutate({ name: name.trim(), scopes, days }, { onSuccess: () => setName("") });
   };
   return (
     <Box component="main" sx={{ p: 3, overflow: "auto" }}>
-      <Box sx={{ maxWidth: 760 }}>
+      <Box sx={{ maxWidth: 980 }}>
         <Typography variant="h1" sx={{ mb: 0.5 }}>
           Personal tokens
         </Typography>
         <Typography sx={{ color: "text.secondary", mb: 2 }}>
           By a token a script acts in your name: <code>brookfall submit PACKAGE --url {location.origin} --token …</code>
-          . It can do what you can, but not sign.
+          : it does what it is made for, until it ends, and never signs or reviews.
         </Typography>
-        <Box component="form" onSubmit={send} sx={{ display: "flex", gap: 1, mb: 1.5 }}>
+        <Box component="form" onSubmit={send} sx={{ display: "flex", gap: 1, mb: 1.5, alignItems: "center" }}>
           <TextField label="What the token is for" value={name} onChange={(event) => setName(event.target.value)} />
+          {SCOPES.map(([scope, words]) => (
+            <FormControlLabel
+              key={scope}
+              label={words}
+              control={<Checkbox size="small" checked={scopes.includes(scope)} onChange={() => toggle(scope)} />}
+              sx={{ mr: 0, whiteSpace: "nowrap" }}
+            />
+          ))}
+          <TextField
+            select
+            label="Ends after"
+            value={days}
+            onChange={(event) => setDays(Number(event.target.value))}
+            slotProps={{ select: { native: true } }}
+            sx={{ width: 130, flex: "none" }}
+          >
+            {LASTS.map((one) => (
+              <option key={one} value={one}>
+                {plural(one, "day")}
+              </option>
+            ))}
+          </TextField>
           <Button
             type="submit"
             variant="contained"
-            disabled={!name.trim() || make.isPending}
-            sx={{ whiteSpace: "nowrap" }}
+            disabled={!name.trim() || scopes.length === 0 || make.isPending}
+            sx={{ whiteSpace: "nowrap", flex: "none" }}
           >
             Make a token
           </Button>
@@ -66,12 +106,16 @@ export function You() {
             keyOf={(token) => token.id}
             columns={[
               { head: "for", cell: (token) => token.name },
+              { head: "it may", cell: (token) => token.scopes.join(" and ") },
               { head: "made", cell: (token) => moment(token.created) },
               { head: "last used", cell: (token) => (token.used ? moment(token.used) : "never") },
+              { head: "ends", cell: (token) => moment(token.ends) },
               {
                 cell: (token) =>
                   token.revoked ? (
                     `revoked ${moment(token.revoked)}`
+                  ) : isOver(token.ends) ? (
+                    "over"
                   ) : (
                     <Button onClick={() => revoke.mutate(token.id)} aria-label={`Revoke ${token.name}`}>
                       Revoke
@@ -81,6 +125,7 @@ export function You() {
             ]}
           />
         )}
+        <Password />
       </Box>
     </Box>
   );

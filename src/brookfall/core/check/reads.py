@@ -21,7 +21,7 @@ ROLES_OF_ALL = (
 )
 _GUARDED_ROLES = ("protected", "grounds", "spoken", "identifier", "time", "naming", "named")
 _GUARDED_OF_SUBJECT = ("claims", "expectations", "new_rows")
-_NEVER_READ = ("checks", "target_observed", "harm_reason", "split_reason", "overrides")
+_NEVER_READ = ("checks", "statements", "target_observed", "harm_reason", "split_reason", "overrides")
 """Fields of the plan that change no exhibit."""
 
 

@@ -4,13 +4,13 @@ A page shows any sentence from this alone: it puts a field's value at its path i
 """
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, JsonValue
 
-from brookfall.core.plan.departures import Departure, departures
+from brookfall.core.plan.departures import Departure
 from brookfall.core.plan.plan import InUse, Plan
 
 Path = tuple[str, ...]
@@ -148,10 +148,10 @@ class Sentence(_Part):
     after: tuple[PlanLine, ...] = ()
 
 
-def with_departures(sentence: Sentence, plan: Plan) -> Sentence:
+def with_departures(sentence: Sentence, departing: Sequence[Departure]) -> Sentence:
     """The sentence with a line for every limit in it that departs from the policy, and room for the reason."""
     used = limits_of(sentence)
-    lines = tuple(departure_line(one) for one in departures(plan) if one.name in used)
+    lines = tuple(departure_line(one) for one in departing if one.name in used)
     return sentence.model_copy(update={"after": (*sentence.after, *lines)})
 
 

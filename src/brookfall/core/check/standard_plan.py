@@ -54,6 +54,7 @@ def standard_plan(
             and (in_use is not None or not checks()[name].needs_version)
             and (observed or not checks()[name].needs_observed)
         ),
+        statements=tuple(one.name for one in (policy or default_policy(tier)).statements),
         policy=policy or default_policy(tier),
     )
 

@@ -33,6 +33,14 @@ STANDINGS = {
     "none": "no limit set",
 }
 
+STATEMENT_STANDINGS = {
+    "within": "holds",
+    "near": "holds with reservations",
+    "outside": "does not hold",
+    "unsettled": "can't be told",
+}
+"""How what a statement judges stands, in the order in which a reviewer chooses."""
+
 SEVERITIES = {1: "minor", 2: "moderate", 3: "serious", 4: "critical"}
 
 DECISIONS = {

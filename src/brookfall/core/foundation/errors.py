@@ -1,5 +1,21 @@
 """Errors that a person can cause and mend."""
 
+_LONGEST, _LONGEST_NAME = 1000, 200
+"""Characters of what a message says, and of a name in it: a file may have names of megabytes."""
+
+
+def readable(words: str, most: int = _LONGEST) -> str:
+    r"""Words that can be shown anywhere: without control characters, which would steer a terminal, and not too long.
+
+    >>> readable("abcdefgh", most=4)
+    'ab … gh'
+    >>> print(readable("red" + chr(27)))
+    red\x1b
+    """
+    if len(words) > most:
+        words = f"{words[: most // 2]} … {words[-(most // 2) :]}"
+    return "".join(sign if sign.isprintable() or sign == "\n" else ascii(sign)[1:-1] for sign in words)
+
 
 class UserError(Exception):
     """Something a person sent can't be used: says what is wrong, where, and what to do.
@@ -16,10 +32,10 @@ class UserError(Exception):
         column: str | None = None,
         row: int | None = None,
     ) -> None:
-        self.what = what
-        self.todo = todo
-        self.file = file
-        self.column = column
+        self.what = readable(what)
+        self.todo = readable(todo)
+        self.file = file and readable(file, _LONGEST_NAME)
+        self.column = column and readable(column, _LONGEST_NAME)
         self.row = row
         super().__init__(str(self))
 
@@ -39,6 +55,10 @@ class StaleError(UserError):
 
 class ForbiddenError(UserError):
     """The person may not do this, whatever they send."""
+
+
+class WrongPasswordError(ForbiddenError):
+    """What was to be signed was not, for want of the right password."""
 
 
 class MissingError(UserError):

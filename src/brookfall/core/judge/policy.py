@@ -2,12 +2,51 @@
 
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from brookfall.core.evidence.limit import Limit
 
 CONVENTIONS = ("above the threshold only", "the other class as positive", "classes weighted by rows", "all rows pooled")
 """Ways to take a measure that are not this program's, in the order in which they are tried."""
+
+
+class StatementDue(BaseModel):
+    """What the reviewer must judge in writing: one of the seven questions, its title, and what is asked in full."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    name: str = Field(pattern="^[a-z][a-z_]{0,39}$")
+    question: int = Field(ge=1, le=7)
+    title: str = Field(min_length=1, max_length=120)
+    asks: str = Field(min_length=1, max_length=1000)
+
+
+CONCEPT = StatementDue(
+    name="concept",
+    question=7,
+    title="Soundness of the concept",
+    asks="Would the trade accept the reasoning from these features to this outcome, and is this outcome what the use "
+    "needs? Which assumptions does it rest on, and what was considered instead?",
+)
+ORIGIN = StatementDue(
+    name="origin",
+    question=1,
+    title="Where the features come from",
+    asks="Where does each feature come from, who enters it, and is it known, in this form, when the model is asked?",
+)
+USE = StatementDue(
+    name="use",
+    question=7,
+    title="Intended use",
+    asks="Who acts on the output and how, on whom, and what must it not be used for? Do these rows stand for those "
+    "people and that time?",
+)
+STATEMENTS_DUE: dict[int, tuple[StatementDue, ...]] = {1: (ORIGIN, CONCEPT, USE), 2: (CONCEPT, USE), 3: (USE,)}
+"""What the built-in policy asks in writing, by tier (common practice)."""
+
+
+ROWS_KEPT_YEARS = {1: 7, 2: 5, 3: 3}
+"""How long a decided case keeps its rows at least, in years, by tier (common practice: longer than an approval)."""
 
 
 class Policy(BaseModel):
@@ -49,6 +88,23 @@ class Policy(BaseModel):
         default_factory=dict, description="limits of checks that have none of their own above, by the check's name"
     )
     grounds: tuple[str, ...] = ("age", "disability", "ethnic group", "pregnancy", "religion", "sex")
+    statements: tuple[StatementDue, ...] = Field(
+        default=(), max_length=20, description="what the reviewer must judge in writing, as no computation answers it"
+    )
+
+    rows_kept_years: int = Field(
+        default_factory=lambda before: ROWS_KEPT_YEARS.get(before["tier"], 7),
+        ge=0,
+        le=100,
+        description="how long a decided case keeps its rows, at least, in years; by the tier where it is not said",
+    )
+
+    @field_validator("statements")
+    @classmethod
+    def _named_apart(cls, due: tuple[StatementDue, ...]) -> tuple[StatementDue, ...]:
+        if len({one.name for one in due}) < len(due):
+            raise ValueError("each statement due needs a name of its own")
+        return due
 
 
 class StandardPlan(BaseModel):
@@ -78,4 +134,4 @@ def default_policy(tier: int) -> Policy:
     >>> default_policy(1).gap.words
     '≤ 0.05'
     """
-    return Policy(tier=tier)
+    return Policy(tier=tier, statements=STATEMENTS_DUE.get(tier, ()))

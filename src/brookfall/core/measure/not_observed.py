@@ -237,7 +237,10 @@ def at_odds(name: str, rows: Scored, unseen: Unseen, odds_ratio: float) -> Figur
         np.tile(unseen.counted, 2) * np.concatenate([chance, 1 - chance]),
         np.tile(units, 2),
     )
-    return measure(name, _joined(rows, both, np.repeat([True, False], u)))
+    found = measure(name, _joined(rows, both, np.repeat([True, False], u)))
+    # Its n counts each of them once: as many as it would be of, were they all of one outcome or all of the other.
+    n = max(measure(name, completed(rows, unseen, np.full(u, hit))).n for hit in (True, False))
+    return replace(found, n=n)
 
 
 def chances_of(rows: Scored, unseen: Unseen, odds_ratio: float) -> Numbers:

@@ -92,6 +92,8 @@ def plan_facts(plan: Plan) -> dict[str, str]:
         for key, value in sorted(kept.items())
     }
     facts |= {f"why the limit {name} departs": reason for name, reason in sorted(plan.overrides.items())}
+    titles = {one.name: one.title for one in plan.policy.statements}
+    facts |= {f"statement on {titles[name].lower()}": "due" for name in plan.statements}
     facts |= {f"check {check.replace('_', ' ')}": "on" for check in plan.checks}
     return facts | _policy(plan.policy)
 
@@ -135,7 +137,9 @@ def _policy(policy: Policy) -> dict[str, str]:
         facts[f"limit on {words}"] = f"{limit.words}{ideal}"
     facts |= {f"limit of {name.replace('_', ' ')}": limit.words for name, limit in sorted(policy.limits.items())}
     facts["conventions tried on claims"] = _listed(list(policy.conventions), "none")
-    return facts | {"grounds": _listed(list(policy.grounds), "none")}
+    facts["rows are kept for"] = f"{policy.rows_kept_years} years after the decision, at least"
+    facts |= {"grounds": _listed(list(policy.grounds), "none")}
+    return facts | {f"{one.title.lower()}, in writing (question {one.question})": one.asks for one in policy.statements}
 
 
 def _listed(words: list[str], none: str) -> str:

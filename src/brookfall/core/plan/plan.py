@@ -99,6 +99,11 @@ class Plan(BaseModel):
     )
     in_use: InUse | None = Field(default=None, description="the version that the submitted one is set against")
     checks: tuple[str, ...] = Field(description="the names of the checks that are on")
+    statements: tuple[str, ...] = Field(
+        default=(),
+        max_length=20,
+        description="what the reviewer judges in writing, by name; the policy says what each asks",
+    )
     policy: Policy
     overrides: dict[str, str] = Field(
         default_factory=dict,
@@ -148,6 +153,15 @@ class Plan(BaseModel):
         if not checks:
             raise ValueError("at least one check must be on")
         return tuple(dict.fromkeys(checks))
+
+    @model_validator(mode="after")
+    def _statements_of_the_policy(self) -> "Plan":
+        known = [one.name for one in self.policy.statements]
+        unknown = sorted({*self.statements} - {*known})
+        if unknown:
+            there = f"it asks for {', '.join(known)}" if known else "it asks for none"
+            raise ValueError(f"statements: the policy does not say what '{unknown[0]}' asks; {there}")
+        return self
 
     @model_validator(mode="after")
     def _deciding_part_exists(self) -> "Plan":

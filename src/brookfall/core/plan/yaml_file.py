@@ -4,10 +4,10 @@ import yaml
 from pydantic import ValidationError
 
 from brookfall.core.foundation.errors import UserError
+from brookfall.core.foundation.strict_yaml import load_yaml
+from brookfall.core.foundation.validation import first_problem
 from brookfall.core.plan.plan import Plan
 from brookfall.core.plan.revisions import read_plan
-
-_MOST_CHARACTERS = 200_000
 
 
 def plan_to_yaml(plan: Plan) -> str:
@@ -28,22 +28,14 @@ def plan_from_yaml(text: str, file: str) -> Plan:
     >>> plan_from_yaml(plan_to_yaml(plan), "plan.yaml") == plan
     True
     """
-    if len(text) > _MOST_CHARACTERS:
-        raise UserError("The file is too long for a plan.", todo="Choose a plan's own file.", file=file)
-    try:
-        read = yaml.safe_load(text)
-    except (yaml.YAMLError, RecursionError) as problem:
-        mark = getattr(problem, "problem_mark", None)
-        where = f", line {mark.line + 1}" if mark else ""
-        raise UserError(f"The plan is not YAML{where}.", todo=_TODO, file=file) from problem
+    read = load_yaml(text, file, _TODO)
     if not isinstance(read, dict):
         raise UserError("The file holds no plan.", todo=_TODO, file=file)
     try:
         return read_plan(read)
     except ValidationError as problem:
-        first = problem.errors()[0]
-        field = ".".join(str(part) for part in first["loc"] if part not in ("shares", "given"))
-        message = first["msg"].removeprefix("Value error, ")
+        place, message = first_problem(problem)
+        field = ".".join(part for part in place.split(".") if part not in ("shares", "given"))
         said = f"{field}: {message}" if field else message
         raise UserError(f"The plan can't be read ({said}).", todo=_TODO, file=file) from problem
     except ValueError as problem:

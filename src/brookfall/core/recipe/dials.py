@@ -7,6 +7,7 @@ import numpy as np
 from pydantic import ValidationError
 
 from brookfall.core.foundation.errors import UserError
+from brookfall.core.foundation.validation import first_problem
 from brookfall.core.recipe.families import family_of, resolved_settings
 from brookfall.core.recipe.family.family import Settings
 from brookfall.core.recipe.recipe import Recipe
@@ -110,7 +111,7 @@ def _refuse_impossible(recipe: Recipe, setting: str, values: Sequence[float | No
         try:
             family.settings.model_validate(_turned(recipe, setting, value).settings)
         except ValidationError as problem:
-            why = problem.errors()[0]["msg"]
+            why = first_problem(problem)[1]
         else:
             why = "it is a whole number" if whole else ""
         if whole or why:

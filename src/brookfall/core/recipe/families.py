@@ -10,6 +10,7 @@ from pydantic import ValidationError
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.foundation.plugins import with_plugins
 from brookfall.core.foundation.sources import digest_of
+from brookfall.core.foundation.validation import first_problem
 from brookfall.core.recipe.family.choice import CHOICE
 from brookfall.core.recipe.family.family import Family, Settings
 from brookfall.core.recipe.family.linear import LINEAR
@@ -142,18 +143,49 @@ def check_recipe(recipe: Recipe, outcome: Outcome, file: str) -> None:
             todo=f"Families for a {outcome} outcome are {', '.join(fitting) or 'none yet'}.",
             file=file,
         )
+    refuse_threshold(recipe.threshold, outcome, "recipe.threshold", file)
     family = families()[recipe.family]
     try:
         family.settings.model_validate(recipe.settings)
     except ValidationError as problem:
-        first = problem.errors()[0]
-        name = ".".join(str(step) for step in first["loc"]) or "settings"
+        name, message = first_problem(problem)
         allowed = ", ".join(family.settings.model_fields) or "none"
         raise UserError(
-            f"recipe.settings.{name}: {first['msg']}.",
+            f"recipe.settings{'.' if name else ''}{name}: {message}.",
             todo=f"Settings of {recipe.family} are {allowed}.",
             file=file,
         ) from problem
+
+
+def refuse_threshold(threshold: float | None, outcome: Outcome, place: str, file: str | None = None) -> None:
+    """Refuse a threshold outside 0 to 1, between which a recipe's scores of a yes/no lie.
+
+    Parameters
+    ----------
+    threshold : float or None
+        From which score a row is positive; None where none is declared.
+    outcome : Outcome
+        The kind of outcome; only a binary one is decided by a threshold.
+    place : str
+        Where the threshold stands, for the message.
+    file : str, optional
+        The file that an error names.
+
+    Raises
+    ------
+    UserError
+        It lies outside 0 to 1.
+
+    Examples
+    --------
+    >>> refuse_threshold(0.5, "binary", "recipe.threshold")
+    """
+    if outcome == "binary" and threshold is not None and not 0 <= threshold <= 1:
+        raise UserError(
+            f"{place}: {threshold:g} lies outside 0 to 1, and the scores of a recipe are probabilities.",
+            todo="Give the probability from which a row is positive.",
+            file=file,
+        )
 
 
 def _written(value: object) -> str:

@@ -39,6 +39,8 @@ class Recipe(BaseModel):
     family: str
     settings: dict[str, object] = Field(default_factory=dict)
     preprocess: Preprocess = Preprocess()
-    threshold: float | None = Field(default=None, description="positive when score ≥ threshold; none is invented")
+    threshold: float | None = Field(
+        default=None, allow_inf_nan=False, description="positive when score ≥ threshold; none is invented"
+    )
     seed: int = Field(default=0, ge=0, lt=2**32)
     split: Split | None = None

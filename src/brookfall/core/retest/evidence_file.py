@@ -7,6 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.revisions import REVISION, read_exhibit
+from brookfall.core.evidence.statement import Statement
 from brookfall.core.foundation.environment import environment
 from brookfall.core.judge.policy import Policy
 from brookfall.core.plan.plan import Plan
@@ -26,7 +27,7 @@ class PackageHash(BaseModel):
 class Evidence(BaseModel):
     """The contract of the evidence file. ``roles`` are those the reviewer tested under, ``changes`` what made the table
     that was tested from the one that was submitted, ``added`` the tables that the reviewer put beside it, ``marks``
-    what the reviewer said of single labels."""
+    what the reviewer said of single labels, ``statements`` what they judged in writing."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -43,6 +44,7 @@ class Evidence(BaseModel):
     overrides: tuple[dict[str, str], ...] = ()
     read_from: int = Field(default=REVISION, exclude=True, description="the revision that was read")
     exhibits: tuple[Exhibit, ...]
+    statements: tuple[Statement, ...] = ()
 
     def to_json(self) -> str:
         """The file's text; it holds no NaN."""
@@ -57,6 +59,7 @@ def evidence_of(
     changes: tuple[Change, ...] = (),
     added: tuple[Added, ...] = (),
     marks: tuple[LabelMark, ...] = (),
+    statements: tuple[Statement, ...] = (),
 ) -> Evidence:
     """The evidence of exhibits computed here and now.
 
@@ -75,6 +78,7 @@ def evidence_of(
         added=added,
         marks=marks,
         exhibits=exhibits,
+        statements=statements,
     )
 
 

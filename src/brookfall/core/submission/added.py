@@ -1,13 +1,14 @@
 """A table that came after the submission, put beside its rows by whoever reviews them."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 
 from brookfall.core.foundation.digest import sha256
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.submission.package import Package
 from brookfall.core.submission.schema import Data
-from brookfall.core.table.read import read_file
+from brookfall.core.table.read import TableFile, read_file
+from brookfall.core.table.read_options import HowRead
 from brookfall.core.table.table import Table
 
 
@@ -17,7 +18,11 @@ class Added(Data):
     sha256: str
 
 
-def read_added(entry: Data, data: bytes, rows: Table) -> tuple[Added, Table]:
+Reader = Callable[[bytes, str, HowRead], TableFile]
+"""How a file is read: here and now, or by a process that reads nothing else."""
+
+
+def read_added(entry: Data, data: bytes, rows: Table, read_by: Reader = read_file) -> tuple[Added, Table]:
     """The table in a file's bytes, declared as it was read.
 
     UserError when it can't be read, says that it holds the rows under review, or has no key that both tables have.
@@ -28,7 +33,7 @@ def read_added(entry: Data, data: bytes, rows: Table) -> tuple[Added, Table]:
             todo="Say that it is a sample, or later rows.",
             file=entry.path,
         )
-    read = read_file(data, entry.path, entry.read)
+    read = read_by(data, entry.path, entry.read)
     if entry.kind == "sample":
         read.table.column(str(entry.key), entry.path)
         rows.column(str(entry.key))
@@ -36,10 +41,12 @@ def read_added(entry: Data, data: bytes, rows: Table) -> tuple[Added, Table]:
     return Added.model_validate(declared), read.table
 
 
-def with_added(package: Package, added: tuple[Added, ...], files: Mapping[str, bytes]) -> Package:
+def with_added(
+    package: Package, added: tuple[Added, ...], files: Mapping[str, bytes], read_by: Reader = read_file
+) -> Package:
     """A package with the tables that were added to it, their files known by their SHA-256 whatever they are called.
 
-    UserError names the first file that is not there.
+    ``read_by`` reads a file's bytes. UserError names the first file that is not there.
     """
     beside = dict(package.beside)
     by_hash = {sha256(data): data for data in files.values()}
@@ -50,6 +57,6 @@ def with_added(package: Package, added: tuple[Added, ...], files: Mapping[str, b
                 todo="Give it with --added.",
                 file=entry.path,
             )
-        beside[entry.name] = read_file(by_hash[entry.sha256], entry.path, entry.read).table
+        beside[entry.name] = read_by(by_hash[entry.sha256], entry.path, entry.read).table
     data = (*package.submission.data, *added)
     return replace(package, submission=package.submission.model_copy(update={"data": data}), beside=beside)

@@ -7,6 +7,7 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from brookfall.core.foundation.errors import UserError
+from brookfall.core.foundation.validation import first_problem
 from brookfall.core.table.read_options import HowRead
 from brookfall.core.table.table import Kind
 
@@ -78,9 +79,10 @@ def described(files: Mapping[str, bytes], path: str) -> Described:
         return Described()
     try:
         found = _Descriptor.model_validate(json.loads(files[DATAPACKAGE]))
-    except (ValueError, ValidationError, RecursionError) as problem:
+    except (ValueError, RecursionError) as problem:
+        place, message = first_problem(problem) if isinstance(problem, ValidationError) else ("", "this is no JSON")
         raise UserError(
-            f"The descriptor can't be read ({str(problem).splitlines()[0]}).",
+            f"The descriptor can't be read ({place}{': ' if place else ''}{message}).",
             todo="Mend it, or leave it out: it is optional.",
             file=DATAPACKAGE,
         ) from problem
@@ -98,7 +100,7 @@ def described(files: Mapping[str, bytes], path: str) -> Described:
         how = HowRead.model_validate(said)
     except ValidationError as problem:
         raise UserError(
-            f"The descriptor of {path} can't be followed: {problem.errors()[0]['msg']}.",
+            f"The descriptor of {path} can't be followed: {first_problem(problem)[1]}.",
             todo="Separators are comma, semicolon, tab and bar.",
             file=DATAPACKAGE,
         ) from problem

@@ -4,12 +4,14 @@ import io
 import stat
 import zipfile
 import zlib
+from lzma import LZMAError
 from pathlib import Path, PurePosixPath
 
 from brookfall.core.foundation.digest import sha256
 from brookfall.core.foundation.errors import UserError
 
 MAX_FILES = 200
+_LONGEST_PATH = 500
 _BLOCK = 1 << 20
 
 
@@ -47,6 +49,8 @@ def files_of_zip(data: bytes, max_bytes: int) -> dict[str, bytes]:
         raise UserError(
             "This is not a zip file.", todo="Send the package as .zip, or its files one by one."
         ) from problem
+    if not all(entry.filename for entry in archive.infolist()):
+        raise UserError("A file in the zip has no name.", todo="Zip it again.")
     entries = [entry for entry in archive.infolist() if not entry.is_dir()]
     _refuse_too_many(len(entries))
     files: dict[str, bytes] = {}
@@ -63,7 +67,7 @@ def files_of_zip(data: bytes, max_bytes: int) -> dict[str, bytes]:
 
 
 def safe_path(written: str) -> str:
-    """The path as it is kept; UserError when it is absolute or leaves the package's folder.
+    """The path as it is kept; UserError when it is absolute, leaves the package's folder, or is too long to be kept.
 
     >>> safe_path("data/rows.csv")
     'data/rows.csv'
@@ -73,6 +77,8 @@ def safe_path(written: str) -> str:
         raise UserError(
             "The path leaves the package's folder.", todo="Use paths below the package's own folder.", file=written
         )
+    if len(path.as_posix()) > _LONGEST_PATH:
+        raise UserError(f"The path is longer than {_LONGEST_PATH} characters.", todo="Shorten it.", file=written)
     return path.as_posix()
 
 
@@ -85,7 +91,7 @@ def _unpack(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, path: str, room: i
                 size += len(block)
                 _refuse_too_large(limit - room + size, limit, path)
                 blocks.append(block)
-    except (zipfile.BadZipFile, zlib.error, RuntimeError, NotImplementedError, EOFError, OSError) as problem:
+    except (zipfile.BadZipFile, zlib.error, LZMAError, RuntimeError, NotImplementedError, EOFError, OSError) as problem:
         raise UserError(
             "The file in the zip is damaged, encrypted or packed in an unknown way.", todo="Zip it again.", file=path
         ) from problem

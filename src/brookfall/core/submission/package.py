@@ -11,8 +11,10 @@ from pydantic import ValidationError
 from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.foundation.progress import Progress, untold, within
+from brookfall.core.foundation.strict_yaml import StrictLoader, load_yaml
+from brookfall.core.foundation.validation import first_problem
 from brookfall.core.measure.registry import named, names_for
-from brookfall.core.recipe.families import check_recipe
+from brookfall.core.recipe.families import check_recipe, refuse_threshold
 from brookfall.core.resample.part_names import part_name
 from brookfall.core.resample.parts import given_parts
 from brookfall.core.submission.files import files_of_folder, files_of_zip, package_hash
@@ -74,6 +76,7 @@ def package_from_files(files: dict[str, bytes], progress: Progress = untold) -> 
         raise UserError("The package has no submission.yaml.", todo="Add one at its top.", file=DECLARATION)
     submission = read_declaration(files[DECLARATION])
     _refuse_absent_files(submission, files)
+    _refuse_other_models(submission, files)
     read = read_tables(submission, files, within(progress, 0, 0.9))
     progress("checking that everything agrees", 0.9)
     submission, table = read.submission, read.rows
@@ -101,19 +104,7 @@ def read_declaration(text: bytes) -> Submission:
     >>> read_declaration(yaml).model.tier
     3
     """
-    try:
-        declared = yaml.load(text, Loader=_AsWritten)  # noqa: S506 - builds only text, lists and mappings
-    except yaml.MarkedYAMLError as problem:
-        mark = problem.problem_mark or problem.context_mark
-        raise UserError(
-            f"The YAML can't be read: {problem.problem or problem.context}.",
-            todo="Mend that line.",
-            file=DECLARATION,
-            row=mark.line + 1 if mark else None,
-        ) from problem
-    except (yaml.YAMLError, UnicodeDecodeError, RecursionError) as problem:
-        raise UserError("The YAML can't be read.", todo="Save it as UTF-8 text.", file=DECLARATION) from problem
-    return declaration_from(declared)
+    return declaration_from(load_yaml(text, DECLARATION, "Mend it, and save it as UTF-8 text.", _AsWritten))
 
 
 def declaration_from(declared: object) -> Submission:
@@ -121,25 +112,18 @@ def declaration_from(declared: object) -> Submission:
     try:
         return Submission.model_validate(declared)
     except ValidationError as problem:
-        first = problem.errors()[0]
-        place = ".".join(str(step) for step in first["loc"]) or "the top level"
-        message = first["msg"].removeprefix("Value error, ")
+        place, message = first_problem(problem)
         more = problem.error_count() - 1
         raise UserError(
-            f"{place}: {message}." + (f" {more} more like it follow." if more else ""),
+            f"{place or 'the whole file'}: {message}."
+            + ("" if not more else " One more follows." if more == 1 else f" {more} more follow."),
             todo="See docs/formats for the names and kinds allowed.",
             file=DECLARATION,
         ) from problem
 
 
-class _AsWritten(yaml.SafeLoader):
-    """Resolves nothing but null: every other scalar stays the text that was written. Aliases are refused."""
-
-    def compose_node(self, parent: yaml.Node | None, index: int) -> yaml.Node | None:
-        if self.check_event(yaml.AliasEvent):
-            mark: yaml.Mark = self.get_event().start_mark  # type: ignore[no-untyped-call]
-            raise yaml.MarkedYAMLError(problem="aliases are not allowed here", problem_mark=mark)
-        return super().compose_node(parent, index)
+class _AsWritten(StrictLoader):
+    """Resolves nothing but null: every other scalar stays the text that was written."""
 
 
 _AsWritten.yaml_implicit_resolvers = {
@@ -159,6 +143,17 @@ def _refuse_absent_files(submission: Submission, files: dict[str, bytes]) -> Non
                 todo=f"Add it; the package has {', '.join(sorted(files))}.",
                 file=path,
             )
+
+
+def _refuse_other_models(submission: Submission, files: dict[str, bytes]) -> None:
+    """A fitted model comes as ONNX: other forms run code of whoever made them as soon as they are read."""
+    if submission.artifact is None:
+        return
+    path = submission.artifact.path
+    if not path.lower().endswith(".onnx"):
+        raise UserError("A fitted model is kept as ONNX alone.", todo="Write it as .onnx, or leave it out.", file=path)
+    if not files[path]:
+        raise UserError("The file is empty.", todo="Send the fitted model, or leave it out.", file=path)
 
 
 def _refuse_unjoinable(submission: Submission, read: Tables) -> None:
@@ -197,6 +192,8 @@ def _refuse_claims_of_another_outcome(submission: Submission) -> None:
 
 def _refuse_impossible_claims(submission: Submission) -> None:
     for claim in submission.claims:
+        if submission.recipe is not None and not submission.predictions:
+            refuse_threshold(claim.threshold, submission.model.outcome, "A claim's threshold", DECLARATION)
         value, one = float(claim.value), named(claim.measure)
         if isfinite(value) and one.can_be(value):
             continue

@@ -20,6 +20,7 @@ class Declared(BaseModel):
 
 class Model(Declared):
     name: str = Field(min_length=1, max_length=120)
+    key: str | None = Field(default=None, max_length=80, description="of the model that this is a version of")
     version: str = Field(min_length=1, max_length=40)
     tier: Literal[1, 2, 3]
     outcome: Outcome
@@ -89,7 +90,7 @@ class Claim(Declared):
     part: str | None = None
     method: Literal["cross_validation"] | None = None
     folds: int | None = Field(default=None, ge=2)
-    threshold: float | None = None
+    threshold: float | None = Field(default=None, allow_inf_nan=False)
     class_: str | None = Field(default=None, alias="class")
     n: int | None = Field(default=None, ge=1, description="on how many rows it was measured")
 
@@ -141,7 +142,7 @@ class Submission(Declared):
     recipe: Recipe | None = None
     artifact: Artifact | None = None
     predictions: tuple[Predictions, ...] = ()
-    claims: tuple[Claim, ...] = ()
+    claims: tuple[Claim, ...] = Field(default=(), max_length=200)
     expectations: tuple[Expectation, ...] = ()
 
     @property

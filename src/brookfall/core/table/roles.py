@@ -103,6 +103,13 @@ def check_roles(roles: Roles, table: Table, file: str, *, refits: bool = True) -
         if count > 1:
             held = " and ".join(role for role, column in roles.named() if column == name)
             raise UserError(f"The column is both {held}.", todo="Give it one role.", file=file, column=name)
+    if roles.target in roles.protected:
+        raise UserError(
+            "The target is marked as protected, and is what people are predicted to be.",
+            todo="Take one of the two marks away.",
+            file=file,
+            column=roles.target,
+        )
     for name in roles.features or ():
         if any(name == column for _, column in roles.named()):
             raise UserError(

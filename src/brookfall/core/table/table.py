@@ -14,6 +14,15 @@ from brookfall.core.foundation.errors import UserError
 Kind = Literal["number", "category", "yes_no", "date", "text"]
 
 
+def kept_dtype(kind: str) -> str:
+    """How the values of a column of this kind are written down, whatever machine wrote them.
+
+    >>> kept_dtype("number"), kept_dtype("category")
+    ('<f8', '<i4')
+    """
+    return "<f8" if kind == "number" else "<i4"
+
+
 @dataclass(frozen=True)
 class Column:
     """One column of n rows.
@@ -41,12 +50,15 @@ class Column:
     def take(self, rows: NDArray[np.int64]) -> "Column":
         return Column(self.name, self.kind, self.values[rows], self.levels)
 
+    def value_bytes(self) -> bytes:
+        """The values as they are written down: one after the other, of ``kept_dtype``."""
+        return np.ascontiguousarray(self.values, kept_dtype(self.kind)).tobytes()
+
     def digest(self) -> bytes:
-        dtype = "<f8" if self.kind == "number" else "<i4"
         state = hashlib.sha256(f"{self.name}\0{self.kind}\0".encode())
         state.update("\0".join(self.levels).encode())
         state.update(b"\0\0")
-        state.update(np.ascontiguousarray(self.values, dtype=dtype).tobytes())
+        state.update(self.value_bytes())
         return state.digest()
 
 

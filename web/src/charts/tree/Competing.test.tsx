@@ -75,8 +75,12 @@ describe("a tree drawn from its root down", () => {
     ]);
   });
   it("is not tried of a tree that could not be read", () => {
-    const many = { left: Array.from({ length: 99 }, () => -1), right: [] };
+    const full = Array.from({ length: 31 }, (_, i) => (i < 15 ? 2 * i + 1 : -1));
+    const many = { left: full, right: full.map((left) => (left < 0 ? -1 : left + 1)) };
     expect(boxesOf(many)).toBeNull();
+    // Pruned at its second level it can be read.
+    const strength = full.map((left, i) => (left < 0 ? 0 : i < 1 ? 0.9 : 0.1));
+    expect(boxesOf({ ...many, strength }, 0.2)).toHaveLength(3);
     const chain = {
       left: [1, 3, -1, 5, -1, 7, -1, 9, -1, 11, -1, 13, -1, -1, -1],
       right: [2, 4, -1, 6, -1, 8, -1, 10, -1, 12, -1, 14, -1, -1, -1],
@@ -87,7 +91,7 @@ describe("a tree drawn from its root down", () => {
   it("has counts and shares in every box, and what a missing share is", () => {
     const html = renderToString(
       <ThemeProvider theme={theme}>
-        <DrawnTree chart={chart} columns={columns} />
+        <DrawnTree chart={chart} columns={columns} cut={null} />
       </ThemeProvider>,
     );
     expect(html.match(/<rect/g)).toHaveLength(5);

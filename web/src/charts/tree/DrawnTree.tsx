@@ -2,17 +2,24 @@
 import { useTheme } from "@mui/material/styles";
 import { count, number } from "../../wording";
 import { colourOf } from "../palette";
-import { boxesOf } from "./drawn";
-import { at, condition, isLeaf, outcomeOf, type Columns, type Tree } from "./outline";
+import { boxesOf, endsIn } from "./drawn";
+import { at, condition, outcomeOf, type Columns, type Tree } from "./outline";
 
 const BOX = 128;
 const HIGH = 58;
 const GAP_X = 10;
 const GAP_Y = 34;
 
-export function DrawnTree({ chart, columns }: { chart: Tree; columns: Columns }) {
+interface DrawnTreeProps {
+  chart: Tree;
+  columns: Columns;
+  /** The strength of pruning; null prunes nothing. */
+  cut: number | null;
+}
+
+export function DrawnTree({ chart, columns, cut: pruned }: DrawnTreeProps) {
   const { vars } = useTheme();
-  const boxes = boxesOf(columns);
+  const boxes = boxesOf(columns, pruned);
   if (!boxes) return null;
   const leaves = Math.max(...boxes.map((box) => box.across)) + 1;
   const deep = Math.max(...boxes.map((box) => box.depth));
@@ -48,7 +55,7 @@ export function DrawnTree({ chart, columns }: { chart: Tree; columns: Columns })
           );
         })}
         {boxes.map((box) => {
-          const leaf = isLeaf(columns, box.node);
+          const leaf = endsIn(columns, box.node, pruned);
           const column = chart.columns[at(columns, "column", box.node) ?? -1];
           const words =
             leaf || !column

@@ -156,7 +156,7 @@ export function TreeFigure({ chart, series, asTable, handle }: TreeFigureProps) 
         path={path}
         onZoom={(node) => zoom(childless(columns, node) ? (parents[node] ?? 0) : node)}
       />
-      {!prunes && <DrawnTree chart={chart} columns={columns} />}
+      <DrawnTree chart={chart} columns={columns} cut={look.cut} />
       <Box sx={{ maxHeight: 560, overflow: "auto", mt: 0.5 }}>
         <Outline
           chart={chart}

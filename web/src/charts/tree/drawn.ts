@@ -1,5 +1,5 @@
 /** Where the boxes of a small tree stand when it is drawn from the root down: leaves side by side, parents above. */
-import { childrenOf, isLeaf, type Columns } from "./outline";
+import { childrenOf, endsAt, isLeaf, type Columns } from "./outline";
 
 export interface Box {
   node: number;
@@ -13,8 +13,12 @@ export interface Box {
 const MOST_LEAVES = 12;
 const MOST_DEPTH = 5;
 
-/** The boxes, the root first; null for a tree that is too large to be read so. */
-export function boxesOf(columns: Columns): Box[] | null {
+/** Whether a box is a leaf: of the tree, or where pruning ends it. */
+export const endsIn = (columns: Columns, node: number, cut: number | null) =>
+  isLeaf(columns, node) || endsAt(columns, node, cut);
+
+/** The boxes of a tree, pruned at a strength or whole, the root first; null where it is too large to be read so. */
+export function boxesOf(columns: Columns, cut: number | null = null): Box[] | null {
   const found: Box[] = [];
   let leaves = 0;
   let deepest = 0;
@@ -22,7 +26,8 @@ export function boxesOf(columns: Columns): Box[] | null {
     deepest = Math.max(deepest, depth);
     const box = { node, depth, across: 0, parent, isLeft };
     found.push(box);
-    if (isLeaf(columns, node)) {
+    if (leaves > MOST_LEAVES || deepest > MOST_DEPTH) return 0;
+    if (endsIn(columns, node, cut)) {
       box.across = leaves;
       leaves += 1;
     } else {
@@ -31,7 +36,7 @@ export function boxesOf(columns: Columns): Box[] | null {
     }
     return box.across;
   };
-  if (!columns.left?.length || columns.left.length > 2 * MOST_LEAVES - 1) return null;
+  if (!columns.left?.length) return null;
   below(0, 0, null, true);
   return leaves <= MOST_LEAVES && deepest <= MOST_DEPTH ? found : null;
 }

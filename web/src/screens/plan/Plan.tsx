@@ -16,8 +16,8 @@ import { DeviationForm, OpenDeviation, PastDeviations } from "./Deviations";
 import { Field } from "./Fields";
 import { PlanFile } from "./PlanFile";
 import { FoldsSentence, RowsSentence } from "./PlanRows";
-import { CheckSentence, SentenceRow, SubLine } from "./SentenceLine";
-import { withCheck, withValue, type Value } from "./values";
+import { CheckSentence, SentenceRow, StatementRow, SubLine } from "./SentenceLine";
+import { withCheck, withStatement, withValue, type Value } from "./values";
 
 export function Plan() {
   const { theCase } = useTheCase();
@@ -154,6 +154,16 @@ export function Plan() {
                   off={off}
                   onToggle={(on) => change(plan, withCheck(plan, one.check, on))}
                   onSet={put}
+                />
+              ))}
+            {view.statements
+              .filter((one) => one.question === number)
+              .map((one) => (
+                <StatementRow
+                  key={one.name}
+                  statement={one}
+                  off={off}
+                  onToggle={(on) => change(plan, withStatement(plan, one.name, on))}
                 />
               ))}
           </Part>

@@ -3,7 +3,7 @@ import { ThemeProvider } from "@mui/material/styles";
 import { renderToString } from "react-dom/server";
 import { describe, expect, it } from "vitest";
 import { theme } from "../../theme";
-import { CheckSentence } from "./SentenceLine";
+import { CheckSentence, StatementRow } from "./SentenceLine";
 import type { Line, Part, Sentence } from "./values";
 
 const words = (text: string): Part => ({ kind: "words", text });
@@ -184,5 +184,19 @@ describe("a sentence of the plan", () => {
     );
     expect(places.every((place) => place > 0)).toBe(true);
     expect([...places].sort((a, b) => a - b)).toEqual(places);
+  });
+});
+
+describe("a statement", () => {
+  const statement = { name: "use", question: 7, title: "Intended use", asks: "Who acts on it?", on: true };
+  const html = renderToString(
+    <ThemeProvider theme={theme}>
+      <StatementRow statement={statement} off={false} onToggle={() => undefined} />
+    </ThemeProvider>,
+  );
+
+  it("says what is judged in writing, and can be left out", () => {
+    expect(html.replace(/<[^>]+>/g, "")).toContain("Judge in writing: intended use. Who acts on it?");
+    expect(html).toContain('aria-label="Ask for intended use"');
   });
 });

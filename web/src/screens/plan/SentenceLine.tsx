@@ -1,11 +1,34 @@
 /** A sentence of the plan, from data alone: on or off at its start, its limit at the end of the line, its own lines around it. */
 import Box from "@mui/material/Box";
 import type { ReactNode } from "react";
+import type { Schemas } from "../../api/client";
 import { SERIF } from "../../theme";
 import { Field } from "./Fields";
 import type { FieldProps, Line, Part, Sentence } from "./values";
 
 type Set = FieldProps<Part>["onSet"];
+
+interface ToggleProps {
+  label: string;
+  title?: string;
+  on: boolean;
+  off: boolean;
+  onToggle: (on: boolean) => void;
+}
+
+function Toggle({ label, title, on, off, onToggle }: ToggleProps) {
+  return (
+    <input
+      type="checkbox"
+      aria-label={label}
+      title={title}
+      checked={on}
+      disabled={off}
+      onChange={(event) => onToggle(event.target.checked)}
+      style={{ width: 15, height: 15, margin: "5px 0 0", accentColor: "var(--mui-palette-primary-main)" }}
+    />
+  );
+}
 
 interface CheckProps {
   name: string;
@@ -20,15 +43,7 @@ interface CheckProps {
 
 export function CheckSentence({ name, title, on, excluded, sentence, off, onToggle, onSet }: CheckProps) {
   const toggle = (
-    <input
-      type="checkbox"
-      aria-label={`Run ${name.replaceAll("_", " ")}`}
-      title={title}
-      checked={on}
-      disabled={off}
-      onChange={(event) => onToggle(event.target.checked)}
-      style={{ width: 15, height: 15, margin: "5px 0 0", accentColor: "var(--mui-palette-primary-main)" }}
-    />
+    <Toggle label={`Run ${name.replaceAll("_", " ")}`} title={title} on={on} off={off} onToggle={onToggle} />
   );
   return (
     <>
@@ -43,6 +58,24 @@ export function CheckSentence({ name, title, on, excluded, sentence, off, onTogg
         <SubLine key={i} line={line} off={off} onSet={onSet} />
       ))}
     </>
+  );
+}
+
+interface StatementProps {
+  statement: Schemas["PlanStatement"];
+  off: boolean;
+  onToggle: (on: boolean) => void;
+}
+
+/** What the reviewer judges in writing, as a sentence of the plan. */
+export function StatementRow({ statement, off, onToggle }: StatementProps) {
+  const toggle = (
+    <Toggle label={`Ask for ${statement.title.toLowerCase()}`} on={statement.on} off={off} onToggle={onToggle} />
+  );
+  return (
+    <SentenceRow toggle={toggle} on={statement.on} limit="judged in writing">
+      Judge in writing: {statement.title.toLowerCase()}. <i>{statement.asks}</i>
+    </SentenceRow>
   );
 }
 

@@ -36,6 +36,12 @@ export function withCheck(plan: Plan, check: string, on: boolean): Plan {
   return { ...plan, checks: on ? [...plan.checks, check] : plan.checks.filter((one) => one !== check) };
 }
 
+/** The plan with a statement due or not. */
+export function withStatement(plan: Plan, name: string, on: boolean): Plan {
+  const due = (plan.statements ?? []).filter((one) => one !== name);
+  return { ...plan, statements: on ? [...due, name] : due };
+}
+
 /** Settings written as `depth 3, leaves 8`; null where a pair has no value. Numbers are read as such. */
 export function settingsIn(text: string): Record<string, string | number> | null {
   const found: Record<string, string | number> = {};

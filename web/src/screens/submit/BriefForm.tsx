@@ -8,7 +8,7 @@ import Typography from "@mui/material/Typography";
 import { useRef, useState } from "react";
 import { Controller, useFieldArray, useForm, useWatch } from "react-hook-form";
 import { useSubmission, useTakeAway, type Draft } from "../../api/drafts";
-import { useVocabulary } from "../../api/queries";
+import { useModels, useVocabulary } from "../../api/queries";
 import { Said } from "../../parts/Said";
 import { briefOf, briefShape, type BriefFields } from "./brief";
 import { DataFiles } from "./DataFiles";
@@ -29,7 +29,8 @@ export function BriefForm({ draft }: { draft: Draft }) {
   const takeAway = useTakeAway(draft.id);
   const submission = useSubmission(draft.id);
   const vocabulary = useVocabulary();
-  const { register, control, handleSubmit, formState } = useForm<BriefFields>({
+  const models = useModels();
+  const { register, control, handleSubmit, formState, setValue } = useForm<BriefFields>({
     resolver: zodResolver(briefShape),
     defaultValues: start.fields,
   });
@@ -65,8 +66,9 @@ export function BriefForm({ draft }: { draft: Draft }) {
   });
   const named = (list: { name: string; words: string; outcomes: string[] }[] | undefined) =>
     (list ?? []).filter((one) => one.outcomes.includes(fields.outcome)).map((one) => [one.name, one.words] as const);
+  const mine = models.data?.filter((model) => model.mine) ?? [];
   const field = (
-    name: "name" | "version" | "purpose" | "owner" | "use" | "population" | "positive" | "threshold" | "seed",
+    name: "version" | "purpose" | "owner" | "use" | "population" | "positive" | "threshold" | "seed",
     label: string,
   ) => <TextField label={label} error={!!errors[name]} helperText={errors[name]?.message} {...register(name)} />;
   const choice = (
@@ -132,8 +134,41 @@ export function BriefForm({ draft }: { draft: Draft }) {
   const row = (columnsOf: string) => ({ display: "grid", gridTemplateColumns: columnsOf, gap: 1.5 });
   return (
     <Box component="form" aria-label="Brief" onSubmit={(event) => void send(event)} sx={{ display: "grid", gap: 1.5 }}>
+      {mine.length > 0 && (
+        <Controller
+          control={control}
+          name="key"
+          render={({ field: f }) => (
+            <TextField
+              select
+              label="Belongs to"
+              {...f}
+              value={mine.some((model) => model.key === f.value) ? f.value : ""}
+              onChange={(event) => {
+                f.onChange(event);
+                const chosen = mine.find((model) => model.key === event.target.value);
+                if (chosen) setValue("name", chosen.name, { shouldValidate: true });
+              }}
+              slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+            >
+              <MenuItem value="">a new model, or one of yours by its name</MenuItem>
+              {mine.map((model) => (
+                <MenuItem key={model.key} value={model.key}>
+                  {model.name}, of {model.owner}; newest version {model.newest.version}
+                </MenuItem>
+              ))}
+            </TextField>
+          )}
+        />
+      )}
       <Box sx={row("1fr 110px 130px 150px")}>
-        {field("name", "Model")}
+        <TextField
+          label="Model"
+          error={!!errors.name}
+          helperText={errors.name?.message}
+          {...register("name")}
+          slotProps={{ htmlInput: { readOnly: !!fields.key }, inputLabel: { shrink: !!fields.name || undefined } }}
+        />
         {field("version", "Version")}
         {choice("tier", "Tier", [
           ["1", "1, high stakes"],

@@ -6,6 +6,8 @@ import type { DataFile } from "./dataFile";
 const text = (message: string) => z.string().trim().min(1, message);
 
 export const briefShape = z.object({
+  /** Of the model that this is a version of; empty for a new one. */
+  key: z.string(),
   name: text("Name the model."),
   version: text("Give the version."),
   tier: z.enum(["1", "2", "3"]),
@@ -36,6 +38,7 @@ export const briefShape = z.object({
 export type BriefFields = z.infer<typeof briefShape>;
 
 export const EMPTY: BriefFields = {
+  key: "",
   name: "",
   version: "",
   tier: "2",

@@ -23,6 +23,7 @@ export function submissionFrom(f: BriefFields, files: readonly DataFile[]) {
     brookfall: "1",
     model: {
       name: f.name,
+      key: f.key || null,
       version: f.version,
       tier: f.tier,
       outcome: f.outcome,

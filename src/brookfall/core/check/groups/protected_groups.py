@@ -149,12 +149,16 @@ def label_words(label: Mapping[str, str], spoken: Spoken) -> str:
     'women of 65 and over'
     >>> label_words({"age_band": "65+", "sex": "f", "faith": "none"}, {"sex": {"f": "women"}})
     'women with age band 65+ and faith none'
+    >>> label_words({"age_band": "65+"}, {"age_band": {"65+": "of 65 and over"}})
+    'people of 65 and over'
     """
     said = {attribute: spoken.get(attribute, {}).get(level) for attribute, level in label.items()}
     bare = wording.listed(
         [f"{attribute.replace('_', ' ')} {level}" for attribute, level in label.items() if not said[attribute]]
     )
     forms = " ".join(form for form in sorted(filter(None, said.values()), key=_is_attached))
+    if forms and _is_attached(forms):
+        forms = f"people {forms}"
     return f"{forms} with {bare}" if forms and bare else forms or bare
 
 

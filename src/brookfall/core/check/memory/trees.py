@@ -208,5 +208,10 @@ def _gained(tree: Series) -> str:
     inner = np.isfinite(gains)
     if not inner.any():
         return "It does not split."
-    idle = int((gains[inner] <= 0).sum())
-    return f"Of its {wording.count(int(inner.sum()))} splits {wording.count(idle)} gain nothing on unseen rows."
+    splits, idle = int(inner.sum()), int((gains[inner] <= 0).sum())
+    if splits == 1:
+        return f"Its one split gains {'nothing on unseen rows' if idle else 'on unseen rows too'}."
+    if not idle:
+        return f"Each of its {wording.count(splits)} splits gains on unseen rows too."
+    gain = "gains" if idle == 1 else "gain"
+    return f"Of its {wording.count(splits)} splits {wording.count(idle)} {gain} nothing on unseen rows."

@@ -212,10 +212,10 @@ def _lines(draft: Draft, auc: int, others: list[_Hidden], share: float) -> tuple
     elif ends[0] > 0.5 or ends[1] < 0.5:
         which = "higher" if ends[0] > 0.5 else "lower"
         chosen = (
-            f"{told}, those with {which} scores rather: the score tells them apart with an AUC of {draft.said(auc)}."
+            f"{told}, more often those with {which} scores: the score tells who was with an AUC of {draft.said(auc)}."
         )
     else:
-        chosen = f"{told}, as far as the score tells without regard to it (AUC {draft.said(auc)})."
+        chosen = f"{told}, without regard to the score as far as these rows tell (AUC {draft.said(auc)})."
     return (
         chosen,
         *(

@@ -1,0 +1,95 @@
+"""The addresses of the decision, of its countersignature, and of the report."""
+
+from flask import Response, current_app
+from flask_login import current_user, login_required
+from pydantic import BaseModel
+
+from brookfall.api.blueprint import QUEUE, blueprint, shows
+from brookfall.api.session import asking, guesses_counted, own_account
+from brookfall.desk import decisions, renditions
+from brookfall.desk.decisions import Answer, Proposal
+from brookfall.desk.renditions import Form
+from brookfall.desk.views import DecisionPage, ReportView
+from brookfall.records.database import transaction
+
+decision_api = blueprint("decision")
+
+_KINDS: dict[Form, str] = {
+    "html": "text/html; charset=utf-8",
+    "pdf": "application/pdf",
+    "json": "application/json",
+    "statement": "application/json",
+}
+
+
+class CasePath(BaseModel):
+    case_id: int
+
+
+class ReportPath(CasePath):
+    form: Form
+
+
+@decision_api.get("/cases/<int:case_id>/decision", responses={200: DecisionPage})
+@login_required
+@shows
+def get_decision(path: CasePath) -> DecisionPage:
+    with transaction() as session:
+        return decisions.decision_page(session, asking(session), path.case_id)
+
+
+@decision_api.post("/cases/<int:case_id>/decision", responses={200: DecisionPage})
+@login_required
+@guesses_counted(own_account)
+@shows
+def post_decision(path: CasePath, body: Proposal) -> DecisionPage:
+    with transaction() as session:
+        return decisions.propose(session, asking(session), path.case_id, body)
+
+
+@decision_api.post("/cases/<int:case_id>/countersignature", responses={200: DecisionPage})
+@login_required
+@guesses_counted(own_account)
+@shows
+def post_countersignature(path: CasePath, body: Answer) -> DecisionPage:
+    """Signs the statement or sends it back; a worker renders the report afterwards."""
+    with transaction() as session:
+        page = decisions.countersign(session, asking(session), path.case_id, body)
+    if body.accept:
+        renditions.ask_report(int(current_user.id), path.case_id, current_app.extensions[QUEUE])
+    return page
+
+
+@decision_api.get("/cases/<int:case_id>/report", responses={200: ReportView})
+@login_required
+@shows
+def get_report(path: CasePath) -> ReportView:
+    """How the report stands: asked for, under way, rendered."""
+    with transaction() as session:
+        return renditions.report_view(session, asking(session), path.case_id)
+
+
+@decision_api.post("/cases/<int:case_id>/report", responses={200: ReportView})
+@login_required
+@shows
+def post_report(path: CasePath) -> ReportView:
+    """Has the report rendered as the case is now, unless that was done; nothing is made twice."""
+    renditions.ask_report(int(current_user.id), path.case_id, current_app.extensions[QUEUE])
+    with transaction() as session:
+        return renditions.report_view(session, asking(session), path.case_id)
+
+
+@decision_api.get("/cases/<int:case_id>/report/<form>")
+@login_required
+def get_report_pages(path: ReportPath) -> Response:
+    """The pages rendered last, the evidence file (json), or the very text that was signed (statement)."""
+    with transaction() as session:
+        body = renditions.report_bytes(session, asking(session), path.case_id, path.form)
+    response = Response(body, content_type=_KINDS[path.form])
+    # A report carries its own style and no script; it is shown in a frame of our own pages.
+    response.headers["Content-Security-Policy"] = (
+        "default-src 'none'; style-src 'unsafe-inline'; img-src data:; font-src data:; frame-ancestors 'self'; sandbox"
+        if path.form == "html"
+        else "default-src 'none'"
+    )
+    return response

@@ -1,0 +1,80 @@
+"""The addresses of models: the inventory, a model's page, who belongs to it, and which version is in use."""
+
+from flask_login import login_required
+from pydantic import BaseModel, ConfigDict, Field, RootModel
+
+from brookfall.api.blueprint import blueprint, shows
+from brookfall.api.session import asking
+from brookfall.desk import inventory
+from brookfall.desk.views import ModelLine, ModelPage
+from brookfall.records.database import transaction
+
+inventory_api = blueprint("inventory")
+
+
+class ModelPath(BaseModel):
+    model_key: str = Field(max_length=80)
+
+
+class MemberPath(ModelPath):
+    person_id: int = Field(ge=1, lt=1 << 63)
+
+
+class MemberBody(BaseModel):
+    """``login``: the name that the new member signs in with."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    login: str = Field(min_length=1, max_length=80)
+
+
+class InUseBody(BaseModel):
+    """``version``: which is in use; none where none is."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    version: str | None = Field(max_length=40)
+
+
+class Models(RootModel[list[ModelLine]]):
+    pass
+
+
+@inventory_api.get("/models", responses={200: Models})
+@login_required
+@shows
+def get_models() -> Models:
+    with transaction() as session:
+        return Models(inventory.inventory(session, asking(session)))
+
+
+@inventory_api.get("/models/<string:model_key>", responses={200: ModelPage})
+@login_required
+@shows
+def get_model(path: ModelPath) -> ModelPage:
+    with transaction() as session:
+        return inventory.model_page(session, asking(session), path.model_key)
+
+
+@inventory_api.post("/models/<string:model_key>/members", responses={200: ModelPage})
+@login_required
+@shows
+def post_member(path: ModelPath, body: MemberBody) -> ModelPage:
+    with transaction() as session:
+        return inventory.add_member(session, asking(session), path.model_key, body.login)
+
+
+@inventory_api.delete("/models/<string:model_key>/members/<int:person_id>", responses={200: ModelPage})
+@login_required
+@shows
+def delete_member(path: MemberPath) -> ModelPage:
+    with transaction() as session:
+        return inventory.remove_member(session, asking(session), path.model_key, path.person_id)
+
+
+@inventory_api.put("/models/<string:model_key>/in-use", responses={200: ModelPage})
+@login_required
+@shows
+def put_in_use(path: ModelPath, body: InUseBody) -> ModelPage:
+    with transaction() as session:
+        return inventory.say_in_use(session, asking(session), path.model_key, body.version)

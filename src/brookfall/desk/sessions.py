@@ -1,0 +1,68 @@
+"""Where people are signed in: kept on the server, so that a session ends when somebody says so."""
+
+import secrets
+from datetime import datetime, timedelta
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from brookfall.core.foundation.digest import sha256
+from brookfall.records.base import now
+from brookfall.records.config import config
+from brookfall.records.people import BrowserSession, Person, Token
+
+_SEEN_AGAIN = timedelta(minutes=1)
+
+
+def begin(session: Session, person: Person, address: str, before: str | None = None) -> str:
+    """A new session of the person; its secret. The one that this browser had ``before`` ends."""
+    if before is not None:
+        end(session, before)
+    secret = secrets.token_urlsafe(32)
+    session.add(
+        BrowserSession(sha256=_name(secret), person_id=person.id, began=now(), seen=now(), address=address[:45])
+    )
+    session.flush()
+    return secret
+
+
+def person_by(session: Session, secret: str) -> int | None:
+    """The id of the person whose session this is; None where it ended, was idle too long, or has lasted too long."""
+    query = (
+        select(BrowserSession)
+        .join(Person, Person.id == BrowserSession.person_id)
+        .where(BrowserSession.sha256 == _name(secret), BrowserSession.ended.is_(None), Person.disabled.is_(None))
+    )
+    found = session.scalar(query)
+    if found is None or now() >= ends(found):
+        return None
+    if now() - found.seen >= _SEEN_AGAIN:
+        session.execute(update(BrowserSession).where(BrowserSession.sha256 == found.sha256).values(seen=now()))
+    return found.person_id
+
+
+def ends(one: BrowserSession) -> datetime:
+    """When a session ends of itself, if nothing more is asked in it."""
+    idle = one.seen + timedelta(minutes=config().session_idle_minutes)
+    return min(idle, one.began + timedelta(hours=config().session_hours))
+
+
+def end(session: Session, secret: str) -> None:
+    """Ends a session, at once and everywhere."""
+    mine = (BrowserSession.sha256 == _name(secret), BrowserSession.ended.is_(None))
+    session.execute(update(BrowserSession).where(*mine).values(ended=now()))
+
+
+def end_all(session: Session, person: Person, *, but: str | None = None, tokens: bool = False) -> None:
+    """Ends every session of a person, except the one with the secret ``but``; and their tokens, if so asked."""
+    open_ones = [BrowserSession.person_id == person.id, BrowserSession.ended.is_(None)]
+    if but is not None:
+        open_ones.append(BrowserSession.sha256 != _name(but))
+    session.execute(update(BrowserSession).where(*open_ones).values(ended=now()))
+    if tokens:
+        held = (Token.person_id == person.id, Token.revoked.is_(None))
+        session.execute(update(Token).where(*held).values(revoked=now()))
+
+
+def _name(secret: str) -> str:
+    return sha256(secret.encode())

@@ -1,0 +1,22 @@
+"""What a worker's clock takes away once an hour: answers kept for requests sent twice, and sessions long over."""
+
+import time
+
+from brookfall.records import idempotency, people
+from brookfall.records.database import alone, transaction
+
+_EVERY_SECONDS = 3600.0
+_last = -_EVERY_SECONDS
+
+
+def keep_house() -> None:
+    """Takes away what nobody asks for any more, where the last time is an hour ago; one worker at a time."""
+    global _last  # noqa: PLW0603 - of this process alone, which has one clock
+    if time.monotonic() - _last < _EVERY_SECONDS:
+        return
+    with alone("housekeeping") as mine:
+        if mine:
+            with transaction() as session:
+                idempotency.forget_old(session)
+                people.forget_old_sessions(session)
+    _last = time.monotonic()

@@ -1,0 +1,37 @@
+"""Models: what cases are versions of, each with a key of its own, an owner and members."""
+
+from sqlalchemy import ForeignKey, String, UniqueConstraint
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from brookfall.records.base import TABLE_OPTIONS, Base, Key, Moment, Short
+from brookfall.records.people import Person
+
+
+class ModelMember(Base):
+    __tablename__ = "model_member"
+    __table_args__ = TABLE_OPTIONS
+
+    model_id: Mapped[int] = mapped_column(ForeignKey("model.id"), primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"), primary_key=True)
+
+
+class RegisteredModel(Base):
+    """Names may repeat between owners, keys not. ``in_use`` is the version that its owner says is used."""
+
+    __tablename__ = "model"
+    __table_args__ = (UniqueConstraint("owner_id", "name", name="uq_model_owner_name"), TABLE_OPTIONS)
+
+    id: Mapped[Key]
+    key: Mapped[str] = mapped_column(String(80), unique=True)
+    name: Mapped[Short]
+    owner_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    in_use: Mapped[str | None] = mapped_column(String(40))
+    created: Mapped[Moment]
+
+    owner: Mapped[Person] = relationship(foreign_keys=[owner_id])
+    members: Mapped[list[Person]] = relationship(secondary="model_member", order_by=Person.name)
+
+    @property
+    def people_ids(self) -> set[int]:
+        """Who belongs to the model: its owner and its members."""
+        return {self.owner_id, *(member.id for member in self.members)}

@@ -1,0 +1,113 @@
+"""All that a report says, as plain values: read from the record by who asks for it, from frozen texts once signed."""
+
+from datetime import date, datetime
+
+from pydantic import BaseModel, ConfigDict
+
+from brookfall.core.evidence.decision import DecisionStatement
+from brookfall.core.foundation import digest
+from brookfall.core.retest.evidence_file import Evidence
+from brookfall.core.submission.schema import Submission
+
+
+class _Frozen(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class FileLine(_Frozen):
+    """A submitted file and the SHA-256 of its bytes."""
+
+    path: str
+    sha256: str
+
+
+class DeviationText(_Frozen):
+    """A change after the plan was locked; ``closed`` is None while it is open."""
+
+    number: int
+    reason: str
+    by: str
+    opened: datetime
+    closed: datetime | None
+    said: tuple[str, ...]
+
+
+class SentBack(_Frozen):
+    """A proposal that the countersigner did not accept."""
+
+    kind: str
+    proposed: datetime
+    by: str
+    comment: str
+
+
+class CaseFile(_Frozen):
+    """What a case is beside its evidence, its findings and its decision. Moments are in UTC.
+
+    ``record_entries`` and ``record_hash`` are how far the record went when this was written.
+    """
+
+    model: str
+    version: str
+    tier: int
+    outcome: str
+    owner: str
+    reviewer: str | None
+    submission: Submission
+    table_fingerprint: str
+    files: tuple[FileLine, ...]
+    locked: datetime | None
+    locked_by: str | None
+    deviations: tuple[DeviationText, ...]
+    sent_back: tuple[SentBack, ...]
+    record_entries: int
+    record_hash: str
+
+    def to_json(self) -> bytes:
+        return digest.canonical(self.model_dump(mode="json"))
+
+
+class QuotedExhibit(_Frozen):
+    """What a finding quotes; ``read`` is what a threshold that the reviewer chose decides."""
+
+    exhibit: int
+    title: str
+    quote: str
+    read: str | None = None
+
+
+class ReportedFinding(_Frozen):
+    number: int
+    severity: int
+    title: str
+    what: str
+    why: str
+    action: str
+    action_owner: str
+    due: date | None
+    cites: tuple[QuotedExhibit, ...]
+
+
+class ReportedFindings(_Frozen):
+    """The findings that stand, the most severe first."""
+
+    findings: tuple[ReportedFinding, ...]
+
+    def to_json(self) -> bytes:
+        return digest.canonical(self.model_dump(mode="json"))
+
+
+class Countersignature(_Frozen):
+    by: str
+    at: datetime
+    comment: str
+
+
+class ReportContents(_Frozen):
+    """``statement`` is None before anything is proposed, ``countersigned`` before it is accepted."""
+
+    case: CaseFile
+    evidence: Evidence
+    findings: ReportedFindings
+    statement: DecisionStatement | None = None
+    countersigned: Countersignature | None = None

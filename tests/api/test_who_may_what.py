@@ -1,0 +1,204 @@
+"""Every operation on a case × every kind of person × every state of a case: who is let through, and who is not."""
+
+import io
+from collections.abc import Callable, Iterator
+from typing import Any
+
+import pytest
+from flask import Flask
+from sqlalchemy import select
+
+from brookfall.demo.seed import PASSWORD
+from brookfall.desk.people import add_person
+from brookfall.launch.house import House
+from brookfall.records.cases import Case
+from brookfall.records.database import transaction
+from brookfall.records.findings_and_decisions import Decision
+from brookfall.records.people import Person
+from tests.api.conftest import Answer, Visitor
+from tests.api.test_case import SignIn, proposal, ran
+from tests.api.test_statements import attach, write
+from tests.conftest import files_of
+
+STATES = ("waiting", "in_review", "proposed", "decided")
+PEOPLE = {
+    "nell": "the owner of the case",
+    "carl": "a member of its model",
+    "elsa": "an owner of others",
+    "iris": "its reviewer",
+    "tom": "another reviewer, who countersigns",
+    "ada": "an auditor",
+    "wren": "an administrator",
+}
+HIDDEN = "There is no such case, or it is not yours to see."
+
+SEE = frozenset({"nell", "carl", "iris", "tom", "ada"})
+"""Who may read a case, in every state."""
+REVIEWERS = frozenset({"iris", "tom"})
+
+FINDING = {"severity": 2, "title": "Skewed", "what": "See exhibit.", "cites": []}
+STATEMENT = {
+    "name": "", "question": 7, "title": "Another", "judgement": "It is.", "standing": "within", "reason": "Known.",
+}  # fmt: skip
+
+BODIES: dict[tuple[str, str], Any] = {
+    ("POST", "/behind"): {"behind": {"model": "recipe", "part": "test", "threshold": 0.5}},
+    ("PUT", "/changes"): {"revision": 0, "changes": []},
+    ("POST", "/changes/effect"): {"changes": []},
+    ("POST", "/countersignature"): {"accept": False, "comment": "", "password": PASSWORD},
+    ("POST", "/decision"): proposal(kind="returned_for_rework"),
+    ("POST", "/deviation"): {"reason": "Another seed."},
+    ("POST", "/exhibits/{number}/regrouped"): {},
+    ("POST", "/findings"): {"finding": FINDING},
+    ("PUT", "/findings/{finding_id}"): {"revision": 0, "finding": FINDING},
+    ("PUT", "/margin"): {"text": "A note.", "set_aside": []},
+    ("POST", "/marks"): {"marks": []},
+    ("PUT", "/plan"): None,
+    ("POST", "/plan/file"): {"name": "plan.yaml", "text": "seed: 1"},
+    ("PUT", "/roles"): None,
+    ("POST", "/rows"): {},
+    ("POST", "/statements"): {"statement": STATEMENT},
+    ("PUT", "/statements/{statement_id}"): {"revision": 0, "statement": STATEMENT},
+}
+"""What is sent, where anything is; with revisions that are long past, so that nobody changes anything."""
+
+QUERIES = {
+    ("GET", "/behind/{form}"): "?model=recipe&part=test",
+    ("GET", "/column"): "?name=x",
+    ("DELETE", "/tables"): "?name=none",
+    ("POST", "/statements/{statement_id}/files"): "?revision=0",
+    ("DELETE", "/statements/{statement_id}/files/{file_id}"): "?revision=0",
+}
+
+FORMS = {
+    "/behind/{form}": "csv",
+    "/suspects/{form}": "csv",
+    "/exhibits/{number}/table/{form}": "csv",
+    "/exhibits/{number}/trees/{tree}/{form}": "svg",
+}
+WITH_A_FILE = {("POST", "/statements/{statement_id}/files")}
+
+OF_THE_REVIEWER = frozenset(
+    {
+        ("PUT", "/changes"), ("POST", "/decision"), ("POST", "/deviation"),
+        ("DELETE", "/deviation"), ("POST", "/findings"), ("PUT", "/findings/{finding_id}"), ("POST", "/marks"),
+        ("PUT", "/plan"), ("PUT", "/roles"), ("POST", "/run"), ("DELETE", "/run"), ("POST", "/statements"),
+        ("PUT", "/statements/{statement_id}"), ("POST", "/statements/{statement_id}/files"),
+        ("DELETE", "/statements/{statement_id}/files/{file_id}"), ("DELETE", "/tables"),
+    }
+)  # fmt: skip
+"""What changes a case under review: the act of who reviews it, while it is in review, and of nobody else."""
+
+
+def let_through(operation: tuple[str, str], state: str) -> frozenset[str]:
+    """Who may do what in which state, by what the words of the product say."""
+    if operation in OF_THE_REVIEWER:
+        return frozenset({"iris"}) if state == "in_review" else frozenset()
+    if operation == ("POST", "/take"):
+        return REVIEWERS if state == "waiting" else frozenset()
+    if operation == ("POST", "/countersignature"):
+        return frozenset({"tom"}) if state == "proposed" else frozenset()
+    if operation[1] == "/exhibits/{number}/replay" and operation[0] != "GET":
+        return REVIEWERS
+    return SEE
+
+
+def operations(app: Flask) -> list[tuple[str, str]]:
+    """Every operation on a case, by its method and what follows the case in its address."""
+    described: dict[str, dict[str, Any]] = app.api_doc["paths"]  # type: ignore[attr-defined]
+    start = "/api/cases/{case_id}"
+    return [
+        (method.upper(), path.removeprefix(start))
+        for path, methods in described.items()
+        if path.startswith(start)
+        for method in methods
+    ]
+
+
+@pytest.fixture(scope="module")
+def case(app: Flask, workers: House) -> Iterator[dict[str, str]]:
+    """A case that was run, with a finding, a statement with a file, and a decision; its places by name, once made."""
+    places: dict[str, str] = {}
+    yield places
+    # As it was entered in the record, which others verify.
+    put_into(places["base"], "proposed")
+
+
+def made(visitor: SignIn, case: dict[str, str]) -> dict[str, str]:
+    if case:
+        return case
+    base = ran(visitor, "who may what", ["profile", "holdout"], files_of(claims=[]))
+    iris = visitor("iris")
+    finding = iris.ask("POST", f"{base}/findings", {"finding": FINDING}).json
+    statement = write(iris, base).json
+    file = attach(iris, base, statement, "minutes.txt", b"As agreed.").json["files"][0]
+    assert iris.ask("POST", f"{base}/decision", proposal(kind="returned_for_rework", conditions=[])).status_code == 200
+    with transaction() as session:
+        for login, name in (("carl", "Carl Wade"), ("elsa", "Elsa Reed")):
+            add_person(session, login, name, PASSWORD, ("owner",))
+    key = iris.get(base)["model_key"]
+    assert visitor("nell").ask("POST", f"/api/models/{key}/members", {"login": "carl"}).status_code == 200
+    case.update(
+        base=base, number="1", finding_id=str(finding["id"]), statement_id=str(statement["id"]),
+        file_id=str(file["id"]), tree="0", row="1", other_id=base.rsplit("/", 1)[1],
+    )  # fmt: skip
+    return case
+
+
+def put_into(base: str, state: str) -> None:
+    """The case as it would be in that state: with its reviewer where it has one, its decision as it would stand."""
+    of_decision = {"proposed": "proposed", "decided": "accepted"}.get(state, "sent_back")
+    with transaction() as session:
+        case = session.get_one(Case, int(base.rsplit("/", 1)[1]))
+        iris = session.scalars(select(Person.id).where(Person.login == "iris")).one()
+        case.state, case.reviewer_id = state, None if state == "waiting" else iris
+        for decision in session.scalars(select(Decision).where(Decision.case_id == case.id)):
+            decision.state = of_decision
+
+
+def asked(visitor: Visitor, operation: tuple[str, str], places: dict[str, str]) -> Answer:
+    method, path = operation
+    base = places["base"]
+    body = BODIES.get(operation)
+    if operation in (("PUT", "/plan"), ("PUT", "/roles")):
+        name = path.removeprefix("/")
+        with transaction() as session:
+            found = session.get_one(Case, int(base.rsplit("/", 1)[1]))
+            body = {"revision": 0, name: getattr(found, name)}
+    filled = path.format(**{**places, "form": FORMS.get(path, "html")})
+    files = {"data": {"file": (io.BytesIO(b"As agreed."), "more.txt")}} if operation in WITH_A_FILE else {}
+    return visitor.ask(method, f"{base}{filled}{QUERIES.get(operation, '')}", body, **files)
+
+
+def is_refused(answer: Answer) -> bool:
+    """Whether somebody was kept away, and not only from what is not there or can't be."""
+    hidden = answer.status_code == 404 and (answer.json or {}).get("detail") == HIDDEN
+    return answer.status_code == 403 or hidden
+
+
+@pytest.mark.parametrize("state", STATES)
+def test_who_is_let_through(app: Flask, visitor: Callable[[str], Visitor], case: dict[str, str], state: str) -> None:
+    places = made(visitor, case)
+    people = {login: visitor(login) for login in PEOPLE}
+    wrong = []
+    for operation in operations(app):
+        allowed = let_through(operation, state)
+        # Those who are kept away first: who is let through may change the state.
+        for login in sorted(PEOPLE, key=lambda one: one in allowed):
+            put_into(places["base"], state)
+            answer = asked(people[login], operation, places)
+            assert answer.status_code < 500, f"{operation}: {answer.text}"
+            if is_refused(answer) == (login in allowed):
+                said = "is refused" if login in allowed else "is let through"
+                wrong.append(f"{PEOPLE[login]} {said}: {operation[0]} {operation[1]}: {answer.status_code}")
+    assert not wrong, "\n".join(wrong)
+
+
+def test_every_operation_that_changes_a_case_is_somebodys(app: Flask) -> None:
+    """An operation that is new is thought of here: who sees a case may not change it by chance."""
+    known = OF_THE_REVIEWER | {
+        ("POST", "/take"), ("POST", "/countersignature"), ("POST", "/exhibits/{number}/replay"),
+        ("DELETE", "/exhibits/{number}/replay"), ("PUT", "/margin"), ("POST", "/behind"), ("POST", "/rows"),
+        ("POST", "/report"), ("POST", "/plan/file"), ("POST", "/changes/effect"), ("POST", "/exhibits/{number}/regrouped"),
+    }  # fmt: skip
+    assert {one for one in operations(app) if one[0] != "GET"} == known
