@@ -111,7 +111,7 @@ def test_no_request_draws_or_lays_out_anything(
 
     for name in ("charts.draw", "build.build_html", "build.build_pdf"):
         monkeypatch.setattr(f"brookfall.report.{name}", never)
-    monkeypatch.setattr("brookfall.engine.renditions.draw", never)
+    monkeypatch.setattr("brookfall.report.charts.draw", never)
     tom = visitor("tom")
     assert countersigned(tom, base, PASSWORD).status_code == 200
     # Another process makes them.

@@ -1,5 +1,7 @@
 """The trees of an exhibit: the path of one row, and a complete drawing as a file."""
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 from sqlalchemy.orm import Session
 
@@ -18,10 +20,12 @@ from brookfall.records.cases import Case
 from brookfall.records.contents import exhibits_now
 from brookfall.records.people import Person
 from brookfall.records.tables import get_table
-from brookfall.report.trees import TreeForm, tree_file
+
+if TYPE_CHECKING:
+    from brookfall.report.trees import TreeForm
 
 _NEEDS = {"trees": lambda bench: Trees().requests(bench)[0], "complexity": tree_need}
-_KINDS: dict[TreeForm, str] = {"svg": "image/svg+xml", "pdf": "application/pdf"}
+_KINDS: "dict[TreeForm, str]" = {"svg": "image/svg+xml", "pdf": "application/pdf"}
 
 
 def path_view(session: Session, person: Person, case_id: int, number: int, tree: int, row: int) -> PathView:
@@ -41,8 +45,11 @@ def path_view(session: Session, person: Person, case_id: int, number: int, tree:
     return PathView(nodes=nodes, row=cells)
 
 
-def tree_drawing(session: Session, person: Person, case_id: int, number: int, tree: int, form: TreeForm) -> RowsFile:
+def tree_drawing(session: Session, person: Person, case_id: int, number: int, tree: int, form: "TreeForm") -> RowsFile:
     """The complete tree as a file; MissingError where the exhibit has no such tree."""
+    # Imported here: the library that draws takes a second to load, and no server's start waits for it.
+    from brookfall.report.trees import tree_file
+
     case = people.case_for(session, person, case_id)
     exhibit = _exhibit(session, case, number)
     try:

@@ -22,7 +22,6 @@ from brookfall.records.renditions import (
     put_drawing,
 )
 from brookfall.report.build import build_html, build_pdf
-from brookfall.report.charts import draw
 from brookfall.report.contents import ReportContents
 from brookfall.report.drawings import drawing_key
 
@@ -55,7 +54,7 @@ def draw_exhibit(run_id: int, number: int) -> None:
         wanted = {drawing_key(one): one for one in found}
         missing = set(wanted) - drawings_there(session, wanted)
     for key in missing:
-        charts = draw(wanted[key])
+        charts = _drawn(wanted[key])
         with transaction() as session:
             put_drawing(session, key, charts, now())
 
@@ -100,11 +99,18 @@ def _charts(rendition_id: int, worker: str, contents: ReportContents) -> dict[in
     missing = {key: exhibit for key, exhibit in keys.values() if key not in kept}
     for place, (key, exhibit) in enumerate(missing.items()):
         leases.renew(Rendition, rendition_id, worker, done=place, needed=len(missing) + 1)
-        kept[key] = draw(exhibit)
+        kept[key] = _drawn(exhibit)
         with transaction() as session:
             put_drawing(session, key, kept[key], now())
     leases.renew(Rendition, rendition_id, worker, done=len(missing), needed=len(missing) + 1)
     return {number: kept[key] for number, (key, _) in keys.items()}
+
+
+def _drawn(exhibit: Exhibit) -> list[str]:
+    # Imported here: the library that draws takes a second to load, and no worker's start waits for it.
+    from brookfall.report.charts import draw
+
+    return draw(exhibit)
 
 
 def _fail(rendition_id: int, worker: str, said: str) -> None:

@@ -23,6 +23,8 @@ from brookfall.records.record_key import make_key
 
 _FIRST_PORT, _PORTS = 10000, 22000
 """Where ports of our own are looked for, but for those that the system gives to whoever asks somebody else."""
+_WEB_PATIENCE = 300.0
+"""Seconds: 15 of work at its start, beside workers that start too, and other houses where tests run side by side."""
 _LENT = Path("/proc/sys/net/ipv4/ip_local_port_range")
 _COMMAND = [sys.executable, "-m", "brookfall.cli"]
 """What operators call ``brookfall``, in this environment whatever the path."""
@@ -132,7 +134,7 @@ class House:
         command = [*_COMMAND, "serve", "--bind", f"127.0.0.1:{port}"]
         self.keeper.stop("web", patience=5)
         self.keeper.start("web", command, self.environment)
-        self.keeper.wait("web", lambda: _serves(int(port)))
+        self.keeper.wait("web", lambda: _serves(int(port)), _WEB_PATIENCE)
 
     def stop(self, patience: float = 20) -> None:
         """Stops everything of this instance: the web first, the stores last; what takes longer is ended."""

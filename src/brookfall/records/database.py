@@ -7,8 +7,6 @@ from functools import cache
 from importlib.resources import files
 
 import mariadb
-from alembic import command
-from alembic.config import Config as AlembicConfig
 from sqlalchemy import Engine, ExceptionContext, create_engine, event, text
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session, sessionmaker
@@ -109,6 +107,10 @@ def migrate(owner_url: str, granted_to: str | None = None) -> None:
     granted_to
         The application's user there; None grants nothing.
     """
+    # Imported here: no process but that which migrates needs it.
+    from alembic import command
+    from alembic.config import Config as AlembicConfig
+
     alembic = AlembicConfig()
     alembic.set_main_option("script_location", str(files("brookfall.records") / "migrations"))
     alembic.set_main_option("sqlalchemy.url", owner_url.replace("%", "%%"))

@@ -166,7 +166,7 @@ def package_digest(package: str) -> str:
     root = Path(next(iter(spec.submodule_search_locations)))
     held = hashlib.sha256()
     for file in sorted(root.rglob("*.py")):
-        held.update(f"{file.relative_to(root)} {source_digest(file.read_text(encoding='utf-8'))}\n".encode())
+        held.update(f"{file.relative_to(root)} {_digest_of_file(file)}\n".encode())
     return held.hexdigest()
 
 
@@ -192,7 +192,12 @@ def _is_docstring(node: ast.stmt) -> bool:
 @cache
 def _own_digest(name: str) -> str:
     file = _file_of(name)
-    return "absent" if file is None else source_digest(file.read_text(encoding="utf-8"))
+    return "absent" if file is None else _digest_of_file(file)
+
+
+@cache
+def _digest_of_file(file: Path) -> str:
+    return source_digest(file.read_text(encoding="utf-8"))
 
 
 @cache
