@@ -291,10 +291,13 @@ def serve(bind: str, processes: int, threads: int) -> None:
     help="What somebody waits for at a page; runs and long replays; or both.",
 )
 @click.option("--nice", type=click.IntRange(0, 19), help="Gives way to others by so much; 10 where it works on runs.")
-def work(name: str, lines: str, nice: int | None) -> None:
-    """Carry out what is asked for, in the foreground: one process, one thread.
+@click.option(
+    "--processes", type=click.IntRange(1), default=1, show_default=True, help="So many workers, kept up by a parent."
+)
+def work(name: str, lines: str, nice: int | None, processes: int) -> None:
+    """Carry out what is asked for, in the foreground: workers of one process and one thread.
 
-    Start one a core for runs, and one beside them for what is short, so that nobody waits behind a run.
+    Start as many as there are cores for runs, and one beside them for what is short, so that nobody waits behind a run.
     """
     from brookfall.core.fit.run import ONE_THREAD
     from brookfall.records.config import config
@@ -303,12 +306,7 @@ def work(name: str, lines: str, nice: int | None) -> None:
         config()
     os.environ.update(ONE_THREAD)
     os.nice((_NICE if "runs" in lines else 0) if nice is None else nice)
-    _become(
-        [
-            "-m", "celery", "-A", "brookfall.engine.app", "worker", "--pool=solo", "--loglevel=WARNING",
-            "--without-gossip", "--without-mingle", "-n", f"{name}@%h", "-Q", lines,
-        ]
-    )  # fmt: skip
+    _become(["-m", "brookfall.engine.siblings", name, lines, str(processes)])
 
 
 def _become(arguments: list[str]) -> None:

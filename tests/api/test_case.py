@@ -312,10 +312,12 @@ def test_a_run_goes_on_when_the_program_changes_under_it(visitor: SignIn, worker
     iris, base = taken(visitor, "changed program", slow_files(seed=77))
     plan = plan_of(iris, base, checks=["profile", "holdout", "cross_validation", "gap"])
     assert iris.ask("PUT", f"{base}/plan", plan).status_code == 200
-    for number in (1, 2):
-        workers.keeper.stop(f"worker-{number}", patience=0)
+    workers.keeper.stop("worker-runs", patience=0)
     iris.ask("POST", f"{base}/run")
     run_id = iris.get(f"{base}/run")["id"]
+    from brookfall.engine.runs import work_on
+
+    work_on(run_id, seconds=0)  # the fits are entered, and none is made
     # As a program would have entered it whose families say something else: the same requests under other keys.
     with transaction() as session:
         entered = session.scalars(select(RunFit.fit_key).where(RunFit.run_id == run_id)).all()
@@ -352,10 +354,12 @@ def survives(visitor: SignIn, workers: House, killed: tuple[int, ...], after: in
     deadline = time.monotonic() + 30
     while iris.get(f"{base}/run")["done"] < after and time.monotonic() < deadline:
         time.sleep(0.05)
+    parent = workers.keeper.find("worker-runs")
+    assert parent is not None
+    pids = [one.pid for one in parent.children()]
+    assert len(pids) == 2
     for number in killed:
-        process = workers.keeper.find(f"worker-{number}")
-        assert process is not None
-        os.kill(process.pid, signal.SIGKILL)
+        os.kill(pids[number - 1], signal.SIGKILL)
     stopped = iris.get(f"{base}/run")
     assert stopped["state"] == "running"
     assert stopped["done"] < stopped["needed"]

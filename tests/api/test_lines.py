@@ -23,8 +23,7 @@ SignIn = Callable[[str], Visitor]
 @pytest.fixture
 def short_alone(workers: House) -> Iterator[House]:
     """Only the worker for what is short is there."""
-    for number in (1, 2):
-        workers.keeper.stop(f"worker-{number}", patience=0)
+    workers.keeper.stop("worker-runs", patience=0)
     workers.start_worker("short", "short")
     yield workers
     workers.keeper.stop("worker-short", patience=0)
@@ -41,11 +40,11 @@ def of_one_fit(visitor: SignIn, version: str, seed: int) -> tuple[Visitor, str]:
 
 
 def test_a_short_replay_and_a_look_wait_for_no_run(visitor: SignIn, short_alone: House, workers: House) -> None:
-    workers.start_worker("1", "runs")
+    workers.start_worker("runs", "runs")
     iris, small = of_one_fit(visitor, "replayed beside runs", 51)
     assert iris.ask("POST", f"{small}/run").status_code == 200
     assert finished(iris, small)["state"] == "done"
-    workers.keeper.stop("worker-1", patience=0)
+    workers.keeper.stop("worker-runs", patience=0)
     _, long = long_run(visitor, "long beside short", 52)
     assert iris.ask("POST", f"{long}/run").status_code == 200
     number = next(one["number"] for one in iris.get(f"{small}/run")["exhibits"] if one["name"] == "holdout")
@@ -117,8 +116,7 @@ def test_time_left_is_told_by_what_fits_take_not_by_their_count(stores: House) -
 def test_turns_go_to_the_person_and_the_run_that_waited_longest(visitor: SignIn, workers: House) -> None:
     from brookfall.engine.runs import next_run
 
-    for number in (1, 2):
-        workers.keeper.stop(f"worker-{number}", patience=0)
+    workers.keeper.stop("worker-runs", patience=0)
     try:
         iris, one = of_one_fit(visitor, "turns, one", 57)
         _, two = of_one_fit(visitor, "turns, two", 58)
@@ -149,8 +147,7 @@ def test_replays_say_how_many_come_before(visitor: SignIn, workers: House) -> No
     iris, base = of_one_fit(visitor, "replays in line", 56)
     assert iris.ask("POST", f"{base}/run").status_code == 200
     run = finished(iris, base)
-    for number in (1, 2):
-        workers.keeper.stop(f"worker-{number}", patience=0)
+    workers.keeper.stop("worker-runs", patience=0)
     try:
         numbers = [one["number"] for one in run["exhibits"]]
         for number in numbers:

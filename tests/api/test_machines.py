@@ -23,8 +23,7 @@ MACHINES = ("one", "two", "three")
 @pytest.fixture
 def machines(workers: House, tmp_path: Path) -> Iterator[House]:
     """Three workers that share nothing but MariaDB and Redis."""
-    for number in (1, 2):
-        workers.keeper.stop(f"worker-{number}", patience=0)
+    workers.keeper.stop("worker-runs", patience=0)
     for name in MACHINES:
         folder = tmp_path / name
         folder.mkdir()

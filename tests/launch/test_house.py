@@ -3,6 +3,7 @@
 import socket
 import sys
 import time
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -67,7 +68,7 @@ def test_a_house_hands_its_patience_on(tmp_path: Path) -> None:
 def test_no_process_is_told_who_owns_the_tables(stores: House) -> None:
     stores.start_workers(1, apart=False)
     stores.start_web()
-    for name in ("worker-1", "web"):
+    for name in ("worker-runs", "web"):
         process = stores.keeper.find(name)
         assert process is not None
         said = process.environ()
@@ -91,7 +92,7 @@ def whole(stores: House) -> House:
     return stores
 
 
-@pytest.mark.parametrize("name", ["web", "worker-1", "redis", "mariadb"])
+@pytest.mark.parametrize("name", ["web", "worker-runs", "redis", "mariadb"])
 def test_a_killed_service_is_back_by_itself(whole: House, name: str) -> None:
     process = whole.keeper.find(name)
     assert process is not None
@@ -103,6 +104,51 @@ def test_a_killed_service_is_back_by_itself(whole: House, name: str) -> None:
     # Nor does a child that has outlived its master.
     assert until(lambda: not any(map(is_alive, family)), 30)
     assert until(lambda: answers(whole), 60)
+
+
+def heard(house: House) -> set[bytes]:
+    with redis.Redis.from_url(house.environment["BROOKFALL_REDIS_URL"]) as broker:
+        return set(broker.scan_iter(match="brookfall:worker:*"))
+
+
+@pytest.fixture
+def two(stores: House) -> Iterator[psutil.Process]:
+    """The parent of two workers, which both are there."""
+    stores.start_workers(2, apart=False)
+    parent = stores.keeper.find("worker-runs")
+    assert parent is not None
+    assert until(lambda: set(map(name_of, parent.children())) <= heard(stores) and len(parent.children()) == 2, 60)
+    yield parent
+    stores.keeper.stop("worker-runs", patience=3)
+
+
+def name_of(worker: psutil.Process) -> bytes:
+    return f"brookfall:worker:{socket.gethostname()}:{worker.pid}".encode()
+
+
+def test_a_killed_worker_is_back_in_seconds_and_the_other_goes_on(stores: House, two: psutil.Process) -> None:
+    killed, other = two.children()
+    killed.kill()
+    assert until(lambda: len(two.children()) == 2 and set(map(name_of, two.children())) <= heard(stores), 5)
+    assert other in two.children()
+
+
+def test_workers_end_with_their_parent_and_come_back_with_the_next(stores: House, two: psutil.Process) -> None:
+    family = two.children()
+    two.kill()
+    assert until(lambda: not any(map(is_alive, family)), 30)
+
+    def back() -> bool:
+        parent = stores.keeper.find("worker-runs")
+        return parent is not None and parent.pid != two.pid and len(parent.children()) == 2
+
+    assert until(back, 60)
+
+
+def test_a_parent_that_is_told_to_end_ends_its_workers(stores: House, two: psutil.Process) -> None:
+    family = two.children()
+    stores.keeper.stop("worker-runs", patience=30)
+    assert not any(map(is_alive, [two, *family]))
 
 
 def another(house: House, name: str, before: int) -> bool:

@@ -27,6 +27,9 @@ class _Idle:
     def wake(self, run_id: int) -> None:
         pass
 
+    def count(self, case_id: int) -> None:
+        pass
+
 
 def make_cases() -> None:
     """The four cases, by the acts of the people of the demo."""
@@ -61,7 +64,7 @@ def make_cases() -> None:
     with transaction() as session:
         case, iris = session.get_one(Case, stale), person_of(session, ids["iris"])
         changed = read_plan(case.plan).model_copy(update={"seed": 1})
-        plan.set_plan(session, iris, stale, changed, case.plan_revision)
+        plan.set_plan(session, iris, stale, changed, case.plan_revision, _Idle())
         roles = Roles.model_validate(case.roles)
         data.set_roles(session, iris, stale, roles.model_copy(update={"ignore": ("z",)}), case.roles_revision)
 

@@ -52,7 +52,7 @@ class OtherPlans(RootModel[list[OtherPlan]]):
 @shows
 def get_plan(path: CasePath) -> PlanView:
     with transaction() as session:
-        return plans.plan_view(session, asking(session), path.case_id)
+        return plans.plan_view(session, asking(session), path.case_id, current_app.extensions[QUEUE])
 
 
 @plan_api.put("/cases/<int:case_id>/plan", responses={200: PlanView})
@@ -60,7 +60,8 @@ def get_plan(path: CasePath) -> PlanView:
 @shows
 def put_plan(path: CasePath, body: PlanBody) -> PlanView:
     with transaction() as session:
-        return plans.set_plan(session, asking(session), path.case_id, body.plan, body.revision)
+        queue = current_app.extensions[QUEUE]
+        return plans.set_plan(session, asking(session), path.case_id, body.plan, body.revision, queue)
 
 
 @plan_api.get("/cases/<int:case_id>/run", responses={200: RunView})
@@ -96,7 +97,7 @@ def post_deviation(path: CasePath, body: ReasonBody) -> PlanView:
     with transaction() as session:
         person = asking(session)
         deviations.open_deviation(session, person, path.case_id, body.reason)
-        return plans.plan_view(session, person, path.case_id)
+        return plans.plan_view(session, person, path.case_id, current_app.extensions[QUEUE])
 
 
 @plan_api.delete("/cases/<int:case_id>/deviation", responses={200: PlanView})
@@ -107,7 +108,7 @@ def delete_deviation(path: CasePath) -> PlanView:
     with transaction() as session:
         person = asking(session)
         deviations.take_back(session, person, path.case_id)
-        return plans.plan_view(session, person, path.case_id)
+        return plans.plan_view(session, person, path.case_id, current_app.extensions[QUEUE])
 
 
 @plan_api.get("/cases/<int:case_id>/plan/estimate", responses={200: EstimateView})

@@ -24,7 +24,7 @@ from brookfall.core.table.roles import Roles
 from brookfall.desk import people
 from brookfall.desk.bench import bench_of
 from brookfall.desk.deviations import close_deviation, deviations_of
-from brookfall.desk.plan_counts import PlanCounts, checks_to_run, counts_of, missing_fits
+from brookfall.desk.plan_counts import Counters, PlanCounts, checks_to_run, counts_of, missing_fits
 from brookfall.desk.versions import versions_to_compare
 from brookfall.desk.views import PlanSentence, PlanStatement, PlanView
 from brookfall.records import audit_log
@@ -33,8 +33,11 @@ from brookfall.records.cases import Case
 from brookfall.records.people import Person
 
 
-def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
-    """The plan with what it comes to: sizes of the parts, distinct fits, checks that can't run and why."""
+def plan_view(session: Session, person: Person, case_id: int, counters: Counters) -> PlanView:
+    """The plan with what it comes to: sizes of the parts, distinct fits, checks that can't run and why.
+
+    What it comes to in fits is None while a worker counts it.
+    """
     case = people.case_for(session, person, case_id)
     plan = read_plan(case.plan)
     roles = Roles.model_validate(case.roles)
@@ -45,7 +48,7 @@ def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
     try:
         bench = bench_of(session, case)
         sizes = {part: len(rows) for part, rows in bench.split.parts.items()}
-        counts = counts_of(case, bench)
+        counts = counts_of(session, case, bench, counters)
     except UserError as caught:
         problem, sizes = str(caught), {}
     departing = departures(plan)
@@ -58,6 +61,7 @@ def plan_view(session: Session, person: Person, case_id: int) -> PlanView:
         locked_by=people.person_of(session, case.plan_locked_by).name if case.plan_locked_by else None,
         deviations=deviations_of(session, case),
         plan=plan,
+        counted=counts is not None or problem is not None,
         fits=len(counts.fits) if counts else None,
         pending=len(missing_fits(session, counts, changed)) if counts else None,
         to_run=len(changed) if counts else None,
@@ -136,7 +140,7 @@ def _capacity_said(submission: Submission, plan: Plan) -> str:
     return stated.said if stated is not None and stated.percent == plan.capacity else ""
 
 
-def set_plan(session: Session, person: Person, case_id: int, plan: Plan, revision: int) -> PlanView:
+def set_plan(session: Session, person: Person, case_id: int, plan: Plan, revision: int, counters: Counters) -> PlanView:
     """Saves the plan. StaleError when somebody saved since ``revision``; UserError once it is locked."""
     case = people.reviewed_case(session, person, case_id)
     if case.is_locked:
@@ -153,7 +157,7 @@ def set_plan(session: Session, person: Person, case_id: int, plan: Plan, revisio
         case.plan, case.plan_revision = after, revision + 1
         audit_log.append_change(session, person, "changed the plan", before, after, case_id=case.id)
     session.flush()
-    return plan_view(session, person, case_id)
+    return plan_view(session, person, case_id, counters)
 
 
 def lock(session: Session, person: Person, case: Case) -> Bench:

@@ -1,23 +1,34 @@
 """What a plan comes to, counted once: which fits each of its checks reads, and which checks can't be carried out.
 
-Laying a plan out makes the rows of every fit and the hash of each, by the hundred; what is kept of it here is small,
-and holds until the case or its plan changes.
+Laying a plan out makes the rows of every fit and the hash of each, by the hundred. A worker does it where there are
+many rows; what is kept of it is small, and holds until the case, its plan or the program changes.
 """
 
 from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from typing import Protocol
 
+from pydantic import TypeAdapter
+from sqlalchemy import delete
+from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.fit.trial_fits import trial_key
 from brookfall.core.foundation import digest
+from brookfall.core.foundation.environment import environment
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.retest.run import ask, jobs_of
+from brookfall.desk.bench import bench_of
 from brookfall.records import ledger
-from brookfall.records.cases import Case
+from brookfall.records.cases import Case, KeptCounts
 from brookfall.records.contents import contents_of, kept_exhibits, layout_key
+from brookfall.records.database import transaction
 from brookfall.records.recent import last_few
+
+AT_ONCE = 2_000
+"""Rows of a table whose plan is counted while somebody waits, in a tenth of a second."""
 
 
 @dataclass(frozen=True)
@@ -52,9 +63,49 @@ class PlanCounts:
         return wanted
 
 
-def counts_of(case: Case, bench: Bench) -> PlanCounts:
-    """The counts of a case's plan as both are now; ``bench`` is the case's."""
-    return _count(digest.of_json([layout_key(case), case.changes, case.added, case.label_marks]), bench)
+class Counters(Protocol):
+    """Hands counting to a worker; a lost message only means that the next request asks again."""
+
+    def count(self, case_id: int) -> None: ...
+
+
+_COUNTS: TypeAdapter[PlanCounts] = TypeAdapter(PlanCounts)
+
+
+class _UncountedError(Exception):
+    """A worker has still to count it."""
+
+
+def counts_of(session: Session, case: Case, bench: Bench, counters: Counters) -> PlanCounts | None:
+    """The counts of a case's plan as both are now, ``bench`` being the case's; None while a worker counts."""
+    try:
+        return _counts(_key(case), session, case, bench)
+    except _UncountedError:
+        counters.count(case.id)
+        return None
+
+
+def count_and_keep(case_id: int) -> None:
+    """Counts what a case's plan comes to, in a worker, unless that was done; in place of what was kept before."""
+    with transaction() as session:
+        case = session.get_one(Case, case_id)
+        key = _key(case)
+        if session.get(KeptCounts, (case_id, key)) is not None:
+            return
+        try:
+            counts = _count(bench_of(session, case))
+        except UserError:
+            return  # the plan's page says what is wrong by itself
+    row = {"case_id": case_id, "key": key, "content": _COUNTS.dump_python(counts, mode="json")}
+    with transaction() as session:
+        session.execute(delete(KeptCounts).where(KeptCounts.case_id == case_id))
+        session.execute(insert(KeptCounts).values(row))
+
+
+def _key(case: Case) -> str:
+    """Names what the counts are of: equal keys, equal counts."""
+    program = environment()["program"]
+    return digest.of_json([layout_key(case), case.changes, case.added, case.label_marks, program])
 
 
 def checks_to_run(session: Session, case: Case, counts: PlanCounts) -> list[str]:
@@ -69,7 +120,16 @@ def missing_fits(session: Session, counts: PlanCounts, checks: Iterable[str]) ->
 
 
 @last_few(16)
-def _count(_key: str, bench: Bench) -> PlanCounts:
+def _counts(key: str, session: Session, case: Case, bench: Bench) -> PlanCounts:
+    kept = session.get(KeptCounts, (case.id, key))
+    if kept is not None:
+        return _COUNTS.validate_python(kept.content)
+    if case.n_rows > AT_ONCE:
+        raise _UncountedError
+    return _count(bench)
+
+
+def _count(bench: Bench) -> PlanCounts:
     asked = ask(bench)
     reads: dict[str, Mapping[str, frozenset[str]]] = {}
     for one in asked:

@@ -7,14 +7,13 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from brookfall.core.check.registry import title_of
+from brookfall.core.check.standard_plan import known_checks
 from brookfall.core.foundation.errors import MissingError, UserError
-from brookfall.core.retest.run import ask, jobs_of
 from brookfall.desk import people
 from brookfall.desk.docket import latest_run, mark_of
 from brookfall.desk.plan import lock
-from brookfall.desk.time_estimate import fits_in_order
 from brookfall.desk.views import CheckProgress, ExhibitLine, ExhibitView, RunView
-from brookfall.records import audit_log, ledger
+from brookfall.records import audit_log
 from brookfall.records.base import now
 from brookfall.records.contents import contents_of, exhibits_now, kept_exhibits, stale_checks
 from brookfall.records.database import transaction
@@ -30,7 +29,7 @@ class Queue(Protocol):
 
 
 def lock_and_run(person_id: int, case_id: int, queue: Queue) -> int:
-    """Locks the plan, enters the run with its fits, wakes the workers; gives the run's id."""
+    """Locks the plan, enters the run, wakes the workers, the first of which enters its fits; gives the run's id."""
     with transaction() as session:
         person = people.person_of(session, person_id)
         run = _enter(session, person, case_id)
@@ -44,39 +43,36 @@ def _enter(session: Session, person: Person, case_id: int) -> Run:
     old = latest_run(session, case_id)
     if old is not None and old.state == "running":
         raise UserError("A run is going on.", todo="Wait for it or cancel it.")
-    bench = lock(session, person, case)
-    asked = ask(bench, _numbers(session, case_id, bench.plan.checks))
+    checks = known_checks(lock(session, person, case).plan).checks
+    numbers = _numbers(session, case_id, checks)
     contents = contents_of(case)
     kept = kept_exhibits(session, case, contents)
     run = Run(case_id=case.id, state="running", by_id=person.id, started=now(), label_marks=case.label_marks)
     session.add(run)
     session.flush()
-    for one in asked:
-        name, keys = one.check.name, sorted({need.fit.key for need in one.needs})
+    for name in checks:
         session.add(
             RunCheck(
                 run_id=run.id,
-                number=one.number,
+                number=numbers[name],
                 name=name,
                 content=contents[name],
-                fits=keys,
+                fits=[],
                 state="done" if name in kept else "waiting",
                 attempts=0,
             )
         )
         if name in kept:
-            copy_exhibit(session, kept[name], run.id, one.number)
-    changed = tuple(one for one in asked if one.check.name not in kept)
-    jobs = jobs_of(changed)
-    ledger.enrol(session, run.id, jobs, fits_in_order(session, changed))
-    again = f" of {len(asked)}; the others are of this plan already" if kept else ""
+            copy_exhibit(session, kept[name], run.id, numbers[name])
+    changed = [name for name in checks if name not in kept]
+    again = f" of {len(checks)}; the others are of this plan already" if kept else ""
     audit_log.append(
         session,
         person,
         "started a run",
-        f"run {run.id}, {len(changed)} checks{again}, {len(jobs)} fits",
+        f"run {run.id}, {len(changed)} checks{again}",
         case_id=case.id,
-        after={"fits": sorted(job.fit.key for job in jobs)},
+        after={"checks": changed},
     )
     return run
 
@@ -114,6 +110,7 @@ def run_view(session: Session, person: Person, case_id: int) -> RunView:
             id=None,
             state=None,
             started=None,
+            laid_out=None,
             finished=None,
             done=0,
             needed=0,
@@ -133,6 +130,7 @@ def run_view(session: Session, person: Person, case_id: int) -> RunView:
         id=run.id,
         state=run.state,
         started=run.started,
+        laid_out=run.laid_out,
         finished=run.finished,
         done=len(finished),
         needed=len(states),

@@ -14,7 +14,7 @@ from brookfall.core.retest.order import order_of
 from brookfall.core.retest.run import Asked, ask, jobs_of
 from brookfall.desk import people
 from brookfall.desk.bench import bench_of
-from brookfall.desk.plan_counts import checks_to_run, counts_of, missing_fits
+from brookfall.desk.plan_counts import Counters, checks_to_run, counts_of, missing_fits
 from brookfall.desk.views import EstimateView
 from brookfall.records import ledger
 from brookfall.records.cases import Case
@@ -27,8 +27,8 @@ _SECONDS_A_ROW = 1e-5
 """Of a fit whose kind nobody has tried, nor any other of its run: what counts then is the order alone."""
 
 
-class Triers(Protocol):
-    """Hands trial fits to a worker; a lost message only means that the next request asks again."""
+class Triers(Counters, Protocol):
+    """Hands counts and trial fits to a worker; a lost message only means that the next request asks again."""
 
     def trial(self, case_id: int) -> None: ...
 
@@ -39,9 +39,11 @@ def estimate_view(session: Session, person: Person, case_id: int, triers: Triers
     try:
         bench = bench_of(session, case)
         _ = bench.split.parts
-        counts = counts_of(case, bench)
+        counts = counts_of(session, case, bench, triers)
     except UserError:
         return EstimateView(ready=True, fits=0, seconds=None)
+    if counts is None:
+        return EstimateView(ready=False, fits=0, seconds=None)
     fits = [counts.fits[key] for key in missing_fits(session, counts, checks_to_run(session, case, counts))]
     kinds = {fit.kind for fit in fits}
     known = _known(session, kinds)

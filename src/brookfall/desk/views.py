@@ -531,8 +531,9 @@ class PlanStatement(View):
 
 
 class PlanView(View):
-    """``pending`` fits are not yet made, ``to_run`` checks have no exhibit of this plan yet. ``locked`` is None while a
-    deviation is open; ``undecided`` says why the plan must name a threshold."""
+    """``pending`` fits are not yet made, ``to_run`` checks have no exhibit of this plan yet; not ``counted`` while a
+    worker counts both. ``locked`` is None while a deviation is open; ``undecided`` says why the plan must name a
+    threshold."""
 
     revision: int
     locked: Moment | None
@@ -540,6 +541,7 @@ class PlanView(View):
     plan: Plan
     departures: list[PlanLine]
     deviations: list[DeviationView]
+    counted: bool
     fits: int | None
     pending: int | None
     to_run: int | None
@@ -610,6 +612,8 @@ class RunView(View):
     id: int | None
     state: str | None
     started: Moment | None
+    laid_out: Moment | None
+    """When a worker had entered its fits; until then there are none."""
     finished: Moment | None
     done: int
     needed: int

@@ -11,6 +11,7 @@ from celery.signals import setup_logging, task_postrun, task_prerun, worker_read
 from kombu.exceptions import OperationalError as BrokerError
 from structlog.contextvars import bind_contextvars, clear_contextvars
 
+from brookfall.desk.plan_counts import count_and_keep
 from brookfall.desk.screening import look_and_keep
 from brookfall.desk.time_estimate import try_and_keep
 from brookfall.engine.anchors import keep_anchored
@@ -128,6 +129,14 @@ def trial(case_id: int) -> None:
             try_and_keep(case_id)
 
 
+@app.task(name="brookfall.count")  # type: ignore[untyped-decorator]
+def count(case_id: int) -> None:
+    """Counts what a case's plan comes to, one worker at a time."""
+    with alone(f"count {case_id}") as mine:
+        if mine:
+            count_and_keep(case_id)
+
+
 def _send(
     task: Task, *keys: int, expires: float = _EXPIRY_SECONDS, priority: int = 0, times: int = 1, line: str | None = None
 ) -> None:
@@ -151,6 +160,9 @@ class CeleryQueue:
 
     def look(self, case_id: int) -> None:
         _send(look, case_id)
+
+    def count(self, case_id: int) -> None:
+        _send(count, case_id)
 
     def intake(self, draft_id: int) -> None:
         _send(intake, draft_id)

@@ -24,7 +24,7 @@ from brookfall.records import audit_log, ledger
 from brookfall.records.base import now
 from brookfall.records.cases import Case
 from brookfall.records.config import config
-from brookfall.records.database import transaction
+from brookfall.records.database import alone, transaction
 from brookfall.records.exhibits import put_exhibit
 from brookfall.records.runs import Fit, Run, RunCheck, RunFit
 
@@ -65,8 +65,46 @@ def lay_out(run_id: int) -> Laid:
         asked = tuple(check for check in bench.plan.checks if check in numbers)
         plan = bench.plan.model_copy(update={"checks": asked})
         laid = Laid(replace(bench, plan=plan, marks=marks_of(run)), numbers)
-        _enrol_anew(session, run_id, laid)
+        if run.laid_out is not None:
+            _enrol_anew(session, run_id, laid)
         return laid
+
+
+def _enter_fits(run_id: int) -> bool:
+    """Whether the fits of a run are entered: by this worker, if no other has or is about to."""
+    with transaction() as session:
+        if session.get_one(Run, run_id).laid_out is not None:
+            return True
+    with alone(f"enter the fits of run {run_id}") as mine:
+        if not mine:
+            return False
+        laid = lay_out(run_id)
+        with transaction() as session:
+            run = _locked_run(session, run_id)
+            if run.laid_out is None and run.state == "running":
+                _enrol(session, run, laid)
+            return True
+
+
+def _enrol(session: Session, run: Run, laid: Laid) -> None:
+    """Enters what each check reads, and the fits that are to be made, in their order."""
+    changed: list[Asked] = []
+    for check in session.scalars(select(RunCheck).where(RunCheck.run_id == run.id).order_by(RunCheck.number)):
+        asked = laid.asked[check.number]
+        check.fits = sorted({need.fit.key for need in asked.needs})
+        if check.state != "done":
+            changed.append(asked)
+    jobs = jobs_of(tuple(changed))
+    ledger.enrol(session, run.id, jobs, fits_in_order(session, changed))
+    run.laid_out = now()
+    audit_log.append(
+        session,
+        None,
+        "laid out a run",
+        f"run {run.id}, {len(jobs)} fits",
+        case_id=run.case_id,
+        after={"fits": sorted(job.fit.key for job in jobs)},
+    )
 
 
 def _enrol_anew(session: Session, run_id: int, laid: Laid) -> None:
@@ -127,6 +165,9 @@ def work_on(run_id: int, seconds: float, when_done: Callable[[int], None] = lamb
     where this turn ended the run.
     """
     worker = this_worker()
+    if not _enter_fits(run_id):
+        time.sleep(_IDLE_SECONDS)
+        return True
     end, fits = time.monotonic() + seconds, 1
     while (began := time.monotonic()) < end:
         # Exhibits first: what can be read already does not wait for the last fit of another check.

@@ -118,14 +118,14 @@ class House:
 
     def start_workers(self, count: int, *, apart: bool = True) -> None:
         """So many workers for runs, and one beside them for what is short; or, not ``apart``, so many for both."""
-        for number in range(1, count + 1):
-            self.start_worker(str(number), "runs" if apart else "short,runs")
+        self.start_worker("runs", "runs" if apart else "short,runs", count)
         if apart:
             self.start_worker("short", "short")
 
-    def start_worker(self, name: str, line: str) -> None:
-        """A worker of one process and one thread."""
-        command = [*_COMMAND, "work", "--name", f"{name}-{self.name}", "--for", line, *_nice()]
+    def start_worker(self, name: str, line: str, count: int = 1) -> None:
+        """A worker of one process and one thread, or several that one parent keeps up."""
+        processes = ["--processes", str(count)]
+        command = [*_COMMAND, "work", "--name", f"{name}-{self.name}", "--for", line, *processes, *_nice()]
         self.keeper.stop(f"worker-{name}", patience=5)
         self.keeper.start(f"worker-{name}", command, self.environment)
 

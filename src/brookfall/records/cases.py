@@ -152,6 +152,17 @@ class KeptLook(Base):
     fault: Mapped[str | None] = mapped_column(Text)
 
 
+class KeptCounts(Base):
+    """What a case's plan comes to, by the key of both; ``content`` as in ``desk.plan_counts``."""
+
+    __tablename__ = "kept_counts"
+    __table_args__ = TABLE_OPTIONS
+
+    case_id: Mapped[int] = mapped_column(ForeignKey("case_file.id"), primary_key=True)
+    key: Mapped[Sha] = mapped_column(primary_key=True)
+    content: Mapped[dict[str, Any]]
+
+
 class Note(Base):
     """The margin of a case: working notes, saved as typed; ``revision`` counts the saves."""
 

@@ -34,8 +34,8 @@ CHANGED = frozenset(
 TAKEN_AWAY = frozenset(
     {
         "blob", "blob_chunk", "browser_session", "deviation", "draft", "draft_file", "draft_piece", "estimate",
-        "exhibit", "idempotency_key", "kept_look", "model_member", "reading", "rendition", "run_fit", "series",
-        "statement_file", "stored_column",
+        "exhibit", "idempotency_key", "kept_counts", "kept_look", "model_member", "reading", "rendition", "run_fit",
+        "series", "statement_file", "stored_column",
     }
 )  # fmt: skip
 """The tables that the application takes rows out of."""

@@ -21,6 +21,7 @@ class Run(Base):
     state: Mapped[str] = mapped_column(String(20), index=True)
     by_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     started: Mapped[Moment]
+    laid_out: Mapped[Moment | None] = mapped_column(doc="when a worker entered its fits")
     finished: Mapped[Moment | None]
     label_marks: Mapped[list[Any]] = mapped_column(server_default="[]", doc="of the case, as the run began")
     served: Mapped[datetime | None] = mapped_column(DATETIME(fsp=6), doc="when a worker last began a turn at it")

@@ -197,10 +197,12 @@ export const useEffectOf = (id: number, changes: Change[] | null) =>
       told(await client.POST("/api/cases/{case_id}/changes/effect", { ...at(id), body: { changes: changes ?? [] } })),
   });
 
+/** The plan; asked again while a worker counts what it comes to. */
 export const usePlan = (id: number) =>
   useQuery({
     queryKey: ["plan", id],
     queryFn: async () => told(await client.GET("/api/cases/{case_id}/plan", at(id))),
+    refetchInterval: (query) => (query.state.data?.counted === false ? POLL_MS : false),
   });
 
 export const useRun = (id: number) =>

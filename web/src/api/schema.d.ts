@@ -4177,10 +4177,13 @@ export interface components {
         };
         /**
          * PlanView
-         * @description ``pending`` fits are not yet made, ``to_run`` checks have no exhibit of this plan yet. ``locked`` is None while a
-         *     deviation is open; ``undecided`` says why the plan must name a threshold.
+         * @description ``pending`` fits are not yet made, ``to_run`` checks have no exhibit of this plan yet; not ``counted`` while a
+         *     worker counts both. ``locked`` is None while a deviation is open; ``undecided`` says why the plan must name a
+         *     threshold.
          */
         PlanView: {
+            /** Counted */
+            counted: boolean;
             /** Departures */
             departures: components["schemas"]["PlanLine"][];
             /** Deviations */
@@ -5295,6 +5298,8 @@ export interface components {
             finished: string | null;
             /** Id */
             id: number | null;
+            /** Laid Out */
+            laid_out: string | null;
             /** Needed */
             needed: number;
             /** Seconds Left */

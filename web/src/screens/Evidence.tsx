@@ -106,8 +106,9 @@ export function Evidence() {
         {state === "running" && <Progress theCase={theCase} run={run.data} />}
         {state === "cancelled" && (
           <Typography sx={{ mb: 1, color: "brook.ochre" }}>
-            The run was cancelled after {plural(run.data.done, "fit")} of {run.data.needed}. What was finished is kept;
-            running again goes on from there.
+            {run.data.laid_out
+              ? `The run was cancelled after ${plural(run.data.done, "fit")} of ${run.data.needed}. What was finished is kept; running again goes on from there.`
+              : "The run was cancelled before its fits were laid out."}
           </Typography>
         )}
         {state !== "running" && <StaleNote theCase={theCase} run={run.data} />}
@@ -338,13 +339,13 @@ function Progress({ theCase, run }: { theCase: Case; run: Run }) {
   return (
     <Box role="status" sx={{ display: "flex", gap: 2, alignItems: "center", mb: 1.5 }}>
       <LinearProgress
-        variant="determinate"
+        variant={run.laid_out ? "determinate" : "indeterminate"}
         value={run.needed ? (100 * run.done) / run.needed : 100}
         sx={{ width: 180 }}
         aria-label="Fits done"
       />
       <Typography variant="body2">
-        {run.done} of {plural(run.needed, "fit")}
+        {run.laid_out ? `${run.done} of ${plural(run.needed, "fit")}` : "Laying out the fits"}
         {run.failed ? `, ${run.failed} failed` : ""}; {run.exhibits.length} of {plural(run.checks.length, "exhibit")}
         {run.seconds_left ? `; about ${seconds(run.seconds_left)} left` : ""}
         {run.beside > 0 && `; ${plural(run.beside, "other run")} beside it`}

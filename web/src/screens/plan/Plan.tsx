@@ -199,7 +199,9 @@ function Foot({ theCase, view, busy, onRun, onUndo }: FootProps) {
   const nothing = again && view.to_run === 0 && view.pending === 0;
   const fits =
     view.fits === null
-      ? "The plan can't be run yet"
+      ? view.counted
+        ? "The plan can't be run yet"
+        : "Its fits are being counted"
       : again
         ? `${plural(view.pending ?? 0, "fit")} of ${view.fits} and ${plural(view.to_run ?? 0, "exhibit")} still to be made`
         : plural(view.fits, "distinct fit");
