@@ -50,6 +50,7 @@ BODIES: dict[tuple[str, str], Any] = {
     ("POST", "/deviation"): {"reason": "Another seed."},
     ("POST", "/exhibits/{number}/regrouped"): {},
     ("POST", "/findings"): {"finding": FINDING},
+    ("POST", "/findings/{finding_id}/acts"): {"act": "comment", "revision": 0, "text": "Seen."},
     ("PUT", "/findings/{finding_id}"): {"revision": 0, "finding": FINDING},
     ("PUT", "/margin"): {"text": "A note.", "set_aside": []},
     ("POST", "/marks"): {"marks": []},
@@ -76,7 +77,8 @@ FORMS = {
     "/exhibits/{number}/table/{form}": "csv",
     "/exhibits/{number}/trees/{tree}/{form}": "svg",
 }
-WITH_A_FILE = {("POST", "/statements/{statement_id}/files")}
+_SENT_WITH_WORDS = ("POST", "/findings/{finding_id}/entries/{entry_id}/files")
+WITH_A_FILE = {("POST", "/statements/{statement_id}/files"), _SENT_WITH_WORDS}
 
 OF_THE_REVIEWER = frozenset(
     {
@@ -98,6 +100,11 @@ def let_through(operation: tuple[str, str], state: str) -> frozenset[str]:
         return REVIEWERS if state == "waiting" else frozenset()
     if operation == ("POST", "/countersignature"):
         return frozenset({"tom"}) if state == "proposed" else frozenset()
+    if operation == ("POST", "/findings/{finding_id}/acts"):
+        # Its comment is that of the people of the case, once there is a reviewer.
+        return frozenset({"nell", "carl", "iris", "tom"}) if state != "waiting" else frozenset()
+    if operation == _SENT_WITH_WORDS:
+        return frozenset({"iris"}) if state != "waiting" else frozenset()
     if operation[1] == "/exhibits/{number}/replay" and operation[0] != "GET":
         return REVIEWERS
     return SEE
@@ -130,8 +137,15 @@ def made(visitor: SignIn, case: dict[str, str]) -> dict[str, str]:
     base = ran(visitor, "who may what", ["profile", "holdout"], files_of(claims=[]))
     iris = visitor("iris")
     finding = iris.ask("POST", f"{base}/findings", {"finding": FINDING}).json
+    act = {"act": "comment", "revision": finding["revision"], "text": "Which rows?"}
+    finding = iris.ask("POST", f"{base}/findings/{finding['id']}/acts", act).json
+    entry = finding["entries"][-1]
+    sent = {"file": (io.BytesIO(b"Those of May."), "rows.txt")}
+    finding = iris.ask("POST", f"{base}/findings/{finding['id']}/entries/{entry['id']}/files", data=sent).json
+    assert [one["path"] for one in finding["entries"][-1]["files"]] == ["rows.txt"]
     statement = write(iris, base).json
     file = attach(iris, base, statement, "minutes.txt", b"As agreed.").json["files"][0]
+    others = finding["entries"][-1]["files"][0]
     assert iris.ask("POST", f"{base}/decision", proposal(kind="returned_for_rework", conditions=[])).status_code == 200
     with transaction() as session:
         for login, name in (("carl", "Carl Wade"), ("elsa", "Elsa Reed")):
@@ -140,7 +154,7 @@ def made(visitor: SignIn, case: dict[str, str]) -> dict[str, str]:
     assert visitor("nell").ask("POST", f"/api/models/{key}/members", {"login": "carl"}).status_code == 200
     case.update(
         base=base, number="1", finding_id=str(finding["id"]), statement_id=str(statement["id"]),
-        file_id=str(file["id"]), tree="0", row="1", other_id=base.rsplit("/", 1)[1],
+        entry_id=str(entry["id"]), file_id=str(file["id"]), said_file_id=str(others["id"]), tree="0", row="1", other_id=base.rsplit("/", 1)[1],
     )  # fmt: skip
     return case
 
@@ -165,7 +179,8 @@ def asked(visitor: Visitor, operation: tuple[str, str], places: dict[str, str]) 
         with transaction() as session:
             found = session.get_one(Case, int(base.rsplit("/", 1)[1]))
             body = {"revision": 0, name: getattr(found, name)}
-    filled = path.format(**{**places, "form": FORMS.get(path, "html")})
+    file = places["said_file_id" if path.startswith("/findings") else "file_id"]
+    filled = path.format(**{**places, "file_id": file, "form": FORMS.get(path, "html")})
     files = {"data": {"file": (io.BytesIO(b"As agreed."), "more.txt")}} if operation in WITH_A_FILE else {}
     return visitor.ask(method, f"{base}{filled}{QUERIES.get(operation, '')}", body, **files)
 
@@ -198,6 +213,7 @@ def test_every_operation_that_changes_a_case_is_somebodys(app: Flask) -> None:
     """An operation that is new is thought of here: who sees a case may not change it by chance."""
     known = OF_THE_REVIEWER | {
         ("POST", "/take"), ("POST", "/countersignature"), ("POST", "/exhibits/{number}/replay"),
+        ("POST", "/findings/{finding_id}/acts"), _SENT_WITH_WORDS,
         ("DELETE", "/exhibits/{number}/replay"), ("PUT", "/margin"), ("POST", "/behind"), ("POST", "/rows"),
         ("POST", "/report"), ("POST", "/plan/file"), ("POST", "/changes/effect"), ("POST", "/exhibits/{number}/regrouped"),
     }  # fmt: skip

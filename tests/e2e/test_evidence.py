@@ -108,7 +108,7 @@ def test_plan_run_claims_threshold_challengers_rows_and_a_deviation(open_as: Ope
         held.append(route)
 
     page.route("**/decision", hold)
-    form.get_by_role("button", name="Save the finding").click()
+    form.get_by_role("button", name="Save and send to the owner").click()
     expect(page.get_by_role("article")).to_contain_text("With a miss as dear as 4 false alarms it costs")
     go(page, "Evidence")
     exhibit(page, "Holdout")

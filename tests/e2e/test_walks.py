@@ -74,7 +74,7 @@ def test_from_sign_in_to_the_countersigned_report(open_as: Open) -> None:
     expect(form.get_by_label("What is wrong")).to_have_value(re.compile("right on every row"))
     form.get_by_label("Title").fill("The tree has memorised its training rows")
     form.get_by_label("What must be done").fill("Prune the tree and measure on unseen rows.")
-    form.get_by_role("button", name="Save the finding").click()
+    form.get_by_role("button", name="Save and send to the owner").click()
     expect(page.get_by_role("article")).to_contain_text("Exhibit 14, gap")
 
     go(page, "Decision")

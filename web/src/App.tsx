@@ -13,7 +13,7 @@ import { Data } from "./screens/data/Data";
 import { Decision } from "./screens/Decision";
 import { Docket } from "./screens/Docket";
 import { Evidence } from "./screens/Evidence";
-import { Findings } from "./screens/Findings";
+import { Findings } from "./screens/findings/Findings";
 import { Models } from "./screens/Models";
 import { ModelScreen } from "./screens/ModelScreen";
 import { Plan } from "./screens/plan/Plan";

@@ -77,6 +77,10 @@ export const question = (number: number): string => known?.questions[String(numb
 export const outcome = (name: string): string => known?.outcomes[name] ?? name;
 export const severity = (number: number): string => known?.severities[String(number)] ?? "";
 export const severities = (): number[] => Object.keys(known?.severities ?? {}).map(Number);
+export const findingState = (name: string): string => known?.finding_states[name] ?? name;
+export const findingAct = (name: string): string => known?.finding_acts[name] ?? name;
+export const findingAnswer = (name: string): string => known?.finding_answers[name] ?? name;
+export const findingAnswers = (): string[] => Object.keys(known?.finding_answers ?? {});
 export const decision = (name: string): string => known?.decisions[name] ?? name.replaceAll("_", " ");
 export const decisions = (): [string, string][] => Object.entries(known?.decisions ?? {});
 export const standing = (name: string): string => known?.standings[name] ?? name;

@@ -12,6 +12,7 @@ from brookfall.api.decision_routes import decision_api
 from brookfall.api.draft_routes import drafts_api
 from brookfall.api.evidence_routes import evidence_api
 from brookfall.api.fairness_routes import fairness_api
+from brookfall.api.finding_routes import finding_api
 from brookfall.api.inventory_routes import inventory_api
 from brookfall.api.operations import serve_operations
 from brookfall.api.plan_routes import plan_api
@@ -89,6 +90,7 @@ def bare_app() -> OpenAPI:
     app.register_api(plan_api)
     app.register_api(evidence_api)
     app.register_api(fairness_api)
+    app.register_api(finding_api)
     app.register_api(statement_api)
     app.register_api(decision_api)
     app.register_api(retention_api)

@@ -4,12 +4,11 @@ from collections.abc import Mapping
 
 from flask import current_app, request
 from flask_login import login_required
-from pydantic import BaseModel, Field, RootModel
+from pydantic import BaseModel, Field
 from sqlalchemy import text
 
 from brookfall.api.blueprint import QUEUE, blueprint, shows
 from brookfall.api.dates import date_of
-from brookfall.api.idempotency import once
 from brookfall.api.session import asking
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.retest.screening.rows_of_issue import Where
@@ -21,7 +20,6 @@ from brookfall.desk import (
     data,
     data_changes,
     docket,
-    findings,
     notes,
     record,
     run,
@@ -29,7 +27,6 @@ from brookfall.desk import (
     submit,
     vocabulary,
 )
-from brookfall.desk.findings import FindingText
 from brookfall.desk.views import (
     CaseView,
     ChainView,
@@ -38,7 +35,6 @@ from brookfall.desk.views import (
     DataView,
     DocketView,
     ExhibitView,
-    FindingView,
     LookView,
     MarginView,
     MatrixView,
@@ -63,18 +59,9 @@ class ExhibitPath(CasePath):
     number: int
 
 
-class FindingPath(CasePath):
-    finding_id: int
-
-
 class RolesBody(BaseModel):
     revision: int
     roles: Roles
-
-
-class FindingBody(BaseModel):
-    revision: int = 0
-    finding: FindingText
 
 
 class MarginBody(BaseModel):
@@ -122,10 +109,6 @@ class CaseId(View):
 
 class Health(View):
     status: str
-
-
-class Findings(RootModel[list[FindingView]]):
-    pass
 
 
 @api.get("/health", responses={200: Health})
@@ -286,31 +269,6 @@ def delete_table(path: CasePath, query: TableQuery) -> DataView:
 def get_exhibit(path: ExhibitPath) -> ExhibitView:
     with transaction() as session:
         return run.exhibit_view(session, asking(session), path.case_id, path.number)
-
-
-@api.get("/cases/<int:case_id>/findings", responses={200: Findings})
-@login_required
-@shows
-def get_findings(path: CasePath) -> Findings:
-    with transaction() as session:
-        return Findings(findings.findings_view(session, asking(session), path.case_id))
-
-
-@api.post("/cases/<int:case_id>/findings", responses={200: FindingView})
-@login_required
-@shows
-def post_finding(path: CasePath, body: FindingBody) -> FindingView:
-    with transaction() as session:
-        person = asking(session)
-        return once(session, person, FindingView, lambda: findings.write(session, person, path.case_id, body.finding))
-
-
-@api.put("/cases/<int:case_id>/findings/<int:finding_id>", responses={200: FindingView})
-@login_required
-@shows
-def put_finding(path: FindingPath, body: FindingBody) -> FindingView:
-    with transaction() as session:
-        return findings.edit(session, asking(session), path.case_id, path.finding_id, body.finding, body.revision)
 
 
 @api.get("/cases/<int:case_id>/margin", responses={200: MarginView})

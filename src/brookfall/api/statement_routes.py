@@ -1,15 +1,13 @@
 """The addresses of statements and of the files beside them."""
 
-from io import BytesIO
-
-from flask import Response, request, send_file
+from flask import Response
 from flask_login import login_required
 from pydantic import BaseModel, Field, RootModel
 
+from brookfall.api.attached import kept_file, sent_file
 from brookfall.api.blueprint import blueprint, shows
 from brookfall.api.idempotency import once
 from brookfall.api.session import asking
-from brookfall.core.foundation.errors import UserError
 from brookfall.desk import statements as desk
 from brookfall.desk.statements import StatementText
 from brookfall.desk.views import StatementView
@@ -74,10 +72,7 @@ def put_statement(path: StatementPath, body: StatementBody) -> StatementView:
 @shows
 def post_statement_file(path: StatementPath, query: RevisionQuery) -> StatementView:
     """Multipart: one part ``file``, kept as it is."""
-    part = request.files.get("file")
-    if part is None:
-        raise UserError("No file was sent.", todo="Choose one.")
-    sent = (part.filename or "", part.stream.read(desk.MAX_BYTES + 1))
+    sent = sent_file()
     with transaction() as session:
         return desk.attach(session, asking(session), path.case_id, path.statement_id, sent, query.revision)
 
@@ -88,9 +83,7 @@ def get_statement_file(path: FilePath) -> Response:
     """The file as it was kept, to be saved; a browser never shows it as a page."""
     with transaction() as session:
         name, data = desk.file_bytes(session, asking(session), path.case_id, path.statement_id, path.file_id)
-    response = send_file(BytesIO(data), mimetype="application/octet-stream", as_attachment=True, download_name=name)
-    response.headers["Content-Security-Policy"] = "default-src 'none'; sandbox"
-    return response
+    return kept_file(name, data)
 
 
 @statement_api.delete(

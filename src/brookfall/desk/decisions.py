@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from brookfall.core.check.check import HIGH_STAKES
 from brookfall.core.evidence.words import QUESTIONS
 from brookfall.core.foundation.errors import ForbiddenError, StaleError, UserError
+from brookfall.core.judge.finding_life import REPORTED, STANDS
 from brookfall.core.plan.departures import departures
 from brookfall.core.plan.revisions import read_plan
 from brookfall.core.submission.schema import Submission
@@ -25,9 +26,10 @@ from brookfall.desk.written import Words
 from brookfall.records import audit_log
 from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.config import today
 from brookfall.records.contents import stale_checks
 from brookfall.records.exhibits import heads_of
-from brookfall.records.findings_and_decisions import Decision
+from brookfall.records.findings_and_decisions import Decision, Finding
 from brookfall.records.people import Person
 
 _APPROVALS = ("approved", "approved_with_conditions")
@@ -83,7 +85,7 @@ def decision_page(session: Session, person: Person, case_id: int) -> DecisionPag
     return DecisionPage(
         questions=questions,
         statements=[one for one in statements_view(session, person, case_id) if not one.withdrawn],
-        findings=[finding for finding in findings_view(session, person, case_id) if not finding.withdrawn],
+        findings=[finding for finding in findings_view(session, person, case_id) if finding.state in REPORTED],
         departures=departures_of(case),
         deviations=deviations_of(session, case),
         decisions=[_view(decision) for decision in decisions],
@@ -140,7 +142,7 @@ def propose(session: Session, person: Person, case_id: int, proposal: Proposal) 
 
 def _refuse_past_conditions(proposal: Proposal) -> None:
     for condition in proposal.conditions:
-        if condition.due < now().date():
+        if condition.due < today():
             raise UserError(
                 f"The condition '{condition.what}' was due on {condition.due:%-d %b %Y}, which is past.",
                 todo="Give it a date to come.",
@@ -208,6 +210,9 @@ def _blockers(session: Session, case: Case) -> list[str]:
     if claims and not any(head.name == "claims" and head.state == "done" for head in heads_of(session, run.id)):
         how_many = "The claim has" if len(claims) == 1 else f"The {len(claims)} claims have"
         return [f"{how_many} no verdict: take the check of claims into the plan, and run it."]
+    drafts = select(Finding.number).where(Finding.case_id == case.id, Finding.state == "draft").order_by(Finding.number)
+    for number in session.scalars(drafts):
+        return [f"Finding {number} is a draft: send it to the owner, or withdraw it."]
     return []
 
 
@@ -247,7 +252,7 @@ def _needs_reason(session: Session, person: Person, case: Case) -> list[str]:
     critical = [
         f"Finding {finding.number} is critical: {finding.title}."
         for finding in findings_view(session, person, case.id)
-        if finding.severity == _CRITICAL and not finding.withdrawn
+        if finding.severity == _CRITICAL and finding.state in STANDS
     ]
     return against + written + missing + critical
 

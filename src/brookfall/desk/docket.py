@@ -2,16 +2,17 @@
 
 from collections.abc import Iterable
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.foundation.errors import ForbiddenError
+from brookfall.core.judge.finding_life import REPORTED, UNSETTLED, FindingAct, FindingState, may
 from brookfall.core.judge.standing import worst_mark
 from brookfall.core.recipe.families import recipe_in_words
 from brookfall.core.submission.difference import Version, version_changes
 from brookfall.core.submission.schema import Submission
-from brookfall.desk import people, retention
+from brookfall.desk import finding_life, people, retention
 from brookfall.desk.statements import marks_of_statements
 from brookfall.desk.views import (
     CaseLine,
@@ -23,6 +24,7 @@ from brookfall.desk.views import (
     May,
     SeverityCount,
     VersionSince,
+    WaitingFindings,
 )
 from brookfall.desk.views import Standing as MarkStanding
 from brookfall.records import audit_log
@@ -46,7 +48,29 @@ def docket(session: Session, person: Person) -> DocketView:
     cases = list(session.scalars(people.visible_cases(person).order_by(Case.id)))
     lines = lines_of(session, person, cases)
     waits = [case.id for case in cases if _waits_for(person, case)]
-    return DocketView(waits=waits, cases=lines, erasures=retention.notices(session, person))
+    return DocketView(
+        waits=waits,
+        cases=lines,
+        findings=_waiting_findings(session, person, cases),
+        erasures=retention.notices(session, person),
+    )
+
+
+def _waiting_findings(session: Session, person: Person, cases: list[Case]) -> list[WaitingFindings]:
+    """The cases with findings about which this person is the next to do something: to answer, or to judge an answer."""
+    found: list[WaitingFindings] = []
+    steps: tuple[tuple[FindingState, FindingAct], ...] = (("open", "answer"), ("answered", "close"))
+    for state, next_act in steps:
+        mine = {
+            case.id: case for case in cases if may(next_act, state, finding_life.parts_of(person, case), case.state)
+        }
+        count = select(Finding.case_id, func.count()).where(Finding.case_id.in_(mine), Finding.state == state)
+        for case_id, number in session.execute(count.group_by(Finding.case_id).order_by(Finding.case_id)):
+            case = mine[case_id]
+            found.append(
+                WaitingFindings(case_id=case_id, model=case.model, version=case.version, act=next_act, count=number)
+            )
+    return found
 
 
 def _waits_for(person: Person, case: Case) -> bool:
@@ -58,7 +82,7 @@ def lines_of(session: Session, person: Person, cases: list[Case]) -> list[CaseLi
     ids = [case.id for case in cases]
     runs = _latest_runs(session, ids)
     marks = _marks(session, cases, runs)
-    findings = _finding_counts(session, ids)
+    findings, with_findings = _finding_counts(session, ids)
     decisions = {
         decision.case_id: decision
         for decision in session.scalars(select(Decision).where(Decision.case_id.in_(ids)).order_by(Decision.id))
@@ -75,7 +99,7 @@ def lines_of(session: Session, person: Person, cases: list[Case]) -> list[CaseLi
             reviewer=case.reviewer.name if case.reviewer else None,
             due=case.due,
             state=case.state,
-            step=step_of(case, runs.get(case.id), bool(findings.get(case.id))),
+            step=step_of(case, runs.get(case.id), case.id in with_findings),
             stands=_stands(case, runs.get(case.id), decisions.get(case.id)),
             marks=marks.get(case.id, []),
             findings=findings.get(case.id, []),
@@ -116,16 +140,24 @@ def mark_of(marked: Iterable[tuple[str | None, int | None]]) -> MarkStanding:
     return worst_mark((None if standing is None else Standing(standing), left or 0) for standing, left in marked)
 
 
-def _finding_counts(session: Session, case_ids: list[int]) -> dict[int, list[SeverityCount]]:
+def _finding_counts(session: Session, case_ids: list[int]) -> tuple[dict[int, list[SeverityCount]], set[int]]:
+    """By case and severity the findings about which somebody has still to do something; and the cases with any that
+    was sent."""
     counts: dict[int, dict[int, int]] = {}
-    query = select(Finding.case_id, Finding.severity).where(Finding.case_id.in_(case_ids), Finding.withdrawn.is_(False))
-    for case_id, severity in session.execute(query):
-        of_case = counts.setdefault(case_id, {})
-        of_case[severity] = of_case.get(severity, 0) + 1
-    return {
+    with_any: set[int] = set()
+    query = select(Finding.case_id, Finding.severity, Finding.state)
+    for case_id, severity, state in session.execute(
+        query.where(Finding.case_id.in_(case_ids), Finding.state.in_(REPORTED))
+    ):
+        with_any.add(case_id)
+        if state in UNSETTLED:
+            of_case = counts.setdefault(case_id, {})
+            of_case[severity] = of_case.get(severity, 0) + 1
+    told = {
         case_id: [SeverityCount(severity=s, count=n) for s, n in sorted(of_case.items(), reverse=True)]
         for case_id, of_case in counts.items()
     }
+    return told, with_any
 
 
 def step_of(case: Case, run: Run | None, has_findings: bool) -> int:

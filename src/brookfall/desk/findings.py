@@ -5,21 +5,33 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, joinedload, selectinload
 
 from brookfall.core.evidence.chart import RowsOf
-from brookfall.core.foundation.errors import MissingError, StaleError, UserError
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.judge.finding_life import FindingState, acts_of
 from brookfall.desk import people
 from brookfall.desk.docket import latest_run
+from brookfall.desk.finding_life import changeable, is_shown, parts_of
 from brookfall.desk.rows_behind import read_threshold
-from brookfall.desk.views import ChosenThreshold, Citation, FindingView
+from brookfall.desk.views import AttachedView, ChosenThreshold, Citation, FindingEntryView, FindingView
 from brookfall.desk.written import Words
 from brookfall.records import audit_log
 from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.config import today
 from brookfall.records.exhibits import heads_of
-from brookfall.records.findings_and_decisions import Finding, StoredExhibit
+from brookfall.records.findings_and_decisions import Finding, FindingEntry, FindingFile, StoredExhibit
 from brookfall.records.people import Person
+
+_ORDER: tuple[FindingState, ...] = ("draft", "open", "answered", "retested", "accepted", "closed", "withdrawn")
+_TEXT = {"severity", "title", "what", "why", "action", "action_owner", "due", "cites"}
+_WHOLE = (
+    joinedload(Finding.author),
+    selectinload(Finding.entries).joinedload(FindingEntry.person),
+    selectinload(Finding.entries).selectinload(FindingEntry.files).joinedload(FindingFile.blob),
+)
+"""With each finding all that its view tells, in a statement a table."""
 
 
 class FindingText(BaseModel):
@@ -36,19 +48,27 @@ class FindingText(BaseModel):
     due: date | None = None
     cites: list[int] = Field(default_factory=list, description="numbers of exhibits")
     thresholds: list[ChosenThreshold] = Field(default_factory=list, max_length=20, description="one an exhibit")
-    withdrawn: bool = False
 
 
 def findings_view(session: Session, person: Person, case_id: int) -> list[FindingView]:
-    """The case's findings, most severe first; withdrawn ones last."""
-    people.case_for(session, person, case_id)
-    found = session.scalars(select(Finding).where(Finding.case_id == case_id))
-    ordered = sorted(found, key=lambda finding: (finding.withdrawn, -finding.severity, finding.number))
-    return [_view(session, finding) for finding in ordered]
+    """The case's findings, those that stand first, the most severe of them first; drafts only to their reviewer."""
+    case = people.case_for(session, person, case_id)
+    query = select(Finding).where(Finding.case_id == case_id).options(*_WHOLE)
+    found = [one for one in session.scalars(query) if is_shown(one, person, case)]
+    order = {state: place for place, state in enumerate(_ORDER)}
+    ordered = sorted(found, key=lambda finding: (order[finding.state], -finding.severity, finding.number))
+    heads = _heads_to_compare(session, case_id)
+    return [_view(person, case, finding, heads) for finding in ordered]
 
 
-def write(session: Session, person: Person, case_id: int, text: FindingText) -> FindingView:
-    """A new finding; the exhibits it cites are quoted as they stand now."""
+def finding_view(session: Session, person: Person, finding: Finding) -> FindingView:
+    """One finding, as the person sees it."""
+    case = people.case_for(session, person, finding.case_id)
+    return _view(person, case, finding, _heads_to_compare(session, case.id))
+
+
+def write(session: Session, person: Person, case_id: int, text: FindingText, *, as_draft: bool = False) -> FindingView:
+    """A new finding, sent to the owner or kept as a draft; the exhibits it cites are quoted as they stand now."""
     case = people.reviewed_case(session, person, case_id)
     _refuse_past(text, None)
     number = (session.scalar(select(func.max(Finding.number)).where(Finding.case_id == case_id)) or 0) + 1
@@ -56,6 +76,7 @@ def write(session: Session, person: Person, case_id: int, text: FindingText) -> 
         case_id=case.id,
         number=number,
         author_id=person.id,
+        state="draft" if as_draft else "open",
         revision=1,
         created=now(),
         **_columns(session, case, text, []),
@@ -65,12 +86,12 @@ def write(session: Session, person: Person, case_id: int, text: FindingText) -> 
     audit_log.append(
         session,
         person,
-        "wrote a finding",
+        "drafted a finding" if as_draft else "wrote a finding",
         f"{number}: {text.title}",
         case_id=case.id,
         after=text.model_dump(mode="json"),
     )
-    return _view(session, finding)
+    return finding_view(session, person, finding)
 
 
 def edit(
@@ -78,33 +99,27 @@ def edit(
 ) -> FindingView:
     """Changes a finding; StaleError when it was changed since ``revision``."""
     case = people.reviewed_case(session, person, case_id)
-    finding = session.get(Finding, finding_id, with_for_update=True)
-    if finding is None or finding.case_id != case.id:
-        raise MissingError("There is no such finding in this case.", todo="Go back to the findings.")
-    if finding.revision != revision:
-        raise StaleError(
-            "The finding was changed since you opened it.", todo="Nothing was overwritten; load the page again."
-        )
+    finding = changeable(session, person, case, finding_id, "change", revision)
     _refuse_past(text, finding.due)
-    before = _view(session, finding).model_dump(mode="json")
+    before = finding_view(session, person, finding).model_dump(mode="json", include=_TEXT)
     for name, value in _columns(session, case, text, finding.cites).items():
         setattr(finding, name, value)
     finding.revision += 1
     audit_log.append(
         session,
         person,
-        "withdrew a finding" if text.withdrawn and not before["withdrawn"] else "changed a finding",
+        "changed a finding",
         f"{finding.number}: {text.title}",
         case_id=case.id,
         before=before,
         after=text.model_dump(mode="json"),
     )
-    return _view(session, finding)
+    return finding_view(session, person, finding)
 
 
 def _refuse_past(text: FindingText, before: date | None) -> None:
     """A date to be done by lies ahead when it is written; one that has passed since may stay."""
-    if text.due is not None and text.due != before and text.due < now().date():
+    if text.due is not None and text.due != before and text.due < today():
         raise UserError(f"{text.due:%-d %b %Y} is past.", todo="Give a date to come by which it must be done.")
 
 
@@ -165,9 +180,13 @@ def _citation(cite: dict[str, object], heads: dict[int, StoredExhibit] | None) -
     return quoted if since == quoted.quote else quoted.model_copy(update={"now": since})
 
 
-def _view(session: Session, finding: Finding) -> FindingView:
-    # While a run goes on, what is not there may still come: nothing is said of what was quoted.
-    heads = None if _is_running(session, finding.case_id) else _heads(session, finding.case_id)
+def _heads_to_compare(session: Session, case_id: int) -> dict[int, StoredExhibit] | None:
+    """What exhibits say now. While a run goes on, what is not there may still come: nothing is said of it."""
+    return None if _is_running(session, case_id) else _heads(session, case_id)
+
+
+def _view(person: Person, case: Case, finding: Finding, heads: dict[int, StoredExhibit] | None) -> FindingView:
+    can = acts_of(finding.state, parts_of(person, case), case.state)
     return FindingView(
         id=finding.id,
         number=finding.number,
@@ -179,7 +198,27 @@ def _view(session: Session, finding: Finding) -> FindingView:
         action_owner=finding.action_owner,
         due=finding.due,
         cites=[_citation(cite, heads) for cite in finding.cites],
-        withdrawn=finding.withdrawn,
-        author=people.person_of(session, finding.author_id).name,
+        state=finding.state,
+        until=finding.until,
+        entries=[
+            FindingEntryView(
+                id=entry.id,
+                at=entry.at,
+                by=entry.person.name if entry.person else None,
+                act=entry.act,
+                answer=entry.answer,
+                text=entry.text,
+                version=entry.version,
+                until=entry.until,
+                files=[
+                    AttachedView(id=file.id, path=file.path, size=file.blob.size, sha256=file.sha256)
+                    for file in entry.files
+                ],
+                takes_files="comment" in can and entry is finding.entries[-1] and entry.person_id == person.id,
+            )
+            for entry in finding.entries
+        ],
+        may=list(can),
+        author=finding.author.name,
         revision=finding.revision,
     )

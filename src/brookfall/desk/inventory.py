@@ -13,6 +13,7 @@ from brookfall.core.foundation.wording import listed
 from brookfall.core.submission.schema import Model
 from brookfall.desk import people
 from brookfall.desk.docket import lines_of
+from brookfall.desk.finding_life import acceptors
 from brookfall.desk.views import BelongsView, ModelLine, ModelPage
 from brookfall.records import audit_log
 from brookfall.records.base import now
@@ -117,7 +118,11 @@ def add_member(session: Session, person: Person, key: str, login: str) -> ModelP
         raise UserError(f"{other.name} belongs to {model.name} already.", todo="Nothing was changed.")
     # Locked, and so as they are now: nobody takes or countersigns one of them meanwhile.
     cases = session.scalars(select(Case).where(Case.model_id == model.id).with_for_update()).all()
-    judged = [case.version for case in cases if other.id in (case.reviewer_id, case.countersigner_id)]
+    judged = [
+        case.version
+        for case in cases
+        if other.id in (case.reviewer_id, case.countersigner_id, *acceptors(session, case))
+    ]
     if judged:
         raise UserError(
             f"{other.name} reviewed or countersigned {model.name} {judged[0]}, and nobody holds two roles on one case.",

@@ -176,7 +176,12 @@ def may_replay(person: Person, case: Case) -> bool:
 
 
 def may_countersign(person: Person, case: Case) -> bool:
-    return "countersigner" in person.roles and case.state == "proposed" and not _involved(person, case)
+    return case.state == "proposed" and is_second(person, case)
+
+
+def is_second(person: Person, case: Case) -> bool:
+    """Whether the person may judge as the second of two: a countersigner who neither reviewed nor belongs to it."""
+    return "countersigner" in person.roles and not _involved(person, case)
 
 
 def _involved(person: Person, case: Case) -> bool:

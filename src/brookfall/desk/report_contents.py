@@ -5,6 +5,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brookfall.core.evidence.decision import DecisionStatement
+from brookfall.core.judge.finding_life import REPORTED
 from brookfall.core.plan.revisions import read_plan
 from brookfall.core.retest.evidence_file import Evidence, evidence_of, read_evidence
 from brookfall.core.submission.added import Added
@@ -21,6 +22,7 @@ from brookfall.records.findings_and_decisions import Decision, Finding
 from brookfall.records.people import Person
 from brookfall.records.statements import as_evidence, statements_of_case
 from brookfall.report.contents import (
+    AttachedFile,
     CaseFile,
     Countersignature,
     DeviationText,
@@ -29,6 +31,7 @@ from brookfall.report.contents import (
     ReportContents,
     ReportedFinding,
     ReportedFindings,
+    SaidOfFinding,
     SentBack,
 )
 
@@ -49,10 +52,10 @@ def evidence_now(session: Session, case: Case) -> Evidence:
 
 
 def findings_now(session: Session, case: Case) -> ReportedFindings:
-    """The findings that stand, the most severe first."""
+    """The findings that stand or were closed, the most severe first, each with what was said of it until now."""
     found = session.scalars(
         select(Finding)
-        .where(Finding.case_id == case.id, Finding.withdrawn.is_(False))
+        .where(Finding.case_id == case.id, Finding.state.in_(REPORTED))
         .order_by(Finding.severity.desc(), Finding.number)
     )
     return ReportedFindings(
@@ -71,6 +74,20 @@ def findings_now(session: Session, case: Case) -> ReportedFindings:
                         exhibit=cite["exhibit"], title=cite["title"], quote=cite["quote"], read=cite.get("read")
                     )
                     for cite in one.cites
+                ),
+                state=one.state,
+                said=tuple(
+                    SaidOfFinding(
+                        at=entry.at,
+                        by=entry.person.name if entry.person else None,
+                        act=entry.act,
+                        answer=entry.answer,
+                        text=entry.text,
+                        version=entry.version,
+                        until=entry.until,
+                        files=tuple(AttachedFile(path=file.path, sha256=file.sha256) for file in entry.files),
+                    )
+                    for entry in one.entries
                 ),
             )
             for one in found

@@ -19,6 +19,7 @@ from brookfall.records import audit_log
 from brookfall.records.audit_log import RecordEntry
 from brookfall.records.base import now
 from brookfall.records.cases import Blob, Case, SubmittedFile
+from brookfall.records.config import today
 from brookfall.records.database import transaction
 from brookfall.records.erasures import AGREED, PROPOSED, Erasure, columns_of, erasures_of
 from brookfall.records.findings_and_decisions import Decision
@@ -204,7 +205,7 @@ def why_kept(case: Case, decided: datetime) -> str:
     if case.registered.in_use == case.version:
         return "The version is in use."
     until = kept_until(case, decided)
-    return f"They are kept until {until:%-d %b %Y}." if now().date() <= until else ""
+    return f"They are kept until {until:%-d %b %Y}." if today() <= until else ""
 
 
 def _refuse_kept(session: Session, case: Case) -> None:

@@ -1,7 +1,6 @@
 """Statements: what no computation answers, judged by the reviewer in writing, with files attached."""
 
 from collections.abc import Sequence
-from pathlib import PurePosixPath
 from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -15,6 +14,7 @@ from brookfall.core.plan.plan import Plan
 from brookfall.core.plan.revisions import read_plan
 from brookfall.core.plan.statements_due import marks_in_writing, missing_of
 from brookfall.desk import people
+from brookfall.desk.attached import name_of
 from brookfall.desk.views import AttachedView, StatementView
 from brookfall.desk.written import Words
 from brookfall.records import audit_log, blobs
@@ -23,9 +23,6 @@ from brookfall.records.cases import Case
 from brookfall.records.findings_and_decisions import StatementFile, WrittenStatement
 from brookfall.records.people import Person
 from brookfall.records.statements import statements_of_case, that_stand
-
-MAX_FILES = 20
-MAX_BYTES = 20_000_000
 
 
 class StatementText(BaseModel):
@@ -107,16 +104,7 @@ def attach(
     UserError for an empty file, one over 20 MB, or a 21st.
     """
     case, statement = _changeable(session, person, case_id, statement_id, revision)
-    path, data = PurePosixPath(sent[0].replace("\\", "/")).name.strip(), sent[1]
-    if not path or len(path) > 200 or not path.isprintable():
-        raise UserError("The file has no name that can be kept.", todo="Give it a short, plain name and send it again.")
-    if not data:
-        raise UserError("The file is empty.", todo="Choose another.", file=path)
-    if len(data) > MAX_BYTES:
-        raise UserError(f"The file is larger than {MAX_BYTES // 10**6} MB.", todo="Attach a smaller one.", file=path)
-    others = [one for one in statement.files if one.path != path]
-    if len(others) >= MAX_FILES:
-        raise UserError(f"{MAX_FILES} files are attached already.", todo="Take one away first, or send a .zip.")
+    path, data = name_of(sent, [one.path for one in statement.files]), sent[1]
     for one in [one for one in statement.files if one.path == path]:
         statement.files.remove(one)
     session.flush()

@@ -19,7 +19,7 @@ from brookfall.desk.versions import versions_to_compare
 from brookfall.records import audit_log, blobs
 from brookfall.records.base import now
 from brookfall.records.cases import Case, SubmittedFile
-from brookfall.records.config import config
+from brookfall.records.config import config, today
 from brookfall.records.inventory import RegisteredModel
 from brookfall.records.people import Person
 from brookfall.records.tables import put_table
@@ -41,7 +41,7 @@ def submit(
     UserError when it is unusable, and nothing is kept.
     """
     refuse_others(person)
-    if due is not None and due < now().date():
+    if due is not None and due < today():
         raise UserError(f"An answer is wanted by {due:%-d %b %Y}, which is past.", todo="Give a date to come, or none.")
     package = sandbox.read_package(sent, max_bytes or config().max_bytes, within(progress, 0, 0.5))
     model = model_for(session, person, package.submission.model)

@@ -10,6 +10,7 @@ from brookfall.core.evidence.chart import Chart, TableView
 from brookfall.core.evidence.decision import DecisionStatement
 from brookfall.core.evidence.estimate import Estimate
 from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.judge.finding_life import FindingAct, FindingState
 from brookfall.core.judge.standing import Shown
 from brookfall.core.plan.plan import Plan
 from brookfall.core.retest.screening.screen import Look
@@ -196,11 +197,22 @@ class RetentionView(View):
     lines: list[RetentionLine]
 
 
+class WaitingFindings(View):
+    """How many findings of a case wait for the person who looks: for their answer, or to be judged by them."""
+
+    case_id: int
+    model: str
+    version: str
+    act: FindingAct
+    count: int
+
+
 class DocketView(View):
     """``erasures`` are told to auditors alone."""
 
     waits: list[int]
     cases: list[CaseLine]
+    findings: list[WaitingFindings]
     erasures: list[ErasureNotice]
 
 
@@ -412,6 +424,9 @@ class Vocabulary(View):
     standings: dict[str, str]
     statement_standings: dict[str, str]
     severities: dict[str, str]
+    finding_states: dict[str, str]
+    finding_acts: dict[str, str]
+    finding_answers: dict[str, str]
     decisions: dict[str, str]
     outcomes: dict[str, str]
 
@@ -757,7 +772,25 @@ class Citation(View):
     read: str | None = None
 
 
+class FindingEntryView(View):
+    """What was done about a finding, or said of it. ``by`` is None of what the clock did; ``takes_files`` of the person
+    who looks, while they said it last."""
+
+    id: int
+    at: Moment
+    by: str | None
+    act: str
+    answer: str | None
+    text: str
+    version: str
+    until: date | None
+    files: list[AttachedView]
+    takes_files: bool
+
+
 class FindingView(View):
+    """``may`` is what the person who looks may do about it now; ``until`` the last day of an accepted risk."""
+
     id: int
     number: int
     severity: int
@@ -768,7 +801,10 @@ class FindingView(View):
     action_owner: str
     due: date | None
     cites: list[Citation]
-    withdrawn: bool
+    state: FindingState
+    until: date | None
+    entries: list[FindingEntryView]
+    may: list[FindingAct]
     author: str
     revision: int
 

@@ -28,6 +28,9 @@ def vocabulary() -> Vocabulary:
         standings=words.STANDINGS,
         statement_standings=words.STATEMENT_STANDINGS,
         severities=_by_text(words.SEVERITIES),
+        finding_states=words.FINDING_STATES,
+        finding_acts=words.FINDING_ACTS,
+        finding_answers=words.FINDING_ANSWERS,
         decisions=words.DECISIONS,
         outcomes=words.OUTCOMES,
     )

@@ -1,7 +1,8 @@
-"""What a worker's clock takes away once an hour: answers kept for requests sent twice, and sessions long over."""
+"""What a worker's clock does once an hour: takes away what nobody asks for any more, and opens what a date opens."""
 
 import time
 
+from brookfall.desk.finding_life import reopen_what_is_due
 from brookfall.records import idempotency, people
 from brookfall.records.database import alone, transaction
 
@@ -10,7 +11,7 @@ _last = -_EVERY_SECONDS
 
 
 def keep_house() -> None:
-    """Takes away what nobody asks for any more, where the last time is an hour ago; one worker at a time."""
+    """Keeps the house, where the last time is an hour ago; one worker at a time."""
     global _last  # noqa: PLW0603 - of this process alone, which has one clock
     if time.monotonic() - _last < _EVERY_SECONDS:
         return
@@ -19,4 +20,5 @@ def keep_house() -> None:
             with transaction() as session:
                 idempotency.forget_old(session)
                 people.forget_old_sessions(session)
+            reopen_what_is_due()
     _last = time.monotonic()

@@ -1,9 +1,11 @@
 """Configuration, from environment variables alone, checked as a whole before anything starts."""
 
+from datetime import date, datetime
 from functools import cache
 from ipaddress import IPv4Network, IPv6Network, ip_network
 from pathlib import Path
 from typing import Annotated
+from zoneinfo import ZoneInfo, available_timezones
 
 from pydantic import ByteSize, Field, ValidationError, field_validator
 from pydantic_settings import BaseSettings, NoDecode, SettingsConfigDict
@@ -24,6 +26,7 @@ class Config(BaseSettings):
     best be on another machine, or a medium that is written once.
     ``/metrics`` is answered to whoever sends ``metrics_token``, and to nobody where there is none.
     What a request says of the address it comes from is believed where it comes by one of ``trusted_proxies``.
+    Days begin and end by the clocks of ``time_zone``.
     """
 
     model_config = SettingsConfigDict(env_prefix=PREFIX, env_ignore_empty=True, frozen=True, extra="ignore")
@@ -43,6 +46,14 @@ class Config(BaseSettings):
     anchor_file: Path | None = None
     metrics_token: str | None = Field(default=None, min_length=16)
     trusted_proxies: Annotated[tuple[IPv4Network | IPv6Network, ...], NoDecode] = ()
+    time_zone: str = "UTC"
+
+    @field_validator("time_zone")
+    @classmethod
+    def _known(cls, name: str) -> str:
+        if name not in available_timezones():
+            raise ValueError("it is no time zone; one is Europe/London, say")
+        return name
 
     @field_validator("trusted_proxies", mode="before")
     @classmethod
@@ -51,6 +62,11 @@ class Config(BaseSettings):
         if isinstance(value, str):
             return tuple(ip_network(one.strip()) for one in value.split(",") if one.strip())
         return value
+
+
+def today() -> date:
+    """The day that it is where the house stands."""
+    return datetime.now(ZoneInfo(config().time_zone)).date()
 
 
 @cache

@@ -14,7 +14,7 @@ from brookfall.core.foundation.errors import MissingError
 from brookfall.records.base import TABLE_OPTIONS, Base, Key, Moment, now
 from brookfall.records.cases import Blob, BlobChunk, Case, KeptLook, StoredColumn, SubmittedFile
 from brookfall.records.disk_cache import cached_file
-from brookfall.records.findings_and_decisions import Decision, StatementFile
+from brookfall.records.findings_and_decisions import Decision, FindingFile, StatementFile
 from brookfall.records.people import Person
 from brookfall.records.renditions import Rendition
 from brookfall.records.runs import Reading, Run, RunFit
@@ -103,6 +103,7 @@ def _is_used(session: Session, name: str) -> bool:
         exists().where(StoredColumn.levels_sha256 == name, StoredColumn.case_id == Case.id, has_rows),
         exists().where(func.json_search(Case.added, "one", name).is_not(None), has_rows),
         exists().where(StatementFile.sha256 == name),
+        exists().where(FindingFile.sha256 == name),
         exists().where(Decision.statement_sha256 == name),
         exists().where(
             (Rendition.evidence_sha256 == name) | (Rendition.html_sha256 == name) | (Rendition.pdf_sha256 == name)

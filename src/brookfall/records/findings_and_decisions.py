@@ -6,6 +6,7 @@ from typing import Any
 from sqlalchemy import JSON, Date, Double, ForeignKey, String, Text, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from brookfall.core.judge.finding_life import FindingState
 from brookfall.records.base import TABLE_OPTIONS, Base, Bytes, Key, Moment, Sha, Short
 from brookfall.records.cases import Blob
 from brookfall.records.people import Person
@@ -120,7 +121,8 @@ class StatementFile(Base):
 
 
 class Finding(Base):
-    """Something wrong. ``cites`` holds exhibit numbers with the answers quoted from them."""
+    """Something wrong. ``cites`` holds exhibit numbers with the answers quoted from them; ``state`` is one of those of
+    ``core.judge.finding_life``, ``until`` the last day of an accepted risk. What was done about it are its entries."""
 
     __tablename__ = "finding"
     __table_args__ = (UniqueConstraint("case_id", "number", name="uq_finding_number"), TABLE_OPTIONS)
@@ -136,10 +138,52 @@ class Finding(Base):
     action_owner: Mapped[Short]
     due: Mapped[date | None] = mapped_column(Date)
     cites: Mapped[list[Any]] = mapped_column(JSON)
-    withdrawn: Mapped[bool]
+    state: Mapped[FindingState] = mapped_column(String(20), index=True)
+    until: Mapped[date | None] = mapped_column(Date)
     author_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     revision: Mapped[int]
     created: Mapped[Moment]
+
+    author: Mapped[Person] = relationship(foreign_keys=[author_id])
+    entries: Mapped[list["FindingEntry"]] = relationship(order_by="FindingEntry.id")
+
+
+class FindingEntry(Base):
+    """What somebody did about a finding, or said of it; it stands as it was entered. Nobody's is the clock's.
+
+    ``answer`` is the owner's: agrees, disputes or mended, then with the ``version`` that mends it.
+    """
+
+    __tablename__ = "finding_entry"
+    __table_args__ = TABLE_OPTIONS
+
+    id: Mapped[Key]
+    finding_id: Mapped[int] = mapped_column(ForeignKey("finding.id"))
+    at: Mapped[Moment]
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    act: Mapped[str] = mapped_column(String(20))
+    answer: Mapped[str | None] = mapped_column(String(20))
+    text: Mapped[str] = mapped_column(Text)
+    version: Mapped[Short] = mapped_column(server_default="")
+    until: Mapped[date | None] = mapped_column(Date)
+
+    person: Mapped[Person | None] = relationship(foreign_keys=[person_id])
+    files: Mapped[list["FindingFile"]] = relationship(order_by="FindingFile.id")
+
+
+class FindingFile(Base):
+    """A file sent with what was said of a finding; its bytes are a blob."""
+
+    __tablename__ = "finding_file"
+    __table_args__ = (UniqueConstraint("entry_id", "path", name="uq_finding_file_path"), TABLE_OPTIONS)
+
+    id: Mapped[Key]
+    entry_id: Mapped[int] = mapped_column(ForeignKey("finding_entry.id"))
+    path: Mapped[Short]
+    sha256: Mapped[Sha] = mapped_column(ForeignKey("blob.sha256"))
+    added: Mapped[Moment]
+
+    blob: Mapped[Blob] = relationship()
 
 
 class Decision(Base):

@@ -10,7 +10,15 @@ from markupsafe import Markup
 
 from brookfall.core.evidence.estimate import Estimate
 from brookfall.core.evidence.limit import Standing
-from brookfall.core.evidence.words import DECISIONS, QUESTIONS, SEVERITIES, STATEMENT_STANDINGS
+from brookfall.core.evidence.words import (
+    DECISIONS,
+    FINDING_ACTS,
+    FINDING_ANSWERS,
+    FINDING_STATES,
+    QUESTIONS,
+    SEVERITIES,
+    STATEMENT_STANDINGS,
+)
 from brookfall.core.foundation import digest, wording
 from brookfall.core.judge.standing import worst_mark
 from brookfall.core.plan.departures import departures
@@ -52,6 +60,9 @@ def build_html(contents: ReportContents, charts: Mapping[int, Sequence[str]], ma
         questions=[_Question(number, text, evidence) for number, text in QUESTIONS.items()],
         charts={number: [Markup(chart) for chart in of_one] for number, of_one in charts.items()},  # noqa: S704 - drawn here
         findings=contents.findings.findings,
+        finding_states=FINDING_STATES,
+        finding_acts=FINDING_ACTS,
+        finding_answers=FINDING_ANSWERS,
         severities={number: words.capitalize() for number, words in SEVERITIES.items()},
         statement_standings=STATEMENT_STANDINGS,
         kinds=DECISIONS,

@@ -76,7 +76,27 @@ class QuotedExhibit(_Frozen):
     read: str | None = None
 
 
+class AttachedFile(_Frozen):
+    path: str
+    sha256: str
+
+
+class SaidOfFinding(_Frozen):
+    """What somebody did about a finding, or said of it; ``by`` is None of what the clock did."""
+
+    at: datetime
+    by: str | None
+    act: str
+    answer: str | None
+    text: str
+    version: str
+    until: date | None
+    files: tuple[AttachedFile, ...]
+
+
 class ReportedFinding(_Frozen):
+    """``state`` and what was ``said`` are as they were when the decision was proposed."""
+
     number: int
     severity: int
     title: str
@@ -86,10 +106,12 @@ class ReportedFinding(_Frozen):
     action_owner: str
     due: date | None
     cites: tuple[QuotedExhibit, ...]
+    state: str = "open"
+    said: tuple[SaidOfFinding, ...] = ()
 
 
 class ReportedFindings(_Frozen):
-    """The findings that stand, the most severe first."""
+    """The findings that stand or were closed, the most severe first."""
 
     findings: tuple[ReportedFinding, ...]
 

@@ -9,7 +9,6 @@ export type CaseLine = Schemas["CaseLine"];
 export type Exhibit = Schemas["Exhibit"];
 export type Estimate = Schemas["Estimate"];
 export type Finding = Schemas["FindingView"];
-export type FindingText = Schemas["FindingText"];
 export type Plan = Schemas["Plan"];
 export type Roles = Schemas["Roles"];
 export type Change = NonNullable<Schemas["ChangesBody"]["changes"]>[number];

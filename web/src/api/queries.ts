@@ -12,7 +12,7 @@ import { useEffect, useRef } from "react";
 import { ROWS_AT_ONCE } from "../parts/scrolling";
 import { setKnown } from "./known";
 import { markedWith } from "./marks";
-import { client, told, type Change, type FindingText, type Plan, type Roles, type Schemas } from "./client";
+import { client, told, type Change, type Plan, type Roles, type Schemas } from "./client";
 
 const POLL_MS = 700;
 /** States of what a worker was asked for and has not finished. */
@@ -344,12 +344,6 @@ export const useCancelReplay = (id: number, runId: number, number: number) =>
     ["replay", id, runId, number],
   );
 
-export const useFindings = (id: number) =>
-  useQuery({
-    queryKey: ["findings", id],
-    queryFn: async () => told(await client.GET("/api/cases/{case_id}/findings", at(id))),
-  });
-
 export const useDecision = (id: number) =>
   useQuery({
     queryKey: ["decision", id],
@@ -560,22 +554,6 @@ export const useStartRun = (id: number) =>
 
 export const useCancelRun = (id: number) =>
   useAct(async (_: void) => told(await client.DELETE("/api/cases/{case_id}/run", at(id))), ["run", id], ["case", id]);
-
-export const useSaveFinding = (id: number) =>
-  useAct(
-    async ({ findingId, revision, finding }: { findingId: number | null; revision: number; finding: FindingText }) =>
-      findingId === null
-        ? told(await client.POST("/api/cases/{case_id}/findings", { ...at(id), body: { revision, finding } }))
-        : told(
-            await client.PUT("/api/cases/{case_id}/findings/{finding_id}", {
-              params: { path: { case_id: id, finding_id: findingId } },
-              body: { revision, finding },
-            }),
-          ),
-    ["findings", id],
-    ["decision", id],
-    ["case", id],
-  );
 
 export const usePropose = (id: number) =>
   useAct(

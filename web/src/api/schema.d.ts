@@ -295,9 +295,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["api_get_findings_cases__int_case_id__findings_get"];
+        get: operations["findings_get_findings_cases__int_case_id__findings_get"];
         put?: never;
-        post: operations["api_post_finding_cases__int_case_id__findings_post"];
+        post: operations["findings_post_finding_cases__int_case_id__findings_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -328,7 +328,58 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put: operations["api_put_finding_cases__int_case_id__findings__int_finding_id__put"];
+        put: operations["findings_put_finding_cases__int_case_id__findings__int_finding_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/findings/{finding_id}/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sends, answers, closes, accepts, reopens or withdraws a finding, or says something of it. */
+        post: operations["findings_post_finding_act_cases__int_case_id__findings__int_finding_id__acts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/findings/{finding_id}/entries/{entry_id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Multipart: one part ``file``, kept as it is beside what the person said last. */
+        post: operations["findings_post_finding_file_cases__int_case_id__findings__int_finding_id__entries__int_entry_id__files_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/findings/{finding_id}/entries/{entry_id}/files/{file_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The file as it was kept, to be saved; a browser never shows it as a page. */
+        get: operations["findings_get_finding_file_cases__int_case_id__findings__int_finding_id__entries__int_entry_id__files__int_file_id__get"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -2320,6 +2371,8 @@ export interface components {
             cases: components["schemas"]["CaseLine"][];
             /** Erasures */
             erasures: components["schemas"]["ErasureNotice"][];
+            /** Findings */
+            findings: components["schemas"]["WaitingFindings"][];
             /** Waits */
             waits: number[];
         };
@@ -2847,6 +2900,70 @@ export interface components {
             revision: number;
         };
         /**
+         * FindingDone
+         * @description What is done about a finding. ``answer`` is the owner's; ``version`` the one that mends it; ``until`` the last
+         *     day for which a risk is accepted.
+         */
+        FindingDone: {
+            /**
+             * Act
+             * @enum {string}
+             */
+            act: "send" | "answer" | "close" | "accept" | "reopen" | "withdraw" | "comment";
+            /**
+             * Answer
+             * @default null
+             */
+            answer: ("agrees" | "disputes" | "mended") | null;
+            /** Revision */
+            revision: number;
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+            /**
+             * Until
+             * @default null
+             */
+            until: string | null;
+            /**
+             * Version
+             * @default
+             */
+            version: string;
+        };
+        /**
+         * FindingEntryView
+         * @description What was done about a finding, or said of it. ``by`` is None of what the clock did; ``takes_files`` of the person
+         *     who looks, while they said it last.
+         */
+        FindingEntryView: {
+            /** Act */
+            act: string;
+            /** Answer */
+            answer: string | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string | null;
+            /** Files */
+            files: components["schemas"]["AttachedView"][];
+            /** Id */
+            id: number;
+            /** Takes Files */
+            takes_files: boolean;
+            /** Text */
+            text: string;
+            /** Until */
+            until: string | null;
+            /** Version */
+            version: string;
+        };
+        /**
          * FindingText
          * @description What a reviewer writes. severity: 1 minor, 2 moderate, 3 serious, 4 critical.
          */
@@ -2887,13 +3004,11 @@ export interface components {
              * @default
              */
             why: string;
-            /**
-             * Withdrawn
-             * @default false
-             */
-            withdrawn: boolean;
         };
-        /** FindingView */
+        /**
+         * FindingView
+         * @description ``may`` is what the person who looks may do about it now; ``until`` the last day of an accepted risk.
+         */
         FindingView: {
             /** Action */
             action: string;
@@ -2905,22 +3020,31 @@ export interface components {
             cites: components["schemas"]["Citation"][];
             /** Due */
             due: string | null;
+            /** Entries */
+            entries: components["schemas"]["FindingEntryView"][];
             /** Id */
             id: number;
+            /** May */
+            may: ("change" | "send" | "answer" | "close" | "accept" | "reopen" | "withdraw" | "comment")[];
             /** Number */
             number: number;
             /** Revision */
             revision: number;
             /** Severity */
             severity: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "draft" | "open" | "answered" | "retested" | "closed" | "accepted" | "withdrawn";
             /** Title */
             title: string;
+            /** Until */
+            until: string | null;
             /** What */
             what: string;
             /** Why */
             why: string;
-            /** Withdrawn */
-            withdrawn: boolean;
         };
         /** Findings */
         Findings: components["schemas"]["FindingView"][];
@@ -3792,6 +3916,18 @@ export interface components {
              * @default null
              */
             due: string | null;
+        };
+        /**
+         * NewFindingBody
+         * @description A finding that is sent to the owner, or kept as a draft, the reviewer's alone.
+         */
+        NewFindingBody: {
+            /**
+             * Draft
+             * @default false
+             */
+            draft: boolean;
+            finding: components["schemas"]["FindingText"];
         };
         /**
          * NewToken
@@ -6060,6 +6196,18 @@ export interface components {
             };
             /** Families */
             families: components["schemas"]["Named"][];
+            /** Finding Acts */
+            finding_acts: {
+                [key: string]: string;
+            };
+            /** Finding Answers */
+            finding_answers: {
+                [key: string]: string;
+            };
+            /** Finding States */
+            finding_states: {
+                [key: string]: string;
+            };
             /** Measures */
             measures: components["schemas"]["MeasureWords"][];
             /** Outcomes */
@@ -6090,6 +6238,25 @@ export interface components {
             statement_standings: {
                 [key: string]: string;
             };
+        };
+        /**
+         * WaitingFindings
+         * @description How many findings of a case wait for the person who looks: for their answer, or to be judged by them.
+         */
+        WaitingFindings: {
+            /**
+             * Act
+             * @enum {string}
+             */
+            act: "change" | "send" | "answer" | "close" | "accept" | "reopen" | "withdraw" | "comment";
+            /** Case Id */
+            case_id: number;
+            /** Count */
+            count: number;
+            /** Model */
+            model: string;
+            /** Version */
+            version: string;
         };
         /** Words */
         Words: {
@@ -8226,7 +8393,7 @@ export interface operations {
             };
         };
     };
-    api_get_findings_cases__int_case_id__findings_get: {
+    findings_get_findings_cases__int_case_id__findings_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -8320,7 +8487,7 @@ export interface operations {
             };
         };
     };
-    api_post_finding_cases__int_case_id__findings_post: {
+    findings_post_finding_cases__int_case_id__findings_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -8331,7 +8498,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["FindingBody"];
+                "application/json": components["schemas"]["NewFindingBody"];
             };
         };
         responses: {
@@ -8512,7 +8679,7 @@ export interface operations {
             };
         };
     };
-    api_put_finding_cases__int_case_id__findings__int_finding_id__put: {
+    findings_put_finding_cases__int_case_id__findings__int_finding_id__put: {
         parameters: {
             query?: never;
             header?: never;
@@ -8537,6 +8704,289 @@ export interface operations {
                     "application/json": components["schemas"]["FindingView"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findings_post_finding_act_cases__int_case_id__findings__int_finding_id__acts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                finding_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FindingDone"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findings_post_finding_file_cases__int_case_id__findings__int_finding_id__entries__int_entry_id__files_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                finding_id: number;
+                entry_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findings_get_finding_file_cases__int_case_id__findings__int_finding_id__entries__int_entry_id__files__int_file_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                finding_id: number;
+                entry_id: number;
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Bad Request */
             400: {
                 headers: {

@@ -1,6 +1,7 @@
 /** Statements of a case: what the server keeps of them, and the files beside them. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { asProblem, client, csrfToken, Refusal, told, type Schemas } from "./client";
+import { client, told, type Schemas } from "./client";
+import { sendFile } from "./sendFile";
 
 export type Statement = Schemas["StatementView"];
 export type StatementText = Schemas["StatementText"];
@@ -50,16 +51,8 @@ export const useAttach = (caseId: number) =>
   useStatementAct(caseId, async ({ statement, files }: { statement: Statement; files: File[] }) => {
     let now = statement;
     for (const file of files) {
-      const body = new FormData();
-      body.append("file", file, file.name);
-      const response = await fetch(`/api/cases/${caseId}/statements/${now.id}/files?revision=${now.revision}`, {
-        method: "POST",
-        headers: { "X-CSRF-Token": csrfToken() },
-        body,
-      });
-      const answer: unknown = await response.json().catch(() => null);
-      if (!response.ok) throw new Refusal(asProblem(answer, response.status));
-      now = answer as Statement;
+      const address = `/api/cases/${caseId}/statements/${now.id}/files?revision=${now.revision}`;
+      now = (await sendFile(address, file)) as Statement;
     }
     return now;
   });

@@ -7,7 +7,7 @@ import type { Case } from "../api/client";
 import { useTake } from "../api/queries";
 import { CourseNav } from "../marks/Course";
 import { Said } from "../parts/Said";
-import { day, outcome, plural } from "../wording";
+import { day, outcome, count } from "../wording";
 
 interface CaseHeadProps {
   theCase: Case;
@@ -26,7 +26,7 @@ export function CaseHead({ theCase, small, onMargin }: CaseHeadProps) {
       remarks={{
         Plan: theCase.deviating ? "deviation open" : theCase.plan_locked ? `locked ${day(theCase.plan_locked)}` : "",
         Evidence: theCase.run_state === "running" ? "running" : "",
-        Findings: theCase.findings ? plural(theCase.findings, "finding") : "",
+        Findings: theCase.findings ? `${count(theCase.findings)} open` : "",
         Decision: theCase.state === "proposed" ? "proposed" : theCase.state === "decided" ? "decided" : "",
       }}
     />

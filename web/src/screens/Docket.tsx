@@ -13,7 +13,7 @@ import { Tally } from "../marks/Tally";
 import { DataTable } from "../parts/DataTable";
 import { Fetching, Said } from "../parts/Said";
 import { SERIF } from "../theme";
-import { day, outcome, questions } from "../wording";
+import { day, outcome, plural, questions } from "../wording";
 
 const STATES = ["waiting", "in_review", "proposed", "decided"] as const;
 const STEP_PATHS = ["brief", "data", "plan", "evidence", "evidence", "decision", "report"];
@@ -49,6 +49,7 @@ export function Docket() {
       >
         <Waiting lines={all.filter((c) => docket.data.waits.includes(c.id))} />
       </Typography>
+      <FindingsWaiting waiting={docket.data.findings} />
       <Erasures told={docket.data.erasures} />
       <Box
         sx={{ display: "flex", gap: 2, fontSize: "size.small", mb: 1, color: "text.secondary", alignItems: "center" }}
@@ -141,6 +142,24 @@ export function Docket() {
                 : "Submitted models will be listed here. An owner submits them."}
         </Typography>
       )}
+    </Box>
+  );
+}
+
+/** The findings that wait for the person's own answer, or for their judgement of an answer. */
+function FindingsWaiting({ waiting }: { waiting: readonly Schemas["WaitingFindings"][] }) {
+  if (waiting.length === 0) return null;
+  return (
+    <Box component="ul" aria-label="Findings that wait for you" sx={{ listStyle: "none", p: 0, m: 0, mb: 2 }}>
+      {waiting.map((one) => (
+        <li key={`${one.case_id} ${one.act}`}>
+          <Link to={`/cases/${one.case_id}/findings`}>
+            {plural(one.count, "finding")} of {one.model} {one.version}
+          </Link>{" "}
+          {one.count === 1 ? "waits" : "wait"}{" "}
+          {one.act === "answer" ? "for your answer" : "to be judged: the owner has answered"}.
+        </li>
+      ))}
     </Box>
   );
 }

@@ -43,6 +43,26 @@ STATEMENT_STANDINGS = {
 
 SEVERITIES = {1: "minor", 2: "moderate", 3: "serious", 4: "critical"}
 
+FINDING_STATES = {
+    "draft": "draft",
+    "open": "open",
+    "answered": "answered",
+    "retested": "retested",
+    "closed": "closed",
+    "accepted": "accepted as a risk",
+    "withdrawn": "withdrawn",
+}
+FINDING_ACTS = {
+    "send": "sent to the owner",
+    "answer": "answered",
+    "close": "closed",
+    "accept": "accepted as a risk",
+    "reopen": "opened again",
+    "withdraw": "withdrawn",
+    "comment": "said",
+}
+FINDING_ANSWERS = {"agrees": "agrees", "disputes": "disputes it", "mended": "has mended it"}
+
 DECISIONS = {
     "approved": "Approved",
     "approved_with_conditions": "Approved with conditions",

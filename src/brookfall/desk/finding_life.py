@@ -1,0 +1,257 @@
+"""What people do about a finding that is written: send, answer, close, accept as a risk, reopen, withdraw it."""
+
+from datetime import date
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from brookfall.core.evidence.words import FINDING_STATES
+from brookfall.core.foundation.errors import ForbiddenError, MissingError, StaleError, UserError
+from brookfall.core.judge.finding_life import LIFE, Answer, FindingAct, Part, after, may, risk_is_over
+from brookfall.desk import people
+from brookfall.desk.attached import name_of
+from brookfall.records import audit_log, blobs
+from brookfall.records.base import now
+from brookfall.records.cases import Case
+from brookfall.records.config import today
+from brookfall.records.database import transaction
+from brookfall.records.findings_and_decisions import Finding, FindingEntry, FindingFile
+from brookfall.records.people import Person
+
+_DONE: dict[FindingAct, str] = {
+    "send": "sent a finding",
+    "answer": "answered a finding",
+    "close": "closed a finding",
+    "accept": "accepted a risk",
+    "reopen": "reopened a finding",
+    "withdraw": "withdrew a finding",
+    "comment": "commented on a finding",
+}
+_WHO: dict[Part, str] = {
+    "reviewer": "the case's reviewer",
+    "owner": "who belongs to the model",
+    "countersigner": "a countersigner who neither reviewed it nor belongs to its model",
+}
+_CAN: dict[FindingAct, str] = {
+    "change": "change it",
+    "send": "send it",
+    "answer": "answer it",
+    "close": "close it",
+    "accept": "accept it as a risk",
+    "reopen": "reopen it",
+    "withdraw": "withdraw it",
+    "comment": "comment on it",
+}
+
+
+class FindingDone(BaseModel):
+    """What is done about a finding. ``answer`` is the owner's; ``version`` the one that mends it; ``until`` the last
+    day for which a risk is accepted."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    act: Literal["send", "answer", "close", "accept", "reopen", "withdraw", "comment"]
+    revision: int
+    text: str = Field(default="", max_length=12_000)
+    answer: Answer | None = None
+    version: str = Field(default="", max_length=200)
+    until: date | None = None
+
+
+def parts_of(person: Person, case: Case) -> frozenset[Part]:
+    """What the person is in this case."""
+    holds: dict[Part, bool] = {
+        "reviewer": person.id == case.reviewer_id and "reviewer" in person.roles,
+        "owner": people.belongs_to_case(person, case),
+        "countersigner": people.is_second(person, case),
+    }
+    return frozenset(part for part, held in holds.items() if held)
+
+
+def act_on(session: Session, person: Person, case_id: int, finding_id: int, done: FindingDone) -> Finding:
+    """Does it, and enters it beside the finding and in the record.
+
+    Raises
+    ------
+    ForbiddenError
+        It is not this person's, or not to be done in this state of finding and case.
+    StaleError
+        Somebody did something about the finding since ``done.revision``.
+    UserError
+        Something that the act needs was not said, or something that it does not take was.
+    """
+    case = people.case_for(session, person, case_id, lock=True)
+    finding = changeable(session, person, case, finding_id, done.act, done.revision)
+    if done.act == "accept":
+        people.refuse_new_member(session, person, case)
+    text = _said(done, finding)
+    before = finding.state
+    finding.state = after(done.act, finding.state)
+    finding.until = done.until if finding.state == "accepted" else None
+    finding.revision += 1
+    finding.entries.append(
+        FindingEntry(
+            at=now(), person_id=person.id, act=done.act, answer=done.answer, text=text,
+            version=done.version.strip(), until=done.until,
+        )
+    )  # fmt: skip
+    said = done.model_dump(mode="json", exclude={"act", "revision"}, exclude_defaults=True)
+    audit_log.append(
+        session,
+        person,
+        _DONE[done.act],
+        f"{finding.number}: {finding.title}",
+        case_id=case.id,
+        before={"state": before},
+        after={"state": finding.state, **said},
+    )
+    session.flush()
+    return finding
+
+
+def changeable(
+    session: Session, person: Person, case: Case, finding_id: int, act: FindingAct, revision: int
+) -> Finding:
+    """The finding, locked, where this person may do this to it now; else as :func:`act_on` raises."""
+    finding = session.get(Finding, finding_id, with_for_update=True)
+    parts = parts_of(person, case)
+    if finding is None or finding.case_id != case.id or not is_shown(finding, person, case):
+        raise MissingError("There is no such finding in this case.", todo="Go back to the findings.")
+    if not LIFE[act].by & parts:
+        who = " or ".join(_WHO[part] for part in sorted(LIFE[act].by))
+        raise ForbiddenError(f"Only {who} may {_CAN[act]}.", todo="Nothing was changed.")
+    if case.state not in LIFE[act].cases:
+        raise ForbiddenError(_WHILE[case.state], todo="Nothing was changed.")
+    if finding.revision != revision:
+        raise StaleError(
+            "The finding was changed since you opened it.", todo="Nothing was overwritten; load the page again."
+        )
+    if not may(act, finding.state, parts, case.state):
+        raise ForbiddenError(
+            f"The finding is {FINDING_STATES[finding.state]}, so nobody can {_CAN[act]}.", todo="Nothing was changed."
+        )
+    return finding
+
+
+_WHILE = {
+    "waiting": "The case has no reviewer yet.",
+    "in_review": "The case is in review.",
+    "proposed": "A decision is proposed; its findings stay as they are until it is answered.",
+    "decided": "The case is decided; what was signed never changes.",
+}
+
+
+def _said(done: FindingDone, finding: Finding) -> str:
+    """The text, where all is said that the act needs and nothing that it does not take."""
+    text = done.text.strip()
+    if (done.answer is None) == (done.act == "answer"):
+        raise UserError(
+            "It is not said what the answer is." if done.act == "answer" else "Only an owner's answer takes one.",
+            todo="Say whether you agree, dispute it, or have mended it.",
+        )
+    if bool(done.version.strip()) != (done.answer == "mended"):
+        raise UserError(
+            "It is not said in which version it is mended." if done.answer == "mended" else "No version belongs here.",
+            todo="Name the version that mends it, with that answer alone.",
+        )
+    if (done.until is None) == (done.act == "accept"):
+        raise UserError(
+            "A risk is accepted until a date." if done.act == "accept" else "Only an accepted risk takes a date.",
+            todo="Give the last day for which it is accepted." if done.act == "accept" else "Leave the date out.",
+        )
+    if done.until is not None and done.until < today():
+        raise UserError(f"{done.until:%-d %b %Y} is past.", todo="Give a date to come.")
+    reasoned = LIFE[done.act].reasoned and finding.state != "draft"
+    if not text and (reasoned or done.answer == "disputes"):
+        raise UserError("Nothing says why.", todo="Write it; it stands beside the finding.")
+    return text
+
+
+def acceptors(session: Session, case: Case) -> set[int]:
+    """Who has accepted a risk of the case, and so has judged it."""
+    accepted = select(FindingEntry.person_id).join(Finding, Finding.id == FindingEntry.finding_id)
+    found = session.scalars(accepted.where(Finding.case_id == case.id, FindingEntry.act == "accept"))
+    return {person_id for person_id in found if person_id is not None}
+
+
+def is_shown(finding: Finding, person: Person, case: Case) -> bool:
+    """Whether this person sees the finding: a draft is the reviewer's alone."""
+    return finding.state != "draft" or "reviewer" in parts_of(person, case)
+
+
+def attach(
+    session: Session, person: Person, case_id: int, finding_id: int, entry_id: int, sent: tuple[str, bytes]
+) -> Finding:
+    """Keeps a file beside what this person said last of the finding; its bytes are never read here.
+
+    Raises
+    ------
+    ForbiddenError
+        Another said it, something was said since, or the case is in no state in which anything is.
+    UserError
+        As :func:`brookfall.desk.attached.name_of`; or a file of that name is there already, which stays.
+    """
+    case = people.case_for(session, person, case_id, lock=True)
+    finding, entry = _entry(session, person, case, finding_id, entry_id)
+    said_last = entry.person_id == person.id and entry is finding.entries[-1]
+    if not said_last or not may("comment", finding.state, parts_of(person, case), case.state):
+        raise ForbiddenError("Files belong to what you said last.", todo="Say what they are about first.")
+    there = [one.path for one in entry.files]
+    path, data = name_of(sent, there), sent[1]
+    if path in there:
+        raise UserError("A file of that name was sent already.", todo="Give it another name.", file=path)
+    sha256 = blobs.put(session, data)
+    entry.files.append(FindingFile(path=path, sha256=sha256, added=now()))
+    after_ = {"path": path, "sha256": sha256, "size": len(data)}
+    subject = f"{finding.number}: {path}"
+    audit_log.append(session, person, "sent a file about a finding", subject, case_id=case.id, after=after_)
+    session.flush()
+    return finding
+
+
+def file_bytes(
+    session: Session, person: Person, case_id: int, finding_id: int, entry_id: int, file_id: int
+) -> tuple[str, bytes]:
+    """A file that was sent with an entry: its name and its bytes, as they were kept."""
+    case = people.case_for(session, person, case_id)
+    _, entry = _entry(session, person, case, finding_id, entry_id)
+    file = next((one for one in entry.files if one.id == file_id), None)
+    if file is None:
+        raise MissingError("There is no such file.", todo="Load the page again.")
+    return file.path, blobs.get(session, file.sha256)
+
+
+def _entry(
+    session: Session, person: Person, case: Case, finding_id: int, entry_id: int
+) -> tuple[Finding, FindingEntry]:
+    finding = session.get(Finding, finding_id)
+    shown = finding is not None and finding.case_id == case.id and is_shown(finding, person, case)
+    entry = next((one for one in finding.entries if one.id == entry_id), None) if finding and shown else None
+    if finding is None or entry is None:
+        raise MissingError("Nothing of that number was said of this finding.", todo="Load the page again.")
+    return finding, entry
+
+
+def reopen_what_is_due() -> None:
+    """Opens findings whose accepted risk has reached its date; a worker's clock asks for it."""
+    day = today()
+    with transaction() as session:
+        due = select(Finding).where(Finding.state == "accepted", Finding.until < day).order_by(Finding.id)
+        for finding in session.scalars(due.with_for_update()):
+            if not risk_is_over(finding.state, finding.until, day):
+                continue
+            said = f"The risk was accepted until {finding.until:%-d %b %Y}."
+            finding.state, finding.until = "open", None
+            finding.revision += 1
+            finding.entries.append(FindingEntry(at=now(), person_id=None, act="reopen", text=said))
+            audit_log.append(
+                session,
+                None,
+                _DONE["reopen"],
+                f"{finding.number}: {finding.title}",
+                case_id=finding.case_id,
+                before={"state": "accepted"},
+                after={"state": "open", "text": said},
+            )

@@ -1,0 +1,71 @@
+/** What was done about a finding and said of it, oldest first, with the files that came with it. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Typography from "@mui/material/Typography";
+import type { Finding } from "../../api/client";
+import { entryFile, type FindingEntry } from "../../api/findings";
+import { day, findingAct, findingAnswer, moment, size } from "../../wording";
+
+interface EntriesProps {
+  caseId: number;
+  finding: Finding;
+  sending: boolean;
+  onFiles: (files: File[]) => void;
+}
+
+export function Entries({ caseId, finding, sending, onFiles }: EntriesProps) {
+  if (finding.entries.length === 0) return null;
+  return (
+    <Box component="ol" aria-label="What was said of it" sx={{ listStyle: "none", p: 0, m: 0, mt: 1.5, maxWidth: 760 }}>
+      {finding.entries.map((entry) => (
+        <Box component="li" key={entry.id} sx={{ borderTop: 1, borderColor: "divider", py: 0.75 }}>
+          <Box sx={{ display: "flex", gap: 1, alignItems: "baseline" }}>
+            <Typography variant="body2">
+              <b style={{ fontWeight: 550 }}>{entry.by ?? "Its date"}</b> {wordsOf(entry)}
+            </Typography>
+            <Typography variant="body2" sx={{ ml: "auto", color: "text.secondary", whiteSpace: "nowrap" }}>
+              {moment(entry.at)}
+            </Typography>
+          </Box>
+          {entry.text && <Typography sx={{ whiteSpace: "pre-line", mt: 0.25 }}>{entry.text}</Typography>}
+          {entry.files.map((file) => (
+            <Box key={file.id} sx={{ display: "flex", gap: 1, fontSize: "size.text", mt: 0.25 }}>
+              <a href={entryFile(caseId, finding.id, entry.id, file.id)} download={file.path}>
+                {file.path}
+              </a>
+              <span>{size(file.size)}</span>
+              <Box component="code" title={`SHA-256 ${file.sha256}`} sx={{ color: "text.secondary" }}>
+                {file.sha256.slice(0, 12)} …
+              </Box>
+            </Box>
+          ))}
+          {entry.takes_files && (
+            <Button component="label" size="small" disabled={sending} sx={{ ml: "-5px" }}>
+              {sending ? "Sending …" : "Send files with it"}
+              <input
+                type="file"
+                multiple
+                hidden
+                onChange={(event) => {
+                  const files = [...(event.target.files ?? [])];
+                  event.target.value = "";
+                  if (files.length) onFiles(files);
+                }}
+              />
+            </Button>
+          )}
+        </Box>
+      ))}
+    </Box>
+  );
+}
+
+/** What somebody did, as it goes on after their name. */
+export function wordsOf(entry: Pick<FindingEntry, "act" | "answer" | "version" | "until" | "by">): string {
+  if (entry.act === "answer" && entry.answer) {
+    const version = entry.version ? ` in version ${entry.version}` : "";
+    return `${findingAnswer(entry.answer)}${version}`;
+  }
+  if (entry.act === "accept" && entry.until) return `accepted it as a risk until ${day(entry.until)}`;
+  return entry.by === null ? "has come: it is open again" : findingAct(entry.act);
+}
