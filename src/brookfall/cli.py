@@ -328,8 +328,13 @@ def doctor() -> None:
 
 
 @main.command()
-def verify() -> None:
-    """Verify the record, and from it all that was signed, down to the stored bytes. Exit 1 where something is amiss."""
+@click.argument("bundle", type=_FILE, required=False)
+def verify(bundle: Path | None) -> None:
+    """Verify an evidence BUNDLE by itself; or, without one, the server's record and all that was signed, down to the
+    stored bytes. Exit 1 where something is amiss."""
+    if bundle is not None:
+        _verify_bundle(bundle)
+        return
     from brookfall.records.database import transaction
     from brookfall.records.verification import verify_everything
 
@@ -345,6 +350,21 @@ def verify() -> None:
         f"read. {found.anchors} anchors agree."
         + (f" {found.erased} files were taken away after their term, as the record says." if found.erased else "")
     )
+
+
+def _verify_bundle(file: Path) -> None:
+    from brookfall.core.submission.package import DEFAULT_MAX_BYTES
+    from brookfall.sandbox import sandbox
+
+    os.environ.setdefault("BROOKFALL_SANDBOX", "best")
+    with _told():
+        # A bundle holds a package, and beside it reports and evidence.
+        found = sandbox.check_bundle(file.read_bytes(), file.name, 2 * DEFAULT_MAX_BYTES)
+    for line in found.lines:
+        click.echo(line)
+    if found.fault:
+        click.echo(f"Amiss: {found.fault}.", err=True)
+        sys.exit(1)
 
 
 @main.group()

@@ -2,8 +2,12 @@
 
 import hashlib
 import json
+import os
+import subprocess
+import sys
 from collections.abc import Callable
 from datetime import timedelta
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -11,6 +15,7 @@ from sqlalchemy import select, update
 
 from brookfall.core.evidence.decision import DecisionStatement
 from brookfall.core.foundation import digest
+from brookfall.core.submission.files import files_of_zip, package_hash
 from brookfall.demo.seed import PASSWORD
 from brookfall.launch.house import House
 from brookfall.records import blobs
@@ -21,7 +26,7 @@ from brookfall.records.database import transaction
 from brookfall.records.ledger import MOST_ATTEMPTS
 from brookfall.records.renditions import Rendition
 from tests.api.conftest import Visitor
-from tests.api.packages import countersigned, rendered
+from tests.api.packages import countersigned, rendered, submit
 from tests.api.test_case import SignIn, proposal, ran
 from tests.api.test_statements import attach, write
 from tests.conftest import as_owner, files_of
@@ -279,3 +284,42 @@ def test_an_administrator_asks_for_no_report(visitor: SignIn, workers: House) ->
     wren = visitor("wren")
     assert wren.ask("POST", f"{base}/report").status_code == 404
     assert wren.ask("GET", f"{base}/report").status_code == 404
+
+
+def test_a_bundle_holds_all_and_is_verified_without_a_server(visitor: SignIn, workers: House, tmp_path: Path) -> None:
+    base = proposed(visitor, "bundled")
+    assert countersigned(visitor("tom"), base, PASSWORD).status_code == 200
+    rendered(visitor("iris"), base)
+    answer = visitor("ada").ask("GET", f"{base}/bundle")
+    assert answer.status_code == 200, answer.text
+    assert "sample-bundled-evidence-bundle.zip" in answer.headers["Content-Disposition"]
+    file = tmp_path / "bundle.zip"
+    file.write_bytes(answer.data)
+    # No word of any server in its environment.
+    kept = {name: value for name, value in os.environ.items() if not name.startswith("BROOKFALL_")}
+    command = [sys.executable, "-m", "brookfall.cli", "verify", str(file)]
+    done = subprocess.run(command, capture_output=True, text=True, env=kept, check=False, timeout=120)
+    assert done.returncode == 0, done.stderr
+    assert "Iris Vale proposed the decision" in done.stdout
+    assert "Tom Aldous countersigned it, as the record says." in done.stdout
+    files = files_of_zip(answer.data, 10**8)
+    sent = {path.removeprefix("package/"): data for path, data in files.items() if path.startswith("package/")}
+    assert package_hash(sent) == visitor("ada").get(base)["package_sha256"]
+    assert files["report.html"].startswith(b"<!doctype html>") or b"<html" in files["report.html"][:200]
+    damaged = bytearray(answer.data)
+    damaged[len(damaged) // 2] ^= 1
+    file.write_bytes(bytes(damaged))
+    told = subprocess.run(command, capture_output=True, text=True, env=kept, check=False, timeout=120)
+    assert told.returncode in (1, 2)
+    assert "Traceback" not in told.stderr
+
+
+def test_each_file_that_was_submitted_can_be_saved(visitor: SignIn) -> None:
+    nell = visitor("nell")
+    base = f"/api/cases/{submit(nell, files_of(), version='files to save').json['case_id']}"
+    saved = nell.ask("GET", f"{base}/submitted?path=data/rows.csv")
+    assert saved.data == files_of()["data/rows.csv"]
+    assert saved.headers["Content-Security-Policy"] == "default-src 'none'; sandbox"
+    assert "rows.csv" in saved.headers["Content-Disposition"]
+    assert nell.ask("GET", f"{base}/submitted?path=../secret").status_code == 404
+    assert visitor("wren").ask("GET", f"{base}/submitted?path=data/rows.csv").status_code == 404

@@ -12,6 +12,7 @@ from sqlalchemy import Engine, create_engine, select, text
 from sqlalchemy.orm import Session
 
 from brookfall.cli import main
+from brookfall.core.evidence.record_line import ANNOUNCED
 from brookfall.core.foundation.errors import UserError
 from brookfall.demo.seed import PASSWORD
 from brookfall.launch.house import House
@@ -72,7 +73,7 @@ def test_every_entry_is_signed_by_a_key_that_the_record_announces(few_entries: i
         assert found.fault is None
         assert found.signed_from == 1
         first = session.get_one(RecordEntry, 1)
-        assert (first.act, first.subject) == (audit_log.ANNOUNCED, record_key().id)
+        assert (first.act, first.subject) == (ANNOUNCED, record_key().id)
         assert json.loads(first.after) == {"public": record_key().public}
 
 
@@ -95,7 +96,7 @@ def test_entries_of_another_key_are_found(few_entries: int, owner: Session, tmp_
 @pytest.mark.parametrize("after", ["null", "no JSON", "[]", '{"public": 7}', '{"public": "no hex"}'])
 def test_a_forged_announcement_of_anything_is_found(few_entries: int, owner: Session, after: str) -> None:
     entry = owner.get_one(RecordEntry, few_entries - 1)
-    entry.act, entry.after = audit_log.ANNOUNCED, after
+    entry.act, entry.after = ANNOUNCED, after
     forged_from(owner, few_entries - 1, None)
     assert found_by(owner).fault == f"entry {few_entries - 1} has a signature that is not its own"
 
@@ -330,7 +331,7 @@ def test_entries_from_before_there_were_signatures_stay_and_those_after_are_sign
     first.act, first.subject, first.after = "did", "something", "null"
     later = owner.get_one(RecordEntry, unsigned + 1)
     later.act, later.subject, later.after = (
-        audit_log.ANNOUNCED,
+        ANNOUNCED,
         record_key().id,
         json.dumps({"public": record_key().public}),
     )

@@ -66,6 +66,7 @@ BODIES: dict[tuple[str, str], Any] = {
 QUERIES = {
     ("GET", "/behind/{form}"): "?model=recipe&part=test",
     ("GET", "/column"): "?name=x",
+    ("GET", "/submitted"): "?path=data/rows.csv",
     ("DELETE", "/tables"): "?name=none",
     ("POST", "/statements/{statement_id}/files"): "?revision=0",
     ("DELETE", "/statements/{statement_id}/files/{file_id}"): "?revision=0",

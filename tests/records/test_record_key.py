@@ -9,7 +9,8 @@ from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption,
 
 from brookfall.cli import main
 from brookfall.core.foundation.errors import UserError
-from brookfall.records.record_key import is_signed, key_id, make_key, read_key
+from brookfall.core.foundation.signature import is_signed, key_id
+from brookfall.records.record_key import make_key, read_key
 
 
 def test_a_key_signs_and_is_read_again(tmp_path: Path) -> None:

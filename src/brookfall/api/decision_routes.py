@@ -1,12 +1,13 @@
-"""The addresses of the decision, of its countersignature, and of the report."""
+"""The addresses of the decision, of its countersignature, of the report, and of what can be taken along."""
 
 from flask import Response, current_app
 from flask_login import current_user, login_required
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
+from brookfall.api.attached import kept_file
 from brookfall.api.blueprint import QUEUE, blueprint, shows
 from brookfall.api.session import asking, guesses_counted, own_account
-from brookfall.desk import decisions, renditions
+from brookfall.desk import bundle, decisions, renditions
 from brookfall.desk.decisions import Answer, Proposal
 from brookfall.desk.renditions import Form
 from brookfall.desk.views import DecisionPage, ReportView
@@ -24,6 +25,10 @@ _KINDS: dict[Form, str] = {
 
 class CasePath(BaseModel):
     case_id: int
+
+
+class SubmittedQuery(BaseModel):
+    path: str = Field(max_length=500, description="as the package names it")
 
 
 class ReportPath(CasePath):
@@ -77,6 +82,24 @@ def post_report(path: CasePath) -> ReportView:
     renditions.ask_report(int(current_user.id), path.case_id, current_app.extensions[QUEUE])
     with transaction() as session:
         return renditions.report_view(session, asking(session), path.case_id)
+
+
+@decision_api.get("/cases/<int:case_id>/bundle")
+@login_required
+def get_bundle(path: CasePath) -> Response:
+    """The evidence bundle: a zip of all that there is of the case, which the command line verifies by itself."""
+    with transaction() as session:
+        name, data = bundle.evidence_bundle(session, asking(session), path.case_id)
+    return kept_file(name, data)
+
+
+@decision_api.get("/cases/<int:case_id>/submitted")
+@login_required
+def get_submitted_file(path: CasePath, query: SubmittedQuery) -> Response:
+    """A file of the package, as it was sent."""
+    with transaction() as session:
+        name, data = bundle.submitted_file(session, asking(session), path.case_id, query.path)
+    return kept_file(name, data)
 
 
 @decision_api.get("/cases/<int:case_id>/report/<form>")

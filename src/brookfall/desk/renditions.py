@@ -92,7 +92,7 @@ def content_of(session: Session, case: Case, decision: Decision | None) -> str:
     return digest.of_json([case.id, entry, run.id if run else None, there])
 
 
-def _readable(session: Session, case: Case, decision: Decision | None) -> list[Rendition]:
+def readable(session: Session, case: Case, decision: Decision | None) -> list[Rendition]:
     """Renditions whose pages may be read, the newest first: once signed those of what was signed, and no draft."""
     found = renditions_of(session, case.id)
     return [one for one in found if decision is None or one.decision_id == decision.id]
@@ -103,7 +103,7 @@ def report_view(session: Session, person: Person, case_id: int) -> ReportView:
     case = people.case_for(session, person, case_id)
     decision = signed_decision(session, case)
     content = content_of(session, case, decision)
-    renditions = _readable(session, case, decision)
+    renditions = readable(session, case, decision)
     current = next((one for one in renditions if one.content == content), None)
     shown = current if current and current.state == "done" else next((r for r in renditions if r.state == "done"), None)
     return ReportView(
@@ -129,7 +129,7 @@ def report_bytes(session: Session, person: Person, case_id: int, form: Form) -> 
         if statement is None:
             raise MissingError("No statement of this case was signed.", todo="It is made when a decision is proposed.")
         return statement.to_json()
-    renditions = _readable(session, case, signed_decision(session, case))
+    renditions = readable(session, case, signed_decision(session, case))
     if form == "json":
         # Of what was signed before there were statements the evidence file stands beside the pages.
         kept = next((one.evidence_sha256 for one in renditions if one.decision_id), None)

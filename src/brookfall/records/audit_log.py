@@ -4,23 +4,21 @@ The application's database user may only INSERT and SELECT here; ``record_head``
 while an entry is appended, and says how long the chain is. The key that signs is in no database.
 """
 
-import json
 from dataclasses import dataclass, field
-from datetime import datetime
 from typing import Any
 
 from sqlalchemy import BigInteger, ForeignKey, String, Text, select
 from sqlalchemy.dialects.mysql import MEDIUMTEXT
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
+from brookfall.core.evidence.record_line import ANNOUNCED, RecordLine, Trusted
 from brookfall.core.foundation import digest
 from brookfall.core.foundation.errors import UserError
 from brookfall.records.base import TABLE_OPTIONS, Base, Moment, Sha, now
 from brookfall.records.people import Person
-from brookfall.records.record_key import AnnouncedKey, RecordKey, is_signed, key_id, record_key
+from brookfall.records.record_key import AnnouncedKey, RecordKey, record_key
 
 GENESIS = "0" * 64
-ANNOUNCED = "announced a key of the record"
 
 
 class RecordHead(Base):
@@ -107,21 +105,7 @@ def append_change(
 
 def entry_hash(entry: RecordEntry) -> str:
     """SHA-256 over everything the entry says and the hash of the one before."""
-    moment: datetime = entry.at
-    return digest.of_json(
-        [
-            entry.id,
-            moment.isoformat(),
-            entry.person_id,
-            entry.who,
-            entry.case_id,
-            entry.act,
-            entry.subject,
-            entry.before,
-            entry.after,
-            entry.previous,
-        ]
-    )
+    return RecordLine.model_validate(entry).digest()
 
 
 @dataclass(frozen=True)
@@ -151,46 +135,28 @@ def verify(session: Session) -> ChainCheck:
 
 
 class _Walk:
-    """How far along the chain we are, and which keys are trusted: the first announced, and those it vouches for."""
+    """How far along the chain we are, and which keys are trusted."""
 
     def __init__(self) -> None:
         self.count = 0
         self.previous = GENESIS
-        self.signed_from: int | None = None
-        self.keys: dict[str, str] = {}
+        self.trusted = Trusted()
 
     def step(self, entry: RecordEntry) -> str | None:
         """What is wrong with the next entry, if anything."""
+        line = RecordLine.model_validate(entry)
         self.count += 1
-        if entry.id != self.count:
+        if line.id != self.count:
             return f"entry {self.count} is missing"
-        if entry.previous != self.previous:
-            return f"entry {entry.id} does not follow the one before it"
-        if entry.hash != entry_hash(entry):
-            return f"entry {entry.id} was changed after it was written"
-        self.previous = entry.hash
-        return self._signature(entry)
-
-    def _signature(self, entry: RecordEntry) -> str | None:
-        announced = _public_of(entry) if entry.act == ANNOUNCED else None
-        if announced is not None and not self.keys:
-            self.signed_from = entry.id
-            self.keys[key_id(announced)] = announced
-        if not self.keys:
-            return None
-        if entry.signature is None or entry.key_id is None:
-            return f"entry {entry.id} is not signed"
-        public = self.keys.get(entry.key_id)
-        if public is None:
-            return f"entry {entry.id} is signed by a key that nobody vouched for"
-        if not is_signed(public, entry.hash, entry.signature):
-            return f"entry {entry.id} has a signature that is not its own"
-        if announced is not None:
-            self.keys[key_id(announced)] = announced
-        return None
+        if line.previous != self.previous:
+            return f"entry {line.id} does not follow the one before it"
+        if line.hash != line.digest():
+            return f"entry {line.id} was changed after it was written"
+        self.previous = line.hash
+        return self.trusted.fault_of(line)
 
     def found(self, fault: str | None) -> ChainCheck:
-        return ChainCheck(self.count, self.previous, fault, self.signed_from, self.keys)
+        return ChainCheck(self.count, self.previous, fault, self.trusted.signed_from, self.trusted.keys)
 
 
 def _locked_head(session: Session) -> RecordHead:
@@ -240,13 +206,3 @@ def _entered(
     session.add(entry)
     session.flush()
     return entry
-
-
-def _public_of(entry: RecordEntry) -> str | None:
-    """The public key that an entry announces; None where it says another than it is called by."""
-    try:
-        public = json.loads(entry.after)["public"]
-        return str(public) if key_id(public) == entry.subject else None
-    except (KeyError, TypeError, ValueError):
-        # Whoever forges an entry may write anything.
-        return None

@@ -7,8 +7,7 @@ from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
-from cryptography.exceptions import InvalidSignature
-from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 from cryptography.hazmat.primitives.serialization import (
     Encoding,
     NoEncryption,
@@ -18,8 +17,8 @@ from cryptography.hazmat.primitives.serialization import (
 from sqlalchemy import BigInteger, String
 from sqlalchemy.orm import Mapped, mapped_column
 
-from brookfall.core.foundation.digest import sha256
 from brookfall.core.foundation.errors import UserError
+from brookfall.core.foundation.signature import key_id
 from brookfall.records.base import TABLE_OPTIONS, Base
 from brookfall.records.config import config
 
@@ -53,24 +52,6 @@ class RecordKey:
     def sign(self, text: str) -> str:
         """The signature of a text, in Base64."""
         return base64.b64encode(self.private.sign(text.encode())).decode()
-
-
-def key_id(public: str) -> str:
-    """The first sixteen digits of the SHA-256 of a public key.
-
-    >>> key_id("00" * 32)
-    '66687aadf862bd77'
-    """
-    return sha256(bytes.fromhex(public))[:16]
-
-
-def is_signed(public: str, text: str, signature: str) -> bool:
-    """Whether the signature of a text is that of the private half of a public key."""
-    try:
-        Ed25519PublicKey.from_public_bytes(bytes.fromhex(public)).verify(base64.b64decode(signature), text.encode())
-    except (InvalidSignature, ValueError):
-        return False
-    return True
 
 
 def make_key(file: Path) -> RecordKey:

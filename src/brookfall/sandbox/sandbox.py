@@ -11,6 +11,7 @@ from typing import Any
 
 from prometheus_client import Counter
 
+from brookfall.core.evidence.bundle import BundleCheck
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.foundation.progress import Progress, untold
 from brookfall.core.plan.plan import Plan
@@ -74,6 +75,12 @@ def read_plan_file(text: str, file: str) -> Plan:
     """The plan in a file's text; UserError says which field can't be read, or that reading passed a limit."""
     answer, _ = _ask({"task": "plan", "path": file}, [text.encode()], untold, file)
     return Plan.model_validate(answer["plan"])
+
+
+def check_bundle(data: bytes, file: str, max_bytes: int) -> BundleCheck:
+    """What holds of an evidence bundle and what does not; UserError where it is no zip, or reading passed a limit."""
+    answer, _ = _ask({"task": "bundle", "path": file, "max_bytes": max_bytes}, [data], untold, file)
+    return BundleCheck(tuple(answer["lines"]), answer["fault"])
 
 
 def missing_confinement() -> list[str]:

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from typing import Any
 
+from brookfall.core.evidence.bundle import check_bundle
 from brookfall.core.foundation.progress import Progress
 from brookfall.core.plan.yaml_file import plan_from_yaml
 from brookfall.core.submission.files import files_of_zip
@@ -55,10 +56,18 @@ def plan(given: Given, buffers: list[bytearray], progress: Progress) -> Answer:
     return {"plan": read.model_dump(mode="json")}, []
 
 
+def bundle(given: Given, buffers: list[bytearray], progress: Progress) -> Answer:
+    """An evidence bundle: what was looked at in it, and what does not hold."""
+    progress(f"reading {given['path']}", 0)
+    told = check_bundle(files_of_zip(bytes(buffers[0]), given["max_bytes"]))
+    return {"lines": list(told.lines), "fault": told.fault}, []
+
+
 TASKS: dict[str, Callable[[Given, list[bytearray], Progress], Answer]] = {
     "package": package,
     "table": table,
     "plan": plan,
+    "bundle": bundle,
 }
 
 

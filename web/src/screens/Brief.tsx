@@ -76,7 +76,19 @@ export function Brief() {
         rows={theCase.files}
         keyOf={(file) => file.path}
         columns={[
-          { cell: (file) => file.path },
+          {
+            cell: (file) =>
+              theCase.rows_taken ? (
+                file.path
+              ) : (
+                <a
+                  href={`/api/cases/${theCase.id}/submitted?path=${encodeURIComponent(file.path)}`}
+                  download={file.path.split("/").at(-1)}
+                >
+                  {file.path}
+                </a>
+              ),
+          },
           { right: true, sx: { whiteSpace: "nowrap" }, cell: (file) => `${count(file.size)} bytes` },
           {
             sx: { fontSize: "size.note", color: "text.secondary", wordBreak: "break-all" },

@@ -59,6 +59,13 @@ export function Report() {
             Statement, JSON
           </a>
         )}
+        <a
+          href={`/api/cases/${theCase.id}/bundle`}
+          download
+          title="What was submitted, the plan, the evidence, what was signed, and the record of it; 'brookfall verify' checks it without a server"
+        >
+          Evidence bundle
+        </a>
         <Typography variant="body2" sx={{ color: "text.secondary", ml: "auto" }}>
           {report && whatIsShown(report)}
         </Typography>
