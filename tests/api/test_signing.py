@@ -199,7 +199,6 @@ def test_what_was_proposed_before_there_were_statements_is_frozen_when_signed(
 def drawn_here(monkeypatch: pytest.MonkeyPatch) -> list[int]:
     """The exhibits whose charts this process draws from now on."""
     from brookfall.core.evidence.exhibit import Exhibit
-    from brookfall.engine import renditions
     from brookfall.report.charts import draw
 
     drawn: list[int] = []
@@ -208,7 +207,7 @@ def drawn_here(monkeypatch: pytest.MonkeyPatch) -> list[int]:
         drawn.append(exhibit.number)
         return draw(exhibit)
 
-    monkeypatch.setattr(renditions, "draw", noted)
+    monkeypatch.setattr("brookfall.report.charts.draw", noted)
     return drawn
 
 

@@ -39,6 +39,8 @@ def test_no_debian_package_is_installed_where_none_is_missing(tmp_path: Path) ->
         content = b"".join((copy / name).read_bytes() for name in names)
         stamp = subprocess.run(["sha256sum"], input=content, capture_output=True, check=True).stdout.decode().split()[0]
         (copy / folder / "brookfall.stamp").write_text(stamp + "\n")
+    (copy / ".venv" / "bin").mkdir()
+    script(copy / ".venv" / "bin", "python", "exit 0")
     environment = {**os.environ, "PATH": f"{tmp_path}:{os.environ['PATH']}"}
     done = subprocess.run(
         ["bash", str(copy / "scripts" / "setup"), "services", "browser"],
