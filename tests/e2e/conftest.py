@@ -19,7 +19,7 @@ BROWSER = "/usr/bin/chromium-headless-shell"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"]
 
 # No test of speed: the workers may hold both cores meanwhile.
-expect.set_options(timeout=20_000)
+expect.set_options(timeout=60_000)
 _NAVIGATION_MS = 90_000
 
 Open = Callable[[str], Page]
@@ -131,7 +131,7 @@ def open_as(site: str, browser: Browser, sessions: Callable[[str], Any]) -> Iter
         )
         contexts.append(context)
         page = context.new_page()
-        page.set_default_timeout(30_000)
+        page.set_default_timeout(60_000)
         page.set_default_navigation_timeout(_NAVIGATION_MS)
         page.on("console", watch)
         page.on("pageerror", lambda error: faults.append(str(error)))

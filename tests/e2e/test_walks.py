@@ -18,7 +18,7 @@ from tests.conftest import declaration, files_of, rows_csv
 from tests.core.test_package import zipped
 from tests.e2e.conftest import MANY_FITS, Open, planned
 
-RUN_MS = 90_000
+RUN_MS = 300_000
 
 
 def go(page: Page, step: str) -> None:
