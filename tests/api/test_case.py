@@ -28,7 +28,7 @@ from brookfall.records.database import engine, transaction
 from brookfall.records.runs import Fit, Reading, RunCheck, RunFit
 from tests.api.conftest import Visitor
 from tests.api.packages import countersigned, rendered, submit
-from tests.conftest import declaration, files_of, rows_csv
+from tests.conftest import declaration, files_of, rows_csv, until
 from tests.core.test_package import BROKEN
 
 SignIn = Callable[[str], Visitor]
@@ -73,6 +73,12 @@ def ran(visitor: SignIn, version: str, checks: list[str], files: dict[str, bytes
     assert iris.ask("POST", f"{base}/run").status_code == 200
     finished(iris, base)
     return base
+
+
+def counted(visitor: Visitor, base: str) -> Any:
+    """The plan, once a worker has counted what it comes to."""
+    assert until(lambda: bool(visitor.get(f"{base}/plan")["counted"]), 60)
+    return visitor.get(f"{base}/plan")
 
 
 def plan_of(visitor: Visitor, base: str, **changes: Any) -> dict[str, Any]:

@@ -83,14 +83,14 @@ def test_from_open_to_closed_with_every_word_kept(visitor: SignIn) -> None:
     iris, base = taken(visitor, "whole life of a finding")
     nell, tom = visitor("nell"), visitor("tom")
     finding = written(iris, base)
-    assert [one for one in nell.get("/api/docket")["findings"] if base.endswith(f"/{one['case_id']}")] == [
+    assert [one for one in nell.get("/api/cases")["findings"] if base.endswith(f"/{one['case_id']}")] == [
         {"case_id": int(base.rsplit("/", 1)[1]), "model": "Sample", "version": "whole life of a finding",
          "act": "answer", "count": 1}
     ]  # fmt: skip
     finding = acted(nell, base, finding, "answer", answer="disputes", text="The rows are those of one station.")
     assert (finding["state"], finding["entries"][-1]["answer"]) == ("answered", "disputes")
     case_id = int(base.rsplit("/", 1)[1])
-    waits = [(one["case_id"], one["act"]) for one in iris.get("/api/docket")["findings"]]
+    waits = [(one["case_id"], one["act"]) for one in iris.get("/api/cases")["findings"]]
     assert (case_id, "close") in waits
     finding = acted(iris, base, finding, "reopen", text="It holds at every station.")
     finding = acted(nell, base, finding, "answer", answer="mended", version="1.1", text="Fitted without it.")

@@ -14,7 +14,7 @@ from brookfall.core.submission.subject import subject_of
 from brookfall.demo import packages
 from brookfall.launch.house import House
 from tests.api.conftest import Visitor
-from tests.api.test_case import excluded_in, finished, plan_of, taken
+from tests.api.test_case import counted, excluded_in, finished, plan_of, taken
 
 SignIn = Callable[[str], Visitor]
 FEW_FOLDS = {"folds": 3, "repeats": 1}
@@ -50,16 +50,16 @@ def test_the_server_gives_what_the_core_gives(
     assert any(estimate.measure == measure for estimate in found[1].estimates)
 
 
-def test_the_plan_says_what_will_not_run_and_why(visitor: SignIn) -> None:
+def test_the_plan_says_what_will_not_run_and_why(visitor: SignIn, workers: House) -> None:
     iris, base = taken(visitor, "why 1", packages.pump_failure())
-    view = iris.get(f"{base}/plan")
+    view = counted(iris, base)
     excluded = excluded_in(view)
     assert "needs a recipe to refit" in excluded["cross_validation"]
     assert "No column is marked as protected" in excluded["groups"]
     remarks: list[str] = view["remarks"]
     assert any("supplied scores (1000 training · 490 test · 10 new pumps)" in remark for remark in remarks)
     iris, base = taken(visitor, "why 2", packages.turnout_time())
-    view = iris.get(f"{base}/plan")
+    view = counted(iris, base)
     assert "threshold on one score" in excluded_in(view)["threshold"]
     assert (view["grouped"], view["timed"], view["outcome"]) == (False, True, "number")
 
@@ -98,7 +98,7 @@ def test_groups_are_kept_together_from_the_start_and_said(visitor: SignIn) -> No
     assert any("flatters the model" in remark for remark in remarks)
 
 
-def test_a_plan_that_cannot_be_is_refused_with_what_is_wrong(visitor: SignIn) -> None:
+def test_a_plan_that_cannot_be_is_refused_with_what_is_wrong(visitor: SignIn, workers: House) -> None:
     iris, base = taken(visitor, "plans 1", packages.turnout_time())
     for changes, said in (
         ({"cross_validation": {"folds": 5, "repeats": 2, "by": "time"}}, "can't be repeated"),
@@ -110,4 +110,4 @@ def test_a_plan_that_cannot_be_is_refused_with_what_is_wrong(visitor: SignIn) ->
         assert said in answer.text
     judged = iris.ask("PUT", f"{base}/plan", plan_of(iris, base, main_measure="auc"))
     assert judged.status_code == 200
-    assert "judges by auc" in excluded_in(iris.get(f"{base}/plan"))["holdout"]
+    assert "judges by auc" in excluded_in(counted(iris, base))["holdout"]

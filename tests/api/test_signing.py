@@ -299,7 +299,7 @@ def test_a_bundle_holds_all_and_is_verified_without_a_server(visitor: SignIn, wo
     command = [sys.executable, "-m", "brookfall.cli", "verify", str(file)]
     done = subprocess.run(command, capture_output=True, text=True, env=kept, check=False, timeout=120)
     assert done.returncode == 0, done.stderr
-    assert "Iris Vale proposed the decision" in done.stdout
+    assert "Iris Marrow proposed the decision" in done.stdout
     assert "Tom Aldous countersigned it, as the record says." in done.stdout
     files = files_of_zip(answer.data, 10**8)
     sent = {path.removeprefix("package/"): data for path, data in files.items() if path.startswith("package/")}

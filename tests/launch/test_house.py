@@ -66,7 +66,7 @@ def test_a_house_hands_its_patience_on(tmp_path: Path) -> None:
 
 
 def test_no_process_is_told_who_owns_the_tables(stores: House) -> None:
-    stores.start_workers(1, apart=False)
+    stores.start_workers(2, apart=False)
     stores.start_web()
     for name in ("worker-runs", "web"):
         process = stores.keeper.find(name)
@@ -86,7 +86,7 @@ def answers(house: House) -> bool:
 @pytest.fixture(scope="module")
 def whole(stores: House) -> House:
     stores.start_stores()
-    stores.start_workers(1, apart=False)
+    stores.start_workers(2, apart=False)
     stores.start_web()
     assert until(lambda: answers(stores), 60)
     return stores
@@ -119,7 +119,7 @@ def two(stores: House) -> Iterator[psutil.Process]:
     assert parent is not None
     assert until(lambda: set(map(name_of, parent.children())) <= heard(stores) and len(parent.children()) == 2, 60)
     yield parent
-    stores.keeper.stop("worker-runs", patience=3)
+    stores.start_workers(2, apart=False)  # for whoever comes after
 
 
 def name_of(worker: psutil.Process) -> bytes:
