@@ -64,7 +64,7 @@ def test_a_finding_goes_between_reviewer_and_owner(open_as: Open) -> None:
     article.get_by_role("button", name="Open it again").click()
     article.get_by_label("Why it is open again").fill("One station is still missing.")
     article.get_by_role("button", name="Open the finding again").click()
-    expect(article).to_contain_text("opened again")
+    expect(article).to_contain_text("opened it again")
     theirs.get_by_role("button", name="Send the comment").click()
     expect(theirs.get_by_role("alert")).to_contain_text("changed since you opened it")
     expect(theirs.get_by_role("textbox", name="Comment")).to_have_value("Thank you for reading it.")

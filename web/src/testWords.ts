@@ -39,7 +39,7 @@ learn({
   },
   severities: { 1: "minor", 2: "moderate", 3: "serious", 4: "critical" },
   finding_states: { open: "open", answered: "answered", accepted: "accepted as a risk" },
-  finding_acts: { close: "closed", reopen: "opened again", comment: "said" },
+  finding_acts: { close: "closed it", reopen: "opened it again", comment: "said" },
   finding_answers: { agrees: "agrees", disputes: "disputes it", mended: "has mended it" },
   decisions: { approved: "Approved" },
   outcomes: { binary: "yes/no" },

@@ -53,12 +53,12 @@ FINDING_STATES = {
     "withdrawn": "withdrawn",
 }
 FINDING_ACTS = {
-    "send": "sent to the owner",
+    "send": "sent it to the owner",
     "answer": "answered",
-    "close": "closed",
-    "accept": "accepted as a risk",
-    "reopen": "opened again",
-    "withdraw": "withdrawn",
+    "close": "closed it",
+    "accept": "accepted it as a risk",
+    "reopen": "opened it again",
+    "withdraw": "withdrew it",
     "comment": "said",
 }
 FINDING_ANSWERS = {"agrees": "agrees", "disputes": "disputes it", "mended": "has mended it"}

@@ -104,13 +104,19 @@ export function ActForm({ caseId, finding, act, busy, onDone, onClose }: ActForm
           onChange={(event) => put({ answer: event.target.value as Typed["answer"] })}
         >
           {ANSWERS.map(([value, words]) => (
-            <FormControlLabel key={value} value={value} control={<Radio size="small" />} label={words} />
+            <FormControlLabel
+              key={value}
+              value={value}
+              control={<Radio size="small" sx={{ py: 0.5 }} />}
+              label={words}
+            />
           ))}
         </RadioGroup>
       )}
       {typed.answer === "mended" && act === "answer" && (
         <TextField
           label="In which version"
+          slotProps={{ inputLabel: { shrink: true } }}
           value={typed.version}
           onChange={(event) => put({ version: event.target.value })}
           sx={{ width: 260 }}

@@ -3,8 +3,9 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import type { Finding } from "../../api/client";
-import { entryFile, type FindingEntry } from "../../api/findings";
-import { day, findingAct, findingAnswer, moment, size } from "../../wording";
+import { entryFile } from "../../api/findings";
+import { moment, size } from "../../wording";
+import { wordsOf } from "./entryWords";
 
 interface EntriesProps {
   caseId: number;
@@ -58,14 +59,4 @@ export function Entries({ caseId, finding, sending, onFiles }: EntriesProps) {
       ))}
     </Box>
   );
-}
-
-/** What somebody did, as it goes on after their name. */
-export function wordsOf(entry: Pick<FindingEntry, "act" | "answer" | "version" | "until" | "by">): string {
-  if (entry.act === "answer" && entry.answer) {
-    const version = entry.version ? ` in version ${entry.version}` : "";
-    return `${findingAnswer(entry.answer)}${version}`;
-  }
-  if (entry.act === "accept" && entry.until) return `accepted it as a risk until ${day(entry.until)}`;
-  return entry.by === null ? "has come: it is open again" : findingAct(entry.act);
 }
