@@ -130,6 +130,7 @@ def test_a_finding_half_written_is_still_there(open_as: Open, case_address: str)
     page.get_by_label("What is wrong").fill("Most of it.")
     page.get_by_role("button", name="Save the finding").click()
     expect(article).to_contain_text("Most of it.")
+    page.get_by_role("button", name="Undo").wait_for()
     page.keyboard.press("u")
     expect(article).to_contain_text("All of it.")
     # A reason that was half written is still there, too.
