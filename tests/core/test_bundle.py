@@ -12,13 +12,13 @@ import pytest
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.evidence import bundle as bundles
-from brookfall.core.evidence.bundle import BundleCheck, bundle_of, check_bundle
 from brookfall.core.evidence.decision import DecisionStatement
 from brookfall.core.evidence.record_line import ANNOUNCED, RecordLine
 from brookfall.core.foundation import digest
 from brookfall.core.foundation.signature import key_id
 from brookfall.core.plan.yaml_file import plan_to_yaml
+from brookfall.core.retest import bundle as bundles
+from brookfall.core.retest.bundle import BundleCheck, bundle_of, check_bundle
 from brookfall.core.retest.evidence_file import evidence_of
 from brookfall.core.retest.run import retest
 from brookfall.core.submission.files import files_of_zip, package_hash

@@ -5,11 +5,11 @@ from collections.abc import Iterator
 from sqlalchemy import or_, select
 from sqlalchemy.orm import Session
 
-from brookfall.core.evidence import bundle as core
 from brookfall.core.evidence.record_line import ANNOUNCED, RecordLine
 from brookfall.core.foundation.errors import MissingError
 from brookfall.core.plan.revisions import read_plan
 from brookfall.core.plan.yaml_file import plan_to_yaml
+from brookfall.core.retest import bundle as core
 from brookfall.desk import people
 from brookfall.desk.renditions import frozen_decision, readable, signed_decision
 from brookfall.desk.report_contents import evidence_now, statement_of

@@ -11,10 +11,10 @@ from typing import Any
 
 from prometheus_client import Counter
 
-from brookfall.core.evidence.bundle import BundleCheck
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.foundation.progress import Progress, untold
 from brookfall.core.plan.plan import Plan
+from brookfall.core.retest.bundle import BundleCheck
 from brookfall.core.submission.package import Package
 from brookfall.core.submission.schema import Submission
 from brookfall.core.table.read import TableFile

@@ -3,9 +3,9 @@
 from collections.abc import Callable
 from typing import Any
 
-from brookfall.core.evidence.bundle import check_bundle
 from brookfall.core.foundation.progress import Progress
 from brookfall.core.plan.yaml_file import plan_from_yaml
+from brookfall.core.retest.bundle import check_bundle
 from brookfall.core.submission.files import files_of_zip
 from brookfall.core.submission.package import package_from_files
 from brookfall.core.submission.subject import subject_of

@@ -84,6 +84,11 @@ def bundle_of(files: Mapping[str, bytes], model: str, version: str, package: str
     missing
         Of what is not there a line each, saying why.
 
+    Returns
+    -------
+    bytes
+        The zip.
+
     Examples
     --------
     >>> one = bundle_of({"plan.yaml": b"seed: 1"}, "M", "1", "0" * 64, ())
@@ -115,6 +120,16 @@ def check_bundle(files: Mapping[str, bytes]) -> BundleCheck:
     ----------
     files
         The unpacked files by path.
+
+    Returns
+    -------
+    BundleCheck
+        What was looked at until the first fault, if there is one.
+
+    Examples
+    --------
+    >>> check_bundle({}).fault
+    "this is no evidence bundle: its list of files can't be read"
     """
     lines: list[str] = []
     try:
