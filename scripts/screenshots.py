@@ -115,7 +115,10 @@ def walk(page: Page) -> None:
     page.get_by_label("Title").fill("The tree has memorised its training rows")
     page.get_by_label("Why it matters").fill("Homes would be ranked by chance and visited as if by evidence.")
     page.get_by_label("What must be done").fill("Prune the tree and claim only what it does on unseen rows.")
-    page.get_by_role("button", name="Save the finding").click()
+    page.get_by_role("button", name="Save and send to the owner").click()
+    page.get_by_role("article").wait_for()
+    answer(page)
+    page.goto("/cases/1/findings")
     page.get_by_role("article").wait_for()
     shoot(page, "findings")
     page.goto("/cases/1/decision")
@@ -134,6 +137,21 @@ def walk(page: Page) -> None:
     page.get_by_text("Read the signed report").click(timeout=120_000)
     page.get_by_role("link", name="PDF").wait_for(timeout=300_000)
     shoot(page, "report")
+
+
+def answer(page: Page) -> None:
+    """What the owner says to the finding, on a page of their own."""
+    browser = page.context.browser
+    assert browser is not None
+    owner = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=page.url.partition("/cases")[0])
+    sign_in(owner, "nell")
+    owner.goto("/cases/1/findings")
+    owner.get_by_role("button", name="Answer").click()
+    owner.get_by_label("We dispute it, for these reasons").check()
+    owner.get_by_label("What you say to it").fill("A tree knows its rows. On the test rows it was right in 76 %.")
+    owner.get_by_role("button", name="Send the answer").click()
+    owner.get_by_text("disputes it").wait_for()
+    owner.context.close()
 
 
 def sign_in(page: Page, login: str) -> None:
