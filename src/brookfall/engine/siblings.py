@@ -1,4 +1,4 @@
-"""Several workers of one parent, which has loaded the program for all: one that is killed is back within a second."""
+"""Several workers of one parent, which has loaded the program for all: one that is killed is back in seconds."""
 
 import gc
 import os
@@ -6,6 +6,7 @@ import signal
 import sys
 import threading
 import time
+import traceback
 from collections.abc import Sequence
 from types import FrameType
 
@@ -71,6 +72,8 @@ def _fork(name: str, lines: str) -> int:
         code = 0
     except SystemExit as told:
         code = told.code if isinstance(told.code, int) else 1
+    except Exception:  # noqa: BLE001 - told before this process is gone; its parent starts another
+        traceback.print_exc()
     finally:
         sys.stdout.flush()
         sys.stderr.flush()
