@@ -72,7 +72,22 @@ def test_a_draft_is_the_reviewers_alone_until_it_is_sent(visitor: SignIn) -> Non
         assert seen(visitor(login), base) == {}
         assert act(visitor(login), base, draft, "comment", text="Seen.").status_code in (403, 404)
     assert iris.get(base)["findings"] == 0
+    # Nor does the record say what is in it, which the owner reads too, before it is sent.
+    changed = {"revision": draft["revision"], "finding": {**TEXT, "title": "It leans a little"}}
+    draft = iris.ask("PUT", f"{base}/findings/{draft['id']}", changed).json
+    unsent = written(iris, base, draft=True, title="It leans far")
+    acted(iris, base, unsent, "withdraw")
+    assert seen(iris, base)[2]["state"] == "withdrawn"
+    for login in ("nell", "tom", "ada"):
+        assert seen(visitor(login), base) == {}
+    kept = entries_of(base, "%finding%")
+    assert [(one.act, one.subject) for one in kept] == [
+        ("drafted a finding", "1"), ("changed a finding", "1"), ("drafted a finding", "2"), ("withdrew a finding", "2"),
+    ]  # fmt: skip
+    assert not any("leans" in f"{one.subject}{one.before}{one.after}" for one in kept)
     sent = acted(iris, base, draft, "send")
+    (said,) = entries_of(base, "sent a finding")
+    assert (said.subject, json.loads(said.after)["what"]) == ("1: It leans a little", TEXT["what"])
     assert sent["state"] == "open"
     assert [one["act"] for one in sent["entries"]] == ["send"]
     assert seen(visitor("nell"), base)[1]["may"] == ["answer", "comment"]

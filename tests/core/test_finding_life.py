@@ -114,4 +114,4 @@ def test_a_risk_is_accepted_until_the_end_of_its_last_day() -> None:
 
 def test_every_state_and_act_has_its_words() -> None:
     assert set(FINDING_STATES) == set(STATES)
-    assert set(FINDING_ACTS) == set(ACTS) - {"change"}
+    assert set(FINDING_ACTS) == set(ACTS) - {"change"} | {"discard"}

@@ -46,6 +46,12 @@ _CAN: dict[FindingAct, str] = {
 }
 
 
+_DISCARD = "discard"
+"""How the withdrawal of a draft is entered: it was never sent, and stays the reviewer's alone."""
+_TEXT = ("severity", "title", "what", "why", "action", "action_owner", "cites")
+"""What a draft says, which the record has from when it is sent."""
+
+
 class FindingDone(BaseModel):
     """What is done about a finding. ``answer`` is the owner's; ``version`` the one that mends it; ``until`` the last
     day for which a risk is accepted."""
@@ -87,28 +93,42 @@ def act_on(session: Session, person: Person, case_id: int, finding_id: int, done
     if done.act == "accept":
         people.refuse_new_member(session, person, case)
     text = _said(done, finding)
-    before = finding.state
+    before, was_unsent = finding.state, is_unsent(finding)
     finding.state = after(done.act, finding.state)
     finding.until = done.until if finding.state == "accepted" else None
     finding.revision += 1
+    entered = _DISCARD if (done.act, before) == ("withdraw", "draft") else done.act
     finding.entries.append(
         FindingEntry(
-            at=now(), person_id=person.id, act=done.act, answer=done.answer, text=text,
+            at=now(), person_id=person.id, act=entered, answer=done.answer, text=text,
             version=done.version.strip(), until=done.until,
         )
     )  # fmt: skip
     said = done.model_dump(mode="json", exclude={"act", "revision"}, exclude_defaults=True)
+    if was_unsent and not is_unsent(finding):
+        said |= {name: getattr(finding, name) for name in _TEXT} | {"due": finding.due and finding.due.isoformat()}
     audit_log.append(
         session,
         person,
         _DONE[done.act],
-        f"{finding.number}: {finding.title}",
+        subject_of(finding),
         case_id=case.id,
         before={"state": before},
         after={"state": finding.state, **said},
     )
     session.flush()
     return finding
+
+
+def subject_of(finding: Finding) -> str:
+    """What an entry of the record is about; of what was not sent its number alone, as owners read the record too."""
+    return str(finding.number) if is_unsent(finding) else f"{finding.number}: {finding.title}"
+
+
+def is_unsent(finding: Finding) -> bool:
+    """Whether it is a draft, or one that was withdrawn as a draft: the reviewer's alone."""
+    ended = [entry.act for entry in finding.entries if entry.act in ("withdraw", _DISCARD)]
+    return finding.state == "draft" or (finding.state == "withdrawn" and ended[-1:] == [_DISCARD])
 
 
 def changeable(
@@ -177,8 +197,8 @@ def acceptors(session: Session, case: Case) -> set[int]:
 
 
 def is_shown(finding: Finding, person: Person, case: Case) -> bool:
-    """Whether this person sees the finding: a draft is the reviewer's alone."""
-    return finding.state != "draft" or "reviewer" in parts_of(person, case)
+    """Whether this person sees the finding: what was not sent is the reviewer's alone."""
+    return not is_unsent(finding) or "reviewer" in parts_of(person, case)
 
 
 def attach(

@@ -12,7 +12,7 @@ from brookfall.core.foundation.errors import UserError
 from brookfall.core.judge.finding_life import FindingState, acts_of
 from brookfall.desk import people
 from brookfall.desk.docket import latest_run
-from brookfall.desk.finding_life import changeable, is_shown, parts_of
+from brookfall.desk.finding_life import changeable, is_shown, parts_of, subject_of
 from brookfall.desk.rows_behind import read_threshold
 from brookfall.desk.views import AttachedView, ChosenThreshold, Citation, FindingEntryView, FindingView
 from brookfall.desk.written import Words
@@ -87,9 +87,10 @@ def write(session: Session, person: Person, case_id: int, text: FindingText, *, 
         session,
         person,
         "drafted a finding" if as_draft else "wrote a finding",
-        f"{number}: {text.title}",
+        # The record is read by the owner too, and a draft is not: what it says is entered when it is sent.
+        str(number) if as_draft else f"{number}: {text.title}",
         case_id=case.id,
-        after=text.model_dump(mode="json"),
+        after=None if as_draft else text.model_dump(mode="json"),
     )
     return finding_view(session, person, finding)
 
@@ -109,10 +110,10 @@ def edit(
         session,
         person,
         "changed a finding",
-        f"{finding.number}: {text.title}",
+        subject_of(finding),
         case_id=case.id,
-        before=before,
-        after=text.model_dump(mode="json"),
+        before=None if finding.state == "draft" else before,
+        after=None if finding.state == "draft" else text.model_dump(mode="json"),
     )
     return finding_view(session, person, finding)
 

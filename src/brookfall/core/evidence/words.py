@@ -59,6 +59,7 @@ FINDING_ACTS = {
     "accept": "accepted it as a risk",
     "reopen": "opened it again",
     "withdraw": "withdrew it",
+    "discard": "withdrew it before it was sent",
     "comment": "said",
 }
 FINDING_ANSWERS = {"agrees": "agrees", "disputes": "disputes it", "mended": "has mended it"}
