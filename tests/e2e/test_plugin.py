@@ -31,8 +31,8 @@ def test_a_measure_a_check_and_a_family_of_others_are_like_any(open_as: Open) ->
     expect(page.get_by_label("Run score rounding")).to_be_checked()
     reason = page.get_by_label("Why the limit on score rounding departs from the policy")
     reason.fill("Decisions are taken on rounded scores.")
-    reason.press("Tab")
-    page.wait_for_load_state("networkidle")
+    with page.expect_response(lambda answer: "rounded scores" in (answer.request.post_data or "")):
+        reason.press("Tab")
     page.reload()
     expect(reason).to_have_value("Decisions are taken on rounded scores.")
     expect(decimals).to_have_value("0")

@@ -1,6 +1,6 @@
 import { QueryClient } from "@tanstack/react-query";
 import { describe, expect, it } from "vitest";
-import { setKnown } from "./known";
+import { lastLook, setKnown } from "./known";
 
 /** A question that is answered when the test says so. */
 function slow(cache: QueryClient, key: string[]) {
@@ -11,6 +11,24 @@ function slow(cache: QueryClient, key: string[]) {
   });
   return { answer: (value: string[]) => answer(value), settled: asked.catch(() => undefined) };
 }
+
+describe("what was last seen in the data", () => {
+  const view = (ready: boolean, roles: string | null) => ({
+    ready,
+    fault: null,
+    look: roles === null ? null : { columns: [], issues: [], not_collected: [roles] },
+  });
+
+  it("is of the newest revision that was looked at, and of this case alone", () => {
+    const cache = new QueryClient();
+    cache.setQueryData(["look", 7, 10], view(true, "of 10"));
+    cache.setQueryData(["look", 7, 9], view(true, "of 9"));
+    cache.setQueryData(["look", 7, 11], view(false, null));
+    cache.setQueryData(["look", 8, 12], view(true, "another case"));
+    expect(lastLook(cache, 7)?.not_collected).toEqual(["of 10"]);
+    expect(lastLook(cache, 9)).toBeNull();
+  });
+});
 
 describe("what is known of a draft", () => {
   it("is not undone by an older answer that comes late", async () => {

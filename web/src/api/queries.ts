@@ -10,7 +10,7 @@ import {
 } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { ROWS_AT_ONCE } from "../parts/scrolling";
-import { setKnown } from "./known";
+import { lastLook, setKnown } from "./known";
 import { markedWith } from "./marks";
 import { client, told, type Change, type Plan, type Roles, type Schemas } from "./client";
 
@@ -121,12 +121,16 @@ export const useData = (id: number) =>
   });
 
 /** What was seen in the data; asked again while a worker still looks. */
+/** What was seen in the data. While a worker looks again, what was seen last stays, so that no line jumps away. */
 export const useLook = (id: number, revision: number | undefined) =>
   useQuery({
     queryKey: ["look", id, revision],
     enabled: revision !== undefined,
     placeholderData: keepPreviousData,
-    queryFn: async () => told(await client.GET("/api/cases/{case_id}/look", at(id))),
+    queryFn: async ({ client: cache }) => {
+      const answer = told(await client.GET("/api/cases/{case_id}/look", at(id)));
+      return answer.ready ? answer : { ...answer, look: lastLook(cache, id) };
+    },
     refetchInterval: (query) => (query.state.data?.ready === false ? POLL_MS : false),
   });
 

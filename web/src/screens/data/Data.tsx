@@ -33,7 +33,7 @@ export function Data() {
   const data = useData(theCase.id);
   const shown = data.data;
   const look = useLook(theCase.id, shown?.revision);
-  const { save, error, remaking } = useDataEdits(theCase.id);
+  const { save, error, remaking, saving } = useDataEdits(theCase.id);
   const [address, setAddress] = useSearchParams();
   const [weighed, setWeighed] = useState<Change | null>(null);
   const editable = theCase.may.review && shown !== undefined && !shown.locked && !remaking;
@@ -137,6 +137,7 @@ export function Data() {
           {seen && (
             <Issues
               issues={seen.issues}
+              settled={!saving && !look.isPlaceholderData && look.data?.ready === true}
               notCollected={seen.not_collected}
               may={theCase.may.review && !shown.locked}
               editable={editable}

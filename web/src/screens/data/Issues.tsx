@@ -9,6 +9,8 @@ import type { Role } from "./roles";
 
 interface IssuesProps {
   issues: Issue[];
+  /** Whether they are of the data and roles as they are now; else they are being looked at again. */
+  settled: boolean;
   notCollected: string[];
   may: boolean;
   editable: boolean;
@@ -20,7 +22,17 @@ interface IssuesProps {
 
 const STROKES = { serious: 3, notable: 2, slight: 1 } as const;
 
-export function Issues({ issues, notCollected, may, editable, onRows, onRole, onProtect, onWeigh }: IssuesProps) {
+export function Issues({
+  issues,
+  settled,
+  notCollected,
+  may,
+  editable,
+  onRows,
+  onRole,
+  onProtect,
+  onWeigh,
+}: IssuesProps) {
   const act = (action: NonNullable<Issue["actions"]>[number]) => {
     if (action.change) onWeigh(action.change);
     else if (action.role && action.column) onRole(action.column, action.role);
@@ -28,7 +40,7 @@ export function Issues({ issues, notCollected, may, editable, onRows, onRole, on
       onProtect(action.column, { protect: action.protect ?? false, ground: action.ground ?? null });
   };
   return (
-    <Box component="section" aria-label="What is wrong with the data" sx={{ mt: 1 }}>
+    <Box component="section" aria-label="What is wrong with the data" aria-busy={!settled} sx={{ mt: 1 }}>
       {issues.map((issue) => (
         <Box
           key={issue.sentence}

@@ -23,6 +23,7 @@ export function useDataEdits(caseId: number) {
   const saved = useRef<{ revision: number; roles: Roles } | null>(null);
   const [error, setError] = useState<Error | null>(null);
   const [remaking, setRemaking] = useState(false);
+  const [unsaved, setUnsaved] = useState(0);
 
   const send = useCallback(
     async (wanted: Edit) => {
@@ -49,6 +50,7 @@ export function useDataEdits(caseId: number) {
       if (held && saved.current === null) saved.current = { revision: held.revision, roles: held.roles };
       if (held && !heavy) setKnown(cache, key, { ...held, roles: wanted.roles });
       if (heavy) setRemaking(true);
+      setUnsaved((n) => n + 1);
       setError(null);
       line.current = line.current
         .then(async () => {
@@ -61,9 +63,12 @@ export function useDataEdits(caseId: number) {
           saved.current = null;
           return cache.invalidateQueries({ queryKey: key });
         })
-        .finally(() => heavy && setRemaking(false));
+        .finally(() => {
+          if (heavy) setRemaking(false);
+          setUnsaved((n) => n - 1);
+        });
     },
     [cache, caseId, send, changes],
   );
-  return { save, error, remaking };
+  return { save, error, remaking, saving: unsaved > 0 };
 }
