@@ -5,8 +5,9 @@ from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 from typing import cast
 
-from sqlalchemy import func, select, update
+from sqlalchemy import func, select, text, update
 
+from brookfall.records import audit_log
 from brookfall.records.cases import Case, Note
 from brookfall.records.database import transaction
 from brookfall.records.idempotency import IdempotencyKey
@@ -14,7 +15,8 @@ from brookfall.records.people import BrowserSession
 from tests.api.conftest import Answer, Visitor
 from tests.api.packages import submit
 from tests.api.test_case import taken
-from tests.conftest import files_of
+from tests.api.test_signing import number_of
+from tests.conftest import files_of, until
 
 SignIn = Callable[[str], Visitor]
 
@@ -45,6 +47,34 @@ def test_one_of_eight_first_saves_of_a_note_is_kept_and_the_others_are_told(visi
     with transaction() as session:
         notes = select(func.count()).select_from(Note).where(Note.case_id == int(base.rpartition("/")[2]))
         assert session.scalar(notes) == 1
+
+
+def test_who_holds_a_case_and_who_appends_of_it_do_not_wait_in_a_circle(visitor: SignIn) -> None:
+    """As a worker that enters a report does while somebody signs."""
+    _, base = taken(visitor, "no circle")
+    case_id = number_of(base)
+
+    def appended() -> int:
+        with transaction() as session:
+            return audit_log.append(session, None, "appended meanwhile", "no circle", case_id=case_id).id
+
+    with ThreadPoolExecutor(1) as pool:
+        with transaction() as session:
+            session.get_one(Case, case_id, with_for_update=True)
+            second = pool.submit(appended)
+            assert until(somebody_waits, 10)
+            first = audit_log.append(session, None, "appended first", "no circle", case_id=case_id).id
+        assert second.result(timeout=10) > first
+
+
+def somebody_waits() -> bool:
+    """Whether a statement that locks the case has not come back for a fifth of a second."""
+    going = text(
+        "SELECT count(*) FROM information_schema.processlist"
+        " WHERE info REGEXP 'case_file WHERE id|INTO record_entry' AND id <> connection_id() AND time_ms > 200"
+    )
+    with transaction() as session:
+        return bool(session.scalar(going))
 
 
 def test_the_same_package_four_times(visitor: SignIn) -> None:

@@ -258,20 +258,28 @@ def reopen_what_is_due() -> None:
     """Opens findings whose accepted risk has reached its date; a worker's clock asks for it."""
     day = today()
     with transaction() as session:
-        due = select(Finding).where(Finding.state == "accepted", Finding.until < day).order_by(Finding.id)
-        for finding in session.scalars(due.with_for_update()):
-            if not risk_is_over(finding.state, finding.until, day):
-                continue
-            said = f"The risk was accepted until {finding.until:%-d %b %Y}."
-            finding.state, finding.until = "open", None
-            finding.revision += 1
-            finding.entries.append(FindingEntry(at=now(), person_id=None, act="reopen", text=said))
-            audit_log.append(
-                session,
-                None,
-                _DONE["reopen"],
-                f"{finding.number}: {finding.title}",
-                case_id=finding.case_id,
-                before={"state": "accepted"},
-                after={"state": "open", "text": said},
-            )
+        due = select(Finding.id, Finding.case_id).where(Finding.state == "accepted", Finding.until < day)
+        found = session.execute(due.order_by(Finding.id)).all()
+    for finding_id, case_id in found:
+        with transaction() as session:
+            # The case first, as whoever acts on a finding locks it.
+            session.get_one(Case, case_id, with_for_update=True)
+            finding = session.get_one(Finding, finding_id, with_for_update=True)
+            if risk_is_over(finding.state, finding.until, day):
+                _reopen(session, finding)
+
+
+def _reopen(session: Session, finding: Finding) -> None:
+    said = f"The risk was accepted until {finding.until:%-d %b %Y}."
+    finding.state, finding.until = "open", None
+    finding.revision += 1
+    finding.entries.append(FindingEntry(at=now(), person_id=None, act="reopen", text=said))
+    audit_log.append(
+        session,
+        None,
+        _DONE["reopen"],
+        f"{finding.number}: {finding.title}",
+        case_id=finding.case_id,
+        before={"state": "accepted"},
+        after={"state": "open", "text": said},
+    )

@@ -2,12 +2,13 @@
 
 The application's database user may only INSERT and SELECT here; ``record_head`` is the one row that is locked
 while an entry is appended, and says how long the chain is. The key that signs is in no database.
+Whoever appends of a case has locked the case first, as everybody does who changes one: nobody waits in a circle.
 """
 
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import BigInteger, ForeignKey, String, Text, select
+from sqlalchemy import BigInteger, ForeignKey, String, Text, select, text
 from sqlalchemy.dialects.mysql import MEDIUMTEXT
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
@@ -69,6 +70,9 @@ def append(
         The key of this server is not one that the record knows.
     """
     key = record_key()
+    if case_id is not None:
+        # By name: the entry refers to the case, so that to enter it would lock the case after the head.
+        session.execute(text("SELECT id FROM case_file WHERE id = :case_id FOR UPDATE"), {"case_id": case_id})
     head = _locked_head(session)
     if session.get(AnnouncedKey, key.id) is None:
         if session.scalar(select(AnnouncedKey.id).limit(1)) is not None:
