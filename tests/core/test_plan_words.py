@@ -59,6 +59,7 @@ OTHER_POLICY: dict[str, object] = {
     "level": 0.9,
     "grounds": ("sex",),
     "conventions": (),
+    "approved_years": 9,
     "rows_kept_years": 10,
     "statements": (CONCEPT, USE.model_copy(update={"asks": "Who acts on it?"})),
 }
@@ -240,6 +241,7 @@ def test_a_field_that_a_check_reads_makes_its_content_another() -> None:
             "split_reason",
             "harm_reason",
             "policy.limits",
+            "policy.approved_years",
             "policy.rows_kept_years",
         ):
             changed = change(PLAN)

@@ -8,6 +8,7 @@ from flask_openapi3 import Info, OpenAPI
 from pydantic import ValidationError
 
 from brookfall.api.blueprint import QUEUE
+from brookfall.api.condition_routes import condition_api
 from brookfall.api.decision_routes import decision_api
 from brookfall.api.draft_routes import drafts_api
 from brookfall.api.evidence_routes import evidence_api
@@ -91,6 +92,7 @@ def bare_app() -> OpenAPI:
     app.register_api(evidence_api)
     app.register_api(fairness_api)
     app.register_api(finding_api)
+    app.register_api(condition_api)
     app.register_api(statement_api)
     app.register_api(decision_api)
     app.register_api(retention_api)

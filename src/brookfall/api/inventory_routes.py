@@ -1,11 +1,12 @@
-"""The addresses of models: the inventory, a model's page, who belongs to it, and which version is in use."""
+"""The addresses of models: the inventory, a model's page, who belongs to it, which version is in use,
+and its withdrawal."""
 
 from flask_login import login_required
 from pydantic import BaseModel, ConfigDict, Field, RootModel
 
 from brookfall.api.blueprint import blueprint, shows
 from brookfall.api.session import asking
-from brookfall.desk import inventory
+from brookfall.desk import inventory, model_acts
 from brookfall.desk.views import ModelLine, ModelPage
 from brookfall.records.database import transaction
 
@@ -36,6 +37,14 @@ class InUseBody(BaseModel):
     version: str | None = Field(max_length=40)
 
 
+class WithdrawalBody(BaseModel):
+    """``reason``: why the model is withdrawn; none to take it up again."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    reason: str | None = Field(max_length=4_000)
+
+
 class Models(RootModel[list[ModelLine]]):
     pass
 
@@ -61,7 +70,7 @@ def get_model(path: ModelPath) -> ModelPage:
 @shows
 def post_member(path: ModelPath, body: MemberBody) -> ModelPage:
     with transaction() as session:
-        return inventory.add_member(session, asking(session), path.model_key, body.login)
+        return model_acts.add_member(session, asking(session), path.model_key, body.login)
 
 
 @inventory_api.delete("/models/<string:model_key>/members/<int:person_id>", responses={200: ModelPage})
@@ -69,7 +78,7 @@ def post_member(path: ModelPath, body: MemberBody) -> ModelPage:
 @shows
 def delete_member(path: MemberPath) -> ModelPage:
     with transaction() as session:
-        return inventory.remove_member(session, asking(session), path.model_key, path.person_id)
+        return model_acts.remove_member(session, asking(session), path.model_key, path.person_id)
 
 
 @inventory_api.put("/models/<string:model_key>/in-use", responses={200: ModelPage})
@@ -77,4 +86,12 @@ def delete_member(path: MemberPath) -> ModelPage:
 @shows
 def put_in_use(path: ModelPath, body: InUseBody) -> ModelPage:
     with transaction() as session:
-        return inventory.say_in_use(session, asking(session), path.model_key, body.version)
+        return model_acts.say_in_use(session, asking(session), path.model_key, body.version)
+
+
+@inventory_api.put("/models/<string:model_key>/withdrawal", responses={200: ModelPage})
+@login_required
+@shows
+def put_withdrawal(path: ModelPath, body: WithdrawalBody) -> ModelPage:
+    with transaction() as session:
+        return model_acts.withdraw(session, asking(session), path.model_key, body.reason)

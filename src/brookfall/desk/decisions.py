@@ -14,6 +14,8 @@ from brookfall.core.plan.departures import departures
 from brookfall.core.plan.revisions import read_plan
 from brookfall.core.submission.schema import Submission
 from brookfall.desk import people
+from brookfall.desk.approvals import APPROVALS, begin
+from brookfall.desk.conditions import approval_view
 from brookfall.desk.deviations import deviations_of
 from brookfall.desk.docket import latest_run, mark_of
 from brookfall.desk.findings import findings_view
@@ -32,7 +34,6 @@ from brookfall.records.exhibits import heads_of
 from brookfall.records.findings_and_decisions import Decision, Finding
 from brookfall.records.people import Person
 
-_APPROVALS = ("approved", "approved_with_conditions")
 _CRITICAL = 4
 
 
@@ -93,6 +94,9 @@ def decision_page(session: Session, person: Person, case_id: int) -> DecisionPag
         needs_reason=_needs_reason(session, person, case),
         statement=statement_of(session, frozen) if frozen else None,
         statement_sha256=frozen.statement_sha256 if frozen else None,
+        approval=approval_view(session, person, case_id),
+        answerable=[one.name for one in _of_model(case)],
+        approved_years=read_plan(case.plan).policy.approved_years,
     )
 
 
@@ -106,7 +110,7 @@ def propose(session: Session, person: Person, case_id: int, proposal: Proposal) 
         raise UserError("No condition is given.", todo="Write at least one, with its date, or approve without.")
     if proposal.kind != "approved_with_conditions" and proposal.conditions:
         raise UserError("This decision takes no conditions.", todo="Remove them, or approve with conditions.")
-    _refuse_past_conditions(proposal)
+    _refuse_conditions(proposal, case)
     over = _over(session, person, case, proposal.kind)
     if over and not proposal.despite.strip():
         raise UserError(f"It would be approved over this: {over[0]}", todo="Write the reason why, in its field.")
@@ -140,8 +144,19 @@ def propose(session: Session, person: Person, case_id: int, proposal: Proposal) 
     return decision_page(session, person, case_id)
 
 
-def _refuse_past_conditions(proposal: Proposal) -> None:
+def _of_model(case: Case) -> list[Person]:
+    return [case.registered.owner, *case.registered.members]
+
+
+def _refuse_conditions(proposal: Proposal, case: Case) -> None:
+    """UserError where the date of one is past, or who has to meet it does not belong to the model."""
+    names = [one.name for one in _of_model(case)]
     for condition in proposal.conditions:
+        if condition.who and condition.who not in names:
+            raise UserError(
+                f"{condition.who} does not belong to the model, so can't be asked to meet a condition.",
+                todo="Choose one of its people, or nobody by name.",
+            )
         if condition.due < today():
             raise UserError(
                 f"The condition '{condition.what}' was due on {condition.due:%-d %b %Y}, which is past.",
@@ -179,6 +194,7 @@ def countersign(session: Session, person: Person, case_id: int, answer: Answer) 
     case.state = "decided" if answer.accept else "in_review"
     if answer.accept:
         case.countersigner_id = person.id
+        begin(session, case, decision)
     audit_log.append(
         session,
         person,
@@ -223,7 +239,7 @@ _AGAINST_IN_WRITING = {"outside": "says that it does not hold", "unsettled": "le
 
 def _over(session: Session, person: Person, case: Case, kind: str) -> list[str]:
     """What a decision of this kind goes over."""
-    return _needs_reason(session, person, case) if kind in _APPROVALS else []
+    return _needs_reason(session, person, case) if kind in APPROVALS else []
 
 
 def _needs_reason(session: Session, person: Person, case: Case) -> list[str]:

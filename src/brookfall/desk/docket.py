@@ -13,6 +13,7 @@ from brookfall.core.recipe.families import recipe_in_words
 from brookfall.core.submission.difference import Version, version_changes
 from brookfall.core.submission.schema import Submission
 from brookfall.desk import finding_life, people, retention
+from brookfall.desk.approvals import ending_approvals, waiting_conditions
 from brookfall.desk.statements import marks_of_statements
 from brookfall.desk.views import (
     CaseLine,
@@ -52,6 +53,8 @@ def docket(session: Session, person: Person) -> DocketView:
         waits=waits,
         cases=lines,
         findings=_waiting_findings(session, person, cases),
+        conditions=waiting_conditions(session, person, cases),
+        approvals=ending_approvals(session, person, cases),
         erasures=retention.notices(session, person),
     )
 

@@ -29,7 +29,7 @@ _DONE: dict[FindingAct, str] = {
     "withdraw": "withdrew a finding",
     "comment": "commented on a finding",
 }
-_WHO: dict[Part, str] = {
+WHO: dict[Part, str] = {
     "reviewer": "the case's reviewer",
     "owner": "who belongs to the model",
     "countersigner": "a countersigner who neither reviewed it nor belongs to its model",
@@ -140,7 +140,7 @@ def changeable(
     if finding is None or finding.case_id != case.id or not is_shown(finding, person, case):
         raise MissingError("There is no such finding in this case.", todo="Go back to the findings.")
     if not LIFE[act].by & parts:
-        who = " or ".join(_WHO[part] for part in sorted(LIFE[act].by))
+        who = " or ".join(WHO[part] for part in sorted(LIFE[act].by))
         raise ForbiddenError(f"Only {who} may {_CAN[act]}.", todo="Nothing was changed.")
     if case.state not in LIFE[act].cases:
         raise ForbiddenError(_WHILE[case.state], todo="Nothing was changed.")

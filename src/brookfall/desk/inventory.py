@@ -1,29 +1,29 @@
-"""Models: whose they are, who belongs to them, which model a submission is a version of, which version is in use."""
+"""Models: the inventory, and the page of one: how each stands today, its versions, what befell it."""
 
-import re
+from collections import Counter
 from collections.abc import Sequence
+from datetime import date
 
 from sqlalchemy import func, select
-from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, selectinload
-from sqlalchemy.orm.exc import StaleDataError
 
-from brookfall.core.foundation.errors import ForbiddenError, MissingError, StaleError, UserError
-from brookfall.core.foundation.wording import listed
-from brookfall.core.submission.schema import Model
+from brookfall.core.evidence.words import CONDITION_ACTS, DECISIONS
+from brookfall.core.foundation.errors import MissingError
+from brookfall.core.judge.approval import approval_stands
+from brookfall.core.judge.condition_life import MET
+from brookfall.core.judge.finding_life import UNSETTLED
 from brookfall.desk import people
+from brookfall.desk.approvals import approvals_of, as_core, stands_today, versions_today
 from brookfall.desk.docket import lines_of
-from brookfall.desk.finding_life import acceptors
-from brookfall.desk.views import BelongsView, ModelLine, ModelPage
-from brookfall.records import audit_log
-from brookfall.records.base import now
+from brookfall.desk.views import BelongsView, ConditionShort, ModelEvent, ModelLine, ModelPage, VersionView
+from brookfall.records.approvals import Approval, ApprovalCondition
 from brookfall.records.cases import Case
-from brookfall.records.findings_and_decisions import Decision
+from brookfall.records.config import day_of, today
+from brookfall.records.findings_and_decisions import Decision, Finding
 from brookfall.records.inventory import RegisteredModel
 from brookfall.records.people import Person
 
-_APPROVED = ("approved", "approved_with_conditions")
-_MOST_KEYS = 10_000
+IN_FORCE = ("in_force", "conditional")
 
 
 def inventory(session: Session, person: Person) -> list[ModelLine]:
@@ -40,6 +40,8 @@ def inventory(session: Session, person: Person) -> list[ModelLine]:
         newest[model_id], counts[model_id] = case_id, count
     cases = session.scalars(select(Case).where(Case.id.in_(newest.values()))).all()
     lines = {line.id: line for line in lines_of(session, person, list(cases))}
+    ids = [model.id for model in models]
+    stands, unmet, unsettled = stands_today(session, models), _unmet(session, ids), _unsettled(session, ids)
     return [
         ModelLine(
             key=model.key,
@@ -50,6 +52,11 @@ def inventory(session: Session, person: Person) -> list[ModelLine]:
             versions=counts[model.id],
             newest=lines[newest[model.id]],
             mine=person.id in model.people_ids,
+            standing=stands[model.id].standing,
+            why=stands[model.id].why,
+            review=stands[model.id].until,
+            conditions=unmet[model.id],
+            findings=unsettled[model.id],
         )
         for model in models
         if model.id in newest
@@ -58,9 +65,14 @@ def inventory(session: Session, person: Person) -> list[ModelLine]:
 
 def model_page(session: Session, person: Person, key: str) -> ModelPage:
     """A model with its versions, the newest first, and its people. MissingError where the person may not see it."""
-    model = _visible(session, person, key)
+    model = visible(session, person, key)
     cases = session.scalars(select(Case).where(Case.model_id == model.id).order_by(Case.id.desc())).all()
-    approved = _approved(session, model)
+    today_ = versions_today(session, model, [case.version for case in cases])
+    stands = stands_today(session, [model])[model.id]
+    approvals = approvals_of(session, [model.id])
+    conditions = {one.case_id: [_short(condition) for condition in one.conditions] for one in approvals}
+    lines = {line.id: line for line in lines_of(session, person, list(cases))}
+    may_be_used = [case.version for case in cases if today_[case.version].standing in (*IN_FORCE, "superseded")]
     return ModelPage(
         key=model.key,
         name=model.name,
@@ -68,143 +80,31 @@ def model_page(session: Session, person: Person, key: str) -> ModelPage:
         members=[_as_person(member) for member in model.members],
         created=model.created,
         in_use=model.in_use,
-        approved=[case.version for case in cases if case.id in approved],
-        versions=lines_of(session, person, list(cases)),
+        approved=may_be_used,
+        standing=stands.standing,
+        why=stands.why,
+        review=stands.until,
+        withdrawn=model.withdrawn,
+        withdrawn_why=model.withdrawn_why,
+        versions=[
+            VersionView(
+                line=lines[case.id],
+                standing=today_[case.version].standing,
+                why=today_[case.version].why,
+                until=today_[case.version].until,
+                conditions=conditions.get(case.id, []),
+            )
+            for case in cases
+        ],
+        events=_events(session, model, cases, approvals),
         may_change_people=model.owner_id == person.id,
-        may_say_in_use=person.id in model.people_ids,
+        may_say_in_use=person.id in model.people_ids and model.withdrawn is None,
+        may_withdraw=model.owner_id == person.id,
     )
 
 
-def model_for(session: Session, person: Person, declared: Model) -> RegisteredModel:
-    """The model that a submission of this person is a version of: the one it names, or theirs of that name, or a new
-    one.
-
-    UserError when it names a key that is none of theirs, another name than its model's, or a name that several have.
-    """
-    # One submission of a person at a time: two first versions of one name are versions of one model.
-    session.get(Person, person.id, with_for_update=True)
-    mine = session.scalars(select(RegisteredModel).where(people.belongs(person)).order_by(RegisteredModel.id)).all()
-    if declared.key is not None:
-        return _by_key(mine, declared)
-    named = [model for model in mine if model.name == declared.name]
-    if len(named) > 1:
-        keys = listed([f"{model.key} (of {model.owner.name})" for model in named])
-        raise UserError(
-            f"You belong to {len(named)} models called {declared.name}: {keys}.",
-            todo="Say which of them this is a version of, by the key of the model.",
-            file="submission.yaml: model.key",
-        )
-    return named[0] if named else _new_model(session, person, declared.name)
-
-
-def add_member(session: Session, person: Person, key: str, login: str) -> ModelPage:
-    """Somebody with the role owner belongs to the model from now on: sees its cases, and may send versions of it.
-
-    Raises
-    ------
-    ForbiddenError
-        The person is not the model's owner.
-    UserError
-        Nobody who may submit models has that login, they belong to it already, or they reviewed or countersigned a
-        version of it: nobody holds two roles on one case.
-    """
-    model = _own(session, person, key)
-    other = session.scalar(select(Person).where(Person.login == login.strip()))
-    if other is None or "owner" not in other.roles or other.disabled is not None:
-        raise UserError(
-            f"Nobody who may submit models signs in as '{login.strip()}'.", todo="Give the name they sign in with."
-        )
-    if other.id in model.people_ids:
-        raise UserError(f"{other.name} belongs to {model.name} already.", todo="Nothing was changed.")
-    # Locked, and so as they are now: nobody takes or countersigns one of them meanwhile.
-    cases = session.scalars(select(Case).where(Case.model_id == model.id).with_for_update()).all()
-    judged = [
-        case.version
-        for case in cases
-        if other.id in (case.reviewer_id, case.countersigner_id, *acceptors(session, case))
-    ]
-    if judged:
-        raise UserError(
-            f"{other.name} reviewed or countersigned {model.name} {judged[0]}, and nobody holds two roles on one case.",
-            todo="Choose somebody else.",
-        )
-    model.members.append(other)
-    _entered(session, person, model, "added a member of the model", other)
-    return model_page(session, person, key)
-
-
-def remove_member(session: Session, person: Person, key: str, person_id: int) -> ModelPage:
-    """Somebody belongs to the model no longer; what they sent stays. MissingError when they did not."""
-    model = _own(session, person, key)
-    other = next((member for member in model.members if member.id == person_id), None)
-    if other is None:
-        raise MissingError("This person is no member of the model.", todo="Load the page again.")
-    model.members.remove(other)
-    _entered(session, person, model, "removed a member of the model", other)
-    return model_page(session, person, key)
-
-
-def say_in_use(session: Session, person: Person, key: str, version: str | None) -> ModelPage:
-    """Which version is in use, or none: the word of who belongs to the model, and of an approved version only."""
-    model = _visible(session, person, key, lock=True)
-    if person.id not in model.people_ids:
-        raise ForbiddenError("Which version is in use is its owner's word.", todo="Nothing was changed.")
-    if version is not None:
-        case = session.scalar(select(Case).where(Case.model_id == model.id, Case.version == version))
-        if case is None:
-            raise MissingError(f"{model.name} has no version {version}.", todo="Load the page again.")
-        if case.id not in _approved(session, model):
-            raise UserError(
-                f"{model.name} {version} is not approved, so it can't be in use.", todo="Choose an approved version."
-            )
-    if version != model.in_use:
-        audit_log.append(
-            session,
-            person,
-            "said which version is in use",
-            f"{model.name} ({model.key})",
-            before={"in_use": model.in_use},
-            after={"in_use": version},
-        )
-        model.in_use = version
-    return model_page(session, person, key)
-
-
-def _by_key(mine: Sequence[RegisteredModel], declared: Model) -> RegisteredModel:
-    model = next((one for one in mine if one.key == declared.key), None)
-    if model is None:
-        raise UserError(
-            f"No model that you belong to has the key '{declared.key}'.",
-            todo="Take the key from the model's page, or leave it out for a new model.",
-            file="submission.yaml: model.key",
-        )
-    if model.name != declared.name:
-        raise UserError(
-            f"The model with the key {model.key} is called {model.name}, not {declared.name}.",
-            todo="Give the name it has, or leave the key out for a new model.",
-            file="submission.yaml: model.name",
-        )
-    return model
-
-
-def _new_model(session: Session, person: Person, name: str) -> RegisteredModel:
-    words = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60] or "model"
-    for number in range(1, _MOST_KEYS):
-        key = words if number == 1 else f"{words}-{number}"
-        model = RegisteredModel(key=key, name=name, owner_id=person.id, members=[], created=now())
-        try:
-            with session.begin_nested():
-                session.add(model)
-        except IntegrityError as problem:
-            # Somebody else's model has the key, perhaps since a moment ago; the next number is tried.
-            if "uq_model_key" not in str(problem.orig):
-                raise
-            continue
-        return model
-    raise UserError(f"{_MOST_KEYS} models are called {name}.", todo="Give the model another name.")
-
-
-def _visible(session: Session, person: Person, key: str, *, lock: bool = False) -> RegisteredModel:
+def visible(session: Session, person: Person, key: str, *, lock: bool = False) -> RegisteredModel:
+    """The model of that key; MissingError where this person may not see it. ``lock`` holds it until the commit."""
     query = select(RegisteredModel).where(RegisteredModel.key == key)
     model = session.scalar(query.with_for_update() if lock else query)
     if model is None or not (people.sees_all(person) or person.id in model.people_ids):
@@ -212,31 +112,66 @@ def _visible(session: Session, person: Person, key: str, *, lock: bool = False) 
     return model
 
 
-def _own(session: Session, person: Person, key: str) -> RegisteredModel:
-    model = _visible(session, person, key, lock=True)
-    if model.owner_id != person.id:
-        raise ForbiddenError(
-            f"Only {model.owner.name}, its owner, says who belongs to it.", todo="Nothing was changed."
-        )
-    return model
+def _unmet(session: Session, model_ids: Sequence[int]) -> Counter[int]:
+    """By model, how many conditions of its approvals are not met."""
+    query = select(Case.model_id, func.count()).select_from(ApprovalCondition)
+    query = query.join(Approval, Approval.id == ApprovalCondition.approval_id).join(Case, Case.id == Approval.case_id)
+    query = query.where(Case.model_id.in_(model_ids), ApprovalCondition.state.not_in(MET))
+    return Counter(dict(session.execute(query.group_by(Case.model_id)).tuples().all()))
 
 
-def _approved(session: Session, model: RegisteredModel) -> set[int]:
-    """The cases of the model that were approved, with conditions or without."""
-    signed = select(Decision.case_id).join(Case, Case.id == Decision.case_id).where(Case.model_id == model.id)
-    return set(session.scalars(signed.where(Decision.state == "accepted", Decision.kind.in_(_APPROVED))))
+def _unsettled(session: Session, model_ids: Sequence[int]) -> Counter[int]:
+    """By model, about how many findings somebody has still to do something."""
+    query = select(Case.model_id, func.count()).select_from(Finding).join(Case, Case.id == Finding.case_id)
+    query = query.where(Case.model_id.in_(model_ids), Finding.state.in_(UNSETTLED))
+    return Counter(dict(session.execute(query.group_by(Case.model_id)).tuples().all()))
 
 
-def _entered(session: Session, person: Person, model: RegisteredModel, act: str, other: Person) -> None:
-    try:
-        session.flush()
-    except (IntegrityError, StaleDataError) as problem:
-        # What was read is of when this request began; another window did the same in between.
-        raise StaleError(
-            f"Who belongs to {model.name} was changed meanwhile.", todo="Nothing was changed; load the page again."
-        ) from problem
-    after = {"login": other.login, "members": [member.login for member in model.members]}
-    audit_log.append(session, person, act, f"{model.name} ({model.key}): {other.name}", after=after)
+def _events(
+    session: Session, model: RegisteredModel, cases: Sequence[Case], approvals: Sequence[Approval]
+) -> list[ModelEvent]:
+    """What befell the model, the first first: what was sent, signed, done about conditions, and what lapsed."""
+    version_of = {case.id: case.version for case in cases}
+    events = [_event(case.id, case.version, day_of(case.created), "submitted", case.owner) for case in cases]
+    signed = select(Decision).where(Decision.case_id.in_(version_of), Decision.state == "accepted")
+    for decision in session.scalars(signed):
+        if decision.answered is not None:
+            words = f"{DECISIONS[decision.kind].lower()}, countersigned"
+            events.append(
+                _event(
+                    decision.case_id, version_of[decision.case_id], day_of(decision.answered), words, decision.answerer
+                )
+            )
+    for approval in approvals:
+        case_id, version = approval.case_id, version_of[approval.case_id]
+        for condition in approval.conditions:
+            events += [
+                _event(case_id, version, day_of(entry.at), f"condition {condition.number}: {_DID[entry.act]}", by)
+                for entry in condition.entries
+                if (by := entry.person) and entry.act in _DID
+            ]
+        stands = approval_stands(as_core(approval), today())
+        if stands.standing == "lapsed" and stands.since is not None:
+            events.append(_event(case_id, version, stands.since, f"lapsed: {stands.why}", None))
+    if model.withdrawn is not None:
+        events.append(
+            ModelEvent(
+                day=day_of(model.withdrawn), version=None, case_id=None, by=model.owner.name,
+                what=f"withdrawn: {model.withdrawn_why}",
+            )
+        )  # fmt: skip
+    return sorted(events, key=lambda event: event.day)
+
+
+_DID = {act: words for act, words in CONDITION_ACTS.items() if act != "comment"}
+
+
+def _event(case_id: int, version: str, day: date, what: str, by: Person | None) -> ModelEvent:
+    return ModelEvent(day=day, version=version, case_id=case_id, what=what, by=by.name if by else None)
+
+
+def _short(condition: ApprovalCondition) -> ConditionShort:
+    return ConditionShort(number=condition.number, what=condition.what, due=condition.due, state=condition.state)
 
 
 def _as_person(person: Person) -> BelongsView:

@@ -10,6 +10,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from brookfall.core.foundation.errors import ForbiddenError, MissingError, UserError
+from brookfall.core.judge.approval import years_after
 from brookfall.core.plan.revisions import read_plan
 from brookfall.core.submission.schema import Submission
 from brookfall.desk import people
@@ -19,7 +20,7 @@ from brookfall.records import audit_log
 from brookfall.records.audit_log import RecordEntry
 from brookfall.records.base import now
 from brookfall.records.cases import Blob, Case, SubmittedFile
-from brookfall.records.config import today
+from brookfall.records.config import day_of, today
 from brookfall.records.database import transaction
 from brookfall.records.erasures import AGREED, PROPOSED, Erasure, columns_of, erasures_of
 from brookfall.records.findings_and_decisions import Decision
@@ -76,7 +77,7 @@ def retention_view(session: Session, person: Person) -> RetentionView:
             model=case.model,
             version=case.version,
             tier=case.tier,
-            decided=signed[case.id].date(),
+            decided=day_of(signed[case.id]),
             kept_until=kept_until(case, signed[case.id]),
             n_rows=case.n_rows,
             bytes=sizes.get(case.id, 0),
@@ -191,11 +192,7 @@ def _agree(session: Session, person: Person, case: Case, asked: Erasure) -> None
 
 def kept_until(case: Case, decided: datetime) -> date:
     """The last day of the term for which the policy of the case's plan has rows kept."""
-    day, years = decided.date(), read_plan(case.plan).policy.rows_kept_years
-    try:
-        return day.replace(year=day.year + years)
-    except ValueError:  # the 29th of February
-        return day.replace(year=day.year + years, day=28)
+    return years_after(day_of(decided), read_plan(case.plan).policy.rows_kept_years)
 
 
 def why_kept(case: Case, decided: datetime) -> str:

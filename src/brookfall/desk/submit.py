@@ -14,7 +14,7 @@ from brookfall.core.plan.plan import InUse
 from brookfall.core.submission.package import Package
 from brookfall.core.submission.schema import Submission
 from brookfall.core.submission.stated_capacity import stated_capacity
-from brookfall.desk.inventory import model_for
+from brookfall.desk.model_acts import model_for
 from brookfall.desk.versions import versions_to_compare
 from brookfall.records import audit_log, blobs
 from brookfall.records.base import now

@@ -10,6 +10,8 @@ from brookfall.core.evidence.chart import Chart, TableView
 from brookfall.core.evidence.decision import DecisionStatement
 from brookfall.core.evidence.estimate import Estimate
 from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.judge.approval import ModelStanding
+from brookfall.core.judge.condition_life import ConditionAct, ConditionState
 from brookfall.core.judge.finding_life import FindingAct, FindingState
 from brookfall.core.judge.standing import Shown
 from brookfall.core.plan.plan import Plan
@@ -110,8 +112,21 @@ class CaseLine(View):
     may_take: bool
 
 
+class ConditionShort(View):
+    """A condition in a line."""
+
+    number: int
+    what: str
+    due: date
+    state: ConditionState
+
+
 class ModelLine(View):
-    """A model of the inventory, with its newest version; ``mine`` where the person belongs to it."""
+    """A model of the inventory, with its newest version; ``mine`` where the person belongs to it.
+
+    ``review`` is the day until which its approval lasts; ``conditions`` counts those that are not met, ``findings``
+    those of all its versions about which somebody has still to do something.
+    """
 
     key: str
     name: str
@@ -121,6 +136,11 @@ class ModelLine(View):
     versions: int
     newest: CaseLine
     mine: bool
+    standing: ModelStanding
+    why: str
+    review: date | None
+    conditions: int
+    findings: int
 
 
 class BelongsView(View):
@@ -131,8 +151,29 @@ class BelongsView(View):
     name: str
 
 
+class VersionView(View):
+    """A version of a model: its case, how it stands today, and its conditions where it was approved with any."""
+
+    line: CaseLine
+    standing: ModelStanding
+    why: str
+    until: date | None
+    conditions: list[ConditionShort]
+
+
+class ModelEvent(View):
+    """What befell a model on a day: ``what`` in words, of a version where it is of one."""
+
+    day: date
+    version: str | None
+    case_id: int | None
+    what: str
+    by: str | None
+
+
 class ModelPage(View):
-    """``approved`` are the versions that may be in use; ``versions`` begin with the newest."""
+    """``approved`` are the versions that may be in use; ``versions`` begin with the newest, ``events`` with the
+    first."""
 
     key: str
     name: str
@@ -141,9 +182,16 @@ class ModelPage(View):
     created: Moment
     in_use: str | None
     approved: list[str]
-    versions: list[CaseLine]
+    standing: ModelStanding
+    why: str
+    review: date | None
+    withdrawn: Moment | None
+    withdrawn_why: str | None
+    versions: list[VersionView]
+    events: list[ModelEvent]
     may_change_people: bool
     may_say_in_use: bool
+    may_withdraw: bool
 
 
 class ErasureView(View):
@@ -207,12 +255,37 @@ class WaitingFindings(View):
     count: int
 
 
+class WaitingConditions(View):
+    """How many conditions of a case wait for the person who looks, and the first day by which one is due."""
+
+    case_id: int
+    model: str
+    version: str
+    act: ConditionAct
+    count: int
+    due: date
+
+
+class EndingApproval(View):
+    """An approval that has lapsed, or is about to, told to its owner and its reviewer."""
+
+    case_id: int
+    model: str
+    model_key: str
+    version: str
+    standing: ModelStanding
+    why: str
+    until: date
+
+
 class DocketView(View):
     """``erasures`` are told to auditors alone."""
 
     waits: list[int]
     cases: list[CaseLine]
     findings: list[WaitingFindings]
+    conditions: list[WaitingConditions]
+    approvals: list[EndingApproval]
     erasures: list[ErasureNotice]
 
 
@@ -424,6 +497,9 @@ class Vocabulary(View):
     standings: dict[str, str]
     statement_standings: dict[str, str]
     severities: dict[str, str]
+    model_standings: dict[str, str]
+    condition_states: dict[str, str]
+    condition_acts: dict[str, str]
     finding_states: dict[str, str]
     finding_acts: dict[str, str]
     finding_answers: dict[str, str]
@@ -810,8 +886,48 @@ class FindingView(View):
 
 
 class Condition(View):
+    """What has to be met, by when, and by whom of those who belong to the model, where that is said."""
+
     what: Words
     due: date
+    who: str = ""
+
+
+class ConditionEntryView(View):
+    """What was done about a condition, or said of it; ``takes_files`` of the person who looks, while they said it
+    last."""
+
+    id: int
+    at: Moment
+    by: str
+    act: ConditionAct
+    text: str
+    files: list[AttachedView]
+    takes_files: bool
+
+
+class ConditionView(View):
+    """``may`` is what the person who looks may do about it now; ``lapsed`` that its date passed and it was not met."""
+
+    number: int
+    what: str
+    who: str
+    due: date
+    state: ConditionState
+    lapsed: bool
+    entries: list[ConditionEntryView]
+    may: list[ConditionAct]
+    revision: int
+
+
+class ApprovalView(View):
+    """An approval with its term, both days included, and how it stands today by its dates alone."""
+
+    signed: date
+    until: date
+    standing: ModelStanding
+    why: str
+    conditions: list[ConditionView]
 
 
 class DecisionView(View):
@@ -835,6 +951,9 @@ class QuestionView(View):
 
 
 class DecisionPage(View):
+    """``answerable`` are those who belong to the model, whom a condition can name; an approval lasts
+    ``approved_years``."""
+
     questions: list[QuestionView]
     statements: list[StatementView]
     findings: list[FindingView]
@@ -845,6 +964,9 @@ class DecisionPage(View):
     needs_reason: list[str]
     statement: DecisionStatement | None
     statement_sha256: str | None
+    approval: ApprovalView | None
+    answerable: list[str]
+    approved_years: int
 
 
 class RenditionView(View):

@@ -1,7 +1,9 @@
-"""What a worker's clock does once an hour: takes away what nobody asks for any more, and opens what a date opens."""
+"""What a worker's clock does once an hour: takes away what nobody asks for any more, opens what a date opens,
+and tells of dates that come near."""
 
 import time
 
+from brookfall.desk.approvals import tell_what_is_due
 from brookfall.desk.finding_life import reopen_what_is_due
 from brookfall.records import idempotency, people
 from brookfall.records.database import alone, transaction
@@ -21,4 +23,5 @@ def keep_house() -> None:
                 idempotency.forget_old(session)
                 people.forget_old_sessions(session)
             reopen_what_is_due()
+            tell_what_is_due()
     _last = time.monotonic()

@@ -1,5 +1,8 @@
 """The declarative base and the types every table uses."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from datetime import UTC, datetime
 from typing import Annotated, Any
 
@@ -29,6 +32,19 @@ class Base(DeclarativeBase):
 TABLE_OPTIONS = {"mysql_engine": "InnoDB", "mysql_charset": "utf8mb4", "mysql_collate": "utf8mb4_nopad_bin"}
 
 
+_clock: ContextVar[datetime | None] = ContextVar("clock", default=None)
+
+
 def now() -> datetime:
     """The present moment in UTC, without zone, to the second: what the database keeps."""
-    return datetime.now(UTC).replace(tzinfo=None, microsecond=0)
+    return (_clock.get() or datetime.now(UTC)).replace(tzinfo=None, microsecond=0)
+
+
+@contextmanager
+def clock_at(moment: datetime) -> Iterator[None]:
+    """For whoever makes a past, and for tests: within it is ``moment``, in UTC, in this thread."""
+    token = _clock.set(moment)
+    try:
+        yield
+    finally:
+        _clock.reset(token)

@@ -1,6 +1,6 @@
 """Configuration, from environment variables alone, checked as a whole before anything starts."""
 
-from datetime import date, datetime
+from datetime import UTC, date, datetime
 from functools import cache
 from ipaddress import IPv4Network, IPv6Network, ip_network
 from pathlib import Path
@@ -12,6 +12,7 @@ from pydantic_settings import BaseSettings, NoDecode, SettingsConfigDict
 
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.submission.package import DEFAULT_MAX_BYTES
+from brookfall.records.base import now
 
 PREFIX = "BROOKFALL_"
 
@@ -66,7 +67,12 @@ class Config(BaseSettings):
 
 def today() -> date:
     """The day that it is where the house stands."""
-    return datetime.now(ZoneInfo(config().time_zone)).date()
+    return day_of(now())
+
+
+def day_of(moment: datetime) -> date:
+    """The day that a moment in UTC, as the database keeps it, is of where the house stands."""
+    return moment.replace(tzinfo=UTC).astimezone(ZoneInfo(config().time_zone)).date()
 
 
 @cache

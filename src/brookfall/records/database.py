@@ -24,9 +24,9 @@ class UnknownOutcomeError(Exception):
 
 CHANGED = frozenset(
     {
-        "blob", "browser_session", "case_file", "decision", "deviation", "draft", "draft_file", "erasure", "finding",
-        "fit", "idempotency_key", "kept_look", "model", "note", "person", "record_head", "rendition", "replay", "run",
-        "run_check", "statement", "stored_column", "token", "trial",
+        "approval_condition", "blob", "browser_session", "case_file", "decision", "deviation", "draft", "draft_file",
+        "erasure", "finding", "fit", "idempotency_key", "kept_look", "model", "note", "person", "record_head",
+        "rendition", "replay", "run", "run_check", "statement", "stored_column", "token", "trial",
     }
 )  # fmt: skip
 """The tables whose rows the application changes. Whatever it enters in another stands as it was entered."""

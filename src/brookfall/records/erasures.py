@@ -11,6 +11,7 @@ from sqlalchemy import BigInteger, ForeignKey, String, Text, delete, exists, fun
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from brookfall.core.foundation.errors import MissingError
+from brookfall.records.approvals import ConditionFile
 from brookfall.records.base import TABLE_OPTIONS, Base, Key, Moment, now
 from brookfall.records.cases import Blob, BlobChunk, Case, KeptLook, StoredColumn, SubmittedFile
 from brookfall.records.disk_cache import cached_file
@@ -104,6 +105,7 @@ def _is_used(session: Session, name: str) -> bool:
         exists().where(func.json_search(Case.added, "one", name).is_not(None), has_rows),
         exists().where(StatementFile.sha256 == name),
         exists().where(FindingFile.sha256 == name),
+        exists().where(ConditionFile.sha256 == name),
         exists().where(Decision.statement_sha256 == name),
         exists().where(
             (Rendition.evidence_sha256 == name) | (Rendition.html_sha256 == name) | (Rendition.pdf_sha256 == name)

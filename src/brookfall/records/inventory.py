@@ -1,6 +1,6 @@
 """Models: what cases are versions of, each with a key of its own, an owner and members."""
 
-from sqlalchemy import ForeignKey, String, UniqueConstraint
+from sqlalchemy import ForeignKey, String, Text, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from brookfall.records.base import TABLE_OPTIONS, Base, Key, Moment, Short
@@ -16,7 +16,8 @@ class ModelMember(Base):
 
 
 class RegisteredModel(Base):
-    """Names may repeat between owners, keys not. ``in_use`` is the version that its owner says is used."""
+    """Names may repeat between owners, keys not. ``in_use`` is the version that its owner says is used;
+    one that its owner withdrew is used no more."""
 
     __tablename__ = "model"
     __table_args__ = (UniqueConstraint("owner_id", "name", name="uq_model_owner_name"), TABLE_OPTIONS)
@@ -27,6 +28,8 @@ class RegisteredModel(Base):
     owner_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     in_use: Mapped[str | None] = mapped_column(String(40))
     created: Mapped[Moment]
+    withdrawn: Mapped[Moment | None]
+    withdrawn_why: Mapped[str | None] = mapped_column(Text)
 
     owner: Mapped[Person] = relationship(foreign_keys=[owner_id])
     members: Mapped[list[Person]] = relationship(secondary="model_member", order_by=Person.name)

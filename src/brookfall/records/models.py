@@ -1,6 +1,7 @@
 """All tables in one import, for migrations."""
 
 from brookfall.records import (
+    approvals,
     audit_log,
     cases,
     drafts,
@@ -18,6 +19,7 @@ from brookfall.records.base import Base
 
 __all__ = [
     "Base",
+    "approvals",
     "audit_log",
     "cases",
     "drafts",

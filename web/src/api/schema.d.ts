@@ -156,6 +156,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/conditions/{number}/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sends evidence, judges it, sees the judgement or sends it back, or says something of the condition. */
+        post: operations["conditions_post_condition_act_cases__int_case_id__conditions__int_number__acts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/conditions/{number}/entries/{entry_id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Multipart: one part ``file``, kept as it is beside what the person said last. */
+        post: operations["conditions_post_condition_file_cases__int_case_id__conditions__int_number__entries__int_entry_id__files_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/conditions/{number}/entries/{entry_id}/files/{file_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The file as it was kept, to be saved; a browser never shows it as a page. */
+        get: operations["conditions_get_condition_file_cases__int_case_id__conditions__int_number__entries__int_entry_id__files__int_file_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case_id}/countersignature": {
         parameters: {
             query?: never;
@@ -980,6 +1031,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_key}/withdrawal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["inventory_put_withdrawal_models__string_model_key__withdrawal_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/password": {
         parameters: {
             query?: never;
@@ -1238,6 +1305,31 @@ export interface components {
              * @default null
              */
             statement_sha256: string | null;
+        };
+        /**
+         * ApprovalView
+         * @description An approval with its term, both days included, and how it stands today by its dates alone.
+         */
+        ApprovalView: {
+            /** Conditions */
+            conditions: components["schemas"]["ConditionView"][];
+            /**
+             * Signed
+             * Format: date
+             */
+            signed: string;
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "in_force" | "conditional" | "lapsed" | "superseded" | "withdrawn" | "not_approved" | "never_decided";
+            /**
+             * Until
+             * Format: date
+             */
+            until: string;
+            /** Why */
+            why: string;
         };
         /** Artifact */
         Artifact: {
@@ -2068,7 +2160,10 @@ export interface components {
             /** Tables */
             tables: components["schemas"]["TableView"][];
         };
-        /** Condition */
+        /**
+         * Condition
+         * @description What has to be met, by when, and by whom of those who belong to the model, where that is said.
+         */
         Condition: {
             /**
              * Due
@@ -2077,6 +2172,106 @@ export interface components {
             due: string;
             /** What */
             what: string;
+            /**
+             * Who
+             * @default
+             */
+            who: string;
+        };
+        /**
+         * ConditionDone
+         * @description What is done about a condition, and what is said with it.
+         */
+        ConditionDone: {
+            /**
+             * Act
+             * @enum {string}
+             */
+            act: "send" | "meet" | "turn_down" | "see" | "send_back" | "comment";
+            /** Revision */
+            revision: number;
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+        };
+        /**
+         * ConditionEntryView
+         * @description What was done about a condition, or said of it; ``takes_files`` of the person who looks, while they said it
+         *     last.
+         */
+        ConditionEntryView: {
+            /**
+             * Act
+             * @enum {string}
+             */
+            act: "send" | "meet" | "turn_down" | "see" | "send_back" | "comment";
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Files */
+            files: components["schemas"]["AttachedView"][];
+            /** Id */
+            id: number;
+            /** Takes Files */
+            takes_files: boolean;
+            /** Text */
+            text: string;
+        };
+        /**
+         * ConditionShort
+         * @description A condition in a line.
+         */
+        ConditionShort: {
+            /**
+             * Due
+             * Format: date
+             */
+            due: string;
+            /** Number */
+            number: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "open" | "sent" | "met" | "seen";
+            /** What */
+            what: string;
+        };
+        /**
+         * ConditionView
+         * @description ``may`` is what the person who looks may do about it now; ``lapsed`` that its date passed and it was not met.
+         */
+        ConditionView: {
+            /**
+             * Due
+             * Format: date
+             */
+            due: string;
+            /** Entries */
+            entries: components["schemas"]["ConditionEntryView"][];
+            /** Lapsed */
+            lapsed: boolean;
+            /** May */
+            may: ("send" | "meet" | "turn_down" | "see" | "send_back" | "comment")[];
+            /** Number */
+            number: number;
+            /** Revision */
+            revision: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "open" | "sent" | "met" | "seen";
+            /** What */
+            what: string;
+            /** Who */
+            who: string;
         };
         /** Credentials */
         Credentials: {
@@ -2232,8 +2427,17 @@ export interface components {
             /** Target Observed */
             target_observed: string;
         };
-        /** DecisionPage */
+        /**
+         * DecisionPage
+         * @description ``answerable`` are those who belong to the model, whom a condition can name; an approval lasts
+         *     ``approved_years``.
+         */
         DecisionPage: {
+            /** Answerable */
+            answerable: string[];
+            approval: components["schemas"]["ApprovalView"] | null;
+            /** Approved Years */
+            approved_years: number;
             /** Blockers */
             blockers: string[];
             /** Decisions */
@@ -2401,8 +2605,12 @@ export interface components {
          * @description ``erasures`` are told to auditors alone.
          */
         DocketView: {
+            /** Approvals */
+            approvals: components["schemas"]["EndingApproval"][];
             /** Cases */
             cases: components["schemas"]["CaseLine"][];
+            /** Conditions */
+            conditions: components["schemas"]["WaitingConditions"][];
             /** Erasures */
             erasures: components["schemas"]["ErasureNotice"][];
             /** Findings */
@@ -2519,6 +2727,32 @@ export interface components {
         EffectBody: {
             /** Changes */
             changes: (components["schemas"]["WordsAreMissing"] | components["schemas"]["ReadAs"] | components["schemas"]["DropRepeats"] | components["schemas"]["DropGaps"] | components["schemas"]["FillGaps"] | components["schemas"]["Bands"] | components["schemas"]["JoinSample"])[];
+        };
+        /**
+         * EndingApproval
+         * @description An approval that has lapsed, or is about to, told to its owner and its reviewer.
+         */
+        EndingApproval: {
+            /** Case Id */
+            case_id: number;
+            /** Model */
+            model: string;
+            /** Model Key */
+            model_key: string;
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "in_force" | "conditional" | "lapsed" | "superseded" | "withdrawn" | "not_approved" | "never_decided";
+            /**
+             * Until
+             * Format: date
+             */
+            until: string;
+            /** Version */
+            version: string;
+            /** Why */
+            why: string;
         };
         /** EntryView */
         EntryView: {
@@ -3864,10 +4098,36 @@ export interface components {
             version: string;
         };
         /**
+         * ModelEvent
+         * @description What befell a model on a day: ``what`` in words, of a version where it is of one.
+         */
+        ModelEvent: {
+            /** By */
+            by: string | null;
+            /** Case Id */
+            case_id: number | null;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Version */
+            version: string | null;
+            /** What */
+            what: string;
+        };
+        /**
          * ModelLine
          * @description A model of the inventory, with its newest version; ``mine`` where the person belongs to it.
+         *
+         *     ``review`` is the day until which its approval lasts; ``conditions`` counts those that are not met, ``findings``
+         *     those of all its versions about which somebody has still to do something.
          */
         ModelLine: {
+            /** Conditions */
+            conditions: number;
+            /** Findings */
+            findings: number;
             /** In Use */
             in_use: string | null;
             /** Key */
@@ -3881,12 +4141,22 @@ export interface components {
             newest: components["schemas"]["CaseLine"];
             /** Owner */
             owner: string;
+            /** Review */
+            review: string | null;
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "in_force" | "conditional" | "lapsed" | "superseded" | "withdrawn" | "not_approved" | "never_decided";
             /** Versions */
             versions: number;
+            /** Why */
+            why: string;
         };
         /**
          * ModelPage
-         * @description ``approved`` are the versions that may be in use; ``versions`` begin with the newest.
+         * @description ``approved`` are the versions that may be in use; ``versions`` begin with the newest, ``events`` with the
+         *     first.
          */
         ModelPage: {
             /** Approved */
@@ -3896,6 +4166,8 @@ export interface components {
              * Format: date-time
              */
             created: string;
+            /** Events */
+            events: components["schemas"]["ModelEvent"][];
             /** In Use */
             in_use: string | null;
             /** Key */
@@ -3904,13 +4176,28 @@ export interface components {
             may_change_people: boolean;
             /** May Say In Use */
             may_say_in_use: boolean;
+            /** May Withdraw */
+            may_withdraw: boolean;
             /** Members */
             members: components["schemas"]["BelongsView"][];
             /** Name */
             name: string;
             owner: components["schemas"]["BelongsView"];
+            /** Review */
+            review: string | null;
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "in_force" | "conditional" | "lapsed" | "superseded" | "withdrawn" | "not_approved" | "never_decided";
             /** Versions */
-            versions: components["schemas"]["CaseLine"][];
+            versions: components["schemas"]["VersionView"][];
+            /** Why */
+            why: string;
+            /** Withdrawn */
+            withdrawn: string | null;
+            /** Withdrawn Why */
+            withdrawn_why: string | null;
         };
         /** Models */
         Models: components["schemas"]["ModelLine"][];
@@ -4464,6 +4751,11 @@ export interface components {
              *     }
              */
             alone: components["schemas"]["Limit"];
+            /**
+             * Approved Years
+             * @description how long an approval lasts from its countersignature, in years; by the tier where it is not said
+             */
+            approved_years?: number;
             /**
              * @default {
              *       "at_least": 0,
@@ -5610,18 +5902,8 @@ export interface components {
              */
             validation: number | null;
         };
-        /**
-         * SignedCondition
-         * @description What has to be met, and by when.
-         */
         SignedCondition: {
-            /**
-             * Due
-             * Format: date
-             */
-            due: string;
-            /** What */
-            what: string;
+            [key: string]: unknown;
         };
         /**
          * Split
@@ -6186,6 +6468,24 @@ export interface components {
             version: string;
         };
         /**
+         * VersionView
+         * @description A version of a model: its case, how it stands today, and its conditions where it was approved with any.
+         */
+        VersionView: {
+            /** Conditions */
+            conditions: components["schemas"]["ConditionShort"][];
+            line: components["schemas"]["CaseLine"];
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "in_force" | "conditional" | "lapsed" | "superseded" | "withdrawn" | "not_approved" | "never_decided";
+            /** Until */
+            until: string | null;
+            /** Why */
+            why: string;
+        };
+        /**
          * Versus
          * @description The other side of a comparison; exactly one is set. ``rest`` is the ground of which all others are meant.
          */
@@ -6224,6 +6524,14 @@ export interface components {
             comparisons: {
                 [key: string]: string;
             };
+            /** Condition Acts */
+            condition_acts: {
+                [key: string]: string;
+            };
+            /** Condition States */
+            condition_states: {
+                [key: string]: string;
+            };
             /** Decisions */
             decisions: {
                 [key: string]: string;
@@ -6244,6 +6552,10 @@ export interface components {
             };
             /** Measures */
             measures: components["schemas"]["MeasureWords"][];
+            /** Model Standings */
+            model_standings: {
+                [key: string]: string;
+            };
             /** Outcomes */
             outcomes: {
                 [key: string]: string;
@@ -6274,6 +6586,30 @@ export interface components {
             };
         };
         /**
+         * WaitingConditions
+         * @description How many conditions of a case wait for the person who looks, and the first day by which one is due.
+         */
+        WaitingConditions: {
+            /**
+             * Act
+             * @enum {string}
+             */
+            act: "send" | "meet" | "turn_down" | "see" | "send_back" | "comment";
+            /** Case Id */
+            case_id: number;
+            /** Count */
+            count: number;
+            /**
+             * Due
+             * Format: date
+             */
+            due: string;
+            /** Model */
+            model: string;
+            /** Version */
+            version: string;
+        };
+        /**
          * WaitingFindings
          * @description How many findings of a case wait for the person who looks: for their answer, or to be judged by them.
          */
@@ -6291,6 +6627,14 @@ export interface components {
             model: string;
             /** Version */
             version: string;
+        };
+        /**
+         * WithdrawalBody
+         * @description ``reason``: why the model is withdrawn; none to take it up again.
+         */
+        WithdrawalBody: {
+            /** Reason */
+            reason: string | null;
         };
         /** Words */
         Words: {
@@ -7198,6 +7542,289 @@ export interface operations {
                     "application/json": components["schemas"]["ComparisonView"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    conditions_post_condition_act_cases__int_case_id__conditions__int_number__acts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConditionDone"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApprovalView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    conditions_post_condition_file_cases__int_case_id__conditions__int_number__entries__int_entry_id__files_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                number: number;
+                entry_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApprovalView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    conditions_get_condition_file_cases__int_case_id__conditions__int_number__entries__int_entry_id__files__int_file_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                number: number;
+                entry_id: number;
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Bad Request */
             400: {
                 headers: {
@@ -13634,6 +14261,104 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    inventory_put_withdrawal_models__string_model_key__withdrawal_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WithdrawalBody"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

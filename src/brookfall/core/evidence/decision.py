@@ -1,20 +1,27 @@
 """What is signed: a decision in words, and by their hashes everything it rests on, as one canonical JSON text."""
 
 from datetime import date, datetime
-from typing import Literal
+from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, SerializerFunctionWrapHandler, model_serializer
 
 from brookfall.core.foundation import digest
 
 
 class SignedCondition(BaseModel):
-    """What has to be met, and by when."""
+    """What has to be met, by when, and by whom where that was said."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     what: str
     due: date
+    who: str = ""
+
+    @model_serializer(mode="wrap")
+    def _without_nobody(self, rest: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        """A statement that names nobody keeps the text it was signed with."""
+        told: dict[str, Any] = rest(self)
+        return told if self.who else {name: value for name, value in told.items() if name != "who"}
 
 
 class DecisionStatement(BaseModel):

@@ -52,6 +52,29 @@ FINDING_STATES = {
     "accepted": "accepted as a risk",
     "withdrawn": "withdrawn",
 }
+MODEL_STANDINGS = {
+    "in_force": "in force",
+    "conditional": "conditional",
+    "lapsed": "lapsed",
+    "superseded": "superseded",
+    "withdrawn": "withdrawn",
+    "not_approved": "not approved",
+    "never_decided": "never decided",
+}
+CONDITION_STATES = {
+    "open": "to be met",
+    "sent": "evidence sent",
+    "met": "met",
+    "seen": "met, and seen by a countersigner",
+}
+CONDITION_ACTS = {
+    "send": "sent evidence",
+    "meet": "judged that it is met",
+    "turn_down": "judged that it is not met",
+    "see": "has seen that it is met",
+    "send_back": "sent it back to be judged again",
+    "comment": "commented",
+}
 FINDING_ACTS = {
     "send": "sent it to the owner",
     "answer": "answered",

@@ -49,6 +49,10 @@ ROWS_KEPT_YEARS = {1: 7, 2: 5, 3: 3}
 """How long a decided case keeps its rows at least, in years, by tier (common practice: longer than an approval)."""
 
 
+APPROVED_YEARS = {1: 1, 2: 2, 3: 3}
+"""How long an approval lasts, in years, by tier (common practice)."""
+
+
 class Policy(BaseModel):
     """The limits of one tier. Every default is common practice; an administrator may set others."""
 
@@ -92,6 +96,12 @@ class Policy(BaseModel):
         default=(), max_length=20, description="what the reviewer must judge in writing, as no computation answers it"
     )
 
+    approved_years: int = Field(
+        default_factory=lambda before: APPROVED_YEARS.get(before["tier"], 1),
+        ge=1,
+        le=100,
+        description="how long an approval lasts from its countersignature, in years; by the tier where it is not said",
+    )
     rows_kept_years: int = Field(
         default_factory=lambda before: ROWS_KEPT_YEARS.get(before["tier"], 7),
         ge=0,

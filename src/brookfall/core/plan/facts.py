@@ -137,6 +137,7 @@ def _policy(policy: Policy) -> dict[str, str]:
         facts[f"limit on {words}"] = f"{limit.words}{ideal}"
     facts |= {f"limit of {name.replace('_', ' ')}": limit.words for name, limit in sorted(policy.limits.items())}
     facts["conventions tried on claims"] = _listed(list(policy.conventions), "none")
+    facts["an approval lasts"] = f"{wording.counted(policy.approved_years, 'year')} from its countersignature"
     facts["rows are kept for"] = f"{policy.rows_kept_years} years after the decision, at least"
     facts |= {"grounds": _listed(list(policy.grounds), "none")}
     return facts | {f"{one.title.lower()}, in writing (question {one.question})": one.asks for one in policy.statements}

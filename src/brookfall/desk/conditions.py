@@ -1,0 +1,211 @@
+"""What people do about the conditions of an approval: send evidence, judge it, see the judgement or send it back."""
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy.orm import Session
+
+from brookfall.core.evidence.words import CONDITION_STATES
+from brookfall.core.foundation.errors import ForbiddenError, MissingError, StaleError, UserError
+from brookfall.core.judge.approval import approval_stands, lapsed_on
+from brookfall.core.judge.condition_life import LIFE, ConditionAct, acts_of, after, may
+from brookfall.desk import people
+from brookfall.desk.approvals import approval_of, as_core
+from brookfall.desk.attached import name_of
+from brookfall.desk.finding_life import WHO, parts_of
+from brookfall.desk.views import ApprovalView, AttachedView, ConditionEntryView, ConditionView
+from brookfall.records import audit_log, blobs
+from brookfall.records.approvals import ApprovalCondition, ConditionEntry, ConditionFile
+from brookfall.records.base import now
+from brookfall.records.cases import Case
+from brookfall.records.config import today
+from brookfall.records.people import Person
+
+_DONE: dict[ConditionAct, str] = {
+    "send": "sent evidence for a condition",
+    "meet": "judged a condition met",
+    "turn_down": "judged a condition not met",
+    "see": "saw that a condition is met",
+    "send_back": "sent a condition back to be judged",
+    "comment": "commented on a condition",
+}
+_CAN: dict[ConditionAct, str] = {
+    "send": "send evidence for it",
+    "meet": "judge that it is met",
+    "turn_down": "judge that it is not met",
+    "see": "see that it is met",
+    "send_back": "send it back to be judged",
+    "comment": "comment on it",
+}
+
+
+class ConditionDone(BaseModel):
+    """What is done about a condition, and what is said with it."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    act: Literal["send", "meet", "turn_down", "see", "send_back", "comment"]
+    revision: int
+    text: str = Field(default="", max_length=12_000)
+
+
+def approval_view(session: Session, person: Person, case_id: int) -> ApprovalView | None:
+    """The approval of a case with its term and its conditions; None where it was not approved."""
+    case = people.case_for(session, person, case_id)
+    approval = approval_of(session, case.id)
+    if approval is None:
+        return None
+    stands = approval_stands(as_core(approval), today())
+    return ApprovalView(
+        signed=approval.signed,
+        until=approval.until,
+        standing=stands.standing,
+        why=stands.why,
+        conditions=[_view(person, case, one) for one in approval.conditions],
+    )
+
+
+def act_on(session: Session, person: Person, case_id: int, number: int, done: ConditionDone) -> ApprovalView:
+    """Does it, and enters it beside the condition and in the record.
+
+    Raises
+    ------
+    ForbiddenError
+        It is not this person's, or not to be done as the condition stands.
+    MissingError
+        The case's approval has no condition of that number.
+    StaleError
+        Somebody did something about the condition since ``done.revision``.
+    UserError
+        Nothing was said where the act needs words.
+    """
+    case = people.case_for(session, person, case_id, lock=True)
+    condition = _condition(session, case, number)
+    parts = parts_of(person, case)
+    if not LIFE[done.act].by & parts:
+        who = " or ".join(WHO[part] for part in sorted(LIFE[done.act].by))
+        raise ForbiddenError(f"Only {who} may {_CAN[done.act]}.", todo="Nothing was changed.")
+    if condition.revision != done.revision:
+        raise StaleError(
+            "The condition was changed since you opened it.", todo="Nothing was overwritten; load the page again."
+        )
+    if not may(done.act, condition.state, parts):
+        raise ForbiddenError(
+            f"The condition is {CONDITION_STATES[condition.state]}, so nobody can {_CAN[done.act]}.",
+            todo="Nothing was changed.",
+        )
+    if "countersigner" in LIFE[done.act].by and done.act != "comment":
+        people.refuse_new_member(session, person, case)
+    text = done.text.strip()
+    if LIFE[done.act].reasoned and not text:
+        raise UserError("Nothing is said with it.", todo="Write it; it stands beside the condition.")
+    before = condition.state
+    condition.state = after(done.act, before)
+    condition.revision += 1
+    condition.entries.append(ConditionEntry(at=now(), person_id=person.id, act=done.act, text=text))
+    audit_log.append(
+        session, person, _DONE[done.act], f"{condition.number}: {condition.what}", case_id=case.id,
+        before={"state": before}, after={"state": condition.state, "text": text},
+    )  # fmt: skip
+    session.flush()
+    session.expire_all()
+    return _shown(session, person, case.id)
+
+
+def attach(
+    session: Session, person: Person, case_id: int, number: int, entry_id: int, sent: tuple[str, bytes]
+) -> ApprovalView:
+    """Keeps a file beside what this person said last of the condition; its bytes are never read here.
+
+    Raises
+    ------
+    ForbiddenError
+        Another said it, or something was said since.
+    UserError
+        As :func:`brookfall.desk.attached.name_of`; or a file of that name is there already, which stays.
+    """
+    case = people.case_for(session, person, case_id, lock=True)
+    condition = _condition(session, case, number)
+    entry = _entry(condition, entry_id)
+    if entry.person_id != person.id or entry is not condition.entries[-1]:
+        raise ForbiddenError("Files belong to what you said last.", todo="Say what they are about first.")
+    there = [one.path for one in entry.files]
+    path, data = name_of(sent, there), sent[1]
+    if path in there:
+        raise UserError("A file of that name was sent already.", todo="Give it another name.", file=path)
+    sha256 = blobs.put(session, data)
+    entry.files.append(ConditionFile(path=path, sha256=sha256, added=now()))
+    audit_log.append(
+        session, person, "sent a file about a condition", f"{condition.number}: {path}", case_id=case.id,
+        after={"path": path, "sha256": sha256, "size": len(data)},
+    )  # fmt: skip
+    session.flush()
+    return _shown(session, person, case.id)
+
+
+def file_bytes(
+    session: Session, person: Person, case_id: int, number: int, entry_id: int, file_id: int
+) -> tuple[str, bytes]:
+    """A file that was sent with an entry: its name and its bytes, as they were kept."""
+    case = people.case_for(session, person, case_id)
+    entry = _entry(_condition(session, case, number), entry_id)
+    file = next((one for one in entry.files if one.id == file_id), None)
+    if file is None:
+        raise MissingError("There is no such file.", todo="Load the page again.")
+    return file.path, blobs.get(session, file.sha256)
+
+
+def _shown(session: Session, person: Person, case_id: int) -> ApprovalView:
+    view = approval_view(session, person, case_id)
+    if view is None:
+        raise MissingError("The case was not approved.", todo="Go back to the case.")
+    return view
+
+
+def _condition(session: Session, case: Case, number: int) -> ApprovalCondition:
+    approval = approval_of(session, case.id)
+    found = [one for one in approval.conditions if one.number == number] if approval else []
+    if not found:
+        raise MissingError("The approval has no such condition.", todo="Load the page again.")
+    return found[0]
+
+
+def _entry(condition: ApprovalCondition, entry_id: int) -> ConditionEntry:
+    entry = next((one for one in condition.entries if one.id == entry_id), None)
+    if entry is None:
+        raise MissingError("Nothing of that number was said of this condition.", todo="Load the page again.")
+    return entry
+
+
+def _view(person: Person, case: Case, condition: ApprovalCondition) -> ConditionView:
+    can = acts_of(condition.state, parts_of(person, case))
+    return ConditionView(
+        number=condition.number,
+        what=condition.what,
+        who=condition.who,
+        due=condition.due,
+        state=condition.state,
+        lapsed=_has_lapsed(condition),
+        may=list(can),
+        revision=condition.revision,
+        entries=[
+            ConditionEntryView(
+                id=entry.id,
+                at=entry.at,
+                by=entry.person.name,
+                act=entry.act,
+                text=entry.text,
+                files=[
+                    AttachedView(id=file.id, path=file.path, size=file.blob.size, sha256=file.sha256)
+                    for file in entry.files
+                ],
+                takes_files="comment" in can and entry is condition.entries[-1] and entry.person_id == person.id,
+            )
+            for entry in condition.entries
+        ],
+    )
+
+
+def _has_lapsed(condition: ApprovalCondition) -> bool:
+    stands = next(one for one in as_core(condition.approval).conditions if one.number == condition.number)
+    return lapsed_on(stands, today()) is not None
