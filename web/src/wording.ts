@@ -77,6 +77,9 @@ export const question = (number: number): string => known?.questions[String(numb
 export const outcome = (name: string): string => known?.outcomes[name] ?? name;
 export const severity = (number: number): string => known?.severities[String(number)] ?? "";
 export const severities = (): number[] => Object.keys(known?.severities ?? {}).map(Number);
+export const modelStanding = (name: string): string => known?.model_standings[name] ?? name.replaceAll("_", " ");
+export const conditionState = (name: string): string => known?.condition_states[name] ?? name;
+export const conditionAct = (name: string): string => known?.condition_acts[name] ?? name.replaceAll("_", " ");
 export const findingState = (name: string): string => known?.finding_states[name] ?? name;
 export const findingAct = (name: string): string => known?.finding_acts[name] ?? name;
 export const findingAnswer = (name: string): string => known?.finding_answers[name] ?? name;

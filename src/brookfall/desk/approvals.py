@@ -93,6 +93,17 @@ def approvals_of(session: Session, model_ids: Sequence[int]) -> list[stored.Appr
     return list(found.all())
 
 
+def conditions_met(session: Session, case_ids: Sequence[int]) -> dict[int, tuple[int, bool]]:
+    """Of each of these cases that was approved, how many of its conditions are met, and whether it has lapsed."""
+    query = select(stored.Approval).where(stored.Approval.case_id.in_(case_ids)).options(*_WHOLE)
+    found = {}
+    for approval in session.scalars(query.order_by(stored.Approval.id)):
+        stands = approval_stands(as_core(approval), today())
+        met = sum(one.met for one in as_core(approval).conditions)
+        found[approval.case_id] = (met, stands.standing == "lapsed")
+    return found
+
+
 def waiting_conditions(session: Session, person: Person, cases: Sequence[Case]) -> list[WaitingConditions]:
     """The cases with conditions about which this person is the next to do something."""
     by_id = {case.id: case for case in cases if case.state == "decided"}
@@ -134,7 +145,11 @@ def ending_approvals(session: Session, person: Person, cases: Sequence[Case]) ->
         stands = version_stands(
             case.version, decided.get(model.id, []), model.in_use, _withdrawn(model), today()
         )  # fmt: skip
-        if stands.standing in ("superseded", "withdrawn", "not_approved") or not notices_of(as_core(approval), today()):
+        told = notices_of(as_core(approval), today())
+        if people.belongs_to_case(person, case):
+            # The dates of conditions are told to them where these wait for their evidence.
+            told = tuple(name for name in told if not name.startswith("condition"))
+        if stands.standing in ("superseded", "withdrawn", "not_approved") or not told:
             continue
         found.append(
             EndingApproval(

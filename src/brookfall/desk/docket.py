@@ -7,13 +7,14 @@ from sqlalchemy.orm import Session
 
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.foundation.errors import ForbiddenError
+from brookfall.core.foundation.wording import counted
 from brookfall.core.judge.finding_life import REPORTED, UNSETTLED, FindingAct, FindingState, may
 from brookfall.core.judge.standing import worst_mark
 from brookfall.core.recipe.families import recipe_in_words
 from brookfall.core.submission.difference import Version, version_changes
 from brookfall.core.submission.schema import Submission
 from brookfall.desk import finding_life, people, retention
-from brookfall.desk.approvals import ending_approvals, waiting_conditions
+from brookfall.desk.approvals import conditions_met, ending_approvals, waiting_conditions
 from brookfall.desk.statements import marks_of_statements
 from brookfall.desk.views import (
     CaseLine,
@@ -90,6 +91,7 @@ def lines_of(session: Session, person: Person, cases: list[Case]) -> list[CaseLi
         decision.case_id: decision
         for decision in session.scalars(select(Decision).where(Decision.case_id.in_(ids)).order_by(Decision.id))
     }
+    met = conditions_met(session, ids)
     return [
         CaseLine(
             id=case.id,
@@ -103,7 +105,7 @@ def lines_of(session: Session, person: Person, cases: list[Case]) -> list[CaseLi
             due=case.due,
             state=case.state,
             step=step_of(case, runs.get(case.id), case.id in with_findings),
-            stands=_stands(case, runs.get(case.id), decisions.get(case.id)),
+            stands=_stands(case, runs.get(case.id), decisions.get(case.id), *met.get(case.id, (0, False))),
             marks=marks.get(case.id, []),
             findings=findings.get(case.id, []),
             may_take=people.may_take(person, case),
@@ -176,11 +178,14 @@ def step_of(case: Case, run: Run | None, has_findings: bool) -> int:
     return 1 if case.state == "waiting" else 2
 
 
-def _stands(case: Case, run: Run | None, decision: Decision | None) -> str:
+def _stands(case: Case, run: Run | None, decision: Decision | None, met: int, has_lapsed: bool) -> str:
     if decision is not None and decision.state == "accepted":
         count = len(decision.conditions)
-        suffix = f", {count} condition{'' if count == 1 else 's'}" if count else ""
-        return ("approved" if count else _KIND_WORDS[decision.kind]) + suffix
+        if has_lapsed:
+            return "approved, lapsed"
+        if met:
+            return f"approved, {met} of {counted(count, 'condition')} met"
+        return f"approved, {counted(count, 'condition')}" if count else _KIND_WORDS[decision.kind]
     if decision is not None and decision.state == "proposed":
         return f"proposed: {_KIND_WORDS[decision.kind]}"
     if decision is not None and case.state == "in_review":

@@ -54,6 +54,7 @@ def inventory(session: Session, person: Person) -> list[ModelLine]:
             mine=person.id in model.people_ids,
             standing=stands[model.id].standing,
             why=stands[model.id].why,
+            counts=stands[model.id].version,
             review=stands[model.id].until,
             conditions=unmet[model.id],
             findings=unsettled[model.id],
@@ -83,6 +84,7 @@ def model_page(session: Session, person: Person, key: str) -> ModelPage:
         approved=may_be_used,
         standing=stands.standing,
         why=stands.why,
+        counts=stands.version,
         review=stands.until,
         withdrawn=model.withdrawn,
         withdrawn_why=model.withdrawn_why,
@@ -117,14 +119,14 @@ def _unmet(session: Session, model_ids: Sequence[int]) -> Counter[int]:
     query = select(Case.model_id, func.count()).select_from(ApprovalCondition)
     query = query.join(Approval, Approval.id == ApprovalCondition.approval_id).join(Case, Case.id == Approval.case_id)
     query = query.where(Case.model_id.in_(model_ids), ApprovalCondition.state.not_in(MET))
-    return Counter(dict(session.execute(query.group_by(Case.model_id)).tuples().all()))
+    return Counter(dict(session.execute(query.group_by(Case.model_id)).all()))
 
 
 def _unsettled(session: Session, model_ids: Sequence[int]) -> Counter[int]:
     """By model, about how many findings somebody has still to do something."""
     query = select(Case.model_id, func.count()).select_from(Finding).join(Case, Case.id == Finding.case_id)
     query = query.where(Case.model_id.in_(model_ids), Finding.state.in_(UNSETTLED))
-    return Counter(dict(session.execute(query.group_by(Case.model_id)).tuples().all()))
+    return Counter(dict(session.execute(query.group_by(Case.model_id)).all()))
 
 
 def _events(

@@ -124,8 +124,9 @@ class ConditionShort(View):
 class ModelLine(View):
     """A model of the inventory, with its newest version; ``mine`` where the person belongs to it.
 
-    ``review`` is the day until which its approval lasts; ``conditions`` counts those that are not met, ``findings``
-    those of all its versions about which somebody has still to do something.
+    It stands as the version that ``counts``; ``review`` is the day until which its approval lasts; ``conditions``
+    counts those that are not met, ``findings`` those of all its versions about which somebody has still to do
+    something.
     """
 
     key: str
@@ -138,6 +139,7 @@ class ModelLine(View):
     mine: bool
     standing: ModelStanding
     why: str
+    counts: str | None
     review: date | None
     conditions: int
     findings: int
@@ -173,7 +175,7 @@ class ModelEvent(View):
 
 class ModelPage(View):
     """``approved`` are the versions that may be in use; ``versions`` begin with the newest, ``events`` with the
-    first."""
+    first. It stands as the version that ``counts``."""
 
     key: str
     name: str
@@ -184,6 +186,7 @@ class ModelPage(View):
     approved: list[str]
     standing: ModelStanding
     why: str
+    counts: str | None
     review: date | None
     withdrawn: Moment | None
     withdrawn_why: str | None

@@ -67,6 +67,14 @@ export const useSayInUse = (key: string) =>
     ["models"],
   );
 
+export const useWithdraw = (key: string) =>
+  useAct(
+    async (reason: string | null) =>
+      told(await client.PUT("/api/models/{model_key}/withdrawal", { ...ofModel(key), body: { reason } })),
+    ["models"],
+    ["docket"],
+  );
+
 /** Which decided cases keep their rows until when; followed while some are taken away. */
 export const useRetention = () =>
   useQuery({

@@ -4120,12 +4120,15 @@ export interface components {
          * ModelLine
          * @description A model of the inventory, with its newest version; ``mine`` where the person belongs to it.
          *
-         *     ``review`` is the day until which its approval lasts; ``conditions`` counts those that are not met, ``findings``
-         *     those of all its versions about which somebody has still to do something.
+         *     It stands as the version that ``counts``; ``review`` is the day until which its approval lasts; ``conditions``
+         *     counts those that are not met, ``findings`` those of all its versions about which somebody has still to do
+         *     something.
          */
         ModelLine: {
             /** Conditions */
             conditions: number;
+            /** Counts */
+            counts: string | null;
             /** Findings */
             findings: number;
             /** In Use */
@@ -4156,11 +4159,13 @@ export interface components {
         /**
          * ModelPage
          * @description ``approved`` are the versions that may be in use; ``versions`` begin with the newest, ``events`` with the
-         *     first.
+         *     first. It stands as the version that ``counts``.
          */
         ModelPage: {
             /** Approved */
             approved: string[];
+            /** Counts */
+            counts: string | null;
             /**
              * Created
              * Format: date-time

@@ -1,6 +1,7 @@
 /** The seven answers on one page, then the decision: proposed by the reviewer, countersigned or sent back by another. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import MenuItem from "@mui/material/MenuItem";
 import Radio from "@mui/material/Radio";
 import RadioGroup from "@mui/material/RadioGroup";
 import FormControlLabel from "@mui/material/FormControlLabel";
@@ -9,6 +10,7 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Link } from "react-router";
 import type { Case, Schemas } from "../api/client";
+import type { Approval } from "../api/conditions";
 import { useCountersign, useDecision, usePropose } from "../api/queries";
 import type { Statement } from "../api/statements";
 import { useTheCase } from "../frame/CaseFrame";
@@ -17,6 +19,8 @@ import { Tally } from "../marks/Tally";
 import { Fetching, Said } from "../parts/Said";
 import { SigningPassword } from "../parts/SigningPassword";
 import { SERIF } from "../theme";
+import { Conditions } from "./conditions/Conditions";
+import { Today } from "./models/Today";
 import { SignedStatement } from "./SignedStatement";
 import { keyOf } from "./Statement";
 import { PastDeviation } from "./plan/Deviations";
@@ -24,6 +28,8 @@ import { day, decision as decisionWords, decisions, moment, plural } from "../wo
 
 type Page = Schemas["DecisionPage"];
 type Kind = Schemas["Proposal"]["kind"];
+
+const NO_CONDITION: Schemas["Condition"] = { what: "", due: "", who: "" };
 
 export function Decision() {
   const { theCase } = useTheCase();
@@ -39,8 +45,13 @@ export function Decision() {
   return (
     <Box sx={{ p: 3, maxWidth: 900 }}>
       {page.decisions.map((decision) => (
-        <Proposed key={decision.id} decision={decision} />
+        <Proposed
+          key={decision.id}
+          decision={decision}
+          approval={decision.state === "accepted" ? page.approval : null}
+        />
       ))}
+      {page.approval && <Conditions caseId={theCase.id} approval={page.approval} />}
       <Box sx={{ display: "flex", gap: 2, mb: 1.5 }}>
         <Link to={`/cases/${theCase.id}/report`}>
           {theCase.state === "decided" ? "Read the signed report" : "Read the report as it stands"}
@@ -151,7 +162,13 @@ function StatementLine({ caseId, statement }: { caseId: number; statement: State
   );
 }
 
-function Proposed({ decision }: { decision: Schemas["DecisionView"] }) {
+interface ProposedProps {
+  decision: Schemas["DecisionView"];
+  /** Once it was countersigned and approves: its term, and how it stands today. */
+  approval: Approval | null;
+}
+
+function Proposed({ decision, approval }: ProposedProps) {
   const ends: Record<string, string> = {
     proposed: "It awaits a countersignature.",
     accepted: `Countersigned by ${decision.answered_by}, ${decision.answered ? moment(decision.answered) : ""}.`,
@@ -167,12 +184,21 @@ function Proposed({ decision }: { decision: Schemas["DecisionView"] }) {
         {decisionWords(decision.kind)}
         {decision.state === "accepted" ? "" : decision.state === "sent_back" ? ", sent back" : ", proposed"}.
       </Typography>
+      {approval && (
+        <Typography sx={{ mb: 0.5 }}>
+          From {day(approval.signed)} until {day(approval.until)}, both days included. Today{" "}
+          <Today standing={approval.standing} />
+          {approval.standing === "in_force" ? "." : `: ${approval.why}.`}
+        </Typography>
+      )}
       <Typography sx={{ whiteSpace: "pre-line" }}>{decision.reasons}</Typography>
-      {decision.conditions.map((c) => (
-        <Box key={c.what}>
-          Condition, by {day(c.due)}: {c.what}
-        </Box>
-      ))}
+      {!approval &&
+        decision.conditions.map((c) => (
+          <Box key={c.what}>
+            Condition, by {day(c.due)}
+            {c.who && `, of ${c.who}`}: {c.what}
+          </Box>
+        ))}
       <Typography variant="body2" sx={{ color: "text.secondary" }}>
         Proposed and signed by {decision.proposed_by}, {moment(decision.proposed)}. {ends[decision.state]}
       </Typography>
@@ -226,7 +252,7 @@ function ProposeForm({ theCase, page }: { theCase: Case; page: Page }) {
         value={kind}
         onChange={(_, value) => {
           setKind(value as Kind);
-          if (value === "approved_with_conditions" && conditions.length === 0) setConditions([{ what: "", due: "" }]);
+          if (value === "approved_with_conditions" && conditions.length === 0) setConditions([NO_CONDITION]);
         }}
       >
         {decisions().map(([key, words]) => (
@@ -235,7 +261,7 @@ function ProposeForm({ theCase, page }: { theCase: Case; page: Page }) {
       </RadioGroup>
       {conditional &&
         conditions.map((condition, i) => (
-          <Box key={i} sx={{ display: "grid", gridTemplateColumns: "1fr 170px auto", gap: 1 }}>
+          <Box key={i} sx={{ display: "grid", gridTemplateColumns: "1fr 150px 170px auto", gap: 1 }}>
             <TextField
               required
               label={`Condition ${i + 1}`}
@@ -250,11 +276,25 @@ function ProposeForm({ theCase, page }: { theCase: Case; page: Page }) {
               slotProps={{ inputLabel: { shrink: true } }}
               onChange={(event) => setCondition(i, { due: event.target.value })}
             />
+            <TextField
+              select
+              label="By"
+              value={condition.who}
+              slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+              onChange={(event) => setCondition(i, { who: event.target.value })}
+            >
+              <MenuItem value="">nobody by name</MenuItem>
+              {page.answerable.map((name) => (
+                <MenuItem key={name} value={name}>
+                  {name}
+                </MenuItem>
+              ))}
+            </TextField>
             <Button onClick={() => setConditions(conditions.filter((_, j) => j !== i))}>Remove</Button>
           </Box>
         ))}
       {conditional && (
-        <Button sx={{ justifySelf: "start" }} onClick={() => setConditions([...conditions, { what: "", due: "" }])}>
+        <Button sx={{ justifySelf: "start" }} onClick={() => setConditions([...conditions, NO_CONDITION])}>
           Another condition
         </Button>
       )}
@@ -266,6 +306,12 @@ function ProposeForm({ theCase, page }: { theCase: Case; page: Page }) {
         value={reasons}
         onChange={(event) => setReasons(event.target.value)}
       />
+      {approves && (
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>
+          By the policy an approval lasts {plural(page.approved_years, "year")} from its countersignature
+          {conditional && ", and lapses before that where a condition's date passes and it is not met"}.
+        </Typography>
+      )}
       {approves && page.needs_reason.length > 0 && (
         <TextField
           required

@@ -47,9 +47,14 @@ export function Docket() {
         component="h1"
         sx={{ fontFamily: SERIF, fontSize: "size.title", fontWeight: 470, lineHeight: 1.35, maxWidth: 860, mb: 2 }}
       >
-        <Waiting lines={all.filter((c) => docket.data.waits.includes(c.id))} />
+        <Waiting
+          lines={all.filter((c) => docket.data.waits.includes(c.id))}
+          more={docket.data.findings.length + docket.data.conditions.length > 0}
+        />
       </Typography>
       <FindingsWaiting waiting={docket.data.findings} />
+      <ConditionsWaiting waiting={docket.data.conditions} />
+      <ApprovalsEnding told={docket.data.approvals} />
       <Erasures told={docket.data.erasures} />
       <Box
         sx={{ display: "flex", gap: 2, fontSize: "size.small", mb: 1, color: "text.secondary", alignItems: "center" }}
@@ -164,6 +169,52 @@ function FindingsWaiting({ waiting }: { waiting: readonly Schemas["WaitingFindin
   );
 }
 
+const CONDITION_WAITS = {
+  send: "for your evidence",
+  meet: "to be judged: the owner has sent evidence",
+  see: "to be seen by you: the reviewer judged it met",
+} as const;
+
+/** The conditions of approvals about which this person is the next to do something. */
+function ConditionsWaiting({ waiting }: { waiting: readonly Schemas["WaitingConditions"][] }) {
+  if (waiting.length === 0) return null;
+  return (
+    <Box component="ul" aria-label="Conditions that wait for you" sx={{ listStyle: "none", p: 0, m: 0, mb: 2 }}>
+      {waiting.map((one) => (
+        <li key={`${one.case_id} ${one.act}`}>
+          <Link to={`/cases/${one.case_id}/decision`}>
+            {plural(one.count, "condition")} of {one.model} {one.version}
+          </Link>{" "}
+          {one.count === 1 ? "waits" : "wait"} {CONDITION_WAITS[one.act as keyof typeof CONDITION_WAITS]}
+          {one.act === "send" && `, ${one.count === 1 ? "due" : "the first due"} on ${day(one.due)}`}.
+        </li>
+      ))}
+    </Box>
+  );
+}
+
+/** Approvals that have lapsed or are about to, for their owner and their reviewer. */
+function ApprovalsEnding({ told }: { told: readonly Schemas["EndingApproval"][] }) {
+  if (told.length === 0) return null;
+  return (
+    <Box component="ul" aria-label="Approvals that end" sx={{ listStyle: "none", p: 0, m: 0, mb: 2 }}>
+      {told.map((one) => (
+        <li key={one.case_id}>
+          <Link to={`/models/${one.model_key}`}>
+            The approval of {one.model} {one.version}
+          </Link>{" "}
+          {one.standing === "lapsed"
+            ? `has lapsed: ${one.why}`
+            : one.standing === "conditional"
+              ? `is conditional: ${one.why}`
+              : `ends on ${day(one.until)}`}
+          .
+        </li>
+      ))}
+    </Box>
+  );
+}
+
 /** What an auditor is told of rows that go, or went in the last thirty days. */
 function Erasures({ told }: { told: Schemas["ErasureNotice"][] }) {
   if (told.length === 0) return null;
@@ -258,8 +309,9 @@ const WHY: Record<string, string> = {
   "sent back": "was sent back to you",
 };
 
-function Waiting({ lines }: { lines: CaseLine[] }) {
-  if (lines.length === 0) return <>Nothing waits for you.</>;
+/** `more` says that below it findings or conditions wait. */
+function Waiting({ lines, more }: { lines: CaseLine[]; more: boolean }) {
+  if (lines.length === 0) return <>{more ? "No case waits for you, but this does." : "Nothing waits for you."}</>;
   return (
     <>
       {lines.length === 1

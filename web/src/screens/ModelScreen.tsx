@@ -1,4 +1,4 @@
-/** A model: which version is in use, who belongs to it, its versions. */
+/** A model: how it stands today, its versions and conditions, what befell it, who belongs to it. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
@@ -7,11 +7,14 @@ import Typography from "@mui/material/Typography";
 import { useState, type FormEvent } from "react";
 import { Link, useParams } from "react-router";
 import type { Schemas } from "../api/client";
-import { useAddMember, useModel, useRemoveMember, useSayInUse } from "../api/queries";
+import { useAddMember, useModel, useRemoveMember, useSayInUse, useWithdraw } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
 import { Fetching, Said } from "../parts/Said";
-import { day, outcome, plural } from "../wording";
+import { useUnsent } from "../parts/unsent";
+import { SERIF } from "../theme";
+import { conditionState, day, outcome, plural } from "../wording";
 import { Marks, QuestionHeads } from "./Docket";
+import { Today } from "./models/Today";
 
 export function ModelScreen() {
   const key = useParams().modelKey ?? "";
@@ -31,7 +34,11 @@ export function ModelScreen() {
         key <code>{model.key}</code> · of {model.owner.name} · first submitted {day(model.created)} ·{" "}
         {plural(model.versions.length, "version")}
       </Typography>
-      <InUse model={model} />
+      <Typography sx={{ fontFamily: SERIF, fontSize: "size.answer", lineHeight: 1.34 }}>
+        {model.counts ? `Version ${model.counts} is today` : "Today"} <Today standing={model.standing} />: {model.why}.
+      </Typography>
+      {model.withdrawn_why && <Typography sx={{ mt: 0.5 }}>{model.withdrawn_why}</Typography>}
+      <Box sx={{ mt: 2 }}>{model.withdrawn ? null : <InUse model={model} />}</Box>
       <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>
         Versions
       </Typography>
@@ -39,24 +46,142 @@ export function ModelScreen() {
         wide
         label="Versions"
         rows={model.versions}
-        keyOf={(version) => version.id}
+        keyOf={({ line }) => line.id}
         columns={[
           {
             head: "version",
             namesRow: true,
-            cell: (version) => <Link to={`/cases/${version.id}`}>{version.version}</Link>,
+            cell: ({ line }) => <Link to={`/cases/${line.id}`}>{line.version}</Link>,
           },
-          { head: "outcome, tier", cell: (version) => `${outcome(version.outcome)}, ${version.tier}` },
-          { head: "from", cell: (version) => version.owner },
-          { head: "reviewer", cell: (version) => version.reviewer ?? "nobody yet" },
-          { head: <QuestionHeads />, cell: (version) => <Marks line={version} /> },
-          { head: "where it stands", cell: (version) => version.stands },
+          {
+            head: "today",
+            cell: (version) => (
+              <>
+                <Today standing={version.standing} />
+                <Box sx={{ fontSize: "size.small", color: "text.secondary" }}>{version.why}</Box>
+              </>
+            ),
+          },
+          { head: "outcome, tier", cell: ({ line }) => `${outcome(line.outcome)}, ${line.tier}` },
+          { head: "from", cell: ({ line }) => line.owner },
+          { head: "reviewer", cell: ({ line }) => line.reviewer ?? "nobody yet" },
+          { head: <QuestionHeads />, cell: ({ line }) => <Marks line={line} /> },
+          { head: "where its case stands", cell: ({ line }) => line.stands },
         ]}
       />
+      <OfConditions model={model} />
+      <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>
+        Time line
+      </Typography>
+      <Events events={model.events} />
       <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>
         Who belongs to it
       </Typography>
       <People model={model} />
+      {model.may_withdraw && <Withdrawal model={model} />}
+    </Box>
+  );
+}
+
+/** The conditions of every version, those to be met first. */
+function OfConditions({ model }: { model: Schemas["ModelPage"] }) {
+  const all = model.versions.flatMap((version) => version.conditions.map((one) => ({ ...one, line: version.line })));
+  if (all.length === 0) return null;
+  const left = (one: (typeof all)[number]) => (one.state === "open" ? 0 : one.state === "sent" ? 1 : 2);
+  return (
+    <>
+      <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>
+        Conditions
+      </Typography>
+      <DataTable
+        label="Conditions"
+        rows={all.sort((a, b) => left(a) - left(b) || a.due.localeCompare(b.due))}
+        keyOf={(one) => `${one.line.id} ${one.number}`}
+        columns={[
+          {
+            head: "condition",
+            namesRow: true,
+            cell: (one) => (
+              <Link to={`/cases/${one.line.id}/decision`}>
+                {one.number}. {one.what}
+              </Link>
+            ),
+          },
+          { head: "of version", cell: (one) => one.line.version },
+          { head: "to be met by", sx: { whiteSpace: "nowrap" }, cell: (one) => day(one.due) },
+          { head: "state", cell: (one) => conditionState(one.state) },
+        ]}
+      />
+    </>
+  );
+}
+
+function Events({ events }: { events: readonly Schemas["ModelEvent"][] }) {
+  return (
+    <Box
+      component="ol"
+      aria-label="Time line"
+      sx={{ listStyle: "none", p: 0, m: 0, maxWidth: 900, borderLeft: 2, borderColor: "divider" }}
+    >
+      {events.map((event, i) => (
+        <Box
+          component="li"
+          key={i}
+          sx={{ display: "grid", gridTemplateColumns: "110px 90px 1fr", gap: 1.5, pl: 1.5, py: 0.25 }}
+        >
+          <Box sx={{ color: "text.secondary" }}>{day(event.day)}</Box>
+          <Box>{event.case_id ? <Link to={`/cases/${event.case_id}`}>{event.version}</Link> : null}</Box>
+          <Box>
+            {event.what}
+            {event.by && <Box component="span" sx={{ color: "text.secondary" }}>{`, ${event.by}`}</Box>}
+          </Box>
+        </Box>
+      ))}
+    </Box>
+  );
+}
+
+/** The owner withdraws the model, or takes it up again. */
+function Withdrawal({ model }: { model: Schemas["ModelPage"] }) {
+  const withdraw = useWithdraw(model.key);
+  const { typed, put, letGo } = useUnsent(`brookfall.withdrawal.${model.key}`, { reason: "" });
+  return (
+    <Box sx={{ mt: 3, maxWidth: 620 }}>
+      <Typography variant="h2" sx={{ mb: 0.5 }}>
+        {model.withdrawn ? "Take it up again" : "Withdraw the model"}
+      </Typography>
+      <Typography sx={{ color: "text.secondary", mb: 1 }}>
+        {model.withdrawn
+          ? "Its versions stand then as their approvals do."
+          : "A withdrawn model is used no more; no version of it is in force. Everything that was signed stays."}
+      </Typography>
+      {model.withdrawn ? (
+        <Button variant="outlined" disabled={withdraw.isPending} onClick={() => withdraw.mutate(null)}>
+          Take the model up again
+        </Button>
+      ) : (
+        <Box
+          component="form"
+          aria-label="Withdraw the model"
+          sx={{ display: "grid", gap: 1, justifyItems: "start" }}
+          onSubmit={(event) => {
+            event.preventDefault();
+            withdraw.mutate(typed.reason, { onSuccess: letGo });
+          }}
+        >
+          <TextField
+            fullWidth
+            multiline
+            label="Why it is withdrawn"
+            value={typed.reason}
+            onChange={(event) => put({ reason: event.target.value })}
+          />
+          <Button type="submit" variant="outlined" disabled={withdraw.isPending || !typed.reason.trim()}>
+            Withdraw the model
+          </Button>
+        </Box>
+      )}
+      <Said error={withdraw.error} />
     </Box>
   );
 }

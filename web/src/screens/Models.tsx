@@ -1,4 +1,4 @@
-/** The inventory: a line a model, whose it is, and where its newest version stands. */
+/** The inventory: a line a model, how it stands today, whose it is, and where its newest version stands. */
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import { Link } from "react-router";
@@ -6,8 +6,9 @@ import { useMe, useModels } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
 import { Fetching, Said } from "../parts/Said";
 import { SERIF } from "../theme";
-import { outcome } from "../wording";
+import { day, outcome, plural } from "../wording";
 import { Marks, QuestionHeads } from "./Docket";
+import { Today } from "./models/Today";
 
 export function Models() {
   const models = useModels();
@@ -49,16 +50,37 @@ export function Models() {
                 </Link>
               ),
             },
+            {
+              head: "today",
+              cell: (model) => (
+                <Box title={model.counts ? `Version ${model.counts}: ${model.why}` : model.why}>
+                  <Today standing={model.standing} />
+                </Box>
+              ),
+            },
+            { head: "in use", cell: (model) => model.in_use ?? "none named" },
+            { head: "next review", sx: { whiteSpace: "nowrap" }, cell: (model) => day(model.review) || "none" },
+            {
+              head: "to be met, to be answered",
+              cell: (model) =>
+                [
+                  model.conditions > 0 && plural(model.conditions, "condition"),
+                  model.findings > 0 && plural(model.findings, "finding"),
+                ]
+                  .filter(Boolean)
+                  .join(", ") || "nothing",
+            },
             { head: "outcome, tier", cell: ({ newest }) => `${outcome(newest.outcome)}, ${newest.tier}` },
             { head: "owner, members", cell: (model) => [model.owner, ...model.members].join(", ") },
-            { head: "versions", cell: (model) => model.versions },
-            { head: "in use", cell: (model) => model.in_use ?? "none named" },
             {
               head: "newest version",
-              cell: ({ newest }) => (
-                <Link to={`/cases/${newest.id}`}>
-                  {newest.version}, {newest.stands}
-                </Link>
+              cell: ({ newest, versions }) => (
+                <>
+                  <Link to={`/cases/${newest.id}`}>{newest.version}</Link>, {newest.stands}
+                  {versions > 1 && (
+                    <Box sx={{ fontSize: "size.small", color: "text.secondary" }}>of {versions} versions</Box>
+                  )}
+                </>
               ),
             },
             { head: <QuestionHeads />, cell: ({ newest }) => <Marks line={newest} /> },

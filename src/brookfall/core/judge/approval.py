@@ -142,8 +142,7 @@ def model_stands(decided: Sequence[Decided], in_use: str | None, withdrawn: date
         return Stands("never_decided", "no decision on any version was signed")
     if current.approval is None:
         return Stands("not_approved", f"version {current.version} was not approved on {_day(current.signed)}")
-    stands = approval_stands(current.approval, today)
-    return replace(stands, why=f"version {current.version}: {stands.why}", version=current.version)
+    return replace(approval_stands(current.approval, today), version=current.version)
 
 
 def version_stands(

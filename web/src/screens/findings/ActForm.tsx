@@ -5,10 +5,11 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import Radio from "@mui/material/Radio";
 import RadioGroup from "@mui/material/RadioGroup";
 import TextField from "@mui/material/TextField";
-import { useEffect, useState, type FormEvent } from "react";
+import { useState, type FormEvent } from "react";
 import type { Finding } from "../../api/client";
 import type { FindingAct, FindingDone } from "../../api/findings";
-import { size } from "../../wording";
+import { FilesChosen } from "../../parts/FilesChosen";
+import { useUnsent } from "../../parts/unsent";
 
 export type SaidAct = Exclude<FindingAct, "change" | "send">;
 
@@ -64,14 +65,8 @@ interface ActFormProps {
 }
 
 export function ActForm({ caseId, finding, act, busy, onDone, onClose }: ActFormProps) {
-  const place = `brookfall.finding-act.${caseId}.${finding.id}.${act}`;
-  const [typed, setTyped] = useState<Typed>(() => {
-    const before = localStorage.getItem(place);
-    return before ? { ...NOTHING, ...(JSON.parse(before) as Partial<Typed>) } : NOTHING;
-  });
+  const { typed, put, letGo } = useUnsent<Typed>(`brookfall.finding-act.${caseId}.${finding.id}.${act}`, NOTHING);
   const [files, setFiles] = useState<File[]>([]);
-  useEffect(() => localStorage.setItem(place, JSON.stringify(typed)), [place, typed]);
-  const put = (part: Partial<Typed>) => setTyped((before) => ({ ...before, ...part }));
   const needsText = act === "answer" ? typed.answer === "disputes" : !(act === "withdraw" && finding.state === "draft");
   const missing =
     (needsText && !typed.text.trim()) ||
@@ -88,7 +83,7 @@ export function ActForm({ caseId, finding, act, busy, onDone, onClose }: ActForm
       version: typed.answer === "mended" ? typed.version : "",
       until: act === "accept" ? typed.until : null,
     };
-    if (await onDone(done, files)) localStorage.removeItem(place);
+    if (await onDone(done, files)) letGo();
   };
   return (
     <Box
@@ -141,23 +136,7 @@ export function ActForm({ caseId, finding, act, busy, onDone, onClose }: ActForm
           sx={{ width: 220 }}
         />
       )}
-      {(act === "answer" || act === "comment" || act === "close") && (
-        <Box sx={{ display: "flex", gap: 1, alignItems: "center", fontSize: "size.text" }}>
-          <Button component="label" variant="outlined">
-            Choose files
-            <input
-              type="file"
-              multiple
-              hidden
-              onChange={(event) => {
-                setFiles([...(event.target.files ?? [])]);
-                event.target.value = "";
-              }}
-            />
-          </Button>
-          {files.map((file) => `${file.name}, ${size(file.size)}`).join("; ")}
-        </Box>
-      )}
+      {(act === "answer" || act === "comment" || act === "close") && <FilesChosen files={files} onChange={setFiles} />}
       <Box sx={{ display: "flex", gap: 1 }}>
         <Button type="submit" variant="contained" disabled={busy || missing}>
           {KEEPS[act]}

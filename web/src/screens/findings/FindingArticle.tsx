@@ -5,13 +5,14 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Link } from "react-router";
 import type { Finding } from "../../api/client";
-import { useFindingAct, useSendFiles, type FindingAct } from "../../api/findings";
+import { entryFile, useFindingAct, useSendFiles, type FindingAct } from "../../api/findings";
 import { Tally } from "../../marks/Tally";
+import { Entries } from "../../parts/Entries";
 import { Said } from "../../parts/Said";
 import { SERIF } from "../../theme";
 import { day, findingState, severity } from "../../wording";
 import { ActForm, BUTTONS, type SaidAct } from "./ActForm";
-import { Entries } from "./Entries";
+import { wordsOf } from "./entryWords";
 
 interface FindingArticleProps {
   caseId: number;
@@ -82,8 +83,9 @@ export function FindingArticle({ caseId, finding, onEdit }: FindingArticleProps)
         </Box>
       ))}
       <Entries
-        caseId={caseId}
-        finding={finding}
+        entries={finding.entries}
+        wordsOf={wordsOf}
+        addressOf={(entry, file) => entryFile(caseId, finding.id, entry.id, file.id)}
         sending={send.isPending}
         onFiles={(files) => send.mutate({ finding, files })}
       />

@@ -1,24 +1,33 @@
-/** What was done about a finding and said of it, oldest first, with the files that came with it. */
+/** What was done about a thing and said of it, oldest first, with the files that came with it. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import type { Finding } from "../../api/client";
-import { entryFile } from "../../api/findings";
-import { moment, size } from "../../wording";
-import { wordsOf } from "./entryWords";
+import type { Schemas } from "../api/client";
+import { moment, size } from "../wording";
 
-interface EntriesProps {
-  caseId: number;
-  finding: Finding;
+interface Entry {
+  id: number;
+  at: string;
+  by: string | null;
+  text: string;
+  files: Schemas["AttachedView"][];
+  takes_files: boolean;
+}
+
+interface EntriesProps<One extends Entry> {
+  entries: readonly One[];
+  /** What somebody did, as it goes on after their name. */
+  wordsOf: (entry: One) => string;
+  addressOf: (entry: One, file: Schemas["AttachedView"]) => string;
   sending: boolean;
   onFiles: (files: File[]) => void;
 }
 
-export function Entries({ caseId, finding, sending, onFiles }: EntriesProps) {
-  if (finding.entries.length === 0) return null;
+export function Entries<One extends Entry>({ entries, wordsOf, addressOf, sending, onFiles }: EntriesProps<One>) {
+  if (entries.length === 0) return null;
   return (
     <Box component="ol" aria-label="What was said of it" sx={{ listStyle: "none", p: 0, m: 0, mt: 1.5, maxWidth: 760 }}>
-      {finding.entries.map((entry) => (
+      {entries.map((entry) => (
         <Box component="li" key={entry.id} sx={{ borderTop: 1, borderColor: "divider", py: 0.75 }}>
           <Box sx={{ display: "flex", gap: 1, alignItems: "baseline" }}>
             <Typography variant="body2">
@@ -31,7 +40,7 @@ export function Entries({ caseId, finding, sending, onFiles }: EntriesProps) {
           {entry.text && <Typography sx={{ whiteSpace: "pre-line", mt: 0.25 }}>{entry.text}</Typography>}
           {entry.files.map((file) => (
             <Box key={file.id} sx={{ display: "flex", gap: 1, fontSize: "size.text", mt: 0.25 }}>
-              <a href={entryFile(caseId, finding.id, entry.id, file.id)} download={file.path}>
+              <a href={addressOf(entry, file)} download={file.path}>
                 {file.path}
               </a>
               <span>{size(file.size)}</span>
