@@ -2,6 +2,7 @@
 
 import io
 from collections.abc import Callable, Iterator
+from datetime import date
 from typing import Any
 
 import pytest
@@ -11,6 +12,9 @@ from sqlalchemy import select
 from brookfall.demo.seed import PASSWORD
 from brookfall.desk.people import add_person
 from brookfall.launch.house import House
+from brookfall.records import blobs
+from brookfall.records.approvals import Approval, ApprovalCondition, ConditionEntry, ConditionFile
+from brookfall.records.base import now
 from brookfall.records.cases import Case
 from brookfall.records.database import transaction
 from brookfall.records.findings_and_decisions import Decision
@@ -45,6 +49,7 @@ BODIES: dict[tuple[str, str], Any] = {
     ("POST", "/behind"): {"behind": {"model": "recipe", "part": "test", "threshold": 0.5}},
     ("PUT", "/changes"): {"revision": 0, "changes": []},
     ("POST", "/changes/effect"): {"changes": []},
+    ("POST", "/conditions/{number}/acts"): {"act": "comment", "revision": 0, "text": "Seen."},
     ("POST", "/countersignature"): {"accept": False, "comment": "", "password": PASSWORD},
     ("POST", "/decision"): proposal(kind="returned_for_rework"),
     ("POST", "/deviation"): {"reason": "Another seed."},
@@ -78,8 +83,11 @@ FORMS = {
     "/exhibits/{number}/table/{form}": "csv",
     "/exhibits/{number}/trees/{tree}/{form}": "svg",
 }
-_SENT_WITH_WORDS = ("POST", "/findings/{finding_id}/entries/{entry_id}/files")
-WITH_A_FILE = {("POST", "/statements/{statement_id}/files"), _SENT_WITH_WORDS}
+_SENT_WITH_WORDS = {
+    ("POST", "/findings/{finding_id}/entries/{entry_id}/files"),
+    ("POST", "/conditions/{number}/entries/{entry_id}/files"),
+}
+WITH_A_FILE = {("POST", "/statements/{statement_id}/files"), *_SENT_WITH_WORDS}
 
 OF_THE_REVIEWER = frozenset(
     {
@@ -104,7 +112,10 @@ def let_through(operation: tuple[str, str], state: str) -> frozenset[str]:
     if operation == ("POST", "/findings/{finding_id}/acts"):
         # Its comment is that of the people of the case, once there is a reviewer.
         return frozenset({"nell", "carl", "iris", "tom"}) if state != "waiting" else frozenset()
-    if operation == _SENT_WITH_WORDS:
+    if operation == ("POST", "/conditions/{number}/acts"):
+        # Only of a decided case are there any; whoever reviews none has no part in it.
+        return frozenset({"nell", "carl", "tom"} | ({"iris"} if state != "waiting" else set()))
+    if operation in _SENT_WITH_WORDS:
         return frozenset({"iris"}) if state != "waiting" else frozenset()
     if operation[1] == "/exhibits/{number}/replay" and operation[0] != "GET":
         return REVIEWERS
@@ -151,13 +162,38 @@ def made(visitor: SignIn, case: dict[str, str]) -> dict[str, str]:
     with transaction() as session:
         for login, name in (("carl", "Carl Wade"), ("elsa", "Elsa Reed")):
             add_person(session, login, name, PASSWORD, ("owner",))
+    condition = with_a_condition(base)
     key = iris.get(base)["model_key"]
     assert visitor("nell").ask("POST", f"/api/models/{key}/members", {"login": "carl"}).status_code == 200
     case.update(
         base=base, number="1", finding_id=str(finding["id"]), statement_id=str(statement["id"]),
-        entry_id=str(entry["id"]), file_id=str(file["id"]), said_file_id=str(others["id"]), tree="0", row="1", other_id=base.rsplit("/", 1)[1],
+        entry_id=str(entry["id"]), file_id=str(file["id"]), said_file_id=str(others["id"]), tree="0", row="1",
+        other_id=base.rsplit("/", 1)[1], **condition,
     )  # fmt: skip
     return case
+
+
+def with_a_condition(base: str) -> dict[str, str]:
+    """Puts an approval on the case's decision, with a condition of which the reviewer has said something, with a file;
+    the places of both."""
+    with transaction() as session:
+        case_id = int(base.rsplit("/", 1)[1])
+        iris = session.scalars(select(Person.id).where(Person.login == "iris")).one()
+        decision = session.scalars(select(Decision).where(Decision.case_id == case_id)).one()
+        kept = blobs.put(session, b"As agreed.")
+        file = ConditionFile(path="agreed.txt", sha256=kept, added=now())
+        entry = ConditionEntry(at=now(), person_id=iris, act="comment", text="By when?", files=[file])
+        condition = ApprovalCondition(
+            number=1, what="Watch it", due=date(2099, 1, 1), state="open", revision=1, entries=[entry]
+        )
+        session.add(
+            Approval(
+                decision_id=decision.id, case_id=case_id, signed=date(2098, 1, 1), until=date(2099, 1, 1),
+                conditions=[condition],
+            )
+        )  # fmt: skip
+        session.flush()
+        return {"condition_entry_id": str(entry.id), "condition_file_id": str(file.id)}
 
 
 def put_into(base: str, state: str) -> None:
@@ -180,8 +216,13 @@ def asked(visitor: Visitor, operation: tuple[str, str], places: dict[str, str]) 
         with transaction() as session:
             found = session.get_one(Case, int(base.rsplit("/", 1)[1]))
             body = {"revision": 0, name: getattr(found, name)}
+    of_condition = path.startswith("/conditions")
     file = places["said_file_id" if path.startswith("/findings") else "file_id"]
-    filled = path.format(**{**places, "file_id": file, "form": FORMS.get(path, "html")})
+    ids = {
+        "file_id": places["condition_file_id"] if of_condition else file,
+        "entry_id": places["condition_entry_id" if of_condition else "entry_id"],
+    }
+    filled = path.format(**{**places, **ids, "form": FORMS.get(path, "html")})
     files = {"data": {"file": (io.BytesIO(b"As agreed."), "more.txt")}} if operation in WITH_A_FILE else {}
     return visitor.ask(method, f"{base}{filled}{QUERIES.get(operation, '')}", body, **files)
 
@@ -214,7 +255,7 @@ def test_every_operation_that_changes_a_case_is_somebodys(app: Flask) -> None:
     """An operation that is new is thought of here: who sees a case may not change it by chance."""
     known = OF_THE_REVIEWER | {
         ("POST", "/take"), ("POST", "/countersignature"), ("POST", "/exhibits/{number}/replay"),
-        ("POST", "/findings/{finding_id}/acts"), _SENT_WITH_WORDS,
+        ("POST", "/findings/{finding_id}/acts"), ("POST", "/conditions/{number}/acts"), *_SENT_WITH_WORDS,
         ("DELETE", "/exhibits/{number}/replay"), ("PUT", "/margin"), ("POST", "/behind"), ("POST", "/rows"),
         ("POST", "/report"), ("POST", "/plan/file"), ("POST", "/changes/effect"), ("POST", "/exhibits/{number}/regrouped"),
     }  # fmt: skip

@@ -127,7 +127,8 @@ def attach(
     case = people.case_for(session, person, case_id, lock=True)
     condition = _condition(session, case, number)
     entry = _entry(condition, entry_id)
-    if entry.person_id != person.id or entry is not condition.entries[-1]:
+    said_last = entry.person_id == person.id and entry is condition.entries[-1]
+    if not said_last or not may("comment", condition.state, parts_of(person, case)):
         raise ForbiddenError("Files belong to what you said last.", todo="Say what they are about first.")
     there = [one.path for one in entry.files]
     path, data = name_of(sent, there), sent[1]
