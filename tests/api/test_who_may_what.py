@@ -62,6 +62,7 @@ BODIES: dict[tuple[str, str], Any] = {
     ("PUT", "/plan"): None,
     ("POST", "/plan/file"): {"name": "plan.yaml", "text": "seed: 1"},
     ("PUT", "/roles"): None,
+    ("POST", "/re-review"): {"reason": "A year has passed."},
     ("POST", "/rows"): {},
     ("POST", "/statements"): {"statement": STATEMENT},
     ("PUT", "/statements/{statement_id}"): {"revision": 0, "statement": STATEMENT},
@@ -115,6 +116,8 @@ def let_through(operation: tuple[str, str], state: str) -> frozenset[str]:
     if operation == ("POST", "/conditions/{number}/acts"):
         # Only of a decided case are there any; whoever reviews none has no part in it.
         return frozenset({"nell", "carl", "tom"} | ({"iris"} if state != "waiting" else set()))
+    if operation == ("POST", "/re-review"):
+        return frozenset({"nell", "carl"}) | REVIEWERS
     if operation in _SENT_WITH_WORDS:
         return frozenset({"iris"}) if state != "waiting" else frozenset()
     if operation[1] == "/exhibits/{number}/replay" and operation[0] != "GET":
@@ -257,6 +260,6 @@ def test_every_operation_that_changes_a_case_is_somebodys(app: Flask) -> None:
         ("POST", "/take"), ("POST", "/countersignature"), ("POST", "/exhibits/{number}/replay"),
         ("POST", "/findings/{finding_id}/acts"), ("POST", "/conditions/{number}/acts"), *_SENT_WITH_WORDS,
         ("DELETE", "/exhibits/{number}/replay"), ("PUT", "/margin"), ("POST", "/behind"), ("POST", "/rows"),
-        ("POST", "/report"), ("POST", "/plan/file"), ("POST", "/changes/effect"), ("POST", "/exhibits/{number}/regrouped"),
+        ("POST", "/report"), ("POST", "/re-review"), ("POST", "/plan/file"), ("POST", "/changes/effect"), ("POST", "/exhibits/{number}/regrouped"),
     }  # fmt: skip
     assert {one for one in operations(app) if one[0] != "GET"} == known

@@ -2,15 +2,16 @@
 
 from flask import Response, current_app
 from flask_login import current_user, login_required
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, ConfigDict, Field
 
 from brookfall.api.attached import kept_file
 from brookfall.api.blueprint import QUEUE, blueprint, shows
+from brookfall.api.idempotency import once
 from brookfall.api.session import asking, guesses_counted, own_account
-from brookfall.desk import bundle, decisions, renditions
+from brookfall.desk import bundle, decisions, docket, re_review, renditions
 from brookfall.desk.decisions import Answer, Proposal
 from brookfall.desk.renditions import Form
-from brookfall.desk.views import DecisionPage, ReportView
+from brookfall.desk.views import CaseView, DecisionPage, ReportView
 from brookfall.records.database import transaction
 
 decision_api = blueprint("decision")
@@ -25,6 +26,14 @@ _KINDS: dict[Form, str] = {
 
 class CasePath(BaseModel):
     case_id: int
+
+
+class ReReviewBody(BaseModel):
+    """``reason``: why the version is reviewed again."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    reason: str = Field(max_length=4_000)
 
 
 class SubmittedQuery(BaseModel):
@@ -63,6 +72,21 @@ def post_countersignature(path: CasePath, body: Answer) -> DecisionPage:
     if body.accept:
         renditions.ask_report(int(current_user.id), path.case_id, current_app.extensions[QUEUE])
     return page
+
+
+@decision_api.post("/cases/<int:case_id>/re-review", responses={200: CaseView})
+@login_required
+@shows
+def post_re_review(path: CasePath, body: ReReviewBody) -> CaseView:
+    """Opens another case on the version that this one approved, and shows that."""
+    with transaction() as session:
+        person = asking(session)
+
+        def opened() -> CaseView:
+            made = re_review.open_re_review(session, person, path.case_id, body.reason)
+            return docket.case_view(session, person, made.id)
+
+        return once(session, person, CaseView, opened)
 
 
 @decision_api.get("/cases/<int:case_id>/report", responses={200: ReportView})

@@ -13,6 +13,7 @@ from brookfall.core.judge.approval import (
     Decided,
     Stands,
     approval_stands,
+    last_cases,
     model_stands,
     notices_of,
     version_stands,
@@ -86,6 +87,22 @@ def versions_today(session: Session, model: RegisteredModel, versions: Iterable[
     return {one: version_stands(one, decided, model.in_use, _withdrawn(model), today()) for one in versions}
 
 
+def cases_today(session: Session, model: RegisteredModel, cases: Sequence[Case]) -> dict[int, Stands]:
+    """How what was decided in each of these cases of a model stands today: as the version, where it was decided last
+    there."""
+    decided = _decided(session, [model.id]).get(model.id, [])
+    signed, last = {one.case: one for one in decided}, last_cases(decided)
+    found = {}
+    for case in cases:
+        if case.id in last or case.id not in signed:
+            known = decided if case.id in last else []
+            found[case.id] = version_stands(case.version, known, model.in_use, _withdrawn(model), today())
+        else:
+            later = next(one.signed for one in reversed(decided) if one.version == case.version)
+            found[case.id] = Stands("superseded", f"it was decided again on {later:%-d %b %Y}")
+    return found
+
+
 def approvals_of(session: Session, model_ids: Sequence[int]) -> list[stored.Approval]:
     """Every approval of these models with its conditions, the oldest first."""
     query = select(stored.Approval).join(Case, Case.id == stored.Approval.case_id).options(*_WHOLE)
@@ -108,7 +125,9 @@ def waiting_conditions(session: Session, person: Person, cases: Sequence[Case]) 
     """The cases with conditions about which this person is the next to do something."""
     by_id = {case.id: case for case in cases if case.state == "decided"}
     query = select(ApprovalCondition, stored.Approval.case_id).join(stored.Approval)
-    query = query.where(stored.Approval.case_id.in_(by_id), ApprovalCondition.state != "seen")
+    decided = _decided(session, list({case.model_id for case in by_id.values()}))
+    last = frozenset().union(*(last_cases(of_model) for of_model in decided.values()))
+    query = query.where(stored.Approval.case_id.in_(last & set(by_id)), ApprovalCondition.state != "seen")
     counts: dict[tuple[int, ConditionAct], list[date]] = {}
     for condition, case_id in session.execute(query.order_by(ApprovalCondition.due)):
         parts = parts_of(person, by_id[case_id])
@@ -142,6 +161,8 @@ def ending_approvals(session: Session, person: Person, cases: Sequence[Case]) ->
     for approval in session.scalars(query.order_by(stored.Approval.until, stored.Approval.id)):
         case = mine[approval.case_id]
         model = models[case.model_id]
+        if case.id not in last_cases(decided.get(model.id, [])):
+            continue
         stands = version_stands(
             case.version, decided.get(model.id, []), model.in_use, _withdrawn(model), today()
         )  # fmt: skip
@@ -199,12 +220,16 @@ def _tell(approval_id: int, name: str, day: date) -> None:
 def _decided(session: Session, model_ids: Sequence[int]) -> dict[int, list[Decided]]:
     """What was signed of the versions of each model, the oldest first."""
     approvals = {one.decision_id: as_core(one) for one in approvals_of(session, model_ids)}
-    query = select(Decision.id, Decision.answered, Case.model_id, Case.version).join(Case, Case.id == Decision.case_id)
+    query = select(Decision.id, Decision.answered, Case.model_id, Case.version, Case.id)
+    query = query.join(Case, Case.id == Decision.case_id)
     query = query.where(Case.model_id.in_(model_ids), Decision.state == "accepted")
     found: dict[int, list[Decided]] = {}
-    for decision_id, answered, model_id, version in session.execute(query.order_by(Decision.answered, Decision.id)):
+    for decision_id, answered, model_id, version, case_id in session.execute(
+        query.order_by(Decision.answered, Decision.id)
+    ):
         if answered is not None:
-            found.setdefault(model_id, []).append(Decided(version, day_of(answered), approvals.get(decision_id)))
+            approval = approvals.get(decision_id)
+            found.setdefault(model_id, []).append(Decided(version, day_of(answered), approval, case_id))
     return found
 
 

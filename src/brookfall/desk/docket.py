@@ -1,5 +1,6 @@
 """The docket and the head of a case: where each stands, and what waits for whom."""
 
+import json
 from collections.abc import Iterable
 
 from sqlalchemy import func, select
@@ -8,6 +9,7 @@ from sqlalchemy.orm import Session
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.foundation.errors import ForbiddenError
 from brookfall.core.foundation.wording import counted
+from brookfall.core.judge.condition_life import MET
 from brookfall.core.judge.finding_life import REPORTED, UNSETTLED, FindingAct, FindingState, may
 from brookfall.core.judge.standing import worst_mark
 from brookfall.core.recipe.families import recipe_in_words
@@ -15,8 +17,11 @@ from brookfall.core.submission.difference import Version, version_changes
 from brookfall.core.submission.schema import Submission
 from brookfall.desk import finding_life, people, retention
 from brookfall.desk.approvals import conditions_met, ending_approvals, waiting_conditions
+from brookfall.desk.re_review import OPENED
 from brookfall.desk.statements import marks_of_statements
 from brookfall.desk.views import (
+    CarriedCondition,
+    CarriedFinding,
     CaseLine,
     CaseView,
     ClaimView,
@@ -30,7 +35,10 @@ from brookfall.desk.views import (
 )
 from brookfall.desk.views import Standing as MarkStanding
 from brookfall.records import audit_log
+from brookfall.records.approvals import Approval, ApprovalCondition
+from brookfall.records.audit_log import RecordEntry
 from brookfall.records.cases import Blob, Case, SubmittedFile
+from brookfall.records.config import day_of
 from brookfall.records.findings_and_decisions import Decision, Finding, StoredEstimate, StoredExhibit
 from brookfall.records.people import Person
 from brookfall.records.runs import Run
@@ -98,6 +106,7 @@ def lines_of(session: Session, person: Person, cases: list[Case]) -> list[CaseLi
             model=case.model,
             model_key=case.registered.key,
             version=case.version,
+            review=case.review,
             outcome=case.outcome,
             tier=case.tier,
             owner=case.owner.name,
@@ -234,6 +243,9 @@ def case_view(session: Session, person: Person, case_id: int) -> CaseView:
         model=case.model,
         model_key=case.registered.key,
         version=case.version,
+        review=case.review,
+        re_review=_asked_again(session, case),
+        before=next((other.id for other in reversed(others) if _is_before(other, case)), None),
         tier=case.tier,
         outcome=case.outcome,
         state=case.state,
@@ -255,6 +267,8 @@ def case_view(session: Session, person: Person, case_id: int) -> CaseView:
         claims=_claims(session, submission, run),
         previous=previous,
         since=_since(session, case, [other for other in others if other.id < case.id]),
+        carried_findings=_carried_findings(session, case),
+        carried_conditions=_carried_conditions(session, case),
         marks=line.marks,
         may=May(
             take=people.may_take(person, case),
@@ -265,9 +279,51 @@ def case_view(session: Session, person: Person, case_id: int) -> CaseView:
     )
 
 
+def _carried_findings(session: Session, case: Case) -> list[CarriedFinding]:
+    """What was found in earlier cases of the model and is settled by nobody yet, the gravest first."""
+    query = select(Finding, Case.version).join(Case, Case.id == Finding.case_id)
+    query = query.where(Case.model_id == case.model_id, Case.id < case.id, Finding.state.in_(UNSETTLED))
+    return [
+        CarriedFinding(
+            case_id=finding.case_id, version=version, number=finding.number, severity=finding.severity,
+            title=finding.title, state=finding.state,
+        )
+        for finding, version in session.execute(query.order_by(Finding.severity.desc(), Finding.id))
+    ]  # fmt: skip
+
+
+def _carried_conditions(session: Session, case: Case) -> list[CarriedCondition]:
+    """The conditions of earlier approvals of the model that are not met, the first due first."""
+    query = select(ApprovalCondition, Approval.case_id, Case.version)
+    query = query.join(Approval, Approval.id == ApprovalCondition.approval_id).join(Case, Case.id == Approval.case_id)
+    query = query.where(Case.model_id == case.model_id, Case.id < case.id, ApprovalCondition.state.not_in(MET))
+    return [
+        CarriedCondition(
+            case_id=case_id, version=version, number=condition.number, what=condition.what, due=condition.due,
+            state=condition.state,
+        )
+        for condition, case_id, version in session.execute(query.order_by(ApprovalCondition.due, ApprovalCondition.id))
+    ]  # fmt: skip
+
+
+def _is_before(other: Case, case: Case) -> bool:
+    """Whether a case is of the review before this one, on the same version."""
+    return (other.version, other.review) == (case.version, case.review - 1)
+
+
+def _asked_again(session: Session, case: Case) -> str | None:
+    """Why the version is reviewed again, and who asked; None of a first review."""
+    if case.review == 1:
+        return None
+    entry = session.scalars(
+        select(RecordEntry).where(RecordEntry.case_id == case.id, RecordEntry.act == OPENED)
+    ).first()  # fmt: skip
+    return None if entry is None else f"{json.loads(entry.after)['reason']} ({entry.who}, {day_of(entry.at):%-d %b %Y})"
+
+
 def _since(session: Session, case: Case, earlier: list[Case]) -> VersionSince | None:
     """What changed since the last version before this one."""
-    if not earlier:
+    if not earlier or case.review > 1:
         return None
     last = max(earlier, key=lambda one: one.id)
     changes = version_changes(_version(session, last), _version(session, case))

@@ -12,8 +12,8 @@ from brookfall.core.foundation.errors import MissingError
 from brookfall.core.judge.approval import approval_stands
 from brookfall.core.judge.condition_life import MET
 from brookfall.core.judge.finding_life import UNSETTLED
-from brookfall.desk import people
-from brookfall.desk.approvals import approvals_of, as_core, stands_today, versions_today
+from brookfall.desk import people, re_review
+from brookfall.desk.approvals import approvals_of, as_core, cases_today, stands_today, versions_today
 from brookfall.desk.docket import lines_of
 from brookfall.desk.views import BelongsView, ConditionShort, ModelEvent, ModelLine, ModelPage, VersionView
 from brookfall.records.approvals import Approval, ApprovalCondition
@@ -68,12 +68,15 @@ def model_page(session: Session, person: Person, key: str) -> ModelPage:
     """A model with its versions, the newest first, and its people. MissingError where the person may not see it."""
     model = visible(session, person, key)
     cases = session.scalars(select(Case).where(Case.model_id == model.id).order_by(Case.id.desc())).all()
-    today_ = versions_today(session, model, [case.version for case in cases])
+    today_ = cases_today(session, model, cases)
     stands = stands_today(session, [model])[model.id]
     approvals = approvals_of(session, [model.id])
     conditions = {one.case_id: [_short(condition) for condition in one.conditions] for one in approvals}
     lines = {line.id: line for line in lines_of(session, person, list(cases))}
-    may_be_used = [case.version for case in cases if today_[case.version].standing in (*IN_FORCE, "superseded")]
+    of_versions = versions_today(session, model, {case.version for case in cases})
+    may_be_used = {
+        case.version: None for case in cases if of_versions[case.version].standing in (*IN_FORCE, "superseded")
+    }
     return ModelPage(
         key=model.key,
         name=model.name,
@@ -81,7 +84,7 @@ def model_page(session: Session, person: Person, key: str) -> ModelPage:
         members=[_as_person(member) for member in model.members],
         created=model.created,
         in_use=model.in_use,
-        approved=may_be_used,
+        approved=list(may_be_used),
         standing=stands.standing,
         why=stands.why,
         counts=stands.version,
@@ -91,9 +94,9 @@ def model_page(session: Session, person: Person, key: str) -> ModelPage:
         versions=[
             VersionView(
                 line=lines[case.id],
-                standing=today_[case.version].standing,
-                why=today_[case.version].why,
-                until=today_[case.version].until,
+                standing=today_[case.id].standing,
+                why=today_[case.id].why,
+                until=today_[case.id].until,
                 conditions=conditions.get(case.id, []),
             )
             for case in cases
@@ -102,6 +105,11 @@ def model_page(session: Session, person: Person, key: str) -> ModelPage:
         may_change_people=model.owner_id == person.id,
         may_say_in_use=person.id in model.people_ids and model.withdrawn is None,
         may_withdraw=model.owner_id == person.id,
+        re_reviewable=[
+            case.id
+            for case in cases
+            if case.rows_taken is None and re_review.may_ask(person, case) and not re_review.why_not(session, case)
+        ],
     )
 
 
@@ -134,7 +142,7 @@ def _events(
 ) -> list[ModelEvent]:
     """What befell the model, the first first: what was sent, signed, done about conditions, and what lapsed."""
     version_of = {case.id: case.version for case in cases}
-    events = [_event(case.id, case.version, day_of(case.created), "submitted", case.owner) for case in cases]
+    events = [_event(case.id, case.version, day_of(case.created), *_begun(case)) for case in cases]
     signed = select(Decision).where(Decision.case_id.in_(version_of), Decision.state == "accepted")
     for decision in session.scalars(signed):
         if decision.answered is not None:
@@ -166,6 +174,10 @@ def _events(
 
 
 _DID = {act: words for act, words in CONDITION_ACTS.items() if act != "comment"}
+
+
+def _begun(case: Case) -> tuple[str, Person | None]:
+    return ("submitted", case.owner) if case.review == 1 else ("re-review opened", None)
 
 
 def _event(case_id: int, version: str, day: date, what: str, by: Person | None) -> ModelEvent:

@@ -15,6 +15,7 @@ from brookfall.core.plan.revisions import read_plan
 from brookfall.core.submission.schema import Submission
 from brookfall.desk import people
 from brookfall.desk.added_tables import ADDED
+from brookfall.desk.bench import added_to
 from brookfall.desk.views import ErasureNotice, ErasureView, RetentionLine, RetentionView
 from brookfall.records import audit_log
 from brookfall.records.audit_log import RecordEntry
@@ -249,10 +250,13 @@ def _files(session: Session, case: Case) -> dict[str, str]:
         paths.add(declared.artifact.path)
     found = select(SubmittedFile.path, SubmittedFile.sha256).where(SubmittedFile.case_id == case.id)
     submitted = {path: sha for path, sha in session.execute(found) if path in paths}
+    # Of a re-review the tables that came with it were entered in the case before.
+    came = {f"{one.name}, beside the rows": one.sha256 for one in added_to(case)}
     entries = select(RecordEntry).where(RecordEntry.case_id == case.id, RecordEntry.act == ADDED)
     added = {entry.id: json.loads(entry.after) for entry in session.scalars(entries.order_by(RecordEntry.id))}
     # A table may have been added, taken away and added again under its name.
-    return submitted | {f"{one['table']}, added in entry {key}": one["sha256"] for key, one in added.items()}
+    came = {name: sha for name, sha in came.items() if sha not in {one["sha256"] for one in added.values()}}
+    return submitted | came | {f"{one['table']}, added in entry {key}": one["sha256"] for key, one in added.items()}
 
 
 def _sizes(session: Session, case_ids: list[int]) -> dict[int, int]:

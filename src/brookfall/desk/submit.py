@@ -25,7 +25,7 @@ from brookfall.records.people import Person
 from brookfall.records.tables import put_table
 from brookfall.sandbox import sandbox
 
-_ONE_VERSION = "uq_case_file_model_id_version"
+_ONE_VERSION = "uq_case_file_review"
 
 
 def submit(

@@ -9,12 +9,14 @@ from brookfall.records.cases import Case, StoredColumn
 
 
 def versions_to_compare(session: Session, model_id: int, outcome: str, but: int | None) -> list[InUse]:
-    """The versions of a model that have a recipe, newest first, each with its features; one case is left out."""
-    query = select(Case).where(Case.model_id == model_id, Case.outcome == outcome).order_by(Case.id.desc())
+    """The versions of a model that have a recipe, newest first, each with its features; that of one case is left out,
+    however often it was reviewed."""
+    query = select(Case).where(Case.model_id == model_id, Case.outcome == outcome, Case.review == 1)
+    own = session.scalar(select(Case.version).where(Case.id == but))
     found = []
-    for case in session.scalars(query):
+    for case in session.scalars(query.order_by(Case.id.desc())):
         recipe = Submission.model_validate(case.submission).recipe
-        if case.id != but and recipe is not None:
+        if case.version != own and recipe is not None:
             features = _features(session, case)
             found.append(InUse(version=case.version, recipe=recipe, features=features))
     return found

@@ -95,10 +95,13 @@ class SeverityCount(View):
 
 
 class CaseLine(View):
+    """``review`` is 1 of the first review of a version, more of a re-review."""
+
     id: int
     model: str
     model_key: str
     version: str
+    review: int
     outcome: str
     tier: int
     owner: str
@@ -175,7 +178,8 @@ class ModelEvent(View):
 
 class ModelPage(View):
     """``approved`` are the versions that may be in use; ``versions`` begin with the newest, ``events`` with the
-    first. It stands as the version that ``counts``."""
+    first. It stands as the version that ``counts``; ``re_reviewable`` are the cases of which the
+    person may open a re-review."""
 
     key: str
     name: str
@@ -195,6 +199,7 @@ class ModelPage(View):
     may_change_people: bool
     may_say_in_use: bool
     may_withdraw: bool
+    re_reviewable: list[int]
 
 
 class ErasureView(View):
@@ -328,11 +333,39 @@ class VersionSince(View):
     changes: list[VersionChange]
 
 
+class CarriedFinding(View):
+    """A finding of an earlier case of the model that nobody has settled."""
+
+    case_id: int
+    version: str
+    number: int
+    severity: int
+    title: str
+    state: FindingState
+
+
+class CarriedCondition(View):
+    """A condition of an earlier approval of the model that is not met."""
+
+    case_id: int
+    version: str
+    number: int
+    what: str
+    due: date
+    state: ConditionState
+
+
 class CaseView(View):
+    """``review`` is 1 of the first review of a version; ``re_review`` is why it is one of those after, with who asked,
+    and ``before`` the case of the review before it."""
+
     id: int
     model: str
     model_key: str
     version: str
+    review: int
+    re_review: str | None
+    before: int | None
     tier: int
     outcome: str
     state: str
@@ -354,6 +387,8 @@ class CaseView(View):
     claims: list[ClaimView]
     previous: list[CaseLine]
     since: VersionSince | None
+    carried_findings: list[CarriedFinding]
+    carried_conditions: list[CarriedCondition]
     marks: list[Mark]
     may: May
 

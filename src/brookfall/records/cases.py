@@ -37,16 +37,19 @@ class BlobChunk(Base):
 class Case(Base):
     """One submitted version of one model, under review; ``model`` is the name that it was submitted under.
 
+    ``review`` is 1 of the first review of a version; those after it are re-reviews of what was approved.
+
     ``rows_taken`` says since when its rows can't be read, as their term was over; None while they can.
     """
 
     __tablename__ = "case_file"
-    __table_args__ = (UniqueConstraint("model_id", "version", name="uq_case_file_model_id_version"), TABLE_OPTIONS)
+    __table_args__ = (UniqueConstraint("model_id", "version", "review", name="uq_case_file_review"), TABLE_OPTIONS)
 
     id: Mapped[Key]
     model_id: Mapped[int] = mapped_column(ForeignKey("model.id"))
     model: Mapped[Short]
     version: Mapped[str] = mapped_column(String(40))
+    review: Mapped[int] = mapped_column(server_default="1")
     tier: Mapped[int]
     outcome: Mapped[str] = mapped_column(String(20))
     submission: Mapped[dict[str, Any]]

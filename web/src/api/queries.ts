@@ -75,6 +75,14 @@ export const useWithdraw = (key: string) =>
     ["docket"],
   );
 
+export const useReReview = () =>
+  useAct(
+    async ({ caseId, reason }: { caseId: number; reason: string }) =>
+      told(await client.POST("/api/cases/{case_id}/re-review", { ...at(caseId), body: { reason } })),
+    ["models"],
+    ["docket"],
+  );
+
 /** Which decided cases keep their rows until when; followed while some are taken away. */
 export const useRetention = () =>
   useQuery({

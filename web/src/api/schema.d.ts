@@ -618,6 +618,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/re-review": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Opens another case on the version that this one approved, and shows that. */
+        post: operations["decision_post_re_review_cases__int_case_id__re_review_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case_id}/report": {
         parameters: {
             query?: never;
@@ -1631,12 +1648,60 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * CarriedCondition
+         * @description A condition of an earlier approval of the model that is not met.
+         */
+        CarriedCondition: {
+            /** Case Id */
+            case_id: number;
+            /**
+             * Due
+             * Format: date
+             */
+            due: string;
+            /** Number */
+            number: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "open" | "sent" | "met" | "seen";
+            /** Version */
+            version: string;
+            /** What */
+            what: string;
+        };
+        /**
+         * CarriedFinding
+         * @description A finding of an earlier case of the model that nobody has settled.
+         */
+        CarriedFinding: {
+            /** Case Id */
+            case_id: number;
+            /** Number */
+            number: number;
+            /** Severity */
+            severity: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "draft" | "open" | "answered" | "retested" | "closed" | "accepted" | "withdrawn";
+            /** Title */
+            title: string;
+            /** Version */
+            version: string;
+        };
         /** CaseId */
         CaseId: {
             /** Case Id */
             case_id: number;
         };
-        /** CaseLine */
+        /**
+         * CaseLine
+         * @description ``review`` is 1 of the first review of a version, more of a re-review.
+         */
         CaseLine: {
             /** Due */
             due: string | null;
@@ -1656,6 +1721,8 @@ export interface components {
             outcome: string;
             /** Owner */
             owner: string;
+            /** Review */
+            review: number;
             /** Reviewer */
             reviewer: string | null;
             /** Stands */
@@ -1669,8 +1736,18 @@ export interface components {
             /** Version */
             version: string;
         };
-        /** CaseView */
+        /**
+         * CaseView
+         * @description ``review`` is 1 of the first review of a version; ``re_review`` is why it is one of those after, with who asked,
+         *     and ``before`` the case of the review before it.
+         */
         CaseView: {
+            /** Before */
+            before: number | null;
+            /** Carried Conditions */
+            carried_conditions: components["schemas"]["CarriedCondition"][];
+            /** Carried Findings */
+            carried_findings: components["schemas"]["CarriedFinding"][];
             /** Claims */
             claims: components["schemas"]["ClaimView"][];
             /** Countersigner */
@@ -1704,8 +1781,12 @@ export interface components {
             plan_locked: string | null;
             /** Previous */
             previous: components["schemas"]["CaseLine"][];
+            /** Re Review */
+            re_review: string | null;
             /** Recipe Words */
             recipe_words: string | null;
+            /** Review */
+            review: number;
             /** Reviewer */
             reviewer: string | null;
             /** Rows Taken */
@@ -4159,7 +4240,8 @@ export interface components {
         /**
          * ModelPage
          * @description ``approved`` are the versions that may be in use; ``versions`` begin with the newest, ``events`` with the
-         *     first. It stands as the version that ``counts``.
+         *     first. It stands as the version that ``counts``; ``re_reviewable`` are the cases of which the
+         *     person may open a re-review.
          */
         ModelPage: {
             /** Approved */
@@ -4188,6 +4270,8 @@ export interface components {
             /** Name */
             name: string;
             owner: components["schemas"]["BelongsView"];
+            /** Re Reviewable */
+            re_reviewable: number[];
             /** Review */
             review: string | null;
             /**
@@ -5315,6 +5399,14 @@ export interface components {
             question: string;
             /** Standing */
             standing: ("within" | "within_open" | "near" | "outside" | "unsettled" | "none") | null;
+        };
+        /**
+         * ReReviewBody
+         * @description ``reason``: why the version is reviewed again.
+         */
+        ReReviewBody: {
+            /** Reason */
+            reason: string;
         };
         /**
          * ReadAs
@@ -10966,6 +11058,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProxyPairs"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    decision_post_re_review_cases__int_case_id__re_review_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReReviewBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseView"];
                 };
             };
             /** @description Bad Request */

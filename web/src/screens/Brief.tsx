@@ -5,8 +5,9 @@ import { Link } from "react-router";
 import type { Case } from "../api/client";
 import { useTheCase } from "../frame/CaseFrame";
 import { DataTable } from "../parts/DataTable";
+import { Tally } from "../marks/Tally";
 import { SERIF } from "../theme";
-import { count, interval, measure, plural } from "../wording";
+import { conditionState, count, day, findingState, interval, measure, plural } from "../wording";
 
 const VERDICTS: Record<string, string> = {
   cannot_be_checked: "can't be checked",
@@ -18,6 +19,7 @@ export function Brief() {
   const { model, artifact } = theCase.submission;
   return (
     <Box sx={{ p: 3, maxWidth: 940 }}>
+      <Carried theCase={theCase} />
       <Typography sx={{ fontFamily: SERIF, fontSize: "size.answer", lineHeight: 1.34, mb: 1.5 }}>
         {model.purpose}.
       </Typography>
@@ -155,6 +157,56 @@ function Facts({ rows }: { rows: [string, string][] }) {
           </Box>
         </Box>
       ))}
+    </Box>
+  );
+}
+
+/** What goes with the model to this case: why it is reviewed again, findings that nobody settled, conditions not met. */
+function Carried({ theCase }: { theCase: Case }) {
+  const { re_review, before, carried_findings, carried_conditions } = theCase;
+  if (!re_review && carried_findings.length + carried_conditions.length === 0) return null;
+  return (
+    <Box
+      component="section"
+      aria-label="Carried over"
+      sx={{ mb: 2.5, pl: 1.5, borderLeft: 3, borderColor: "primary.main" }}
+    >
+      {re_review && (
+        <Typography sx={{ mb: 0.5 }}>
+          This is a re-review: {re_review}. Roles, plan and changes of the data begin as{" "}
+          {before ? <Link to={`/cases/${before}`}>the review before</Link> : "the review before"} left them.
+        </Typography>
+      )}
+      {carried_findings.length + carried_conditions.length > 0 && (
+        <>
+          <Typography variant="h3">Left from earlier reviews</Typography>
+          <Box component="ul" sx={{ listStyle: "none", p: 0, m: 0, mt: 0.5 }}>
+            {carried_findings.map((one) => (
+              <Box
+                component="li"
+                key={`finding ${one.case_id} ${one.number}`}
+                sx={{ display: "flex", gap: 1, alignItems: "baseline" }}
+              >
+                <Tally severity={one.severity} />
+                <span>
+                  <Link to={`/cases/${one.case_id}/findings#finding-${one.number}`}>
+                    Finding {one.number} of {one.version}
+                  </Link>
+                  , {findingState(one.state)}: {one.title}
+                </span>
+              </Box>
+            ))}
+            {carried_conditions.map((one) => (
+              <li key={`condition ${one.case_id} ${one.number}`}>
+                <Link to={`/cases/${one.case_id}/decision`}>
+                  Condition {one.number} of {one.version}
+                </Link>
+                , {conditionState(one.state)}, due on {day(one.due)}: {one.what}
+              </li>
+            ))}
+          </Box>
+        </>
+      )}
     </Box>
   );
 }

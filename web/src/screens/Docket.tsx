@@ -97,6 +97,7 @@ export function Docket() {
                 </Box>{" "}
                 <Box component="span" sx={{ fontSize: "size.small", color: "text.secondary" }}>
                   {c.version}
+                  {c.review > 1 && `, review ${c.review}`}
                 </Box>
               </Link>
             ),

@@ -5,9 +5,9 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState, type FormEvent } from "react";
-import { Link, useParams } from "react-router";
+import { Link, useNavigate, useParams } from "react-router";
 import type { Schemas } from "../api/client";
-import { useAddMember, useModel, useRemoveMember, useSayInUse, useWithdraw } from "../api/queries";
+import { useAddMember, useModel, useReReview, useRemoveMember, useSayInUse, useWithdraw } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
 import { Fetching, Said } from "../parts/Said";
 import { useUnsent } from "../parts/unsent";
@@ -51,7 +51,14 @@ export function ModelScreen() {
           {
             head: "version",
             namesRow: true,
-            cell: ({ line }) => <Link to={`/cases/${line.id}`}>{line.version}</Link>,
+            cell: ({ line }) => (
+              <>
+                <Link to={`/cases/${line.id}`}>{line.version}</Link>
+                {line.review > 1 && (
+                  <Box sx={{ fontSize: "size.small", color: "text.secondary" }}>review {line.review}</Box>
+                )}
+              </>
+            ),
           },
           {
             head: "today",
@@ -69,6 +76,7 @@ export function ModelScreen() {
           { head: "where its case stands", cell: ({ line }) => line.stands },
         ]}
       />
+      <ReReview model={model} />
       <OfConditions model={model} />
       <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>
         Time line
@@ -79,6 +87,70 @@ export function ModelScreen() {
       </Typography>
       <People model={model} />
       {model.may_withdraw && <Withdrawal model={model} />}
+    </Box>
+  );
+}
+
+/** Opens another case on a version that was approved. */
+function ReReview({ model }: { model: Schemas["ModelPage"] }) {
+  const open = useReReview();
+  const go = useNavigate();
+  const lines = model.versions.map((version) => version.line).filter((line) => model.re_reviewable.includes(line.id));
+  const [chosen, setChosen] = useState<number | null>(null);
+  const { typed, put, letGo } = useUnsent(`brookfall.re-review.${model.key}`, { reason: "" });
+  const caseId = chosen ?? lines.find((line) => line.version === model.counts)?.id ?? lines[0]?.id;
+  if (caseId === undefined) return null;
+  return (
+    <Box component="details" sx={{ mt: 1 }}>
+      <Box component="summary" sx={{ cursor: "pointer", color: "primary.main", fontWeight: 550 }}>
+        Review a version again
+      </Box>
+      <Box
+        component="form"
+        aria-label="Review a version again"
+        sx={{ display: "grid", gap: 1.5, mt: 1.5, maxWidth: 620, justifyItems: "start" }}
+        onSubmit={(event) => {
+          event.preventDefault();
+          open.mutate(
+            { caseId, reason: typed.reason },
+            {
+              onSuccess: (made) => {
+                letGo();
+                void go(`/cases/${made.id}`);
+              },
+            },
+          );
+        }}
+      >
+        <Typography sx={{ color: "text.secondary" }}>
+          Opens a case on the same version: the files as they were sent, with roles, plan and changes of the data as the
+          last review left them. What was signed stands until the new decision is.
+        </Typography>
+        <TextField
+          select
+          label="Version"
+          value={caseId}
+          onChange={(event) => setChosen(Number(event.target.value))}
+          sx={{ width: 240 }}
+        >
+          {lines.map((line) => (
+            <MenuItem key={line.id} value={line.id}>
+              {line.version}
+            </MenuItem>
+          ))}
+        </TextField>
+        <TextField
+          fullWidth
+          multiline
+          label="Why it is reviewed again"
+          value={typed.reason}
+          onChange={(event) => put({ reason: event.target.value })}
+        />
+        <Button type="submit" variant="outlined" disabled={open.isPending || !typed.reason.trim()}>
+          Open a re-review
+        </Button>
+        <Said error={open.error} />
+      </Box>
     </Box>
   );
 }

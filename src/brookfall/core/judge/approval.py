@@ -43,11 +43,13 @@ class Approval:
 
 @dataclass(frozen=True)
 class Decided:
-    """The decision that was signed last of a version; ``approval`` is None where it approved nothing."""
+    """A decision that was signed on a version, in the case of that number; ``approval`` is None where it approved
+    nothing."""
 
     version: str
     signed: date
     approval: Approval | None
+    case: int = 0
 
 
 @dataclass(frozen=True)
@@ -161,6 +163,11 @@ def version_stands(
         other = "is in use" if current.version == in_use else f"was approved on {_day(current.signed)}"
         return Stands("superseded", f"version {current.version} {other}")
     return approval_stands(last.approval, today)
+
+
+def last_cases(decided: Sequence[Decided]) -> frozenset[int]:
+    """Of each version the case of its last decision: what was decided of it before counts no more."""
+    return frozenset({one.version: one.case for one in decided}.values())
 
 
 def notices_of(approval: Approval, today: date) -> tuple[str, ...]:

@@ -1,4 +1,4 @@
-"""Approvals have terms, their conditions a state, and a model can be withdrawn"""
+"""Approvals have terms, their conditions a state, a version more than one review; a model can be withdrawn"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -19,6 +19,13 @@ def upgrade() -> None:
         op.add_column("model", sa.Column("withdrawn", sa.DateTime(), nullable=True))
     if "withdrawn_why" not in of_model:
         op.add_column("model", sa.Column("withdrawn_why", sa.Text(), nullable=True))
+    if "review" not in {one["name"] for one in look.get_columns("case_file")}:
+        op.add_column("case_file", sa.Column("review", sa.Integer(), nullable=False, server_default="1"))
+    unique = {one["name"] for one in look.get_unique_constraints("case_file")}
+    if "uq_case_file_review" not in unique:
+        op.create_unique_constraint("uq_case_file_review", "case_file", ["model_id", "version", "review"])
+    if "uq_case_file_model_id_version" in unique:
+        op.drop_constraint("uq_case_file_model_id_version", "case_file", type_="unique")
     for name, columns in _tables().items():
         if name not in there:
             op.create_table(

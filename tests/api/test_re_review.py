@@ -1,0 +1,142 @@
+"""A version that was approved is reviewed again: from the last set-up, to a decision that counts from then on."""
+
+import json
+from datetime import timedelta
+
+import pytest
+from sqlalchemy import select
+
+from brookfall.demo.seed import PASSWORD
+from brookfall.records.cases import Case, StoredColumn, SubmittedFile
+from brookfall.records.config import today
+from brookfall.records.database import transaction
+from tests.api.conftest import Answer, Visitor
+from tests.api.packages import submit
+from tests.api.test_case import SignIn, finished, plan_of, proposal
+from tests.api.test_conditions import approved, asked, at_day, ending, line_of, page_of, reviewed, waits
+from tests.api.test_finding_life import entries_of, written
+from tests.api.test_races import at_once
+from tests.api.test_signing import number_of
+from tests.conftest import files_of
+
+pytestmark = pytest.mark.usefixtures("workers")
+
+REASON = "The people it is used on have changed."
+
+
+def opened(visitor: Visitor, base: str, reason: str = REASON) -> Answer:
+    return visitor.ask("POST", f"{base}/re-review", {"reason": reason})
+
+
+def again(visitor: Visitor, base: str) -> str:
+    """The address of the re-review of a case."""
+    answer = opened(visitor, base)
+    assert answer.status_code == 200, answer.text
+    return f"/api/cases/{answer.json['id']}"
+
+
+def test_it_begins_where_the_last_review_ended(visitor: SignIn) -> None:
+    iris = visitor("iris")
+    base = reviewed(visitor, "again", "Reviewed again")
+    finding = written(iris, base, title="It leans still")
+    settled = written(iris, base, title="It leaned")
+    act = {"act": "close", "revision": settled["revision"], "text": "It does no more."}
+    assert iris.ask("POST", f"{base}/findings/{settled['id']}/acts", act).status_code == 200
+    approved(visitor, base, asked(today() + timedelta(days=60)))
+    second = again(visitor("nell"), base)
+    assert second != base
+    case = visitor("nell").get(second)
+    assert (case["version"], case["review"], case["state"], case["before"]) == ("again", 2, "waiting", number_of(base))
+    assert case["re_review"] == f"{REASON} (Nell Farrow, {today():%-d %b %Y})"
+    assert case["since"] is None
+    assert [(one["number"], one["title"], one["version"]) for one in case["carried_findings"]] == [
+        (finding["number"], "It leans still", "again")
+    ]
+    assert [(one["what"], one["state"]) for one in case["carried_conditions"]] == [("Collect a year of rows.", "open")]
+    assert visitor("nell").get(base)["carried_findings"] == [], "nothing is carried to itself"
+    with transaction() as session:
+        before, now_ = session.get_one(Case, number_of(base)), session.get_one(Case, number_of(second))
+        for name in ("plan", "roles", "changes", "package_sha256", "table_fingerprint", "n_rows", "owner_id"):
+            assert getattr(before, name) == getattr(now_, name), name
+        assert (now_.plan_locked, now_.reviewer_id, now_.countersigner_id) == (None, None, None)
+        for table, kept in ((SubmittedFile, ("path", "sha256")), (StoredColumn, ("name", "values_sha256", "profile"))):
+            rows = [
+                [
+                    [getattr(row, name) for name in kept]
+                    for row in session.scalars(select(table).where(table.case_id == one.id).order_by(table.id))
+                ]
+                for one in (before, now_)
+            ]
+            assert rows[0] == rows[1] != []
+    assert iris.ask("POST", f"{second}/take").status_code == 200
+    assert plan_of(iris, second)["plan"]["checks"] == ["profile", "holdout"]
+    assert iris.ask("POST", f"{second}/run").status_code == 200
+    finished(iris, second)
+    first, anew = (iris.get(f"{one}/exhibits/2")["exhibit"]["estimates"] for one in (base, second))
+    assert first == anew != [], "same seed, same bits"
+    (entry,) = entries_of(second, "opened a re-review")
+    assert json.loads(entry.after) == {"review": 2, "after": number_of(base), "reason": REASON}
+
+
+def test_its_decision_counts_from_then_on(visitor: SignIn) -> None:
+    base = reviewed(visitor, "lapsed", "Lapsed and approved again")
+    with at_day(500):
+        approved(visitor, base, asked(today() + timedelta(days=30)))
+    nell = visitor("nell")
+    assert line_of(nell, base)["standing"] == "lapsed"
+    assert len(ending(nell, base)) == 1
+    second = again(nell, base)
+    assert line_of(nell, base)["standing"] == "lapsed", "until the new decision is signed"
+    iris = visitor("iris")
+    assert iris.ask("POST", f"{second}/take").status_code == 200
+    assert iris.ask("POST", f"{second}/run").status_code == 200
+    finished(iris, second)
+    approved(visitor, second)
+    page = page_of(nell, base)
+    assert (page["standing"], page["counts"], page["approved"]) == ("in_force", "lapsed", ["lapsed"])
+    assert [(one["line"]["review"], one["standing"]) for one in page["versions"]] == [
+        (2, "in_force"),
+        (1, "superseded"),
+    ]
+    assert page["versions"][1]["why"] == f"it was decided again on {today():%-d %b %Y}"
+    assert ending(nell, base) == ending(nell, second) == waits(nell, base) == []
+    assert "re-review opened" in [event["what"] for event in page["events"]]
+    assert page["re_reviewable"] == [number_of(second)]
+
+
+def test_a_re_review_may_end_an_approval(visitor: SignIn) -> None:
+    base = reviewed(visitor, "ended", "Approved, then not")
+    approved(visitor, base)
+    second = again(visitor("tom"), base)
+    iris = visitor("iris")
+    assert iris.ask("POST", f"{second}/take").status_code == 200
+    assert iris.ask("POST", f"{second}/run").status_code == 200
+    finished(iris, second)
+    assert line_of(iris, base)["standing"] == "in_force"
+    body = proposal(kind="not_approved", conditions=[])
+    assert iris.ask("POST", f"{second}/decision", body).status_code == 200
+    read = visitor("tom").get(f"{second}/decision")["statement_sha256"]
+    body = {"accept": True, "statement_sha256": read, "password": PASSWORD}
+    assert visitor("tom").ask("POST", f"{second}/countersignature", body).status_code == 200
+    page = page_of(iris, base)
+    assert (page["standing"], page["approved"]) == ("not_approved", [])
+
+
+def test_who_may_not_and_what_can_not_be_reviewed_again(visitor: SignIn) -> None:
+    base = reviewed(visitor, "not again", "Not again")
+    nell = visitor("nell")
+    early = opened(nell, base)
+    assert (early.status_code, "was not approved" in early.json["detail"]) == (422, True)
+    approved(visitor, base)
+    for login in ("ada", "wren"):
+        assert opened(visitor(login), base).status_code in (403, 404)
+    assert opened(nell, base, "  ").status_code == 422
+    answers = at_once([visitor("nell"), visitor("iris"), visitor("tom")], lambda one, _: opened(one, base))
+    assert sorted(answer.status_code for answer in answers) == [200, 422, 422], [answer.text for answer in answers]
+    assert opened(nell, base).json["detail"].endswith("was reviewed again since, or is under review.")
+    # Nor is a package of the version taken as a second one.
+    sent = submit(nell, files_of(claims=[]), version="not again")
+    assert sent.status_code == 200, "another model's version of that name"
+    key = nell.get(base)["model_key"]
+    assert nell.ask("PUT", f"/api/models/{key}/withdrawal", {"reason": "Ended."}).status_code == 200
+    assert page_of(nell, base)["re_reviewable"] == []
