@@ -13,10 +13,10 @@ from brookfall.core.judge.finding_life import Part
 from brookfall.demo.seed import PASSWORD
 from brookfall.desk.people import add_person
 from brookfall.records.approvals import Approval
-from brookfall.records.audit_log import verify
 from brookfall.records.base import clock_at
 from brookfall.records.config import today
 from brookfall.records.database import transaction
+from brookfall.records.verification import verify_everything
 from tests.api.conftest import Answer, Visitor
 from tests.api.packages import countersigned
 from tests.api.test_case import SignIn, proposal, ran
@@ -289,7 +289,7 @@ def test_a_year_of_an_approval_by_a_clock_that_is_passed_in(visitor: SignIn) -> 
         ("an approval lapsed", "lapsed", signed + timedelta(days=201)),
     ]
     with transaction() as session:
-        assert verify(session).fault is None
+        assert verify_everything(session).fault is None
 
 
 def test_the_next_version_supersedes_and_the_owner_says_which_is_in_use(visitor: SignIn) -> None:

@@ -119,7 +119,7 @@ def propose(session: Session, person: Person, case_id: int, proposal: Proposal) 
         case_id=case.id,
         kind=proposal.kind,
         reasons=proposal.reasons + despite,
-        conditions=[condition.model_dump(mode="json") for condition in proposal.conditions],
+        conditions=[condition.model_dump(mode="json", exclude_defaults=True) for condition in proposal.conditions],
         state="proposed",
         proposed_by=person.id,
         proposed=now(),
