@@ -47,7 +47,7 @@ def test_it_begins_where_the_last_review_ended(visitor: SignIn) -> None:
     assert second != base
     case = visitor("nell").get(second)
     assert (case["version"], case["review"], case["state"], case["before"]) == ("again", 2, "waiting", number_of(base))
-    assert case["re_review"] == f"{REASON} (Nell Farrow, {today():%-d %b %Y})"
+    assert (case["re_review"]["reason"], case["re_review"]["by"]) == (REASON, "Nell Farrow")
     assert case["since"] is None
     assert [(one["number"], one["title"], one["version"]) for one in case["carried_findings"]] == [
         (finding["number"], "It leans still", "again")
@@ -87,6 +87,9 @@ def test_its_decision_counts_from_then_on(visitor: SignIn) -> None:
     assert len(ending(nell, base)) == 1
     second = again(nell, base)
     assert line_of(nell, base)["standing"] == "lapsed", "until the new decision is signed"
+    assert line_of(nell, base)["versions"] == 1
+    newest = page_of(nell, base)["versions"][0]
+    assert (newest["line"]["review"], newest["standing"], newest["why"]) == (2, None, "under review again")
     iris = visitor("iris")
     assert iris.ask("POST", f"{second}/take").status_code == 200
     assert iris.ask("POST", f"{second}/run").status_code == 200

@@ -29,6 +29,7 @@ from brookfall.desk.views import (
     FileView,
     Mark,
     May,
+    ReReview,
     SeverityCount,
     VersionSince,
     WaitingFindings,
@@ -38,7 +39,6 @@ from brookfall.records import audit_log
 from brookfall.records.approvals import Approval, ApprovalCondition
 from brookfall.records.audit_log import RecordEntry
 from brookfall.records.cases import Blob, Case, SubmittedFile
-from brookfall.records.config import day_of
 from brookfall.records.findings_and_decisions import Decision, Finding, StoredEstimate, StoredExhibit
 from brookfall.records.people import Person
 from brookfall.records.runs import Run
@@ -311,14 +311,14 @@ def _is_before(other: Case, case: Case) -> bool:
     return (other.version, other.review) == (case.version, case.review - 1)
 
 
-def _asked_again(session: Session, case: Case) -> str | None:
+def _asked_again(session: Session, case: Case) -> ReReview | None:
     """Why the version is reviewed again, and who asked; None of a first review."""
     if case.review == 1:
         return None
     entry = session.scalars(
         select(RecordEntry).where(RecordEntry.case_id == case.id, RecordEntry.act == OPENED)
     ).first()  # fmt: skip
-    return None if entry is None else f"{json.loads(entry.after)['reason']} ({entry.who}, {day_of(entry.at):%-d %b %Y})"
+    return None if entry is None else ReReview(reason=json.loads(entry.after)["reason"], by=entry.who, at=entry.at)
 
 
 def _since(session: Session, case: Case, earlier: list[Case]) -> VersionSince | None:

@@ -2,24 +2,21 @@
 
 from collections import Counter
 from collections.abc import Sequence
-from datetime import date
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, selectinload
 
-from brookfall.core.evidence.words import CONDITION_ACTS, DECISIONS
 from brookfall.core.foundation.errors import MissingError
-from brookfall.core.judge.approval import approval_stands
 from brookfall.core.judge.condition_life import MET
 from brookfall.core.judge.finding_life import UNSETTLED
 from brookfall.desk import people, re_review
-from brookfall.desk.approvals import approvals_of, as_core, cases_today, stands_today, versions_today
+from brookfall.desk.approvals import approvals_of, cases_today, stands_today, versions_today
 from brookfall.desk.docket import lines_of
-from brookfall.desk.views import BelongsView, ConditionShort, ModelEvent, ModelLine, ModelPage, VersionView
+from brookfall.desk.time_line import time_line
+from brookfall.desk.views import BelongsView, ConditionShort, ModelLine, ModelPage, VersionView
 from brookfall.records.approvals import Approval, ApprovalCondition
 from brookfall.records.cases import Case
-from brookfall.records.config import day_of, today
-from brookfall.records.findings_and_decisions import Decision, Finding
+from brookfall.records.findings_and_decisions import Finding
 from brookfall.records.inventory import RegisteredModel
 from brookfall.records.people import Person
 
@@ -33,7 +30,7 @@ def inventory(session: Session, person: Person) -> list[ModelLine]:
     if not people.sees_all(person):
         query = query.where(people.belongs(person))
     models = session.scalars(query).all()
-    counted = select(Case.model_id, func.max(Case.id), func.count()).group_by(Case.model_id)
+    counted = select(Case.model_id, func.max(Case.id), func.count(Case.version.distinct())).group_by(Case.model_id)
     found = session.execute(counted.where(Case.model_id.in_([model.id for model in models])))
     newest, counts = {}, {}
     for model_id, case_id, count in found:
@@ -94,14 +91,14 @@ def model_page(session: Session, person: Person, key: str) -> ModelPage:
         versions=[
             VersionView(
                 line=lines[case.id],
-                standing=today_[case.id].standing,
-                why=today_[case.id].why,
+                standing=None if _is_under_review_again(case) else today_[case.id].standing,
+                why="under review again" if _is_under_review_again(case) else today_[case.id].why,
                 until=today_[case.id].until,
                 conditions=conditions.get(case.id, []),
             )
             for case in cases
         ],
-        events=_events(session, model, cases, approvals),
+        events=time_line(session, model, cases, approvals),
         may_change_people=model.owner_id == person.id,
         may_say_in_use=person.id in model.people_ids and model.withdrawn is None,
         may_withdraw=model.owner_id == person.id,
@@ -137,51 +134,9 @@ def _unsettled(session: Session, model_ids: Sequence[int]) -> Counter[int]:
     return Counter(dict(session.execute(query.group_by(Case.model_id)).all()))
 
 
-def _events(
-    session: Session, model: RegisteredModel, cases: Sequence[Case], approvals: Sequence[Approval]
-) -> list[ModelEvent]:
-    """What befell the model, the first first: what was sent, signed, done about conditions, and what lapsed."""
-    version_of = {case.id: case.version for case in cases}
-    events = [_event(case.id, case.version, day_of(case.created), *_begun(case)) for case in cases]
-    signed = select(Decision).where(Decision.case_id.in_(version_of), Decision.state == "accepted")
-    for decision in session.scalars(signed):
-        if decision.answered is not None:
-            words = f"{DECISIONS[decision.kind].lower()}, countersigned"
-            events.append(
-                _event(
-                    decision.case_id, version_of[decision.case_id], day_of(decision.answered), words, decision.answerer
-                )
-            )
-    for approval in approvals:
-        case_id, version = approval.case_id, version_of[approval.case_id]
-        for condition in approval.conditions:
-            events += [
-                _event(case_id, version, day_of(entry.at), f"condition {condition.number}: {_DID[entry.act]}", by)
-                for entry in condition.entries
-                if (by := entry.person) and entry.act in _DID
-            ]
-        stands = approval_stands(as_core(approval), today())
-        if stands.standing == "lapsed" and stands.since is not None:
-            events.append(_event(case_id, version, stands.since, f"lapsed: {stands.why}", None))
-    if model.withdrawn is not None:
-        events.append(
-            ModelEvent(
-                day=day_of(model.withdrawn), version=None, case_id=None, by=model.owner.name,
-                what=f"withdrawn: {model.withdrawn_why}",
-            )
-        )  # fmt: skip
-    return sorted(events, key=lambda event: event.day)
-
-
-_DID = {act: words for act, words in CONDITION_ACTS.items() if act != "comment"}
-
-
-def _begun(case: Case) -> tuple[str, Person | None]:
-    return ("submitted", case.owner) if case.review == 1 else ("re-review opened", None)
-
-
-def _event(case_id: int, version: str, day: date, what: str, by: Person | None) -> ModelEvent:
-    return ModelEvent(day=day, version=version, case_id=case_id, what=what, by=by.name if by else None)
+def _is_under_review_again(case: Case) -> bool:
+    """Whether it is a re-review that is not decided: till then what was signed before counts."""
+    return case.review > 1 and case.state != "decided"
 
 
 def _short(condition: ApprovalCondition) -> ConditionShort:

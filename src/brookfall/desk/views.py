@@ -157,10 +157,13 @@ class BelongsView(View):
 
 
 class VersionView(View):
-    """A version of a model: its case, how it stands today, and its conditions where it was approved with any."""
+    """A case of a version of a model: how what it decided stands today, and its conditions where it has any.
+
+    ``standing`` is None of a re-review that is not decided.
+    """
 
     line: CaseLine
-    standing: ModelStanding
+    standing: ModelStanding | None
     why: str
     until: date | None
     conditions: list[ConditionShort]
@@ -355,8 +358,16 @@ class CarriedCondition(View):
     state: ConditionState
 
 
+class ReReview(View):
+    """Why a version is reviewed again, who asked for it, and when."""
+
+    reason: str
+    by: str
+    at: Moment
+
+
 class CaseView(View):
-    """``review`` is 1 of the first review of a version; ``re_review`` is why it is one of those after, with who asked,
+    """``review`` is 1 of the first review of a version; ``re_review`` is why it is one of those after,
     and ``before`` the case of the review before it."""
 
     id: int
@@ -364,7 +375,7 @@ class CaseView(View):
     model_key: str
     version: str
     review: int
-    re_review: str | None
+    re_review: ReReview | None
     before: int | None
     tier: int
     outcome: str

@@ -1738,7 +1738,7 @@ export interface components {
         };
         /**
          * CaseView
-         * @description ``review`` is 1 of the first review of a version; ``re_review`` is why it is one of those after, with who asked,
+         * @description ``review`` is 1 of the first review of a version; ``re_review`` is why it is one of those after,
          *     and ``before`` the case of the review before it.
          */
         CaseView: {
@@ -1781,8 +1781,7 @@ export interface components {
             plan_locked: string | null;
             /** Previous */
             previous: components["schemas"]["CaseLine"][];
-            /** Re Review */
-            re_review: string | null;
+            re_review: components["schemas"]["ReReview"] | null;
             /** Recipe Words */
             recipe_words: string | null;
             /** Review */
@@ -5401,6 +5400,21 @@ export interface components {
             standing: ("within" | "within_open" | "near" | "outside" | "unsettled" | "none") | null;
         };
         /**
+         * ReReview
+         * @description Why a version is reviewed again, who asked for it, and when.
+         */
+        ReReview: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
          * ReReviewBody
          * @description ``reason``: why the version is reviewed again.
          */
@@ -6566,17 +6580,16 @@ export interface components {
         };
         /**
          * VersionView
-         * @description A version of a model: its case, how it stands today, and its conditions where it was approved with any.
+         * @description A case of a version of a model: how what it decided stands today, and its conditions where it has any.
+         *
+         *     ``standing`` is None of a re-review that is not decided.
          */
         VersionView: {
             /** Conditions */
             conditions: components["schemas"]["ConditionShort"][];
             line: components["schemas"]["CaseLine"];
-            /**
-             * Standing
-             * @enum {string}
-             */
-            standing: "in_force" | "conditional" | "lapsed" | "superseded" | "withdrawn" | "not_approved" | "never_decided";
+            /** Standing */
+            standing: ("in_force" | "conditional" | "lapsed" | "superseded" | "withdrawn" | "not_approved" | "never_decided") | null;
             /** Until */
             until: string | null;
             /** Why */

@@ -51,7 +51,8 @@ export function CaseHead({ theCase, small, onMargin }: CaseHeadProps) {
           <Link to={`/models/${theCase.model_key}`}>{theCase.model}</Link> {theCase.version}
         </Typography>
         <Typography variant="body2" sx={{ color: "text.secondary" }}>
-          tier {theCase.tier} · {outcome(theCase.outcome)} outcome · from {theCase.owner} · {reviewIn(theCase)}
+          {theCase.review > 1 && `review ${theCase.review} · `}tier {theCase.tier} · {outcome(theCase.outcome)} outcome
+          · from {theCase.owner} · {reviewIn(theCase)}
           {theCase.due ? ` · due ${day(theCase.due)}` : ""}
         </Typography>
         <Box sx={{ ml: "auto", display: "flex", gap: 1 }}>

@@ -173,8 +173,11 @@ function Carried({ theCase }: { theCase: Case }) {
     >
       {re_review && (
         <Typography sx={{ mb: 0.5 }}>
-          This is a re-review: {re_review}. Roles, plan and changes of the data begin as{" "}
-          {before ? <Link to={`/cases/${before}`}>the review before</Link> : "the review before"} left them.
+          {re_review.by} asked on {day(re_review.at)} for this version to be reviewed again: {re_review.reason}
+          <Box component="span" sx={{ display: "block", color: "text.secondary" }}>
+            Roles, plan and changes of the data begin as{" "}
+            {before ? <Link to={`/cases/${before}`}>the review before</Link> : "the review before"} left them.
+          </Box>
         </Typography>
       )}
       {carried_findings.length + carried_conditions.length > 0 && (

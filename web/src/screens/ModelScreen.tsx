@@ -32,7 +32,7 @@ export function ModelScreen() {
       <Typography variant="h1">{model.name}</Typography>
       <Typography variant="body2" sx={{ color: "text.secondary", mb: 2 }}>
         key <code>{model.key}</code> · of {model.owner.name} · first submitted {day(model.created)} ·{" "}
-        {plural(model.versions.length, "version")}
+        {plural(new Set(model.versions.map(({ line }) => line.version)).size, "version")}
       </Typography>
       <Typography sx={{ fontFamily: SERIF, fontSize: "size.answer", lineHeight: 1.34 }}>
         {model.counts ? `Version ${model.counts} is today` : "Today"} <Today standing={model.standing} />: {model.why}.
@@ -64,7 +64,7 @@ export function ModelScreen() {
             head: "today",
             cell: (version) => (
               <>
-                <Today standing={version.standing} />
+                {version.standing && <Today standing={version.standing} />}
                 <Box sx={{ fontSize: "size.small", color: "text.secondary" }}>{version.why}</Box>
               </>
             ),
