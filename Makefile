@@ -39,6 +39,7 @@ bench: setup ## measure speed, as ratios in one run; writes docs/benchmarks*.md
 	@$(PYTHON) -m benchmarks.memory
 	@$(PYTHON) -m benchmarks.fairness
 	@$(PYTHON) -m benchmarks.users
+	@$(PYTHON) -m benchmarks.full_house
 	@$(PYTHON) -m benchmarks.first_answers
 
 bench-coverage: setup ## simulate how often every interval holds the truth; writes docs/coverage.md

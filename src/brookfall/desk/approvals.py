@@ -1,7 +1,8 @@
 """Approvals after their signature: their terms, how each stands today, what its people are told of beforehand."""
 
-from collections.abc import Iterable, Sequence
-from datetime import date
+from collections.abc import Collection, Iterable, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
 
 from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
@@ -19,7 +20,7 @@ from brookfall.core.judge.approval import (
     version_stands,
     years_after,
 )
-from brookfall.core.judge.condition_life import ConditionAct, may
+from brookfall.core.judge.condition_life import ConditionAct, ConditionState, may
 from brookfall.core.plan.revisions import read_plan
 from brookfall.desk import people
 from brookfall.desk.finding_life import parts_of
@@ -73,112 +74,143 @@ def as_core(approval: stored.Approval) -> Approval:
     return Approval(approval.signed, approval.until, tuple(_stands(one) for one in approval.conditions))
 
 
-def stands_today(session: Session, models: Sequence[RegisteredModel]) -> dict[int, Stands]:
-    """How each of these models stands today, by its id, in a handful of queries however many there are."""
-    decided = _decided(session, [model.id for model in models])
+@dataclass(frozen=True)
+class Approvals:
+    """What was signed of some models, and how it stands today; read once, in as many statements however many there are.
+
+    ``decided`` by model, the oldest first; ``by_case`` the approval of each case that was approved.
+    """
+
+    decided: dict[int, list[Decided]]
+    by_case: dict[int, Approval]
+    day: date
+
+    def of_model(self, model: RegisteredModel) -> Stands:
+        """How the model stands today."""
+        return model_stands(self.decided.get(model.id, []), model.in_use, _withdrawn(model), self.day)
+
+    def of_version(self, model: RegisteredModel, version: str) -> Stands:
+        """How a version of the model stands today."""
+        decided = self.decided.get(model.id, [])
+        return version_stands(version, decided, model.in_use, _withdrawn(model), self.day)
+
+    def of_case(self, model: RegisteredModel, case: Case) -> Stands:
+        """How what was decided in a case of the model stands today: as the version, where it was decided last there."""
+        decided = self.decided.get(model.id, [])
+        if all(one.case != case.id for one in decided):
+            return version_stands(case.version, [], model.in_use, _withdrawn(model), self.day)
+        if self.counts(model.id, case.id):
+            return self.of_version(model, case.version)
+        later = next(one.signed for one in reversed(decided) if one.version == case.version)
+        return Stands("superseded", f"it was decided again on {later:%-d %b %Y}")
+
+    def counts(self, model_id: int, case_id: int) -> bool:
+        """Whether the case has the last decision on its version."""
+        return case_id in last_cases(self.decided.get(model_id, []))
+
+    def met(self, case_id: int) -> tuple[int, bool]:
+        """How many conditions of a case's approval are met, and whether it has lapsed; none and not, without one."""
+        approval = self.by_case.get(case_id)
+        if approval is None:
+            return 0, False
+        lapsed = approval_stands(approval, self.day).standing == "lapsed"
+        return sum(one.met for one in approval.conditions), lapsed
+
+
+def approvals_today(session: Session, model_ids: Collection[int]) -> Approvals:
+    """What was signed of these models, and how it stands today."""
+    by_decision = _as_core(session, model_ids)
+    query = select(Decision.id, Decision.answered, Case.model_id, Case.version, Case.id)
+    query = query.join(Case, Case.id == Decision.case_id)
+    query = query.where(Case.model_id.in_(model_ids), Decision.state == "accepted")
+    decided: dict[int, list[Decided]] = {}
+    by_case: dict[int, Approval] = {}
+    for decision_id, answered, model_id, version, case_id in session.execute(
+        query.order_by(Decision.answered, Decision.id)
+    ):
+        if answered is None:
+            continue
+        approval = by_decision.get(decision_id)
+        decided.setdefault(model_id, []).append(Decided(version, day_of(answered), approval, case_id))
+        if approval is not None:
+            by_case[case_id] = approval
+    return Approvals(decided, by_case, today())
+
+
+def _as_core(session: Session, model_ids: Collection[int]) -> dict[int, Approval]:
+    """The approvals of these models by their decision, from the columns that the rules read."""
+    of_models = Case.model_id.in_(model_ids)
+    entries: dict[int, list[tuple[str, datetime]]] = {}
+    said = select(ConditionEntry.condition_id, ConditionEntry.act, ConditionEntry.at).join(ApprovalCondition)
+    said = said.join(stored.Approval).join(Case, Case.id == stored.Approval.case_id).where(of_models)
+    for condition_id, act, at in session.execute(said.order_by(ConditionEntry.id)):
+        entries.setdefault(condition_id, []).append((act, at))
+    conditions: dict[int, list[ConditionStands]] = {}
+    columns = (ApprovalCondition.id, ApprovalCondition.number, ApprovalCondition.due, ApprovalCondition.state)
+    asked = select(ApprovalCondition.approval_id, *columns).join(stored.Approval)
+    asked = asked.join(Case, Case.id == stored.Approval.case_id).where(of_models)
+    for approval_id, condition_id, number, due, state in session.execute(asked.order_by(ApprovalCondition.number)):
+        stood = _answered(entries.get(condition_id, []))
+        conditions.setdefault(approval_id, []).append(ConditionStands(number, due, state, stood))
+    signed = select(stored.Approval.decision_id, stored.Approval.id, stored.Approval.signed, stored.Approval.until)
+    signed = signed.join(Case, Case.id == stored.Approval.case_id).where(of_models)
     return {
-        model.id: model_stands(decided.get(model.id, []), model.in_use, _withdrawn(model), today()) for model in models
+        decision_id: Approval(day, until, tuple(conditions.get(approval_id, ())))
+        for decision_id, approval_id, day, until in session.execute(signed)
     }
 
 
-def versions_today(session: Session, model: RegisteredModel, versions: Iterable[str]) -> dict[str, Stands]:
-    """How each of these versions of a model stands today."""
-    decided = _decided(session, [model.id]).get(model.id, [])
-    return {one: version_stands(one, decided, model.in_use, _withdrawn(model), today()) for one in versions}
-
-
-def cases_today(session: Session, model: RegisteredModel, cases: Sequence[Case]) -> dict[int, Stands]:
-    """How what was decided in each of these cases of a model stands today: as the version, where it was decided last
-    there."""
-    decided = _decided(session, [model.id]).get(model.id, [])
-    signed, last = {one.case: one for one in decided}, last_cases(decided)
-    found = {}
-    for case in cases:
-        if case.id in last or case.id not in signed:
-            known = decided if case.id in last else []
-            found[case.id] = version_stands(case.version, known, model.in_use, _withdrawn(model), today())
-        else:
-            later = next(one.signed for one in reversed(decided) if one.version == case.version)
-            found[case.id] = Stands("superseded", f"it was decided again on {later:%-d %b %Y}")
-    return found
-
-
-def approvals_of(session: Session, model_ids: Sequence[int]) -> list[stored.Approval]:
-    """Every approval of these models with its conditions, the oldest first."""
+def approvals_of(session: Session, model_id: int) -> list[stored.Approval]:
+    """Every approval of a model with its conditions and what was said of them, the oldest first."""
     query = select(stored.Approval).join(Case, Case.id == stored.Approval.case_id).options(*_WHOLE)
-    found = session.scalars(query.where(Case.model_id.in_(model_ids)).order_by(stored.Approval.id))
-    return list(found.all())
+    return list(session.scalars(query.where(Case.model_id == model_id).order_by(stored.Approval.id)))
 
 
-def conditions_met(session: Session, case_ids: Sequence[int]) -> dict[int, tuple[int, bool]]:
-    """Of each of these cases that was approved, how many of its conditions are met, and whether it has lapsed."""
-    query = select(stored.Approval).where(stored.Approval.case_id.in_(case_ids)).options(*_WHOLE)
-    found = {}
-    for approval in session.scalars(query.order_by(stored.Approval.id)):
-        stands = approval_stands(as_core(approval), today())
-        met = sum(one.met for one in as_core(approval).conditions)
-        found[approval.case_id] = (met, stands.standing == "lapsed")
-    return found
-
-
-def waiting_conditions(session: Session, person: Person, cases: Sequence[Case]) -> list[WaitingConditions]:
+def waiting_conditions(person: Person, cases: Sequence[Case], known: Approvals) -> list[WaitingConditions]:
     """The cases with conditions about which this person is the next to do something."""
-    by_id = {case.id: case for case in cases if case.state == "decided"}
-    query = select(ApprovalCondition, stored.Approval.case_id).join(stored.Approval)
-    decided = _decided(session, list({case.model_id for case in by_id.values()}))
-    last = frozenset().union(*(last_cases(of_model) for of_model in decided.values()))
-    query = query.where(stored.Approval.case_id.in_(last & set(by_id)), ApprovalCondition.state != "seen")
-    counts: dict[tuple[int, ConditionAct], list[date]] = {}
-    for condition, case_id in session.execute(query.order_by(ApprovalCondition.due)):
-        parts = parts_of(person, by_id[case_id])
+    found = []
+    for case in cases:
+        approval = known.by_case.get(case.id)
+        if approval is None or not approval.conditions or not known.counts(case.model_id, case.id):
+            continue
+        parts = parts_of(person, case)
         for state, next_act in _NEXT:
-            if condition.state == state and may(next_act, condition.state, parts):
-                counts.setdefault((case_id, next_act), []).append(condition.due)
-    return [
-        WaitingConditions(
-            case_id=case_id, model=by_id[case_id].model, version=by_id[case_id].version, act=next_act,
-            count=len(dues), due=min(dues),
-        )
-        for (case_id, next_act), dues in counts.items()
-    ]  # fmt: skip
+            dues = [one.due for one in approval.conditions if one.state == state]
+            if dues and may(next_act, state, parts):
+                found.append(
+                    WaitingConditions(
+                        case_id=case.id, model=case.model, version=case.version, act=next_act, count=len(dues),
+                        due=min(dues),
+                    )
+                )  # fmt: skip
+    return sorted(found, key=lambda one: one.due)
 
 
-_NEXT: tuple[tuple[str, ConditionAct], ...] = (("open", "send"), ("sent", "meet"), ("met", "see"))
+_NEXT: tuple[tuple[ConditionState, ConditionAct], ...] = (("open", "send"), ("sent", "meet"), ("met", "see"))
 """In each state who is the next to do what."""
 
 
-def ending_approvals(session: Session, person: Person, cases: Sequence[Case]) -> list[EndingApproval]:
+def ending_approvals(person: Person, cases: Sequence[Case], known: Approvals) -> list[EndingApproval]:
     """Approvals of versions that count, which have lapsed or are about to, for their owner and their reviewer."""
-    mine = {
-        case.id: case
-        for case in cases
-        if case.state == "decided" and (person.id == case.reviewer_id or people.belongs_to_case(person, case))
-    }
-    models = {case.model_id: case.registered for case in mine.values()}
-    decided = _decided(session, list(models))
-    query = select(stored.Approval).where(stored.Approval.case_id.in_(mine)).options(*_WHOLE)
     found = []
-    for approval in session.scalars(query.order_by(stored.Approval.until, stored.Approval.id)):
-        case = mine[approval.case_id]
-        model = models[case.model_id]
-        if case.id not in last_cases(decided.get(model.id, [])):
+    for case in cases:
+        approval = known.by_case.get(case.id)
+        belongs = people.belongs_to_case(person, case)
+        if approval is None or not (belongs or person.id == case.reviewer_id):
             continue
-        stands = version_stands(
-            case.version, decided.get(model.id, []), model.in_use, _withdrawn(model), today()
-        )  # fmt: skip
-        told = notices_of(as_core(approval), today())
-        if people.belongs_to_case(person, case):
+        told = notices_of(approval, known.day)
+        if belongs:
             # The dates of conditions are told to them where these wait for their evidence.
             told = tuple(name for name in told if not name.startswith("condition"))
-        if stands.standing in ("superseded", "withdrawn", "not_approved") or not told:
-            continue
-        found.append(
-            EndingApproval(
-                case_id=case.id, model=case.model, model_key=model.key, version=case.version,
-                standing=stands.standing, why=stands.why, until=approval.until,
-            )
-        )  # fmt: skip
-    return found
+        stands = known.of_case(case.registered, case)
+        if told and stands.standing in ("in_force", "conditional", "lapsed"):
+            found.append(
+                EndingApproval(
+                    case_id=case.id, model=case.model, model_key=case.registered.key, version=case.version,
+                    standing=stands.standing, why=stands.why, until=approval.until,
+                )
+            )  # fmt: skip
+    return sorted(found, key=lambda one: (one.until, one.case_id))
 
 
 def tell_what_is_due() -> None:
@@ -217,35 +249,20 @@ def _tell(approval_id: int, name: str, day: date) -> None:
             raise
 
 
-def _decided(session: Session, model_ids: Sequence[int]) -> dict[int, list[Decided]]:
-    """What was signed of the versions of each model, the oldest first."""
-    approvals = {one.decision_id: as_core(one) for one in approvals_of(session, model_ids)}
-    query = select(Decision.id, Decision.answered, Case.model_id, Case.version, Case.id)
-    query = query.join(Case, Case.id == Decision.case_id)
-    query = query.where(Case.model_id.in_(model_ids), Decision.state == "accepted")
-    found: dict[int, list[Decided]] = {}
-    for decision_id, answered, model_id, version, case_id in session.execute(
-        query.order_by(Decision.answered, Decision.id)
-    ):
-        if answered is not None:
-            approval = approvals.get(decision_id)
-            found.setdefault(model_id, []).append(Decided(version, day_of(answered), approval, case_id))
-    return found
-
-
 def _stands(condition: ApprovalCondition) -> ConditionStands:
-    return ConditionStands(condition.number, condition.due, condition.state, _answered(condition.entries))
+    said = [(entry.act, entry.at) for entry in condition.entries]
+    return ConditionStands(condition.number, condition.due, condition.state, _answered(said))
 
 
-def _answered(entries: Sequence[ConditionEntry]) -> tuple[tuple[date, date | None], ...]:
-    """From which day to which day evidence, or a judgement that it is met, stood."""
+def _answered(said: Iterable[tuple[str, datetime]]) -> tuple[tuple[date, date | None], ...]:
+    """From which day to which day evidence, or a judgement that it is met, stood; from the acts in their order."""
     stood: list[tuple[date, date | None]] = []
-    for entry in entries:
+    for act, at in said:
         is_answered = bool(stood) and stood[-1][1] is None
-        if entry.act in ("send", "meet") and not is_answered:
-            stood.append((day_of(entry.at), None))
-        elif entry.act == "turn_down" and is_answered:
-            stood[-1] = (stood[-1][0], day_of(entry.at))
+        if act in ("send", "meet") and not is_answered:
+            stood.append((day_of(at), None))
+        elif act == "turn_down" and is_answered:
+            stood[-1] = (stood[-1][0], day_of(at))
     return tuple(stood)
 
 

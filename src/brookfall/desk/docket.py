@@ -4,7 +4,7 @@ import json
 from collections.abc import Iterable
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, defer
 
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.foundation.errors import ForbiddenError
@@ -16,7 +16,7 @@ from brookfall.core.recipe.families import recipe_in_words
 from brookfall.core.submission.difference import Version, version_changes
 from brookfall.core.submission.schema import Submission
 from brookfall.desk import finding_life, people, retention
-from brookfall.desk.approvals import conditions_met, ending_approvals, waiting_conditions
+from brookfall.desk.approvals import Approvals, approvals_today, ending_approvals, waiting_conditions
 from brookfall.desk.re_review import OPENED
 from brookfall.desk.statements import marks_of_statements
 from brookfall.desk.views import (
@@ -53,17 +53,24 @@ _KIND_WORDS = {
 }
 
 
+HEADS = tuple(
+    defer(column) for column in (Case.submission, Case.plan, Case.roles, Case.changes, Case.added, Case.label_marks)
+)
+"""For lists of cases: what a line tells nothing of is left in the database until somebody asks."""
+
+
 def docket(session: Session, person: Person) -> DocketView:
     """Every case the person may see, oldest first, in a handful of queries however many there are."""
-    cases = list(session.scalars(people.visible_cases(person).order_by(Case.id)))
-    lines = lines_of(session, person, cases)
+    cases = list(session.scalars(people.visible_cases(person).options(*HEADS).order_by(Case.id)))
+    known = approvals_today(session, {case.model_id for case in cases})
+    lines = lines_of(session, person, cases, known)
     waits = [case.id for case in cases if _waits_for(person, case)]
     return DocketView(
         waits=waits,
         cases=lines,
         findings=_waiting_findings(session, person, cases),
-        conditions=waiting_conditions(session, person, cases),
-        approvals=ending_approvals(session, person, cases),
+        conditions=waiting_conditions(person, cases, known),
+        approvals=ending_approvals(person, cases, known),
         erasures=retention.notices(session, person),
     )
 
@@ -89,8 +96,12 @@ def _waits_for(person: Person, case: Case) -> bool:
     return people.may_take(person, case) or people.may_review(person, case) or people.may_countersign(person, case)
 
 
-def lines_of(session: Session, person: Person, cases: list[Case]) -> list[CaseLine]:
-    """What the docket says of each case, in a handful of queries however many there are."""
+def lines_of(session: Session, person: Person, cases: list[Case], known: Approvals | None = None) -> list[CaseLine]:
+    """What the docket says of each case, in a handful of queries however many there are.
+
+    ``known`` are the approvals of their models, where they were read already.
+    """
+    known = known or approvals_today(session, {case.model_id for case in cases})
     ids = [case.id for case in cases]
     runs = _latest_runs(session, ids)
     marks = _marks(session, cases, runs)
@@ -99,7 +110,6 @@ def lines_of(session: Session, person: Person, cases: list[Case]) -> list[CaseLi
         decision.case_id: decision
         for decision in session.scalars(select(Decision).where(Decision.case_id.in_(ids)).order_by(Decision.id))
     }
-    met = conditions_met(session, ids)
     return [
         CaseLine(
             id=case.id,
@@ -114,7 +124,7 @@ def lines_of(session: Session, person: Person, cases: list[Case]) -> list[CaseLi
             due=case.due,
             state=case.state,
             step=step_of(case, runs.get(case.id), case.id in with_findings),
-            stands=_stands(case, runs.get(case.id), decisions.get(case.id), *met.get(case.id, (0, False))),
+            stands=_stands(case, runs.get(case.id), decisions.get(case.id), *known.met(case.id)),
             marks=marks.get(case.id, []),
             findings=findings.get(case.id, []),
             may_take=people.may_take(person, case),
@@ -135,10 +145,15 @@ def latest_run(session: Session, case_id: int) -> Run | None:
 def _marks(session: Session, cases: list[Case], runs: dict[int, Run]) -> dict[int, list[Mark]]:
     """The marks of cases that were run, by case: of exhibits and statements; what is due and not written is open."""
     found: dict[int, dict[int, list[tuple[str | None, int | None]]]] = {}
-    columns = select(StoredExhibit.case_id, StoredExhibit.question, StoredExhibit.standing, StoredExhibit.open)
     run_ids = [run.id for run in runs.values()]
-    for case_id, question, standing, left in session.execute(columns.where(StoredExhibit.run_id.in_(run_ids))):
-        found.setdefault(case_id, {}).setdefault(question, []).append((standing, left))
+    # A row a case: a full house has tens of thousands of exhibits.
+    told = func.concat_ws(
+        ":", StoredExhibit.question, func.coalesce(StoredExhibit.standing, ""), func.coalesce(StoredExhibit.open, 0)
+    )
+    query = select(StoredExhibit.case_id, func.group_concat(told)).where(StoredExhibit.run_id.in_(run_ids))
+    for case_id, of_case in session.execute(query.group_by(StoredExhibit.case_id)):
+        for question, standing, left in (one.split(":") for one in of_case.split(",")):
+            found.setdefault(case_id, {}).setdefault(int(question), []).append((standing or None, int(left)))
     for case_id, written in marks_of_statements(session, [case for case in cases if case.id in found]).items():
         for question, standing in written:
             found[case_id].setdefault(question, []).append((standing, 0))

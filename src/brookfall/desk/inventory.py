@@ -10,8 +10,8 @@ from brookfall.core.foundation.errors import MissingError
 from brookfall.core.judge.condition_life import MET
 from brookfall.core.judge.finding_life import UNSETTLED
 from brookfall.desk import people, re_review
-from brookfall.desk.approvals import approvals_of, cases_today, stands_today, versions_today
-from brookfall.desk.docket import lines_of
+from brookfall.desk.approvals import approvals_of, approvals_today
+from brookfall.desk.docket import HEADS, lines_of
 from brookfall.desk.time_line import time_line
 from brookfall.desk.views import BelongsView, ConditionShort, ModelLine, ModelPage, VersionView
 from brookfall.records.approvals import Approval, ApprovalCondition
@@ -35,10 +35,12 @@ def inventory(session: Session, person: Person) -> list[ModelLine]:
     newest, counts = {}, {}
     for model_id, case_id, count in found:
         newest[model_id], counts[model_id] = case_id, count
-    cases = session.scalars(select(Case).where(Case.id.in_(newest.values()))).all()
-    lines = {line.id: line for line in lines_of(session, person, list(cases))}
+    cases = session.scalars(select(Case).where(Case.id.in_(newest.values())).options(*HEADS)).all()
+    known = approvals_today(session, {model.id for model in models})
+    lines = {line.id: line for line in lines_of(session, person, list(cases), known)}
     ids = [model.id for model in models]
-    stands, unmet, unsettled = stands_today(session, models), _unmet(session, ids), _unsettled(session, ids)
+    stands = {model.id: known.of_model(model) for model in models}
+    unmet, unsettled = _unmet(session, ids), _unsettled(session, ids)
     return [
         ModelLine(
             key=model.key,
@@ -65,12 +67,13 @@ def model_page(session: Session, person: Person, key: str) -> ModelPage:
     """A model with its versions, the newest first, and its people. MissingError where the person may not see it."""
     model = visible(session, person, key)
     cases = session.scalars(select(Case).where(Case.model_id == model.id).order_by(Case.id.desc())).all()
-    today_ = cases_today(session, model, cases)
-    stands = stands_today(session, [model])[model.id]
-    approvals = approvals_of(session, [model.id])
+    known = approvals_today(session, [model.id])
+    today_ = {case.id: known.of_case(model, case) for case in cases}
+    stands = known.of_model(model)
+    approvals = approvals_of(session, model.id)
     conditions = {one.case_id: [_short(condition) for condition in one.conditions] for one in approvals}
-    lines = {line.id: line for line in lines_of(session, person, list(cases))}
-    of_versions = versions_today(session, model, {case.version for case in cases})
+    lines = {line.id: line for line in lines_of(session, person, list(cases), known)}
+    of_versions = {case.version: known.of_version(model, case.version) for case in cases}
     may_be_used = {
         case.version: None for case in cases if of_versions[case.version].standing in (*IN_FORCE, "superseded")
     }

@@ -12,7 +12,7 @@ from brookfall.core.foundation.errors import ForbiddenError, MissingError, Stale
 from brookfall.core.foundation.wording import listed
 from brookfall.core.submission.schema import Model
 from brookfall.desk import people
-from brookfall.desk.approvals import versions_today
+from brookfall.desk.approvals import approvals_today
 from brookfall.desk.finding_life import acceptors
 from brookfall.desk.inventory import IN_FORCE, model_page, visible
 from brookfall.desk.views import ModelPage
@@ -104,7 +104,7 @@ def say_in_use(session: Session, person: Person, key: str, version: str | None) 
         case = session.scalar(select(Case).where(Case.model_id == model.id, Case.version == version))
         if case is None:
             raise MissingError(f"{model.name} has no version {version}.", todo="Load the page again.")
-        stands = versions_today(session, model, [version])[version]
+        stands = approvals_today(session, [model.id]).of_version(model, version)
         # Superseded is what another version in use makes of it, and what choosing it undoes.
         if stands.standing not in IN_FORCE and stands.standing != "superseded":
             why = "was withdrawn" if stands.standing == "withdrawn" else "is not approved"

@@ -1,9 +1,10 @@
 """Statements: what no computation answers, judged by the reviewer in writing, with files attached."""
 
 from collections.abc import Sequence
+from functools import lru_cache
 from typing import Annotated
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
@@ -12,7 +13,7 @@ from brookfall.core.foundation.errors import MissingError, StaleError, UserError
 from brookfall.core.judge.policy import StatementDue
 from brookfall.core.plan.plan import Plan
 from brookfall.core.plan.revisions import read_plan
-from brookfall.core.plan.statements_due import marks_in_writing, missing_of
+from brookfall.core.plan.statements_due import asked_of, due_by, marks_in_writing, missing_of
 from brookfall.desk import people
 from brookfall.desk.attached import name_of
 from brookfall.desk.views import AttachedView, StatementView
@@ -46,7 +47,7 @@ def statements_view(session: Session, person: Person, case_id: int) -> list[Stat
     case = people.case_for(session, person, case_id)
     written = list(statements_of_case(session, case.id))
     plan = read_plan(case.plan)
-    missing = [_missing_view(one) for one in missing_of(plan, that_stand(written))]
+    missing = [_missing_view(one) for one in missing_of(due_by(plan), that_stand(written))]
     views = [_view(one, plan) for one in written] + missing
     order = {name: place for place, name in enumerate(plan.statements)}
     return sorted(views, key=lambda one: (one.withdrawn, order.get(one.name, len(order)), one.number or 0))
@@ -146,7 +147,19 @@ def marks_of_statements(session: Session, cases: Sequence[Case]) -> dict[int, li
     written: dict[int, list[WrittenStatement]] = {case.id: [] for case in cases}
     for one in session.scalars(select(WrittenStatement).where(WrittenStatement.case_id.in_(list(written)))):
         written[one.case_id].append(one)
-    return {case.id: marks_in_writing(read_plan(case.plan), that_stand(written[case.id])) for case in cases}
+    # Of each plan what it asks for in writing alone: a list has a thousand of them.
+    parts = [func.json_extract(Case.plan, path) for path in ("$.policy.statements", "$.statements")]
+    asked = select(Case.id, *parts).where(Case.id.in_(list(written)))
+    due = {case_id: _due(known or "[]", names or "[]") for case_id, known, names in session.execute(asked)}
+    return {case.id: marks_in_writing(due[case.id], that_stand(written[case.id])) for case in cases}
+
+
+_KNOWN, _NAMES = TypeAdapter(tuple[StatementDue, ...]), TypeAdapter(tuple[str, ...])
+
+
+@lru_cache(maxsize=64)
+def _due(known: str, names: str) -> tuple[StatementDue, ...]:
+    return asked_of(_KNOWN.validate_json(known), _NAMES.validate_json(names))
 
 
 def _one(session: Session, case_id: int, statement_id: int) -> WrittenStatement:

@@ -23,7 +23,7 @@ from brookfall.core.foundation import digest, wording
 from brookfall.core.judge.standing import worst_mark
 from brookfall.core.plan.departures import departures
 from brookfall.core.plan.facts import plan_facts
-from brookfall.core.plan.statements_due import marks_in_writing, missing_of
+from brookfall.core.plan.statements_due import due_by, marks_in_writing, missing_of
 from brookfall.core.recipe.families import recipe_in_words
 from brookfall.core.retest.evidence_file import Evidence
 from brookfall.report.contents import ReportContents
@@ -101,9 +101,9 @@ class _Question:
         self.text = text
         self.exhibits = [exhibit for exhibit in evidence.exhibits if exhibit.question == number]
         self.statements = [statement for statement in evidence.statements if statement.question == number]
-        self.missing = [due for due in missing_of(evidence.plan, evidence.statements) if due.question == number]
+        self.missing = [due for due in missing_of(due_by(evidence.plan), evidence.statements) if due.question == number]
         marked: list[tuple[Standing | None, int]] = [(exhibit.standing, exhibit.open) for exhibit in self.exhibits]
-        in_writing = marks_in_writing(evidence.plan, evidence.statements) if evidence.exhibits else []
+        in_writing = marks_in_writing(due_by(evidence.plan), evidence.statements) if evidence.exhibits else []
         marked += [(standing, 0) for question, standing in in_writing if question == number]
         mark = worst_mark(marked)
         self.standing = _MARK_WORDS.get(mark, mark) if marked else "no check was run"

@@ -1,6 +1,6 @@
 """Which statements a plan asks for and nobody has written, and how what is judged in writing marks its question."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Protocol
 
 from brookfall.core.evidence.limit import Standing
@@ -19,13 +19,23 @@ class InWriting(Protocol):
     def standing(self) -> str: ...
 
 
-def missing_of(plan: Plan, written: Sequence[InWriting]) -> tuple[StatementDue, ...]:
-    """What the plan asks in writing and nobody has written, in the order of the policy."""
+def due_by(plan: Plan) -> tuple[StatementDue, ...]:
+    """What the plan asks in writing, in the order of the policy."""
+    return asked_of(plan.policy.statements, plan.statements)
+
+
+def asked_of(known: Sequence[StatementDue], names: Collection[str]) -> tuple[StatementDue, ...]:
+    """Of the statements that a policy knows those of these names."""
+    return tuple(one for one in known if one.name in names)
+
+
+def missing_of(due: Sequence[StatementDue], written: Sequence[InWriting]) -> tuple[StatementDue, ...]:
+    """What is due and nobody has written."""
     there = {one.name for one in written}
-    return tuple(one for one in plan.policy.statements if one.name in plan.statements and one.name not in there)
+    return tuple(one for one in due if one.name not in there)
 
 
-def marks_in_writing(plan: Plan, written: Sequence[InWriting]) -> list[tuple[int, Standing]]:
+def marks_in_writing(due: Sequence[StatementDue], written: Sequence[InWriting]) -> list[tuple[int, Standing]]:
     """The question and standing of each statement; one that is due and not written is unsettled."""
     found = [(one.question, Standing(one.standing)) for one in written]
-    return found + [(one.question, Standing.UNSETTLED) for one in missing_of(plan, written)]
+    return found + [(one.question, Standing.UNSETTLED) for one in missing_of(due, written)]

@@ -1,0 +1,56 @@
+"""Lists in a full house: 200 models, 1 000 cases, 3 000 findings; how long docket, models and a model's page take.
+
+Run with ``python -m benchmarks.full_house``; prints milliseconds, the median and the 95th percentile of 20 answers of
+each address, after one that warms up, one reader on this machine. The aim is 200 ms a list.
+"""
+
+import os
+import statistics
+import time
+from pathlib import Path
+
+from benchmarks.plans import Visitor
+from brookfall.launch.house import House
+from brookfall.launch.start import start_whole
+
+PROJECT = Path(__file__).resolve().parents[1]
+_TIMES = 20
+_PAGES = {"nell": ("/api/cases", "/api/models", "/api/models/full-7"), "iris": ("/api/cases", "/api/models")}
+_LIKE = 3
+"""Smoke alarm take-up, of the demo."""
+
+
+def main() -> None:
+    house = House(PROJECT, "full")
+    house.clear()
+    try:
+        start_whole(house)
+        os.environ.update(house.environment)
+        # Imported here: they read the configuration, which is this house's.
+        from tests.many import fill
+
+        from brookfall.records.database import transaction
+
+        began = time.perf_counter()
+        with transaction() as session:
+            fill(session, _LIKE)
+        print(f"filled in {time.perf_counter() - began:.0f} s")
+        for login, pages in _PAGES.items():
+            visitor = Visitor(house.address, login)
+            for page in pages:
+                _milliseconds(visitor, page)
+                taken = sorted(_milliseconds(visitor, page) for _ in range(_TIMES))
+                p95 = taken[round(0.95 * (len(taken) - 1))]
+                print(f"{login} {page}: median {statistics.median(taken):.0f} ms, 95 % {p95:.0f} ms")
+    finally:
+        house.clear()
+
+
+def _milliseconds(visitor: Visitor, page: str) -> float:
+    began = time.perf_counter()
+    visitor.ask("GET", page)
+    return 1000 * (time.perf_counter() - began)
+
+
+if __name__ == "__main__":
+    main()
