@@ -108,7 +108,6 @@ def act_on(session: Session, person: Person, case_id: int, number: int, done: Co
         before={"state": before}, after={"state": condition.state, "text": text},
     )  # fmt: skip
     session.flush()
-    session.expire_all()
     return _shown(session, person, case.id)
 
 
