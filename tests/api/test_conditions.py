@@ -280,7 +280,7 @@ def test_a_year_of_an_approval_by_a_clock_that_is_passed_in(visitor: SignIn) -> 
         ]
         refused = visitor("nell").ask("PUT", f"/api/models/{page['key']}/in-use", {"version": "a year"})
         assert refused.status_code == 422
-        assert "is approved no more" in refused.json["detail"]
+        assert "is approved no more, as condition 2 was due" in refused.json["detail"]
         assert page["approved"] == []
     by_the_clock = [one for one in entries_of(base, "%") if one.who == "Brookfall" and '"about"' in one.after]
     assert [(one.act, json.loads(one.after)["about"], one.at.date()) for one in by_the_clock] == [
@@ -309,6 +309,22 @@ def test_the_next_version_supersedes_and_the_owner_says_which_is_in_use(visitor:
     assert by_version["first of two"]["standing"] == "in_force"
     assert by_version["second of two"]["why"] == "version first of two is in use"
     assert (page["counts"], page["why"][:15]) == ("first of two", "approved until ")
+
+
+def test_a_lapsed_version_that_another_superseded_can_not_be_put_into_use(visitor: SignIn) -> None:
+    one = reviewed(visitor, "lapsed first", "Lapsed and superseded")
+    with at_day(500):
+        approved(visitor, one, asked(today() + timedelta(days=30)))
+    approved(visitor, reviewed(visitor, "second", "Lapsed and superseded"))
+    page = page_of(visitor("nell"), one)
+    assert {version["line"]["version"]: version["standing"] for version in page["versions"]} == {
+        "lapsed first": "superseded", "second": "in_force",
+    }  # fmt: skip
+    assert page["approved"] == ["second"]
+    refused = visitor("nell").ask("PUT", f"/api/models/{page['key']}/in-use", {"version": "lapsed first"})
+    assert (refused.status_code, "is approved no more" in refused.json["detail"]) == (422, True)
+    # Nor does the decision's own page say that what was superseded is in force.
+    assert visitor("nell").get(f"{one}/decision")["approval"]["standing"] == "superseded"
 
 
 def test_the_owner_withdraws_a_model_and_takes_it_up_again(visitor: SignIn) -> None:

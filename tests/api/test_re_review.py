@@ -103,6 +103,7 @@ def test_its_decision_counts_from_then_on(visitor: SignIn) -> None:
     ]
     assert page["versions"][1]["why"] == f"it was decided again on {today():%-d %b %Y}"
     assert ending(nell, base) == ending(nell, second) == waits(nell, base) == []
+    assert line_of(nell, base)["conditions"] == 0, "those of an approval that was decided again count no more"
     assert "re-review opened" in [event["what"] for event in page["events"]]
     assert page["re_reviewable"] == [number_of(second)]
 
@@ -123,6 +124,7 @@ def test_a_re_review_may_end_an_approval(visitor: SignIn) -> None:
     assert visitor("tom").ask("POST", f"{second}/countersignature", body).status_code == 200
     page = page_of(iris, base)
     assert (page["standing"], page["approved"]) == ("not_approved", [])
+    assert iris.get(f"{base}/decision")["approval"]["standing"] == "superseded", "no page says that it is in force"
 
 
 def test_who_may_not_and_what_can_not_be_reviewed_again(visitor: SignIn) -> None:

@@ -104,6 +104,22 @@ class Approvals:
         later = next(one.signed for one in reversed(decided) if one.version == case.version)
         return Stands("superseded", f"it was decided again on {later:%-d %b %Y}")
 
+    def why_not_used(self, model: RegisteredModel, version: str) -> str:
+        """Why a version may not be put into use; empty where its last decision approved it and has not lapsed, whether
+        or not another is in use now."""
+        last = next((one for one in reversed(self.decided.get(model.id, [])) if one.version == version), None)
+        if model.withdrawn is not None:
+            return "was withdrawn"
+        if last is None or last.approval is None:
+            return "is not approved"
+        stands = approval_stands(last.approval, self.day)
+        return f"is approved no more, as {stands.why}" if stands.standing == "lapsed" else ""
+
+    def unmet(self, model_id: int) -> int:
+        """How many conditions of the model's approvals are not met; what was decided again counts no more."""
+        counted = (self.by_case[one] for one in last_cases(self.decided.get(model_id, [])) if one in self.by_case)
+        return sum(not condition.met for approval in counted for condition in approval.conditions)
+
     def counts(self, model_id: int, case_id: int) -> bool:
         """Whether the case has the last decision on its version."""
         return case_id in last_cases(self.decided.get(model_id, []))
@@ -217,7 +233,6 @@ def tell_what_is_due() -> None:
     """Enters once that an approval lapsed, or that a date of it comes near; a worker's clock asks for it."""
     day = today()
     with transaction() as session:
-        # Whatever was said of an approval was said at some time before; the newest of a version counts.
         query = select(stored.Approval).options(*_WHOLE).order_by(stored.Approval.id)
         due = {one.id: notices_of(as_core(one), day) for one in session.scalars(query)}
         told = {(one.approval_id, one.name) for one in session.scalars(select(ApprovalNotice))}

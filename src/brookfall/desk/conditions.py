@@ -7,10 +7,10 @@ from sqlalchemy.orm import Session
 
 from brookfall.core.evidence.words import CONDITION_STATES
 from brookfall.core.foundation.errors import ForbiddenError, MissingError, StaleError, UserError
-from brookfall.core.judge.approval import approval_stands, lapsed_on
+from brookfall.core.judge.approval import lapsed_on
 from brookfall.core.judge.condition_life import LIFE, ConditionAct, acts_of, after, may
 from brookfall.desk import people
-from brookfall.desk.approvals import approval_of, as_core
+from brookfall.desk.approvals import approval_of, approvals_today, as_core
 from brookfall.desk.attached import name_of
 from brookfall.desk.finding_life import WHO, parts_of
 from brookfall.desk.views import ApprovalView, AttachedView, ConditionEntryView, ConditionView
@@ -55,7 +55,7 @@ def approval_view(session: Session, person: Person, case_id: int) -> ApprovalVie
     approval = approval_of(session, case.id)
     if approval is None:
         return None
-    stands = approval_stands(as_core(approval), today())
+    stands = approvals_today(session, [case.model_id]).of_case(case.registered, case)
     return ApprovalView(
         signed=approval.signed,
         until=approval.until,

@@ -7,20 +7,17 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session, selectinload
 
 from brookfall.core.foundation.errors import MissingError
-from brookfall.core.judge.condition_life import MET
 from brookfall.core.judge.finding_life import UNSETTLED
 from brookfall.desk import people, re_review
 from brookfall.desk.approvals import approvals_of, approvals_today
 from brookfall.desk.docket import HEADS, lines_of
 from brookfall.desk.time_line import time_line
 from brookfall.desk.views import BelongsView, ConditionShort, ModelLine, ModelPage, VersionView
-from brookfall.records.approvals import Approval, ApprovalCondition
+from brookfall.records.approvals import ApprovalCondition
 from brookfall.records.cases import Case
 from brookfall.records.findings_and_decisions import Finding
 from brookfall.records.inventory import RegisteredModel
 from brookfall.records.people import Person
-
-IN_FORCE = ("in_force", "conditional")
 
 
 def inventory(session: Session, person: Person) -> list[ModelLine]:
@@ -38,9 +35,8 @@ def inventory(session: Session, person: Person) -> list[ModelLine]:
     cases = session.scalars(select(Case).where(Case.id.in_(newest.values())).options(*HEADS)).all()
     known = approvals_today(session, {model.id for model in models})
     lines = {line.id: line for line in lines_of(session, person, list(cases), known)}
-    ids = [model.id for model in models]
     stands = {model.id: known.of_model(model) for model in models}
-    unmet, unsettled = _unmet(session, ids), _unsettled(session, ids)
+    unsettled = _unsettled(session, [model.id for model in models])
     return [
         ModelLine(
             key=model.key,
@@ -55,7 +51,7 @@ def inventory(session: Session, person: Person) -> list[ModelLine]:
             why=stands[model.id].why,
             counts=stands[model.id].version,
             review=stands[model.id].until,
-            conditions=unmet[model.id],
+            conditions=known.unmet(model.id),
             findings=unsettled[model.id],
         )
         for model in models
@@ -73,10 +69,7 @@ def model_page(session: Session, person: Person, key: str) -> ModelPage:
     approvals = approvals_of(session, model.id)
     conditions = {one.case_id: [_short(condition) for condition in one.conditions] for one in approvals}
     lines = {line.id: line for line in lines_of(session, person, list(cases), known)}
-    of_versions = {case.version: known.of_version(model, case.version) for case in cases}
-    may_be_used = {
-        case.version: None for case in cases if of_versions[case.version].standing in (*IN_FORCE, "superseded")
-    }
+    may_be_used = dict.fromkeys(case.version for case in cases if not known.why_not_used(model, case.version))
     return ModelPage(
         key=model.key,
         name=model.name,
@@ -120,14 +113,6 @@ def visible(session: Session, person: Person, key: str, *, lock: bool = False) -
     if model is None or not (people.sees_all(person) or person.id in model.people_ids):
         raise MissingError("There is no such model, or it is not yours to see.", todo="Go back to the models.")
     return model
-
-
-def _unmet(session: Session, model_ids: Sequence[int]) -> Counter[int]:
-    """By model, how many conditions of its approvals are not met."""
-    query = select(Case.model_id, func.count()).select_from(ApprovalCondition)
-    query = query.join(Approval, Approval.id == ApprovalCondition.approval_id).join(Case, Case.id == Approval.case_id)
-    query = query.where(Case.model_id.in_(model_ids), ApprovalCondition.state.not_in(MET))
-    return Counter(dict(session.execute(query.group_by(Case.model_id)).all()))
 
 
 def _unsettled(session: Session, model_ids: Sequence[int]) -> Counter[int]:

@@ -14,7 +14,7 @@ from brookfall.core.submission.schema import Model
 from brookfall.desk import people
 from brookfall.desk.approvals import approvals_today
 from brookfall.desk.finding_life import acceptors
-from brookfall.desk.inventory import IN_FORCE, model_page, visible
+from brookfall.desk.inventory import model_page, visible
 from brookfall.desk.views import ModelPage
 from brookfall.records import audit_log
 from brookfall.records.base import now
@@ -104,11 +104,7 @@ def say_in_use(session: Session, person: Person, key: str, version: str | None) 
         case = session.scalar(select(Case).where(Case.model_id == model.id, Case.version == version))
         if case is None:
             raise MissingError(f"{model.name} has no version {version}.", todo="Load the page again.")
-        stands = approvals_today(session, [model.id]).of_version(model, version)
-        # Superseded is what another version in use makes of it, and what choosing it undoes.
-        if stands.standing not in IN_FORCE and stands.standing != "superseded":
-            why = "was withdrawn" if stands.standing == "withdrawn" else "is not approved"
-            why = f"is approved no more: {stands.why}" if stands.standing == "lapsed" else why
+        if why := approvals_today(session, [model.id]).why_not_used(model, version):
             raise UserError(
                 f"{model.name} {version} {why}, so it can't be in use.", todo="Choose a version that is approved."
             )

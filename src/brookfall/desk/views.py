@@ -970,7 +970,7 @@ class ConditionView(View):
 
 
 class ApprovalView(View):
-    """An approval with its term, both days included, and how it stands today by its dates alone."""
+    """An approval with its term, both days included, and how it stands today among the model's others."""
 
     signed: date
     until: date

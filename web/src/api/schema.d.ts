@@ -1325,7 +1325,7 @@ export interface components {
         };
         /**
          * ApprovalView
-         * @description An approval with its term, both days included, and how it stands today by its dates alone.
+         * @description An approval with its term, both days included, and how it stands today among the model's others.
          */
         ApprovalView: {
             /** Conditions */
