@@ -8,8 +8,8 @@ from typing import Any
 
 import pytest
 
-from brookfall.core.judge.condition_life import ACTS, STATES, ConditionState, acts_of, may
-from brookfall.core.judge.finding_life import Part
+from brookfall.core.judge.condition_life import ACTS, LIFE, STATES, ConditionState
+from brookfall.core.judge.life import Part
 from brookfall.demo.seed import PASSWORD
 from brookfall.desk.people import add_person
 from brookfall.records.approvals import Approval
@@ -163,9 +163,9 @@ def test_server_table_and_buttons_agree_for_every_state_act_and_person(visitor: 
         for what in ACTS:
             put(base, state)
             shown = condition_of(people[login], base)
-            assert shown["may"] == list(acts_of(state, parts[login])), (state, login)
+            assert shown["may"] == list(LIFE.acts_of(state, parts[login], "decided")), (state, login)
             answer = act(people[login], base, what, "Said.", revision=shown["revision"])
-            expected = 200 if may(what, state, parts[login]) else 403
+            expected = 200 if LIFE.may(what, state, parts[login], "decided") else 403
             assert answer.status_code == expected, (state, what, login, answer.text)
             if expected == 403:
                 assert condition_of(people[login], base)["state"] == state

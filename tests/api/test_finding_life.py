@@ -12,7 +12,7 @@ from sqlalchemy import select
 
 from brookfall.core.evidence.words import FINDING_ACTS
 from brookfall.core.foundation.errors import ForbiddenError
-from brookfall.core.judge.finding_life import ACTS, STATES, FindingAct, FindingState, may
+from brookfall.core.judge.finding_life import ACTS, LIFE, STATES, FindingAct, FindingState
 from brookfall.demo.seed import PASSWORD
 from brookfall.desk.people import add_person
 from brookfall.launch.house import House
@@ -227,8 +227,9 @@ SENT: dict[FindingAct, dict[str, Any]] = {
 
 def test_what_the_page_offers_is_what_the_server_lets_through(visitor: SignIn) -> None:
     """Every state of a finding × of its case × act × person: allowed exactly where ``may`` says so."""
-    from brookfall.desk.finding_life import FindingDone, act_on, parts_of
+    from brookfall.desk.finding_life import FindingDone, act_on
     from brookfall.desk.findings import FindingText, edit, finding_view
+    from brookfall.desk.said import parts_of
 
     iris, base = taken(visitor, "offered and let through")
     finding_id, case_id = written(iris, base)["id"], int(base.rsplit("/", 1)[1])
@@ -246,7 +247,7 @@ def test_what_the_page_offers_is_what_the_server_lets_through(visitor: SignIn) -
             if login != "wren":
                 shown = finding_view(session, person, finding).may
             for does in ACTS:
-                expected = may(does, state, parts_of(person, case), of_case)
+                expected = LIFE.may(does, state, parts_of(person, case), of_case)
                 held = session.begin_nested()
                 try:
                     if does == "change":

@@ -8,6 +8,7 @@ import pytest
 from flask import Flask
 from flask_login import login_required
 
+from brookfall.api.app import description
 from tests.api.conftest import Visitor
 from tests.api.test_case import proposal, ran, taken
 from tests.conftest import files_of
@@ -19,9 +20,9 @@ OPEN = {("GET", "/api/health"), ("POST", "/api/session")}
 """What is answered without a person: the address to sign in at, and whether the server is there."""
 
 
-def operations(app: Flask) -> Iterator[tuple[str, str, dict[str, Any]]]:
+def operations() -> Iterator[tuple[str, str, dict[str, Any]]]:
     """Method, path with its places filled, and description of every operation."""
-    described: dict[str, dict[str, Any]] = app.api_doc["paths"]  # type: ignore[attr-defined]
+    described: dict[str, dict[str, Any]] = description()["paths"]
     for path, methods in described.items():
         for method, told in methods.items():
             filled = path
@@ -54,7 +55,7 @@ def test_every_address_but_two_asks_who_it_is(app: Flask) -> None:
 
 
 def test_who_has_not_signed_in_is_sent_away(app: Flask) -> None:
-    for method, path, _ in operations(app):
+    for method, path, _ in operations():
         if method == "GET" and (method, path) not in OPEN:
             assert Visitor(app.test_client()).ask("GET", path).status_code in (401, 422), path
     assert Visitor(app.test_client()).ask("GET", "/api/cases/1").status_code == 401
@@ -65,7 +66,7 @@ def test_an_administrator_reads_no_case(app: Flask, visitor: SignIn) -> None:
     wren, case_id = visitor("wren"), base.rpartition("/")[2]
     assert wren.get("/api/cases")["cases"] == []
     asked = 0
-    for method, path, told in operations(app):
+    for method, path, told in operations():
         if method != "GET" or not path.startswith("/api/cases/1"):
             continue
         if any(one["in"] == "query" and one.get("required") for one in told.get("parameters", [])):

@@ -9,6 +9,7 @@ import pytest
 from flask import Flask
 from sqlalchemy import select
 
+from brookfall.api.app import description
 from brookfall.demo.seed import PASSWORD
 from brookfall.desk.people import add_person
 from brookfall.launch.house import House
@@ -19,6 +20,7 @@ from brookfall.records.cases import Case
 from brookfall.records.database import transaction
 from brookfall.records.findings_and_decisions import Decision
 from brookfall.records.people import Person
+from brookfall.records.questions import OwnerQuestion, OwnerQuestionEntry, OwnerQuestionFile
 from tests.api.conftest import Answer, Visitor
 from tests.api.test_case import SignIn, proposal, ran
 from tests.api.test_statements import attach, write
@@ -60,6 +62,8 @@ BODIES: dict[tuple[str, str], Any] = {
     ("PUT", "/margin"): {"text": "A note.", "set_aside": []},
     ("POST", "/marks"): {"marks": []},
     ("PUT", "/plan"): None,
+    ("POST", "/questions"): {"text": "Which rows?"},
+    ("POST", "/questions/{number}/acts"): {"act": "comment", "revision": 0, "text": "Seen."},
     ("POST", "/plan/file"): {"name": "plan.yaml", "text": "seed: 1"},
     ("PUT", "/roles"): None,
     ("POST", "/re-review"): {"reason": "A year has passed."},
@@ -87,6 +91,7 @@ FORMS = {
 _SENT_WITH_WORDS = {
     ("POST", "/findings/{finding_id}/entries/{entry_id}/files"),
     ("POST", "/conditions/{number}/entries/{entry_id}/files"),
+    ("POST", "/questions/{number}/entries/{entry_id}/files"),
 }
 WITH_A_FILE = {("POST", "/statements/{statement_id}/files"), *_SENT_WITH_WORDS}
 
@@ -94,7 +99,8 @@ OF_THE_REVIEWER = frozenset(
     {
         ("PUT", "/changes"), ("POST", "/decision"), ("POST", "/deviation"),
         ("DELETE", "/deviation"), ("POST", "/findings"), ("PUT", "/findings/{finding_id}"), ("POST", "/marks"),
-        ("PUT", "/plan"), ("PUT", "/roles"), ("POST", "/run"), ("DELETE", "/run"), ("POST", "/statements"),
+        ("PUT", "/plan"), ("POST", "/questions"), ("PUT", "/roles"), ("POST", "/run"), ("DELETE", "/run"),
+        ("POST", "/statements"),
         ("PUT", "/statements/{statement_id}"), ("POST", "/statements/{statement_id}/files"),
         ("DELETE", "/statements/{statement_id}/files/{file_id}"), ("DELETE", "/tables"),
     }
@@ -110,14 +116,15 @@ def let_through(operation: tuple[str, str], state: str) -> frozenset[str]:
         return REVIEWERS if state == "waiting" else frozenset()
     if operation == ("POST", "/countersignature"):
         return frozenset({"tom"}) if state == "proposed" else frozenset()
-    if operation == ("POST", "/findings/{finding_id}/acts"):
+    if operation in (("POST", "/findings/{finding_id}/acts"), ("POST", "/questions/{number}/acts")):
         # Its comment is that of the people of the case, once there is a reviewer.
         return frozenset({"nell", "carl", "iris", "tom"}) if state != "waiting" else frozenset()
     if operation == ("POST", "/conditions/{number}/acts"):
-        # Only of a decided case are there any; whoever reviews none has no part in it.
-        return frozenset({"nell", "carl", "tom"} | ({"iris"} if state != "waiting" else set()))
+        return frozenset({"nell", "carl", "iris", "tom"}) if state == "decided" else frozenset()
     if operation == ("POST", "/re-review"):
         return frozenset({"nell", "carl"}) | REVIEWERS
+    if operation == ("POST", "/conditions/{number}/entries/{entry_id}/files"):
+        return frozenset({"iris"}) if state == "decided" else frozenset()
     if operation in _SENT_WITH_WORDS:
         return frozenset({"iris"}) if state != "waiting" else frozenset()
     if operation[1] == "/exhibits/{number}/replay" and operation[0] != "GET":
@@ -125,9 +132,9 @@ def let_through(operation: tuple[str, str], state: str) -> frozenset[str]:
     return SEE
 
 
-def operations(app: Flask) -> list[tuple[str, str]]:
+def operations() -> list[tuple[str, str]]:
     """Every operation on a case, by its method and what follows the case in its address."""
-    described: dict[str, dict[str, Any]] = app.api_doc["paths"]  # type: ignore[attr-defined]
+    described: dict[str, dict[str, Any]] = description()["paths"]
     start = "/api/cases/{case_id}"
     return [
         (method.upper(), path.removeprefix(start))
@@ -165,7 +172,7 @@ def made(visitor: SignIn, case: dict[str, str]) -> dict[str, str]:
     with transaction() as session:
         for login, name in (("carl", "Carl Wade"), ("elsa", "Elsa Reed")):
             add_person(session, login, name, PASSWORD, ("owner",))
-    condition = with_a_condition(base)
+    condition = with_a_condition(base) | with_a_question(base)
     key = iris.get(base)["model_key"]
     assert visitor("nell").ask("POST", f"/api/models/{key}/members", {"login": "carl"}).status_code == 200
     case.update(
@@ -199,6 +206,22 @@ def with_a_condition(base: str) -> dict[str, str]:
         return {"condition_entry_id": str(entry.id), "condition_file_id": str(file.id)}
 
 
+def with_a_question(base: str) -> dict[str, str]:
+    """Puts a question to the owner to the case, of which the reviewer has said something, with a file; their places."""
+    with transaction() as session:
+        case_id = int(base.rsplit("/", 1)[1])
+        iris = session.scalars(select(Person.id).where(Person.login == "iris")).one()
+        file = OwnerQuestionFile(path="agreed.txt", sha256=blobs.put(session, b"As agreed."), added=now())
+        entry = OwnerQuestionEntry(at=now(), person_id=iris, act="comment", text="By when?", files=[file])
+        question = OwnerQuestion(
+            case_id=case_id, number=1, text="Which rows?", holds=True, state="asked", revision=1, asked=now(),
+            asked_by_id=iris, entries=[entry],
+        )  # fmt: skip
+        session.add(question)
+        session.flush()
+        return {"question_entry_id": str(entry.id), "question_file_id": str(file.id)}
+
+
 def put_into(base: str, state: str) -> None:
     """The case as it would be in that state: with its reviewer where it has one, its decision as it would stand."""
     of_decision = {"proposed": "proposed", "decided": "accepted"}.get(state, "sent_back")
@@ -219,12 +242,9 @@ def asked(visitor: Visitor, operation: tuple[str, str], places: dict[str, str]) 
         with transaction() as session:
             found = session.get_one(Case, int(base.rsplit("/", 1)[1]))
             body = {"revision": 0, name: getattr(found, name)}
-    of_condition = path.startswith("/conditions")
-    file = places["said_file_id" if path.startswith("/findings") else "file_id"]
-    ids = {
-        "file_id": places["condition_file_id"] if of_condition else file,
-        "entry_id": places["condition_entry_id" if of_condition else "entry_id"],
-    }
+    thing = {"conditions": "condition_", "questions": "question_"}.get(path.strip("/").split("/")[0], "")
+    file = "said_file_id" if path.startswith("/findings") else f"{thing}file_id"
+    ids = {"file_id": places[file], "entry_id": places[f"{thing}entry_id"]}
     filled = path.format(**{**places, **ids, "form": FORMS.get(path, "html")})
     files = {"data": {"file": (io.BytesIO(b"As agreed."), "more.txt")}} if operation in WITH_A_FILE else {}
     return visitor.ask(method, f"{base}{filled}{QUERIES.get(operation, '')}", body, **files)
@@ -241,7 +261,7 @@ def test_who_is_let_through(app: Flask, visitor: Callable[[str], Visitor], case:
     places = made(visitor, case)
     people = {login: visitor(login) for login in PEOPLE}
     wrong = []
-    for operation in operations(app):
+    for operation in operations():
         allowed = let_through(operation, state)
         # Those who are kept away first: who is let through may change the state.
         for login in sorted(PEOPLE, key=lambda one: one in allowed):
@@ -258,8 +278,8 @@ def test_every_operation_that_changes_a_case_is_somebodys(app: Flask) -> None:
     """An operation that is new is thought of here: who sees a case may not change it by chance."""
     known = OF_THE_REVIEWER | {
         ("POST", "/take"), ("POST", "/countersignature"), ("POST", "/exhibits/{number}/replay"),
-        ("POST", "/findings/{finding_id}/acts"), ("POST", "/conditions/{number}/acts"), *_SENT_WITH_WORDS,
+        ("POST", "/findings/{finding_id}/acts"), ("POST", "/conditions/{number}/acts"), ("POST", "/questions/{number}/acts"), *_SENT_WITH_WORDS,
         ("DELETE", "/exhibits/{number}/replay"), ("PUT", "/margin"), ("POST", "/behind"), ("POST", "/rows"),
         ("POST", "/report"), ("POST", "/re-review"), ("POST", "/plan/file"), ("POST", "/changes/effect"), ("POST", "/exhibits/{number}/regrouped"),
     }  # fmt: skip
-    assert {one for one in operations(app) if one[0] != "GET"} == known
+    assert {one for one in operations() if one[0] != "GET"} == known

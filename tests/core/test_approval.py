@@ -6,7 +6,6 @@ from itertools import product
 import pytest
 
 from brookfall.core.evidence.words import CONDITION_ACTS, CONDITION_STATES, MODEL_STANDINGS
-from brookfall.core.judge import condition_life
 from brookfall.core.judge.approval import (
     MODEL_STANDINGS as STANDINGS,
 )
@@ -21,8 +20,8 @@ from brookfall.core.judge.approval import (
     version_stands,
     years_after,
 )
-from brookfall.core.judge.condition_life import ACTS, STATES, ConditionAct, ConditionState, acts_of, after, may
-from brookfall.core.judge.finding_life import PARTS, Part
+from brookfall.core.judge.condition_life import ACTS, LIFE, STATES, ConditionAct, ConditionState
+from brookfall.core.judge.life import PARTS, Part
 
 ALLOWED: dict[Part, dict[ConditionState, set[ConditionAct]]] = {
     "owner": {"open": {"send"}, "sent": {"send"}},
@@ -37,27 +36,29 @@ SIGNED, DUE, UNTIL = date(2026, 3, 1), date(2026, 9, 30), date(2028, 3, 1)
 def test_every_act_is_of_those_whose_it_is_and_of_nobody_else() -> None:
     for part, state, act in product(PARTS, STATES, ACTS):
         allowed = act == "comment" or act in ALLOWED[part].get(state, set())
-        assert may(act, state, {part}) == allowed, (part, state, act)
-        assert not may(act, state, set()), (state, act)
+        assert LIFE.may(act, state, {part}, "decided") == allowed, (part, state, act)
+        assert not LIFE.may(act, state, set(), "decided"), (state, act)
     for state in STATES:
-        assert acts_of(state, set(PARTS)) == tuple(act for act in ACTS if may(act, state, set(PARTS)))
+        everything = tuple(act for act in ACTS if LIFE.may(act, state, set(PARTS), "decided"))
+        assert LIFE.acts_of(state, set(PARTS), "decided") == everything
+        assert LIFE.acts_of(state, set(PARTS), "proposed") == ()
 
 
 def test_acts_lead_where_they_say_and_every_state_can_be_reached() -> None:
     reached, left = {"open"}, ["open"]
     while left:
         state: ConditionState = left.pop()  # type: ignore[assignment]
-        for act in acts_of(state, set(PARTS)):
-            to = after(act, state)
+        for act in LIFE.acts_of(state, set(PARTS), "decided"):
+            to = LIFE.after(act, state)
             if to not in reached:
                 reached.add(to)
                 left.append(to)
     assert reached == set(STATES)
-    assert after("meet", "open") == "met"
-    assert after("turn_down", "met") == "open"
-    assert after("comment", "seen") == "seen"
+    assert LIFE.after("meet", "open") == "met"
+    assert LIFE.after("turn_down", "met") == "open"
+    assert LIFE.after("comment", "seen") == "seen"
     assert set(CONDITION_STATES) == set(STATES)
-    assert set(CONDITION_ACTS) == set(ACTS) == set(condition_life.LIFE)
+    assert set(CONDITION_ACTS) == set(ACTS) == set(LIFE)
     assert set(MODEL_STANDINGS) == set(STANDINGS)
 
 

@@ -6,19 +6,8 @@ from itertools import product
 import pytest
 
 from brookfall.core.evidence.words import FINDING_ACTS, FINDING_STATES
-from brookfall.core.judge.finding_life import (
-    ACTS,
-    LIFE,
-    PARTS,
-    STATES,
-    FindingAct,
-    FindingState,
-    Part,
-    acts_of,
-    after,
-    may,
-    risk_is_over,
-)
+from brookfall.core.judge.finding_life import ACTS, LIFE, STATES, FindingAct, FindingState, risk_is_over
+from brookfall.core.judge.life import PARTS, Part
 
 CASES = ("waiting", "in_review", "proposed", "decided")
 
@@ -75,13 +64,13 @@ EVERY: list[tuple[Part, str, FindingState]] = list(product(PARTS, CASES, STATES)
 
 @pytest.mark.parametrize(("part", "case", "state"), EVERY)
 def test_who_may_do_what_when(part: Part, case: str, state: FindingState) -> None:
-    assert set(acts_of(state, {part}, case)) == expected(part, case, state)
+    assert set(LIFE.acts_of(state, {part}, case)) == expected(part, case, state)
     for act in ACTS:
-        assert may(act, state, {part}, case) is (act in expected(part, case, state))
+        assert LIFE.may(act, state, {part}, case) is (act in expected(part, case, state))
 
 
 def test_whoever_is_nothing_in_the_case_may_do_nothing() -> None:
-    assert not any(acts_of(state, set(), case) for case in CASES for state in STATES)
+    assert not any(LIFE.acts_of(state, set(), case) for case in CASES for state in STATES)
 
 
 @pytest.mark.parametrize(
@@ -96,12 +85,12 @@ def test_whoever_is_nothing_in_the_case_may_do_nothing() -> None:
     ],
 )
 def test_what_each_act_leads_to(act: FindingAct, to: FindingState) -> None:
-    assert {after(act, state) for state in LIFE[act].of} == {to}
+    assert {LIFE.after(act, state) for state in LIFE[act].of} == {to}
 
 
 def test_words_change_no_state() -> None:
     for state in STATES:
-        assert after("comment", state) == after("change", state) == state
+        assert LIFE.after("comment", state) == LIFE.after("change", state) == state
 
 
 def test_a_risk_is_accepted_until_the_end_of_its_last_day() -> None:

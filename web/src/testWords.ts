@@ -41,6 +41,8 @@ learn({
   model_standings: {},
   condition_states: {},
   condition_acts: {},
+  asked_states: {},
+  asked_acts: {},
   finding_states: { open: "open", answered: "answered", accepted: "accepted as a risk" },
   finding_acts: { close: "closed it", reopen: "opened it again", comment: "said" },
   finding_answers: { agrees: "agrees", disputes: "disputes it", mended: "has mended it" },

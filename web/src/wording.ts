@@ -79,6 +79,8 @@ export const severity = (number: number): string => known?.severities[String(num
 export const severities = (): number[] => Object.keys(known?.severities ?? {}).map(Number);
 export const modelStanding = (name: string): string => known?.model_standings[name] ?? name.replaceAll("_", " ");
 export const conditionState = (name: string): string => known?.condition_states[name] ?? name;
+export const askedState = (name: string): string => known?.asked_states[name] ?? name;
+export const askedAct = (name: string): string => known?.asked_acts[name] ?? name.replaceAll("_", " ");
 export const conditionAct = (name: string): string => known?.condition_acts[name] ?? name.replaceAll("_", " ");
 export const findingState = (name: string): string => known?.finding_states[name] ?? name;
 export const findingAct = (name: string): string => known?.finding_acts[name] ?? name;

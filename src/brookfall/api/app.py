@@ -2,6 +2,7 @@
 
 import secrets
 from pathlib import Path
+from typing import Any
 
 from flask import Blueprint, Flask, Response, abort, g, make_response, request, send_from_directory
 from flask_openapi3 import Info, OpenAPI
@@ -19,6 +20,7 @@ from brookfall.api.operations import serve_operations
 from brookfall.api.plan_routes import plan_api
 from brookfall.api.problems import from_validation, handle_problems
 from brookfall.api.proxies import BehindProxies
+from brookfall.api.question_routes import question_api
 from brookfall.api.request_log import log_requests
 from brookfall.api.retention_routes import retention_api
 from brookfall.api.routes import AT_ONCE, api
@@ -29,6 +31,22 @@ from brookfall.core.check.program import read_whole_program
 from brookfall.core.foundation.environment import environment
 from brookfall.records.config import config
 from brookfall.records.logs import log_in_json
+
+_PARTS = (
+    api,
+    drafts_api,
+    inventory_api,
+    plan_api,
+    evidence_api,
+    fairness_api,
+    finding_api,
+    question_api,
+    condition_api,
+    statement_api,
+    decision_api,
+    retention_api,
+    session_api,
+)
 
 FRONT_END = Path(__file__).resolve().parents[3] / "web" / "dist"
 
@@ -72,8 +90,15 @@ def served_app() -> Flask:
     return create_app()
 
 
+def description() -> dict[str, Any]:
+    """The OpenAPI description of every address of the API."""
+    for part in _PARTS:
+        part.describe()
+    return dict(bare_app().api_doc)
+
+
 def bare_app() -> OpenAPI:
-    """The API alone, with its OpenAPI description; needs no database."""
+    """The API alone; needs no database."""
     app = OpenAPI(
         "brookfall",
         info=Info(title="Brookfall", version="1"),
@@ -85,18 +110,8 @@ def bare_app() -> OpenAPI:
         doc_ui=False,
         static_folder=None,
     )
-    app.register_api(api)
-    app.register_api(drafts_api)
-    app.register_api(inventory_api)
-    app.register_api(plan_api)
-    app.register_api(evidence_api)
-    app.register_api(fairness_api)
-    app.register_api(finding_api)
-    app.register_api(condition_api)
-    app.register_api(statement_api)
-    app.register_api(decision_api)
-    app.register_api(retention_api)
-    app.register_api(session_api)
+    for part in _PARTS:
+        app.register_api(part)
     return app
 
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from functools import wraps
-from typing import ParamSpec
+from typing import Any, ParamSpec
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
@@ -16,9 +16,27 @@ QUEUE = "brookfall_queue"
 """Where the application keeps the queue that wakes the workers."""
 
 
-def blueprint(name: str) -> APIBlueprint:
+class DescribedLater(APIBlueprint):
+    """A blueprint whose description is made when somebody asks for it: a server that starts does without."""
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self._undescribed: list[tuple[str, Callable[..., Any], dict[str, Any]]] = []
+
+    def describe(self) -> None:
+        """Adds to the description what was routed since it was asked for last."""
+        for rule, view, told in self._undescribed:
+            super()._collect_openapi_info(rule, view, **told)
+        self._undescribed.clear()
+
+    def _collect_openapi_info(self, rule: str, func: Callable[..., Any], **told: Any) -> Any:
+        self._undescribed.append((rule, func, told))
+        return super()._collect_openapi_info(rule, func, **{**told, "doc_ui": False})
+
+
+def blueprint(name: str) -> DescribedLater:
     """A blueprint of the API, whose every address may answer with problem details."""
-    return APIBlueprint(
+    return DescribedLater(
         name,
         __name__,
         url_prefix="/api",

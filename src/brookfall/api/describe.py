@@ -5,7 +5,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from brookfall.api.app import bare_app
+from brookfall.api.app import description
 from brookfall.api.problems import PROBLEM_TYPE
 from brookfall.core.check.methods_page import methods_page
 from brookfall.core.evidence.decision import DecisionStatement
@@ -23,7 +23,7 @@ def descriptions() -> dict[str, str]:
         "formats/plan.schema.json": Plan.model_json_schema(),
         "formats/evidence.schema.json": Evidence.model_json_schema(by_alias=True),
         "formats/decision.schema.json": DecisionStatement.model_json_schema(),
-        "formats/openapi.json": _described(bare_app().api_doc),
+        "formats/openapi.json": _described(description()),
     }
     written = {name: json.dumps(schema, indent=1, sort_keys=True) + "\n" for name, schema in schemas.items()}
     return {**written, "reference.md": methods_page()}

@@ -41,8 +41,16 @@ P = ParamSpec("P")
 class SignedIn(UserMixin):  # type: ignore[misc] # the library has no types
     """The person of a session, which goes by its secret; or of a token, which is for some things only."""
 
-    def __init__(self, person_id: int, *, secret: str = "", scopes: frozenset[str] | None = None) -> None:
+    def __init__(
+        self,
+        person_id: int,
+        *,
+        secret: str = "",
+        scopes: frozenset[str] | None = None,
+        person: Person | None = None,
+    ) -> None:
         self.id = person_id
+        self.person = person
         self.secret = secret
         self.scopes = scopes
 
@@ -91,9 +99,9 @@ def guard(app: Flask) -> None:
         if bearer() is not None:
             return None
         with transaction() as session:
-            person_id = sessions.person_by(session, secret)
+            person = sessions.person_by(session, secret)
         committed.set(0)
-        return None if person_id is None else _known(SignedIn(person_id, secret=secret))
+        return None if person is None else _known(SignedIn(person.id, secret=secret, person=person))
 
     @_login.unauthorized_handler
     def _unauthorized() -> Response:
@@ -191,7 +199,9 @@ def address() -> str:
 
 
 def asking(session: Session) -> Person:
-    """The person whose request this is."""
+    """The person whose request this is; who was read with the session is not read again."""
+    if current_user.person is not None:
+        return session.merge(current_user.person, load=False)
     return people.person_of(session, int(current_user.id))
 
 

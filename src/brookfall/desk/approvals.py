@@ -20,10 +20,10 @@ from brookfall.core.judge.approval import (
     version_stands,
     years_after,
 )
-from brookfall.core.judge.condition_life import ConditionAct, ConditionState, may
+from brookfall.core.judge.condition_life import LIFE, ConditionAct, ConditionState
 from brookfall.core.plan.revisions import read_plan
 from brookfall.desk import people
-from brookfall.desk.finding_life import parts_of
+from brookfall.desk.said import parts_of
 from brookfall.desk.views import EndingApproval, WaitingConditions
 from brookfall.records import approvals as stored
 from brookfall.records import audit_log
@@ -135,45 +135,44 @@ class Approvals:
 
 def approvals_today(session: Session, model_ids: Collection[int]) -> Approvals:
     """What was signed of these models, and how it stands today."""
-    by_decision = _as_core(session, model_ids)
-    query = select(Decision.id, Decision.answered, Case.model_id, Case.version, Case.id)
-    query = query.join(Case, Case.id == Decision.case_id)
+    query = select(Decision.answered, Case.model_id, Case.version, Case.id, *_TERMS)
+    query = query.join(Case, Case.id == Decision.case_id).outerjoin(stored.Approval)
     query = query.where(Case.model_id.in_(model_ids), Decision.state == "accepted")
+    rows = session.execute(query.order_by(Decision.answered, Decision.id)).all()
+    conditions = _conditions(session, [row[-3] for row in rows if row[-3] is not None])
     decided: dict[int, list[Decided]] = {}
     by_case: dict[int, Approval] = {}
-    for decision_id, answered, model_id, version, case_id in session.execute(
-        query.order_by(Decision.answered, Decision.id)
-    ):
+    for answered, model_id, version, case_id, approval_id, signed, until in rows:
         if answered is None:
             continue
-        approval = by_decision.get(decision_id)
+        approval = None
+        if approval_id is not None:
+            approval = by_case[case_id] = Approval(signed, until, tuple(conditions.get(approval_id, ())))
         decided.setdefault(model_id, []).append(Decided(version, day_of(answered), approval, case_id))
-        if approval is not None:
-            by_case[case_id] = approval
     return Approvals(decided, by_case, today())
 
 
-def _as_core(session: Session, model_ids: Collection[int]) -> dict[int, Approval]:
-    """The approvals of these models by their decision, from the columns that the rules read."""
-    of_models = Case.model_id.in_(model_ids)
-    entries: dict[int, list[tuple[str, datetime]]] = {}
-    said = select(ConditionEntry.condition_id, ConditionEntry.act, ConditionEntry.at).join(ApprovalCondition)
-    said = said.join(stored.Approval).join(Case, Case.id == stored.Approval.case_id).where(of_models)
-    for condition_id, act, at in session.execute(said.order_by(ConditionEntry.id)):
-        entries.setdefault(condition_id, []).append((act, at))
-    conditions: dict[int, list[ConditionStands]] = {}
+_TERMS = (stored.Approval.id, stored.Approval.signed, stored.Approval.until)
+
+
+def _conditions(session: Session, approval_ids: Sequence[int]) -> dict[int, list[ConditionStands]]:
+    """The conditions of some approvals, by approval, from the columns that the rules read."""
+    if not approval_ids:
+        return {}
     columns = (ApprovalCondition.id, ApprovalCondition.number, ApprovalCondition.due, ApprovalCondition.state)
-    asked = select(ApprovalCondition.approval_id, *columns).join(stored.Approval)
-    asked = asked.join(Case, Case.id == stored.Approval.case_id).where(of_models)
-    for approval_id, condition_id, number, due, state in session.execute(asked.order_by(ApprovalCondition.number)):
+    asked = select(ApprovalCondition.approval_id, *columns).where(ApprovalCondition.approval_id.in_(approval_ids))
+    rows = session.execute(asked.order_by(ApprovalCondition.number)).all()
+    entries: dict[int, list[tuple[str, datetime]]] = {}
+    if rows:
+        said = select(ConditionEntry.condition_id, ConditionEntry.act, ConditionEntry.at)
+        said = said.where(ConditionEntry.condition_id.in_([row[1] for row in rows]))
+        for condition_id, act, at in session.execute(said.order_by(ConditionEntry.id)):
+            entries.setdefault(condition_id, []).append((act, at))
+    conditions: dict[int, list[ConditionStands]] = {}
+    for approval_id, condition_id, number, due, state in rows:
         stood = _answered(entries.get(condition_id, []))
         conditions.setdefault(approval_id, []).append(ConditionStands(number, due, state, stood))
-    signed = select(stored.Approval.decision_id, stored.Approval.id, stored.Approval.signed, stored.Approval.until)
-    signed = signed.join(Case, Case.id == stored.Approval.case_id).where(of_models)
-    return {
-        decision_id: Approval(day, until, tuple(conditions.get(approval_id, ())))
-        for decision_id, approval_id, day, until in session.execute(signed)
-    }
+    return conditions
 
 
 def approvals_of(session: Session, model_id: int) -> list[stored.Approval]:
@@ -192,7 +191,7 @@ def waiting_conditions(person: Person, cases: Sequence[Case], known: Approvals) 
         parts = parts_of(person, case)
         for state, next_act in _NEXT:
             dues = [one.due for one in approval.conditions if one.state == state]
-            if dues and may(next_act, state, parts):
+            if dues and LIFE.may(next_act, state, parts, case.state):
                 found.append(
                     WaitingConditions(
                         case_id=case.id, model=case.model, version=case.version, act=next_act, count=len(dues),

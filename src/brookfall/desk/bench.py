@@ -5,6 +5,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brookfall.core.check.bench import Bench
+from brookfall.core.foundation import digest
 from brookfall.core.plan.revisions import read_plan
 from brookfall.core.submission.added import Added
 from brookfall.core.submission.label_marks import LabelMark
@@ -14,6 +15,9 @@ from brookfall.core.table.change import Change
 from brookfall.core.table.roles import Roles
 from brookfall.records import blobs
 from brookfall.records.cases import Case, SubmittedFile
+from brookfall.records.contents import layout_key
+from brookfall.records.erasures import refuse_without_rows
+from brookfall.records.recent import last_few
 from brookfall.records.runs import Run
 from brookfall.records.tables import get_table, table_names
 
@@ -25,6 +29,18 @@ _CHANGES: TypeAdapter[list[Change]] = TypeAdapter(list[Change])
 def bench_of(session: Session, case: Case) -> Bench:
     """UserError when the roles or the plan can't be carried out on these rows."""
     return Bench(subject_of_case(session, case), read_plan(case.plan), marks_of(case))
+
+
+def bench_at_hand(session: Session, case: Case) -> Bench:
+    """The bench of a case as it is now, kept in this process for who asks next: laying it out takes longer than most of
+    what is asked of it. UserError as in `bench_of`, and where the rows were taken away."""
+    refuse_without_rows(case)
+    return _kept(digest.of_json([case.id, layout_key(case), case.changes, case.added, case.label_marks]), session, case)
+
+
+@last_few(4)
+def _kept(_key: str, session: Session, case: Case) -> Bench:
+    return bench_of(session, case)
 
 
 def marks_of(of: Case | Run) -> tuple[LabelMark, ...]:

@@ -6,15 +6,14 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy.orm import Session
 
 from brookfall.core.evidence.words import CONDITION_STATES
-from brookfall.core.foundation.errors import ForbiddenError, MissingError, StaleError, UserError
+from brookfall.core.foundation.errors import MissingError, UserError
 from brookfall.core.judge.approval import lapsed_on
-from brookfall.core.judge.condition_life import LIFE, ConditionAct, acts_of, after, may
+from brookfall.core.judge.condition_life import LIFE, ConditionAct, ConditionState
 from brookfall.desk import people
 from brookfall.desk.approvals import approval_of, approvals_today, as_core
-from brookfall.desk.attached import name_of
-from brookfall.desk.finding_life import WHO, parts_of
-from brookfall.desk.views import ApprovalView, AttachedView, ConditionEntryView, ConditionView
-from brookfall.records import audit_log, blobs
+from brookfall.desk.said import Kind, attached, file_of, parts_of
+from brookfall.desk.views import ApprovalView, ConditionEntryView, ConditionView
+from brookfall.records import audit_log
 from brookfall.records.approvals import ApprovalCondition, ConditionEntry, ConditionFile
 from brookfall.records.base import now
 from brookfall.records.cases import Case
@@ -29,14 +28,19 @@ _DONE: dict[ConditionAct, str] = {
     "send_back": "sent a condition back to be judged",
     "comment": "commented on a condition",
 }
-_CAN: dict[ConditionAct, str] = {
-    "send": "send evidence for it",
-    "meet": "judge that it is met",
-    "turn_down": "judge that it is not met",
-    "see": "see that it is met",
-    "send_back": "send it back to be judged",
-    "comment": "comment on it",
-}
+_KIND = Kind[ConditionAct, ConditionState](
+    "condition",
+    LIFE,
+    CONDITION_STATES,
+    {
+        "send": "send evidence for it",
+        "meet": "judge that it is met",
+        "turn_down": "judge that it is not met",
+        "see": "see that it is met",
+        "send_back": "send it back to be judged",
+        "comment": "comment on it",
+    },
+)
 
 
 class ConditionDone(BaseModel):
@@ -81,26 +85,16 @@ def act_on(session: Session, person: Person, case_id: int, number: int, done: Co
     """
     case = people.case_for(session, person, case_id, lock=True)
     condition = _condition(session, case, number)
-    parts = parts_of(person, case)
-    if not LIFE[done.act].by & parts:
-        who = " or ".join(WHO[part] for part in sorted(LIFE[done.act].by))
-        raise ForbiddenError(f"Only {who} may {_CAN[done.act]}.", todo="Nothing was changed.")
-    if condition.revision != done.revision:
-        raise StaleError(
-            "The condition was changed since you opened it.", todo="Nothing was overwritten; load the page again."
-        )
-    if not may(done.act, condition.state, parts):
-        raise ForbiddenError(
-            f"The condition is {CONDITION_STATES[condition.state]}, so nobody can {_CAN[done.act]}.",
-            todo="Nothing was changed.",
-        )
+    _KIND.refuse(
+        done.act, condition.state, parts_of(person, case), case, seen=done.revision, revision=condition.revision
+    )
     if "countersigner" in LIFE[done.act].by and done.act != "comment":
         people.refuse_new_member(session, person, case)
     text = done.text.strip()
     if LIFE[done.act].reasoned and not text:
         raise UserError("Nothing is said with it.", todo="Write it; it stands beside the condition.")
     before = condition.state
-    condition.state = after(done.act, before)
+    condition.state = LIFE.after(done.act, before)
     condition.revision += 1
     condition.entries.append(ConditionEntry(at=now(), person_id=person.id, act=done.act, text=text))
     audit_log.append(
@@ -114,31 +108,13 @@ def act_on(session: Session, person: Person, case_id: int, number: int, done: Co
 def attach(
     session: Session, person: Person, case_id: int, number: int, entry_id: int, sent: tuple[str, bytes]
 ) -> ApprovalView:
-    """Keeps a file beside what this person said last of the condition; its bytes are never read here.
-
-    Raises
-    ------
-    ForbiddenError
-        Another said it, or something was said since.
-    UserError
-        As :func:`brookfall.desk.attached.name_of`; or a file of that name is there already, which stays.
-    """
+    """Keeps a file beside what this person said last of the condition; raises as :meth:`Kind.keep`."""
     case = people.case_for(session, person, case_id, lock=True)
     condition = _condition(session, case, number)
-    entry = _entry(condition, entry_id)
-    said_last = entry.person_id == person.id and entry is condition.entries[-1]
-    if not said_last or not may("comment", condition.state, parts_of(person, case)):
-        raise ForbiddenError("Files belong to what you said last.", todo="Say what they are about first.")
-    there = [one.path for one in entry.files]
-    path, data = name_of(sent, there), sent[1]
-    if path in there:
-        raise UserError("A file of that name was sent already.", todo="Give it another name.", file=path)
-    sha256 = blobs.put(session, data)
+    says = LIFE.may("comment", condition.state, parts_of(person, case), case.state)
+    to = (condition.entries, entry_id)
+    entry, path, sha256 = _KIND.keep(session, person, case, sent, to, says=says, number=number)
     entry.files.append(ConditionFile(path=path, sha256=sha256, added=now()))
-    audit_log.append(
-        session, person, "sent a file about a condition", f"{condition.number}: {path}", case_id=case.id,
-        after={"path": path, "sha256": sha256, "size": len(data)},
-    )  # fmt: skip
     session.flush()
     return _shown(session, person, case.id)
 
@@ -148,11 +124,7 @@ def file_bytes(
 ) -> tuple[str, bytes]:
     """A file that was sent with an entry: its name and its bytes, as they were kept."""
     case = people.case_for(session, person, case_id)
-    entry = _entry(_condition(session, case, number), entry_id)
-    file = next((one for one in entry.files if one.id == file_id), None)
-    if file is None:
-        raise MissingError("There is no such file.", todo="Load the page again.")
-    return file.path, blobs.get(session, file.sha256)
+    return file_of(session, _KIND.entry_of(_condition(session, case, number).entries, entry_id), file_id)
 
 
 def _shown(session: Session, person: Person, case_id: int) -> ApprovalView:
@@ -170,15 +142,8 @@ def _condition(session: Session, case: Case, number: int) -> ApprovalCondition:
     return found[0]
 
 
-def _entry(condition: ApprovalCondition, entry_id: int) -> ConditionEntry:
-    entry = next((one for one in condition.entries if one.id == entry_id), None)
-    if entry is None:
-        raise MissingError("Nothing of that number was said of this condition.", todo="Load the page again.")
-    return entry
-
-
 def _view(person: Person, case: Case, condition: ApprovalCondition) -> ConditionView:
-    can = acts_of(condition.state, parts_of(person, case))
+    can = LIFE.acts_of(condition.state, parts_of(person, case), case.state)
     return ConditionView(
         number=condition.number,
         what=condition.what,
@@ -195,10 +160,7 @@ def _view(person: Person, case: Case, condition: ApprovalCondition) -> Condition
                 by=entry.person.name,
                 act=entry.act,
                 text=entry.text,
-                files=[
-                    AttachedView(id=file.id, path=file.path, size=file.blob.size, sha256=file.sha256)
-                    for file in entry.files
-                ],
+                files=attached(entry),
                 takes_files="comment" in can and entry is condition.entries[-1] and entry.person_id == person.id,
             )
             for entry in condition.entries

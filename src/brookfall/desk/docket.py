@@ -1,7 +1,7 @@
 """The docket and the head of a case: where each stands, and what waits for whom."""
 
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, defer
@@ -9,15 +9,18 @@ from sqlalchemy.orm import Session, defer
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.foundation.errors import ForbiddenError
 from brookfall.core.foundation.wording import counted
+from brookfall.core.judge import question_life
 from brookfall.core.judge.condition_life import MET
-from brookfall.core.judge.finding_life import REPORTED, UNSETTLED, FindingAct, FindingState, may
+from brookfall.core.judge.finding_life import LIFE, REPORTED, UNSETTLED, FindingAct, FindingState
+from brookfall.core.judge.question_life import OPEN, QuestionAct
 from brookfall.core.judge.standing import worst_mark
 from brookfall.core.recipe.families import recipe_in_words
 from brookfall.core.submission.difference import Version, version_changes
 from brookfall.core.submission.schema import Submission
-from brookfall.desk import finding_life, people, retention
+from brookfall.desk import people, retention
 from brookfall.desk.approvals import Approvals, approvals_today, ending_approvals, waiting_conditions
 from brookfall.desk.re_review import OPENED
+from brookfall.desk.said import parts_of
 from brookfall.desk.statements import marks_of_statements
 from brookfall.desk.views import (
     CarriedCondition,
@@ -33,6 +36,7 @@ from brookfall.desk.views import (
     SeverityCount,
     VersionSince,
     WaitingFindings,
+    WaitingQuestions,
 )
 from brookfall.desk.views import Standing as MarkStanding
 from brookfall.records import audit_log
@@ -41,6 +45,7 @@ from brookfall.records.audit_log import RecordEntry
 from brookfall.records.cases import Blob, Case, SubmittedFile
 from brookfall.records.findings_and_decisions import Decision, Finding, StoredEstimate, StoredExhibit
 from brookfall.records.people import Person
+from brookfall.records.questions import OwnerQuestion
 from brookfall.records.runs import Run
 from brookfall.records.tables import stored_columns, stored_rows
 
@@ -68,6 +73,7 @@ def docket(session: Session, person: Person) -> DocketView:
     return DocketView(
         waits=waits,
         cases=lines,
+        questions=_waiting_questions(session, person, cases),
         findings=_waiting_findings(session, person, cases),
         conditions=waiting_conditions(person, cases, known),
         approvals=ending_approvals(person, cases, known),
@@ -80,9 +86,7 @@ def _waiting_findings(session: Session, person: Person, cases: list[Case]) -> li
     found: list[WaitingFindings] = []
     steps: tuple[tuple[FindingState, FindingAct], ...] = (("open", "answer"), ("answered", "close"))
     for state, next_act in steps:
-        mine = {
-            case.id: case for case in cases if may(next_act, state, finding_life.parts_of(person, case), case.state)
-        }
+        mine = {case.id: case for case in cases if LIFE.may(next_act, state, parts_of(person, case), case.state)}
         count = select(Finding.case_id, func.count()).where(Finding.case_id.in_(mine), Finding.state == state)
         for case_id, number in session.execute(count.group_by(Finding.case_id).order_by(Finding.case_id)):
             case = mine[case_id]
@@ -92,20 +96,48 @@ def _waiting_findings(session: Session, person: Person, cases: list[Case]) -> li
     return found
 
 
+def _waiting_questions(session: Session, person: Person, cases: list[Case]) -> list[WaitingQuestions]:
+    """The cases with questions to the owner about which this person is the next to do something: to answer, or to read
+    an answer."""
+    by_id = {case.id: case for case in cases}
+    query = select(OwnerQuestion.case_id, OwnerQuestion.state, func.count(), func.min(OwnerQuestion.due))
+    query = query.where(OwnerQuestion.case_id.in_(by_id), OwnerQuestion.state.in_(OPEN))
+    found: list[WaitingQuestions] = []
+    for case_id, state, number, due in session.execute(
+        query.group_by(OwnerQuestion.case_id, OwnerQuestion.state).order_by(OwnerQuestion.case_id)
+    ):
+        case = by_id[case_id]
+        next_act: QuestionAct = "answer" if state == "asked" else "settle"
+        if question_life.LIFE.may(next_act, state, parts_of(person, case), case.state):
+            found.append(
+                WaitingQuestions(
+                    case_id=case_id, model=case.model, version=case.version, act=next_act, count=number, due=due
+                )
+            )
+    return found
+
+
 def _waits_for(person: Person, case: Case) -> bool:
     return people.may_take(person, case) or people.may_review(person, case) or people.may_countersign(person, case)
 
 
-def lines_of(session: Session, person: Person, cases: list[Case], known: Approvals | None = None) -> list[CaseLine]:
+def lines_of(
+    session: Session,
+    person: Person,
+    cases: list[Case],
+    known: Approvals | None = None,
+    runs: dict[int, Run] | None = None,
+) -> list[CaseLine]:
     """What the docket says of each case, in a handful of queries however many there are.
 
-    ``known`` are the approvals of their models, where they were read already.
+    ``known`` are the approvals of their models and ``runs`` their latest runs, where they were read already.
     """
     known = known or approvals_today(session, {case.model_id for case in cases})
     ids = [case.id for case in cases]
-    runs = _latest_runs(session, ids)
+    runs = _latest_runs(session, ids) if runs is None else runs
     marks = _marks(session, cases, runs)
     findings, with_findings = _finding_counts(session, ids)
+    held = _held_by_questions(session, ids)
     decisions = {
         decision.case_id: decision
         for decision in session.scalars(select(Decision).where(Decision.case_id.in_(ids)).order_by(Decision.id))
@@ -124,7 +156,9 @@ def lines_of(session: Session, person: Person, cases: list[Case], known: Approva
             due=case.due,
             state=case.state,
             step=step_of(case, runs.get(case.id), case.id in with_findings),
-            stands=_stands(case, runs.get(case.id), decisions.get(case.id), *known.met(case.id)),
+            stands=_stands(case, runs.get(case.id), decisions.get(case.id), *known.met(case.id))
+            + (", waits for the owner" if case.id in held else ""),
+            waits_for_owner=case.id in held,
             marks=marks.get(case.id, []),
             findings=findings.get(case.id, []),
             may_take=people.may_take(person, case),
@@ -144,6 +178,8 @@ def latest_run(session: Session, case_id: int) -> Run | None:
 
 def _marks(session: Session, cases: list[Case], runs: dict[int, Run]) -> dict[int, list[Mark]]:
     """The marks of cases that were run, by case: of exhibits and statements; what is due and not written is open."""
+    if not runs:
+        return {}
     found: dict[int, dict[int, list[tuple[str | None, int | None]]]] = {}
     run_ids = [run.id for run in runs.values()]
     # A row a case: a full house has tens of thousands of exhibits.
@@ -187,6 +223,13 @@ def _finding_counts(session: Session, case_ids: list[int]) -> tuple[dict[int, li
         for case_id, of_case in counts.items()
     }
     return told, with_any
+
+
+def _held_by_questions(session: Session, case_ids: list[int]) -> set[int]:
+    """The cases in review that wait for the owner to answer a question."""
+    query = select(OwnerQuestion.case_id).join(Case, Case.id == OwnerQuestion.case_id).distinct()
+    query = query.where(OwnerQuestion.case_id.in_(case_ids), OwnerQuestion.state == "asked", OwnerQuestion.holds)
+    return set(session.scalars(query.where(Case.state == "in_review")))
 
 
 def step_of(case: Case, run: Run | None, has_findings: bool) -> int:
@@ -242,11 +285,13 @@ def take(session: Session, person: Person, case_id: int) -> Case:
 def case_view(session: Session, person: Person, case_id: int) -> CaseView:
     """The head of a case and its brief, claims beside their recomputed values once known."""
     case = people.case_for(session, person, case_id)
-    run = latest_run(session, case_id)
     submission = Submission.model_validate(case.submission)
     of_model = select(Case).where(Case.model_id == case.model_id, Case.id != case.id).order_by(Case.id)
     others = list(session.scalars(of_model))
-    line, *previous = lines_of(session, person, [case, *others])
+    earlier = [other for other in others if other.id < case.id]
+    runs = _latest_runs(session, [case.id, *(other.id for other in others)])
+    run = runs.get(case.id)
+    line, *previous = lines_of(session, person, [case, *others], runs=runs)
     sizes = session.execute(
         select(SubmittedFile.path, Blob.size, Blob.sha256)
         .join(Blob, Blob.sha256 == SubmittedFile.sha256)
@@ -281,9 +326,9 @@ def case_view(session: Session, person: Person, case_id: int) -> CaseView:
         files=[FileView(path=path, size=size, sha256=sha) for path, size, sha in sizes],
         claims=_claims(session, submission, run),
         previous=previous,
-        since=_since(session, case, [other for other in others if other.id < case.id]),
-        carried_findings=_carried_findings(session, case),
-        carried_conditions=_carried_conditions(session, case),
+        since=_since(session, case, earlier),
+        carried_findings=_carried_findings(session, earlier),
+        carried_conditions=_carried_conditions(session, earlier),
         marks=line.marks,
         may=May(
             take=people.may_take(person, case),
@@ -294,10 +339,12 @@ def case_view(session: Session, person: Person, case_id: int) -> CaseView:
     )
 
 
-def _carried_findings(session: Session, case: Case) -> list[CarriedFinding]:
+def _carried_findings(session: Session, earlier: Sequence[Case]) -> list[CarriedFinding]:
     """What was found in earlier cases of the model and is settled by nobody yet, the gravest first."""
+    if not earlier:
+        return []
     query = select(Finding, Case.version).join(Case, Case.id == Finding.case_id)
-    query = query.where(Case.model_id == case.model_id, Case.id < case.id, Finding.state.in_(UNSETTLED))
+    query = query.where(Case.id.in_([one.id for one in earlier]), Finding.state.in_(UNSETTLED))
     return [
         CarriedFinding(
             case_id=finding.case_id, version=version, number=finding.number, severity=finding.severity,
@@ -307,11 +354,13 @@ def _carried_findings(session: Session, case: Case) -> list[CarriedFinding]:
     ]  # fmt: skip
 
 
-def _carried_conditions(session: Session, case: Case) -> list[CarriedCondition]:
+def _carried_conditions(session: Session, earlier: Sequence[Case]) -> list[CarriedCondition]:
     """The conditions of earlier approvals of the model that are not met, the first due first."""
+    if not earlier:
+        return []
     query = select(ApprovalCondition, Approval.case_id, Case.version)
     query = query.join(Approval, Approval.id == ApprovalCondition.approval_id).join(Case, Case.id == Approval.case_id)
-    query = query.where(Case.model_id == case.model_id, Case.id < case.id, ApprovalCondition.state.not_in(MET))
+    query = query.where(Case.id.in_([one.id for one in earlier]), ApprovalCondition.state.not_in(MET))
     return [
         CarriedCondition(
             case_id=case_id, version=version, number=condition.number, what=condition.what, due=condition.due,

@@ -8,11 +8,11 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brookfall.core.evidence.words import FINDING_STATES
-from brookfall.core.foundation.errors import ForbiddenError, MissingError, StaleError, UserError
-from brookfall.core.judge.finding_life import LIFE, Answer, FindingAct, Part, after, may, risk_is_over
+from brookfall.core.foundation.errors import MissingError, UserError
+from brookfall.core.judge.finding_life import LIFE, Answer, FindingAct, FindingState, risk_is_over
 from brookfall.desk import people
-from brookfall.desk.attached import name_of
-from brookfall.records import audit_log, blobs
+from brookfall.desk.said import Kind, file_of, parts_of
+from brookfall.records import audit_log
 from brookfall.records.base import now
 from brookfall.records.cases import Case
 from brookfall.records.config import today
@@ -29,21 +29,21 @@ _DONE: dict[FindingAct, str] = {
     "withdraw": "withdrew a finding",
     "comment": "commented on a finding",
 }
-WHO: dict[Part, str] = {
-    "reviewer": "the case's reviewer",
-    "owner": "who belongs to the model",
-    "countersigner": "a countersigner who neither reviewed it nor belongs to its model",
-}
-_CAN: dict[FindingAct, str] = {
-    "change": "change it",
-    "send": "send it",
-    "answer": "answer it",
-    "close": "close it",
-    "accept": "accept it as a risk",
-    "reopen": "reopen it",
-    "withdraw": "withdraw it",
-    "comment": "comment on it",
-}
+_KIND = Kind[FindingAct, FindingState](
+    "finding",
+    LIFE,
+    FINDING_STATES,
+    {
+        "change": "change it",
+        "send": "send it",
+        "answer": "answer it",
+        "close": "close it",
+        "accept": "accept it as a risk",
+        "reopen": "reopen it",
+        "withdraw": "withdraw it",
+        "comment": "comment on it",
+    },
+)
 
 
 _DISCARD = "discard"
@@ -66,16 +66,6 @@ class FindingDone(BaseModel):
     until: date | None = None
 
 
-def parts_of(person: Person, case: Case) -> frozenset[Part]:
-    """What the person is in this case."""
-    holds: dict[Part, bool] = {
-        "reviewer": person.id == case.reviewer_id and "reviewer" in person.roles,
-        "owner": people.belongs_to_case(person, case),
-        "countersigner": people.is_second(person, case),
-    }
-    return frozenset(part for part, held in holds.items() if held)
-
-
 def act_on(session: Session, person: Person, case_id: int, finding_id: int, done: FindingDone) -> Finding:
     """Does it, and enters it beside the finding and in the record.
 
@@ -94,7 +84,7 @@ def act_on(session: Session, person: Person, case_id: int, finding_id: int, done
         people.refuse_new_member(session, person, case)
     text = _said(done, finding)
     before, was_unsent = finding.state, is_unsent(finding)
-    finding.state = after(done.act, finding.state)
+    finding.state = LIFE.after(done.act, finding.state)
     finding.until = done.until if finding.state == "accepted" else None
     finding.revision += 1
     entered = _DISCARD if (done.act, before) == ("withdraw", "draft") else done.act
@@ -136,31 +126,11 @@ def changeable(
 ) -> Finding:
     """The finding, locked, where this person may do this to it now; else as :func:`act_on` raises."""
     finding = session.get(Finding, finding_id, with_for_update=True)
-    parts = parts_of(person, case)
     if finding is None or finding.case_id != case.id or not is_shown(finding, person, case):
         raise MissingError("There is no such finding in this case.", todo="Go back to the findings.")
-    if not LIFE[act].by & parts:
-        who = " or ".join(WHO[part] for part in sorted(LIFE[act].by))
-        raise ForbiddenError(f"Only {who} may {_CAN[act]}.", todo="Nothing was changed.")
-    if case.state not in LIFE[act].cases:
-        raise ForbiddenError(_WHILE[case.state], todo="Nothing was changed.")
-    if finding.revision != revision:
-        raise StaleError(
-            "The finding was changed since you opened it.", todo="Nothing was overwritten; load the page again."
-        )
-    if not may(act, finding.state, parts, case.state):
-        raise ForbiddenError(
-            f"The finding is {FINDING_STATES[finding.state]}, so nobody can {_CAN[act]}.", todo="Nothing was changed."
-        )
+    parts = parts_of(person, case)
+    _KIND.refuse(act, finding.state, parts, case, seen=revision, revision=finding.revision)
     return finding
-
-
-_WHILE = {
-    "waiting": "The case has no reviewer yet.",
-    "in_review": "The case is in review.",
-    "proposed": "A decision is proposed; its findings stay as they are until it is answered.",
-    "decided": "The case is decided; what was signed never changes.",
-}
 
 
 def _said(done: FindingDone, finding: Finding) -> str:
@@ -204,29 +174,13 @@ def is_shown(finding: Finding, person: Person, case: Case) -> bool:
 def attach(
     session: Session, person: Person, case_id: int, finding_id: int, entry_id: int, sent: tuple[str, bytes]
 ) -> Finding:
-    """Keeps a file beside what this person said last of the finding; its bytes are never read here.
-
-    Raises
-    ------
-    ForbiddenError
-        Another said it, something was said since, or the case is in no state in which anything is.
-    UserError
-        As :func:`brookfall.desk.attached.name_of`; or a file of that name is there already, which stays.
-    """
+    """Keeps a file beside what this person said last of the finding; raises as :meth:`Kind.keep`."""
     case = people.case_for(session, person, case_id, lock=True)
-    finding, entry = _entry(session, person, case, finding_id, entry_id)
-    said_last = entry.person_id == person.id and entry is finding.entries[-1]
-    if not said_last or not may("comment", finding.state, parts_of(person, case), case.state):
-        raise ForbiddenError("Files belong to what you said last.", todo="Say what they are about first.")
-    there = [one.path for one in entry.files]
-    path, data = name_of(sent, there), sent[1]
-    if path in there:
-        raise UserError("A file of that name was sent already.", todo="Give it another name.", file=path)
-    sha256 = blobs.put(session, data)
+    finding = _shown(session, person, case, finding_id)
+    says = LIFE.may("comment", finding.state, parts_of(person, case), case.state)
+    to = (finding.entries, entry_id)
+    entry, path, sha256 = _KIND.keep(session, person, case, sent, to, says=says, number=finding.number)
     entry.files.append(FindingFile(path=path, sha256=sha256, added=now()))
-    after_ = {"path": path, "sha256": sha256, "size": len(data)}
-    subject = f"{finding.number}: {path}"
-    audit_log.append(session, person, "sent a file about a finding", subject, case_id=case.id, after=after_)
     session.flush()
     return finding
 
@@ -236,22 +190,14 @@ def file_bytes(
 ) -> tuple[str, bytes]:
     """A file that was sent with an entry: its name and its bytes, as they were kept."""
     case = people.case_for(session, person, case_id)
-    _, entry = _entry(session, person, case, finding_id, entry_id)
-    file = next((one for one in entry.files if one.id == file_id), None)
-    if file is None:
-        raise MissingError("There is no such file.", todo="Load the page again.")
-    return file.path, blobs.get(session, file.sha256)
+    return file_of(session, _KIND.entry_of(_shown(session, person, case, finding_id).entries, entry_id), file_id)
 
 
-def _entry(
-    session: Session, person: Person, case: Case, finding_id: int, entry_id: int
-) -> tuple[Finding, FindingEntry]:
+def _shown(session: Session, person: Person, case: Case, finding_id: int) -> Finding:
     finding = session.get(Finding, finding_id)
-    shown = finding is not None and finding.case_id == case.id and is_shown(finding, person, case)
-    entry = next((one for one in finding.entries if one.id == entry_id), None) if finding and shown else None
-    if finding is None or entry is None:
-        raise MissingError("Nothing of that number was said of this finding.", todo="Load the page again.")
-    return finding, entry
+    if finding is None or finding.case_id != case.id or not is_shown(finding, person, case):
+        raise MissingError("There is no such finding in this case.", todo="Go back to the findings.")
+    return finding
 
 
 def reopen_what_is_due() -> None:

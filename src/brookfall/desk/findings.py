@@ -9,12 +9,13 @@ from sqlalchemy.orm import Session, joinedload, selectinload
 
 from brookfall.core.evidence.chart import RowsOf
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.judge.finding_life import FindingState, acts_of
+from brookfall.core.judge.finding_life import LIFE, FindingState
 from brookfall.desk import people
 from brookfall.desk.docket import latest_run
-from brookfall.desk.finding_life import changeable, is_shown, parts_of, subject_of
+from brookfall.desk.finding_life import changeable, is_shown, subject_of
 from brookfall.desk.rows_behind import read_threshold
-from brookfall.desk.views import AttachedView, ChosenThreshold, Citation, FindingEntryView, FindingView
+from brookfall.desk.said import attached, parts_of
+from brookfall.desk.views import ChosenThreshold, Citation, FindingEntryView, FindingView
 from brookfall.desk.written import Words
 from brookfall.records import audit_log
 from brookfall.records.base import now
@@ -187,7 +188,7 @@ def _heads_to_compare(session: Session, case_id: int) -> dict[int, StoredExhibit
 
 
 def _view(person: Person, case: Case, finding: Finding, heads: dict[int, StoredExhibit] | None) -> FindingView:
-    can = acts_of(finding.state, parts_of(person, case), case.state)
+    can = LIFE.acts_of(finding.state, parts_of(person, case), case.state)
     return FindingView(
         id=finding.id,
         number=finding.number,
@@ -211,10 +212,7 @@ def _view(person: Person, case: Case, finding: Finding, heads: dict[int, StoredE
                 text=entry.text,
                 version=entry.version,
                 until=entry.until,
-                files=[
-                    AttachedView(id=file.id, path=file.path, size=file.blob.size, sha256=file.sha256)
-                    for file in entry.files
-                ],
+                files=attached(entry),
                 takes_files="comment" in can and entry is finding.entries[-1] and entry.person_id == person.id,
             )
             for entry in finding.entries

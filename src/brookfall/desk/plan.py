@@ -22,7 +22,7 @@ from brookfall.core.submission.schema import Submission
 from brookfall.core.submission.stated_capacity import stated_capacity
 from brookfall.core.table.roles import Roles
 from brookfall.desk import people
-from brookfall.desk.bench import bench_of
+from brookfall.desk.bench import bench_at_hand, bench_of
 from brookfall.desk.deviations import close_deviation, deviations_of
 from brookfall.desk.plan_counts import Counters, PlanCounts, checks_to_run, counts_of, missing_fits
 from brookfall.desk.versions import versions_to_compare
@@ -46,7 +46,7 @@ def plan_view(session: Session, person: Person, case_id: int, counters: Counters
     bench: Bench | None = None
     counts: PlanCounts | None = None
     try:
-        bench = bench_of(session, case)
+        bench = bench_at_hand(session, case)
         sizes = {part: len(rows) for part, rows in bench.split.parts.items()}
         counts = counts_of(session, case, bench, counters)
     except UserError as caught:

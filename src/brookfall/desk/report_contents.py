@@ -20,6 +20,7 @@ from brookfall.records.cases import Case, Deviation, SubmittedFile
 from brookfall.records.contents import exhibits_now
 from brookfall.records.findings_and_decisions import Decision, Finding
 from brookfall.records.people import Person
+from brookfall.records.questions import OwnerQuestion
 from brookfall.records.statements import as_evidence, statements_of_case
 from brookfall.report.contents import (
     AttachedFile,
@@ -31,7 +32,9 @@ from brookfall.report.contents import (
     ReportContents,
     ReportedFinding,
     ReportedFindings,
+    ReportedQuestion,
     SaidOfFinding,
+    SaidOfQuestion,
     SentBack,
 )
 
@@ -138,8 +141,36 @@ def case_file_now(session: Session, case: Case) -> CaseFile:
             )
             for one in sent_back
         ),
+        questions=_questions_now(session, case),
         record_entries=head.entries if head else 0,
         record_hash=head.hash if head else GENESIS,
+    )
+
+
+def _questions_now(session: Session, case: Case) -> tuple[ReportedQuestion, ...]:
+    """What the owner was asked, and what was said of it until now."""
+    query = select(OwnerQuestion).where(OwnerQuestion.case_id == case.id).order_by(OwnerQuestion.number)
+    return tuple(
+        ReportedQuestion(
+            number=one.number,
+            text=one.text,
+            about=one.about["words"] if one.about else "",
+            state=one.state,
+            due=one.due,
+            by=one.asked_by.name,
+            asked=one.asked,
+            said=tuple(
+                SaidOfQuestion(
+                    act=entry.act,
+                    by=entry.person.name,
+                    at=entry.at,
+                    text=entry.text,
+                    files=tuple(FileLine(path=file.path, sha256=file.sha256) for file in entry.files),
+                )
+                for entry in one.entries
+            ),
+        )
+        for one in session.scalars(query)
     )
 
 

@@ -26,19 +26,20 @@ def begin(session: Session, person: Person, address: str, before: str | None = N
     return secret
 
 
-def person_by(session: Session, secret: str) -> int | None:
-    """The id of the person whose session this is; None where it ended, was idle too long, or has lasted too long."""
+def person_by(session: Session, secret: str) -> Person | None:
+    """The person whose session this is; None where it ended, was idle too long, or has lasted too long."""
     query = (
-        select(BrowserSession)
+        select(BrowserSession, Person)
         .join(Person, Person.id == BrowserSession.person_id)
         .where(BrowserSession.sha256 == _name(secret), BrowserSession.ended.is_(None), Person.disabled.is_(None))
     )
-    found = session.scalar(query)
-    if found is None or now() >= ends(found):
+    row = session.execute(query).one_or_none()
+    if row is None or now() >= ends(row[0]):
         return None
+    found, person = row
     if now() - found.seen >= _SEEN_AGAIN:
         session.execute(update(BrowserSession).where(BrowserSession.sha256 == found.sha256).values(seen=now()))
-    return found.person_id
+    return person
 
 
 def ends(one: BrowserSession) -> datetime:

@@ -13,7 +13,7 @@ from brookfall.core.foundation.errors import UserError
 from brookfall.core.retest.order import order_of
 from brookfall.core.retest.run import Asked, ask, jobs_of
 from brookfall.desk import people
-from brookfall.desk.bench import bench_of
+from brookfall.desk.bench import bench_at_hand, bench_of
 from brookfall.desk.plan_counts import Counters, checks_to_run, counts_of, missing_fits
 from brookfall.desk.views import EstimateView
 from brookfall.records import ledger
@@ -37,7 +37,7 @@ def estimate_view(session: Session, person: Person, case_id: int, triers: Triers
     """Seconds of one worker for the fits that are not made yet; None while trials are made, or none can be."""
     case = people.case_for(session, person, case_id)
     try:
-        bench = bench_of(session, case)
+        bench = bench_at_hand(session, case)
         _ = bench.split.parts
         counts = counts_of(session, case, bench, triers)
     except UserError:

@@ -13,6 +13,7 @@ from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.judge.approval import ModelStanding
 from brookfall.core.judge.condition_life import ConditionAct, ConditionState
 from brookfall.core.judge.finding_life import FindingAct, FindingState
+from brookfall.core.judge.question_life import QuestionAct, QuestionState
 from brookfall.core.judge.standing import Shown
 from brookfall.core.plan.plan import Plan
 from brookfall.core.retest.screening.screen import Look
@@ -95,7 +96,8 @@ class SeverityCount(View):
 
 
 class CaseLine(View):
-    """``review`` is 1 of the first review of a version, more of a re-review."""
+    """``review`` is 1 of the first review of a version, more of a re-review; ``waits_for_owner`` while a question that
+    holds the case is not answered."""
 
     id: int
     model: str
@@ -113,6 +115,7 @@ class CaseLine(View):
     marks: list[Mark]
     findings: list[SeverityCount]
     may_take: bool
+    waits_for_owner: bool
 
 
 class ConditionShort(View):
@@ -277,6 +280,18 @@ class WaitingConditions(View):
     due: date
 
 
+class WaitingQuestions(View):
+    """How many questions to the owner of a case wait for the person who looks, and the first day by which one is to be
+    answered: for their answer, or for them to read the answers."""
+
+    case_id: int
+    model: str
+    version: str
+    act: QuestionAct
+    count: int
+    due: date | None
+
+
 class EndingApproval(View):
     """An approval that has lapsed, or is about to, told to its owner and its reviewer."""
 
@@ -294,6 +309,7 @@ class DocketView(View):
 
     waits: list[int]
     cases: list[CaseLine]
+    questions: list[WaitingQuestions]
     findings: list[WaitingFindings]
     conditions: list[WaitingConditions]
     approvals: list[EndingApproval]
@@ -549,6 +565,8 @@ class Vocabulary(View):
     model_standings: dict[str, str]
     condition_states: dict[str, str]
     condition_acts: dict[str, str]
+    asked_states: dict[str, str]
+    asked_acts: dict[str, str]
     finding_states: dict[str, str]
     finding_acts: dict[str, str]
     finding_answers: dict[str, str]
@@ -977,6 +995,51 @@ class ApprovalView(View):
     standing: ModelStanding
     why: str
     conditions: list[ConditionView]
+
+
+class AskedAbout(View):
+    """What a question was asked about, with its words as they were then."""
+
+    kind: Literal["exhibit", "column", "claim"]
+    key: str
+    words: str
+
+
+class AskedEntryView(View):
+    """What was answered, or said of a question; ``takes_files`` of the person who looks, while they said it last."""
+
+    id: int
+    at: Moment
+    by: str
+    act: str
+    text: str
+    files: list[AttachedView]
+    takes_files: bool
+
+
+class AskedView(View):
+    """A question to the owner. ``overdue`` that its day passed without an answer; while it is not answered and
+    ``holds`` the case, that waits for the owner. ``may`` is what the person who looks may do about it now."""
+
+    number: int
+    text: str
+    about: AskedAbout | None
+    due: date | None
+    overdue: bool
+    holds: bool
+    state: QuestionState
+    asked: Moment
+    asked_by: str
+    revision: int
+    entries: list[AskedEntryView]
+    may: list[QuestionAct]
+
+
+class AskedViews(View):
+    """What the owner of a case was asked."""
+
+    may_ask: bool
+    questions: list[AskedView]
 
 
 class DecisionView(View):

@@ -31,6 +31,8 @@ def vocabulary() -> Vocabulary:
         model_standings=words.MODEL_STANDINGS,
         condition_states=words.CONDITION_STATES,
         condition_acts=words.CONDITION_ACTS,
+        asked_states=words.QUESTION_STATES,
+        asked_acts=words.QUESTION_ACTS,
         finding_states=words.FINDING_STATES,
         finding_acts=words.FINDING_ACTS,
         finding_answers=words.FINDING_ANSWERS,

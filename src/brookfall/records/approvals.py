@@ -6,10 +6,10 @@ from sqlalchemy import Date, ForeignKey, String, Text, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from brookfall.core.judge.condition_life import ConditionState
-from brookfall.records.base import TABLE_OPTIONS, Base, Key, Moment, Sha, Short
-from brookfall.records.cases import Blob, Case
+from brookfall.records.base import TABLE_OPTIONS, Base, Key, Moment, Short
+from brookfall.records.cases import Case
+from brookfall.records.entries import EntryFile, EntryRow
 from brookfall.records.findings_and_decisions import Decision
-from brookfall.records.people import Person
 
 
 class Approval(Base):
@@ -54,36 +54,24 @@ class ApprovalCondition(Base):
     entries: Mapped[list["ConditionEntry"]] = relationship(order_by="ConditionEntry.id")
 
 
-class ConditionEntry(Base):
+class ConditionEntry(EntryRow, Base):
     """What somebody did about a condition, or said of it; it stands as it was entered."""
 
     __tablename__ = "condition_entry"
     __table_args__ = TABLE_OPTIONS
 
-    id: Mapped[Key]
     condition_id: Mapped[int] = mapped_column(ForeignKey("approval_condition.id"))
-    at: Mapped[Moment]
-    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
-    act: Mapped[str] = mapped_column(String(20))
-    text: Mapped[str] = mapped_column(Text)
 
-    person: Mapped[Person] = relationship()
     files: Mapped[list["ConditionFile"]] = relationship(order_by="ConditionFile.id")
 
 
-class ConditionFile(Base):
-    """A file sent with what was said of a condition; its bytes are a blob."""
+class ConditionFile(EntryFile, Base):
+    """A file sent with what was said of a condition."""
 
     __tablename__ = "condition_file"
     __table_args__ = (UniqueConstraint("entry_id", "path", name="uq_condition_file_path"), TABLE_OPTIONS)
 
-    id: Mapped[Key]
     entry_id: Mapped[int] = mapped_column(ForeignKey("condition_entry.id"))
-    path: Mapped[Short]
-    sha256: Mapped[Sha] = mapped_column(ForeignKey("blob.sha256"))
-    added: Mapped[Moment]
-
-    blob: Mapped[Blob] = relationship()
 
 
 class ApprovalNotice(Base):

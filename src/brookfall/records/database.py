@@ -25,8 +25,8 @@ class UnknownOutcomeError(Exception):
 CHANGED = frozenset(
     {
         "approval_condition", "blob", "browser_session", "case_file", "decision", "deviation", "draft", "draft_file",
-        "erasure", "finding", "fit", "idempotency_key", "kept_look", "model", "note", "person", "record_head",
-        "rendition", "replay", "run", "run_check", "statement", "stored_column", "token", "trial",
+        "erasure", "finding", "fit", "idempotency_key", "kept_look", "model", "note", "owner_question", "person",
+        "record_head", "rendition", "replay", "run", "run_check", "statement", "stored_column", "token", "trial",
     }
 )  # fmt: skip
 """The tables whose rows the application changes. Whatever it enters in another stands as it was entered."""
@@ -63,6 +63,11 @@ def _tell_lost_connections(told: ExceptionContext) -> None:
         told.is_disconnect = True
 
 
+@cache
+def _sessions() -> sessionmaker[Session]:
+    return sessionmaker(engine(), expire_on_commit=False)
+
+
 @contextmanager
 def transaction() -> Iterator[Session]:
     """A session that commits at the end, or leaves nothing behind when anything is raised.
@@ -74,7 +79,7 @@ def transaction() -> Iterator[Session]:
     """
     committing = False
     try:
-        with sessionmaker(engine(), expire_on_commit=False)() as session, session.begin():
+        with _sessions()() as session, session.begin():
             yield session
             session.flush()
             committing = True

@@ -17,6 +17,7 @@ from brookfall.records.cases import Blob, BlobChunk, Case, KeptLook, StoredColum
 from brookfall.records.disk_cache import cached_file
 from brookfall.records.findings_and_decisions import Decision, FindingFile, StatementFile
 from brookfall.records.people import Person
+from brookfall.records.questions import OwnerQuestionFile
 from brookfall.records.renditions import Rendition
 from brookfall.records.runs import Reading, Run, RunFit
 
@@ -106,6 +107,7 @@ def _is_used(session: Session, name: str) -> bool:
         exists().where(StatementFile.sha256 == name),
         exists().where(FindingFile.sha256 == name),
         exists().where(ConditionFile.sha256 == name),
+        exists().where(OwnerQuestionFile.sha256 == name),
         exists().where(Decision.statement_sha256 == name),
         exists().where(
             (Rendition.evidence_sha256 == name) | (Rendition.html_sha256 == name) | (Rendition.pdf_sha256 == name)

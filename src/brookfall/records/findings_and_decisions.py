@@ -9,6 +9,7 @@ from sqlalchemy.orm import Mapped, mapped_column, relationship
 from brookfall.core.judge.finding_life import FindingState
 from brookfall.records.base import TABLE_OPTIONS, Base, Bytes, Key, Moment, Sha, Short
 from brookfall.records.cases import Blob
+from brookfall.records.entries import EntryFile
 from brookfall.records.people import Person
 
 
@@ -171,19 +172,13 @@ class FindingEntry(Base):
     files: Mapped[list["FindingFile"]] = relationship(order_by="FindingFile.id")
 
 
-class FindingFile(Base):
-    """A file sent with what was said of a finding; its bytes are a blob."""
+class FindingFile(EntryFile, Base):
+    """A file sent with what was said of a finding."""
 
     __tablename__ = "finding_file"
     __table_args__ = (UniqueConstraint("entry_id", "path", name="uq_finding_file_path"), TABLE_OPTIONS)
 
-    id: Mapped[Key]
     entry_id: Mapped[int] = mapped_column(ForeignKey("finding_entry.id"))
-    path: Mapped[Short]
-    sha256: Mapped[Sha] = mapped_column(ForeignKey("blob.sha256"))
-    added: Mapped[Moment]
-
-    blob: Mapped[Blob] = relationship()
 
 
 class Decision(Base):

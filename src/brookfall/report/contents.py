@@ -32,6 +32,29 @@ class DeviationText(_Frozen):
     said: tuple[str, ...]
 
 
+class SaidOfQuestion(_Frozen):
+    """What was answered, or said of a question to the owner, with the files sent with it."""
+
+    act: str
+    by: str
+    at: datetime
+    text: str
+    files: tuple[FileLine, ...] = ()
+
+
+class ReportedQuestion(_Frozen):
+    """A question to the owner; ``about`` is what it was asked about, as that read then."""
+
+    number: int
+    text: str
+    about: str
+    state: str
+    due: date | None
+    by: str
+    asked: datetime
+    said: tuple[SaidOfQuestion, ...]
+
+
 class SentBack(_Frozen):
     """A proposal that the countersigner did not accept."""
 
@@ -60,6 +83,7 @@ class CaseFile(_Frozen):
     locked_by: str | None
     deviations: tuple[DeviationText, ...]
     sent_back: tuple[SentBack, ...]
+    questions: tuple[ReportedQuestion, ...] = ()
     record_entries: int
     record_hash: str
 

@@ -4,7 +4,7 @@ import type { Middleware } from "openapi-fetch";
 
 const HEADER = "Idempotency-Key";
 /** What the server makes once for a key. Nothing else is remembered here: other requests carry passwords. */
-const MADE_ONCE = /\/(findings|statements|drafts)$/;
+const MADE_ONCE = /\/(findings|questions|statements|drafts)$/;
 
 export function withKeys(): Middleware {
   const unanswered = new Map<string, string>();

@@ -618,6 +618,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/questions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the owner of the case was asked, and what was said of it. */
+        get: operations["questions_get_asked_cases__int_case_id__questions_get"];
+        put?: never;
+        /** Asks the owner something, of an exhibit, a column, a claim or the case as a whole. */
+        post: operations["questions_post_asked_cases__int_case_id__questions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/questions/{number}/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answers it, asks it again, settles or withdraws it, or says something of it. */
+        post: operations["questions_post_asked_act_cases__int_case_id__questions__int_number__acts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/questions/{number}/entries/{entry_id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Multipart: one part ``file``, kept as it is beside what the person said last. */
+        post: operations["questions_post_asked_file_cases__int_case_id__questions__int_number__entries__int_entry_id__files_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/questions/{number}/entries/{entry_id}/files/{file_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The file as it was kept, to be saved; a browser never shows it as a page. */
+        get: operations["questions_get_asked_file_cases__int_case_id__questions__int_number__entries__int_entry_id__files__int_file_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case_id}/re-review": {
         parameters: {
             query?: never;
@@ -1249,6 +1318,19 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AboutWhat
+         * @description What is asked about: an exhibit by its number, a column by its name, a claim by its place in the brief from 1.
+         */
+        AboutWhat: {
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "exhibit" | "column" | "claim";
+        };
+        /**
          * Action
          * @description What can be done: a role for a column, protection for it, a ground to tie it to (empty: none), or a change that
          *     makes a new version of the table.
@@ -1352,6 +1434,90 @@ export interface components {
         Artifact: {
             /** Path */
             path: string;
+        };
+        /**
+         * AskedAbout
+         * @description What a question was asked about, with its words as they were then.
+         */
+        AskedAbout: {
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "exhibit" | "column" | "claim";
+            /** Words */
+            words: string;
+        };
+        /**
+         * AskedEntryView
+         * @description What was answered, or said of a question; ``takes_files`` of the person who looks, while they said it last.
+         */
+        AskedEntryView: {
+            /** Act */
+            act: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Files */
+            files: components["schemas"]["AttachedView"][];
+            /** Id */
+            id: number;
+            /** Takes Files */
+            takes_files: boolean;
+            /** Text */
+            text: string;
+        };
+        /**
+         * AskedView
+         * @description A question to the owner. ``overdue`` that its day passed without an answer; while it is not answered and
+         *     ``holds`` the case, that waits for the owner. ``may`` is what the person who looks may do about it now.
+         */
+        AskedView: {
+            about: components["schemas"]["AskedAbout"] | null;
+            /**
+             * Asked
+             * Format: date-time
+             */
+            asked: string;
+            /** Asked By */
+            asked_by: string;
+            /** Due */
+            due: string | null;
+            /** Entries */
+            entries: components["schemas"]["AskedEntryView"][];
+            /** Holds */
+            holds: boolean;
+            /** May */
+            may: ("answer" | "ask_again" | "settle" | "withdraw" | "comment")[];
+            /** Number */
+            number: number;
+            /** Overdue */
+            overdue: boolean;
+            /** Revision */
+            revision: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "asked" | "answered" | "settled" | "withdrawn";
+            /** Text */
+            text: string;
+        };
+        /**
+         * AskedViews
+         * @description What the owner of a case was asked.
+         */
+        AskedViews: {
+            /** May Ask */
+            may_ask: boolean;
+            /** Questions */
+            questions: components["schemas"]["AskedView"][];
         };
         /** AttachedView */
         AttachedView: {
@@ -1700,7 +1866,8 @@ export interface components {
         };
         /**
          * CaseLine
-         * @description ``review`` is 1 of the first review of a version, more of a re-review.
+         * @description ``review`` is 1 of the first review of a version, more of a re-review; ``waits_for_owner`` while a question that
+         *     holds the case is not answered.
          */
         CaseLine: {
             /** Due */
@@ -1735,6 +1902,8 @@ export interface components {
             tier: number;
             /** Version */
             version: string;
+            /** Waits For Owner */
+            waits_for_owner: boolean;
         };
         /**
          * CaseView
@@ -2695,6 +2864,8 @@ export interface components {
             erasures: components["schemas"]["ErasureNotice"][];
             /** Findings */
             findings: components["schemas"]["WaitingFindings"][];
+            /** Questions */
+            questions: components["schemas"]["WaitingQuestions"][];
             /** Waits */
             waits: number[];
         };
@@ -4339,6 +4510,26 @@ export interface components {
             finding: components["schemas"]["FindingText"];
         };
         /**
+         * NewQuestion
+         * @description What the reviewer asks. While it ``holds`` the case, that waits for the owner.
+         */
+        NewQuestion: {
+            /** @default null */
+            about: components["schemas"]["AboutWhat"] | null;
+            /**
+             * Due
+             * @default null
+             */
+            due: string | null;
+            /**
+             * Holds
+             * @default true
+             */
+            holds: boolean;
+            /** Text */
+            text: string;
+        };
+        /**
          * NewToken
          * @description The only time that the secret is shown.
          */
@@ -5388,6 +5579,24 @@ export interface components {
         };
         /** ProxyPairs */
         ProxyPairs: components["schemas"]["ProxyPairView"][];
+        /**
+         * QuestionDone
+         * @description What is done about a question, and what is said with it.
+         */
+        QuestionDone: {
+            /**
+             * Act
+             * @enum {string}
+             */
+            act: "answer" | "ask_again" | "settle" | "withdraw" | "comment";
+            /** Revision */
+            revision: number;
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+        };
         /** QuestionView */
         QuestionView: {
             /** Answers */
@@ -6628,6 +6837,14 @@ export interface components {
          * @description Every word that a page says of measures, checks, standings, severities and decisions: as this server has them.
          */
         Vocabulary: {
+            /** Asked Acts */
+            asked_acts: {
+                [key: string]: string;
+            };
+            /** Asked States */
+            asked_states: {
+                [key: string]: string;
+            };
             /** Checks */
             checks: components["schemas"]["CheckWords"][];
             /** Comparisons */
@@ -6733,6 +6950,28 @@ export interface components {
             case_id: number;
             /** Count */
             count: number;
+            /** Model */
+            model: string;
+            /** Version */
+            version: string;
+        };
+        /**
+         * WaitingQuestions
+         * @description How many questions to the owner of a case wait for the person who looks, and the first day by which one is to be
+         *     answered: for their answer, or for them to read the answers.
+         */
+        WaitingQuestions: {
+            /**
+             * Act
+             * @enum {string}
+             */
+            act: "answer" | "ask_again" | "settle" | "withdraw" | "comment";
+            /** Case Id */
+            case_id: number;
+            /** Count */
+            count: number;
+            /** Due */
+            due: string | null;
             /** Model */
             model: string;
             /** Version */
@@ -11073,6 +11312,481 @@ export interface operations {
                     "application/json": components["schemas"]["ProxyPairs"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    questions_get_asked_cases__int_case_id__questions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AskedViews"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    questions_post_asked_cases__int_case_id__questions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewQuestion"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AskedView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    questions_post_asked_act_cases__int_case_id__questions__int_number__acts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuestionDone"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AskedView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    questions_post_asked_file_cases__int_case_id__questions__int_number__entries__int_entry_id__files_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                number: number;
+                entry_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AskedView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    questions_get_asked_file_cases__int_case_id__questions__int_number__entries__int_entry_id__files__int_file_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                number: number;
+                entry_id: number;
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Bad Request */
             400: {
                 headers: {

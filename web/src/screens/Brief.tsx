@@ -4,9 +4,11 @@ import Typography from "@mui/material/Typography";
 import { Link } from "react-router";
 import type { Case } from "../api/client";
 import { useTheCase } from "../frame/CaseFrame";
-import { DataTable } from "../parts/DataTable";
+import { DataTable, type TableColumn } from "../parts/DataTable";
 import { Tally } from "../marks/Tally";
 import { SERIF } from "../theme";
+import { AskOwner } from "./questions/AskOwner";
+import { Questions } from "./questions/Questions";
 import { conditionState, count, day, findingState, interval, measure, plural } from "../wording";
 
 const VERDICTS: Record<string, string> = {
@@ -33,6 +35,7 @@ export function Brief() {
           ["Data", `${plural(theCase.n_rows, "row")}`],
         ]}
       />
+      <Questions caseId={theCase.id} />
       <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>
         Claims
       </Typography>
@@ -65,6 +68,7 @@ export function Brief() {
                   : {},
               cell: (claim) => (claim.verdict ? (VERDICTS[claim.verdict] ?? claim.verdict) : ""),
             },
+            ...(theCase.may.review ? [asking(theCase.id)] : []),
           ]}
         />
       )}
@@ -119,6 +123,20 @@ export function Brief() {
     </Box>
   );
 }
+
+/** The column of the table of claims in which the reviewer asks about one. */
+const asking = (caseId: number): TableColumn<Case["claims"][number]> => ({
+  head: "",
+  right: true,
+  cell: (claim, i) => (
+    <AskOwner
+      small
+      caseId={caseId}
+      about={{ kind: "claim", key: String(i + 1) }}
+      words={`${measure(claim.measure)} on ${claim.where}, claimed ${claim.claimed}`}
+    />
+  ),
+});
 
 const ABOUT = ["model", "files", "data", "roles", "recipe", "claims"];
 

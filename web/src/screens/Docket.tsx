@@ -49,9 +49,10 @@ export function Docket() {
       >
         <Waiting
           lines={all.filter((c) => docket.data.waits.includes(c.id))}
-          more={docket.data.findings.length + docket.data.conditions.length > 0}
+          more={docket.data.questions.length + docket.data.findings.length + docket.data.conditions.length > 0}
         />
       </Typography>
+      <QuestionsWaiting waiting={docket.data.questions} />
       <FindingsWaiting waiting={docket.data.findings} />
       <ConditionsWaiting waiting={docket.data.conditions} />
       <ApprovalsEnding told={docket.data.approvals} />
@@ -148,6 +149,24 @@ export function Docket() {
                 : "Submitted models will be listed here. An owner submits them."}
         </Typography>
       )}
+    </Box>
+  );
+}
+
+/** The questions that wait for the owner's answer, or the answers that wait for who asked. */
+function QuestionsWaiting({ waiting }: { waiting: readonly Schemas["WaitingQuestions"][] }) {
+  if (waiting.length === 0) return null;
+  return (
+    <Box component="ul" aria-label="Questions that wait for you" sx={{ listStyle: "none", p: 0, m: 0, mb: 2 }}>
+      {waiting.map((one) => (
+        <li key={`${one.case_id} ${one.act}`}>
+          <Link to={`/cases/${one.case_id}/brief#questions`}>
+            {plural(one.count, one.act === "answer" ? "question" : "answer")} about {one.model} {one.version}
+          </Link>{" "}
+          {one.count === 1 ? "waits" : "wait"} {one.act === "answer" ? "for your answer" : "to be read by you"}
+          {one.due && one.act === "answer" && `, ${one.count === 1 ? "due" : "the first due"} on ${day(one.due)}`}.
+        </li>
+      ))}
     </Box>
   );
 }

@@ -9,6 +9,7 @@ import { Kbd } from "../parts/Kbd";
 import { SERIF } from "../theme";
 import { plural, question, standing } from "../wording";
 import { Content, type ChosenThreshold, type GroupHooks } from "./Content";
+import { AskOwner } from "./questions/AskOwner";
 
 interface ExhibitViewProps {
   exhibit: Exhibit;
@@ -68,6 +69,14 @@ export function ExhibitView({
           <Button variant="outlined" onClick={() => onFind()}>
             Write a finding&nbsp; <Kbd>f</Kbd>
           </Button>
+        )}
+        {mayFind && (
+          <AskOwner
+            byKey
+            caseId={caseId}
+            about={{ kind: "exhibit", key: String(exhibit.number) }}
+            words={`${exhibit.title}: ${exhibit.answer}`}
+          />
         )}
         <Button onClick={onAside}>
           {isAside ? "Put back" : "Set aside"}&nbsp; <Kbd>a</Kbd>

@@ -75,6 +75,19 @@ CONDITION_ACTS = {
     "send_back": "sent it back to be judged again",
     "comment": "commented",
 }
+QUESTION_STATES = {
+    "asked": "waits for the owner",
+    "answered": "answered",
+    "settled": "settled",
+    "withdrawn": "withdrawn",
+}
+QUESTION_ACTS = {
+    "answer": "answered",
+    "ask_again": "asked again",
+    "settle": "settled it",
+    "withdraw": "withdrew it",
+    "comment": "said",
+}
 FINDING_ACTS = {
     "send": "sent it to the owner",
     "answer": "answered",

@@ -3,11 +3,9 @@
 All of it is after the decision: what was signed says what is to be met and by when, and does not change.
 """
 
-from collections.abc import Mapping, Set
-from dataclasses import dataclass
 from typing import Literal, get_args
 
-from brookfall.core.judge.finding_life import PARTS, Part
+from brookfall.core.judge.life import PARTS, Life, step
 
 ConditionState = Literal["open", "sent", "met", "seen"]
 ConditionAct = Literal["send", "meet", "turn_down", "see", "send_back", "comment"]
@@ -19,53 +17,16 @@ MET: frozenset[ConditionState] = frozenset({"met", "seen"})
 """The reviewer judged that it is met; of ``seen`` a countersigner has seen it too."""
 
 
-@dataclass(frozen=True)
-class Step:
-    """An act: ``to`` is None where it changes no state; ``reasoned`` where it takes words."""
+_DECIDED = {"decided"}
 
-    by: frozenset[Part]
-    of: frozenset[ConditionState]
-    to: ConditionState | None
-    reasoned: bool = True
-
-
-def _step(by: Set[Part], of: Set[ConditionState], to: ConditionState | None, *, reasoned: bool = True) -> Step:
-    return Step(frozenset(by), frozenset(of), to, reasoned)
-
-
-LIFE: Mapping[ConditionAct, Step] = {
-    "send": _step({"owner"}, {"open", "sent"}, "sent"),
-    "meet": _step({"reviewer"}, {"open", "sent"}, "met"),
-    "turn_down": _step({"reviewer"}, {"sent", "met"}, "open"),
-    "see": _step({"countersigner"}, {"met"}, "seen", reasoned=False),
-    "send_back": _step({"countersigner"}, {"met"}, "sent"),
-    "comment": _step(set(PARTS), set(STATES), None),
-}
+LIFE = Life[ConditionAct, ConditionState](
+    {
+        "send": step({"owner"}, {"open", "sent"}, "sent", _DECIDED),
+        "meet": step({"reviewer"}, {"open", "sent"}, "met", _DECIDED),
+        "turn_down": step({"reviewer"}, {"sent", "met"}, "open", _DECIDED),
+        "see": step({"countersigner"}, {"met"}, "seen", _DECIDED, reasoned=False),
+        "send_back": step({"countersigner"}, {"met"}, "sent", _DECIDED),
+        "comment": step(PARTS, STATES, None, _DECIDED),
+    }
+)
 """The owner sends evidence, the reviewer judges it, a countersigner sees that, or sends it back to be judged again."""
-
-
-def may(act: ConditionAct, state: ConditionState, parts: Set[Part]) -> bool:
-    """Whether somebody with these parts in a decided case may do this to a condition.
-
-    >>> may("send", "open", {"owner"}), may("meet", "sent", {"owner"})
-    (True, False)
-    """
-    return bool(LIFE[act].by & parts) and state in LIFE[act].of
-
-
-def acts_of(state: ConditionState, parts: Set[Part]) -> tuple[ConditionAct, ...]:
-    """Everything that they may do.
-
-    >>> acts_of("met", {"countersigner"})
-    ('see', 'send_back', 'comment')
-    """
-    return tuple(act for act in ACTS if may(act, state, parts))
-
-
-def after(act: ConditionAct, state: ConditionState) -> ConditionState:
-    """The state that an act leads to.
-
-    >>> after("turn_down", "sent"), after("comment", "met")
-    ('open', 'met')
-    """
-    return LIFE[act].to or state

@@ -131,13 +131,14 @@ def _flat(nested: Mapping[str, object], above: str = "") -> dict[str, object]:
 
 
 def _claims(before: tuple[Claim, ...], after: tuple[Claim, ...]) -> Iterator[str]:
-    old, new = ({_claim_words(claim): claim.value for claim in claims} for claims in (before, after))
+    old, new = ({claim_words(claim): claim.value for claim in claims} for claims in (before, after))
     for name in dict.fromkeys([*old, *new]):
         if old.get(name) != new.get(name):
             yield f"{name}: {_value(old.get(name))} → {_value(new.get(name))}"
 
 
-def _claim_words(claim: Claim) -> str:
+def claim_words(claim: Claim) -> str:
+    """What a claim is of, without its value."""
     at = "" if claim.threshold is None else f" at {claim.threshold:g}"
     of = "" if claim.class_ is None else f" of {claim.class_}"
     return f"{words_of(claim.measure)}{of}, {claim.where}{at}"

@@ -12,8 +12,9 @@ import {
 } from "../../api/conditions";
 import { Entries } from "../../parts/Entries";
 import { Said } from "../../parts/Said";
+import { SayForm } from "../../parts/SayForm";
 import { conditionAct, conditionState, day } from "../../wording";
-import { BUTTONS, ConditionForm, type SaidAct } from "./ConditionForm";
+import { BUTTONS, KEEPS, LABELS, type SaidAct } from "./acts";
 
 export function Conditions({ caseId, approval }: { caseId: number; approval: Approval }) {
   if (approval.conditions.length === 0) return null;
@@ -64,11 +65,13 @@ function ConditionArticle({ caseId, condition }: { caseId: number; condition: Co
       <Said error={act.error} />
       {send.error && <Said error={kept ? new Error(`What you said is kept. ${send.error.message}`) : send.error} />}
       {saying ? (
-        <ConditionForm
+        <SayForm
           key={saying}
-          caseId={caseId}
-          condition={condition}
-          act={saying}
+          name={`${BUTTONS.find(([one]) => one === saying)?.[1]}, condition ${number}`}
+          place={`brookfall.condition-act.${caseId}.${number}.${saying}`}
+          label={LABELS[saying]}
+          keeps={KEEPS[saying]}
+          takesFiles
           busy={act.isPending}
           onClose={() => setSaying(null)}
           onDone={async (text, files) => {

@@ -10,6 +10,7 @@ import { InlineChoice } from "../../parts/Inline";
 import { Fetching, Said } from "../../parts/Said";
 import { SERIF } from "../../theme";
 import { count, number, percent, plural } from "../../wording";
+import { AskOwner } from "../questions/AskOwner";
 import { SpokenForms } from "./SpokenForms";
 
 interface ColumnPageProps {
@@ -19,6 +20,7 @@ interface ColumnPageProps {
   look: Schemas["ColumnLook"] | undefined;
   roles: Roles;
   editable: boolean;
+  mayAsk: boolean;
   onRows: (where: Where) => void;
   onRoles: (roles: Roles) => void;
   onWeigh: (change: Change) => void;
@@ -33,6 +35,7 @@ export function ColumnPage({
   look,
   roles,
   editable,
+  mayAsk,
   onRows,
   onRoles,
   onWeigh,
@@ -73,6 +76,7 @@ export function ColumnPage({
             See {plural(all.missing, "row")} with a gap
           </Button>
         )}
+        {mayAsk && <AskOwner caseId={caseId} about={{ kind: "column", key: name }} words={`${name}: ${shown.words}`} />}
         {all && all.missing > 0 && editable && (
           <>
             <Button variant="outlined" onClick={() => onWeigh({ kind: "drop_gaps", columns: [name] })}>

@@ -118,6 +118,7 @@ export function Data() {
           look={seen?.columns.find((one) => one.name === column)}
           roles={shown.roles}
           editable={editable}
+          mayAsk={theCase.may.review}
           onRoles={setRoles}
           onWeigh={setWeighed}
           onRows={seeRows}
