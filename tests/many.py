@@ -52,6 +52,7 @@ def fill(
             case = Case(
                 model_id=model.id, model=name, version=f"{version + 1}.0", state=state, owner_id=people["nell"],
                 reviewer_id=None if state == "waiting" else people["iris"],
+                reviewed_by=[] if state == "waiting" else [people["iris"]],
                 countersigner_id=people["tom"] if state == "decided" else None,
                 roles_revision=1, plan_revision=1, created=now() - timedelta(days=900 - 150 * version),
                 **{field: getattr(same, field) for field in _COPIED},

@@ -2,6 +2,7 @@
 
 import io
 import time
+from typing import Any
 
 import yaml
 
@@ -35,3 +36,14 @@ def countersigned(visitor: Visitor, base: str, password: str) -> Answer:
     read = visitor.get(f"{base}/decision")["statement_sha256"]
     body = {"accept": True, "statement_sha256": read, "password": password}
     return visitor.ask("POST", f"{base}/countersignature", body)
+
+
+def waiting(visitor: Visitor, about: str) -> list[Any]:
+    """All of this kind that waits in a person's inbox."""
+    items: list[Any] = []
+    page = 1
+    while (view := visitor.get(f"/api/inbox?page={page}"))["items"]:
+        items += view["items"]
+        page += 1
+    assert len(items) == view["total"]
+    return [one for one in items if one["about"] == about]

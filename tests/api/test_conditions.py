@@ -18,7 +18,7 @@ from brookfall.records.config import today
 from brookfall.records.database import transaction
 from brookfall.records.verification import verify_everything
 from tests.api.conftest import Answer, Visitor
-from tests.api.packages import countersigned
+from tests.api.packages import countersigned, waiting
 from tests.api.test_case import SignIn, proposal, ran
 from tests.api.test_finding_life import entries_of
 from tests.api.test_signing import number_of
@@ -84,15 +84,11 @@ def page_of(visitor: Visitor, base: str) -> Any:
 
 
 def waits(visitor: Visitor, base: str) -> list[tuple[str, int]]:
-    return [
-        (one["act"], one["count"])
-        for one in visitor.get("/api/cases")["conditions"]
-        if one["case_id"] == number_of(base)
-    ]
+    return [(one["act"], one["count"]) for one in waiting(visitor, "condition") if one["case_id"] == number_of(base)]
 
 
 def ending(visitor: Visitor, base: str) -> list[str]:
-    return [one["why"] for one in visitor.get("/api/cases")["approvals"] if one["case_id"] == number_of(base)]
+    return [one["waits"] for one in waiting(visitor, "approval") if one["case_id"] == number_of(base)]
 
 
 def test_from_the_signature_to_met_and_seen(visitor: SignIn) -> None:
@@ -249,7 +245,7 @@ def test_a_year_of_an_approval_by_a_clock_that_is_passed_in(visitor: SignIn) -> 
         assert ending(visitor("nell"), base) == []
     with at_day(410):
         nell = visitor("nell")
-        assert ending(visitor("iris"), base) == [f"condition 1 is due on {first:%-d %b %Y}"]
+        assert ending(visitor("iris"), base) == [f"is conditional: condition 1 is due on {first:%-d %b %Y}"]
         assert ending(nell, base) == [], "it waits for her evidence, which is told as that"
         assert waits(nell, base) == [("send", 2)]
         assert ending(visitor("tom"), base) == []
@@ -270,7 +266,7 @@ def test_a_year_of_an_approval_by_a_clock_that_is_passed_in(visitor: SignIn) -> 
         assert (line["standing"], line["review"]) == ("lapsed", None)
         assert line["why"] == f"condition 2 was due on {second:%-d %b %Y} and was not met in time"
         assert (line["counts"], line["newest"]["stands"]) == ("a year", "approved, lapsed")
-        assert ending(visitor("iris"), base) == ending(visitor("nell"), base) == [line["why"]]
+        assert ending(visitor("iris"), base) == ending(visitor("nell"), base) == [f"has lapsed: {line['why']}"]
         acted(visitor("nell"), base, "send", "Iris's team.", number=2)
         acted(visitor("iris"), base, "meet", "Late, but so it is.", number=2)
         page = page_of(visitor("nell"), base)

@@ -8,6 +8,7 @@ from typing import Any
 
 import pytest
 
+from brookfall.core.judge.case_life import CaseState
 from brookfall.core.judge.life import Part
 from brookfall.core.judge.question_life import ACTS, LIFE, STATES, QuestionState
 from brookfall.demo.seed import PASSWORD
@@ -16,7 +17,7 @@ from brookfall.records.database import transaction
 from brookfall.records.questions import OwnerQuestion
 from brookfall.records.verification import verify_everything
 from tests.api.conftest import Answer, Visitor
-from tests.api.packages import countersigned, rendered
+from tests.api.packages import countersigned, rendered, waiting
 from tests.api.test_case import SignIn, proposal, ran, taken
 from tests.api.test_conditions import at_day
 from tests.api.test_finding_life import entries_of
@@ -54,8 +55,7 @@ def acted(visitor: Visitor, base: str, what: str, text: str = "", *, number: int
 
 
 def waits(visitor: Visitor, base: str) -> list[tuple[str, int]]:
-    found = visitor.get("/api/cases")["questions"]
-    return [(one["act"], one["count"]) for one in found if one["case_id"] == number_of(base)]
+    return [(one["act"], one["count"]) for one in waiting(visitor, "question") if one["case_id"] == number_of(base)]
 
 
 def line_of(visitor: Visitor, base: str) -> Any:
@@ -114,7 +114,7 @@ def test_what_is_asked_about_is_quoted_as_it_was(visitor: SignIn) -> None:
     assert one["about"] == {"kind": "exhibit", "key": str(exhibit["number"]), "words": f"Holdout: {answer}"}
     column = iris.get(f"{base}/data")["columns"][0]["name"]
     assert asked(iris, base, about={"kind": "column", "key": column})["about"]["words"].startswith(f"{column}: ")
-    assert asked(iris, base, about={"kind": "claim", "key": "1"})["about"]["words"]
+    assert asked(iris, base, about={"kind": "claim", "key": "1"})["about"]["words"].endswith("claimed 0.75")
     for kind, key in (("exhibit", "99"), ("column", "no such"), ("claim", "0"), ("claim", "7"), ("exhibit", "x")):
         refused = ask(iris, base, about={"kind": kind, "key": key})
         assert (refused.status_code, refused.json["detail"]) == (422, f"There is no such {kind} in this case.")
@@ -127,7 +127,8 @@ def test_server_table_and_buttons_agree_for_every_state_act_person_and_case(visi
     asked(visitor("iris"), base)
     parts: dict[str, set[Part]] = {"nell": {"owner"}, "iris": {"reviewer"}, "tom": {"countersigner"}, "ada": set()}
     people = {login: visitor(login) for login in parts}
-    for of_case, state, login in product(("in_review", "proposed", "decided"), STATES, parts):
+    reviewed: tuple[CaseState, ...] = ("in_review", "proposed", "decided")
+    for of_case, state, login in product(reviewed, STATES, parts):
         for what in ACTS:
             put(base, state, of_case)
             shown = seen(people[login], base)
@@ -143,7 +144,7 @@ def test_server_table_and_buttons_agree_for_every_state_act_person_and_case(visi
     put(base, "settled", "in_review")
 
 
-def put(base: str, state: QuestionState, of_case: str) -> None:
+def put(base: str, state: QuestionState, of_case: CaseState) -> None:
     with transaction() as session:
         question = session.query(OwnerQuestion).filter_by(case_id=number_of(base), number=1).one()
         question.state, question.case.state = state, of_case

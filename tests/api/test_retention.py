@@ -301,11 +301,11 @@ def test_bytes_that_are_gone_without_a_word_of_two_people_are_missed(gone: Gone,
 
 
 def test_the_auditor_is_told_and_nobody_else(gone: Gone, visitor: SignIn) -> None:
-    told = {one["case_id"]: one for one in visitor("ada").get("/api/cases")["erasures"]}
+    told = {one["case_id"]: one for one in visitor("ada").get("/api/inbox")["erasures"]}
     one = told[number_of(gone.base)]
     assert (one["proposed_by"], one["answered_by"], one["reason"]) == ("Wren Hale", "Tom Aldous", REASON)
-    assert visitor("tom").get("/api/cases")["erasures"] == []
-    assert visitor("nell").get("/api/cases")["erasures"] == []
+    assert visitor("tom").get("/api/inbox")["erasures"] == []
+    assert visitor("nell").get("/api/inbox")["erasures"] == []
     assert visitor("wren").get("/api/cases")["cases"] == []
     assert line_of(visitor("ada"), gone.base)["erasure"]["state"] == "done"
 

@@ -10,6 +10,7 @@ from flask import Flask
 from sqlalchemy import select
 
 from brookfall.api.app import description
+from brookfall.core.judge.case_life import STATES, CaseState
 from brookfall.demo.seed import PASSWORD
 from brookfall.desk.people import add_person
 from brookfall.launch.house import House
@@ -26,7 +27,6 @@ from tests.api.test_case import SignIn, proposal, ran
 from tests.api.test_statements import attach, write
 from tests.conftest import files_of
 
-STATES = ("waiting", "in_review", "proposed", "decided")
 PEOPLE = {
     "nell": "the owner of the case",
     "carl": "a member of its model",
@@ -59,6 +59,7 @@ BODIES: dict[tuple[str, str], Any] = {
     ("POST", "/findings"): {"finding": FINDING},
     ("POST", "/findings/{finding_id}/acts"): {"act": "comment", "revision": 0, "text": "Seen."},
     ("PUT", "/findings/{finding_id}"): {"revision": 0, "finding": FINDING},
+    ("POST", "/handling"): {"act": "prioritise", "reason": "", "priority": "low"},
     ("PUT", "/margin"): {"text": "A note.", "set_aside": []},
     ("POST", "/marks"): {"marks": []},
     ("PUT", "/plan"): None,
@@ -108,17 +109,24 @@ OF_THE_REVIEWER = frozenset(
 """What changes a case under review: the act of who reviews it, while it is in review, and of nobody else."""
 
 
+_REVIEWED = frozenset({"in_review", "proposed", "decided"})
+
+
 def let_through(operation: tuple[str, str], state: str) -> frozenset[str]:
     """Who may do what in which state, by what the words of the product say."""
     if operation in OF_THE_REVIEWER:
         return frozenset({"iris"}) if state == "in_review" else frozenset()
     if operation == ("POST", "/take"):
         return REVIEWERS if state == "waiting" else frozenset()
+    if operation == ("POST", "/handling"):
+        # Another priority: that of a case that is open, by its reviewer or by who may countersign it.
+        people = {"waiting": {"tom"}, "in_review": {"iris", "tom"}, "proposed": {"iris", "tom"}}
+        return frozenset(people.get(state, ()))
     if operation == ("POST", "/countersignature"):
         return frozenset({"tom"}) if state == "proposed" else frozenset()
     if operation in (("POST", "/findings/{finding_id}/acts"), ("POST", "/questions/{number}/acts")):
         # Its comment is that of the people of the case, once there is a reviewer.
-        return frozenset({"nell", "carl", "iris", "tom"}) if state != "waiting" else frozenset()
+        return frozenset({"nell", "carl", "iris", "tom"}) if state in _REVIEWED else frozenset()
     if operation == ("POST", "/conditions/{number}/acts"):
         return frozenset({"nell", "carl", "iris", "tom"}) if state == "decided" else frozenset()
     if operation == ("POST", "/re-review"):
@@ -126,7 +134,7 @@ def let_through(operation: tuple[str, str], state: str) -> frozenset[str]:
     if operation == ("POST", "/conditions/{number}/entries/{entry_id}/files"):
         return frozenset({"iris"}) if state == "decided" else frozenset()
     if operation in _SENT_WITH_WORDS:
-        return frozenset({"iris"}) if state != "waiting" else frozenset()
+        return frozenset({"iris"}) if state in _REVIEWED else frozenset()
     if operation[1] == "/exhibits/{number}/replay" and operation[0] != "GET":
         return REVIEWERS
     return SEE
@@ -222,15 +230,19 @@ def with_a_question(base: str) -> dict[str, str]:
         return {"question_entry_id": str(entry.id), "question_file_id": str(file.id)}
 
 
-def put_into(base: str, state: str) -> None:
+def put_into(base: str, state: CaseState) -> None:
     """The case as it would be in that state: with its reviewer where it has one, its decision as it would stand."""
     of_decision = {"proposed": "proposed", "decided": "accepted"}.get(state, "sent_back")
     with transaction() as session:
         case = session.get_one(Case, int(base.rsplit("/", 1)[1]))
         iris = session.scalars(select(Person.id).where(Person.login == "iris")).one()
-        case.state, case.reviewer_id = state, None if state == "waiting" else iris
+        case.state, case.reviewer_id, case.reviewed_by = state, None if state == "waiting" else iris, [iris]
         for decision in session.scalars(select(Decision).where(Decision.case_id == case.id)):
             decision.state = of_decision
+
+
+def can_see(visitor: Visitor, base: str) -> bool:
+    return visitor.ask("GET", base).status_code == 200
 
 
 def asked(visitor: Visitor, operation: tuple[str, str], places: dict[str, str]) -> Answer:
@@ -242,6 +254,8 @@ def asked(visitor: Visitor, operation: tuple[str, str], places: dict[str, str]) 
         with transaction() as session:
             found = session.get_one(Case, int(base.rsplit("/", 1)[1]))
             body = {"revision": 0, name: getattr(found, name)}
+    if operation == ("POST", "/handling"):
+        body = {**BODIES[operation], "state": visitor.get(base)["state"] if can_see(visitor, base) else "decided"}
     thing = {"conditions": "condition_", "questions": "question_"}.get(path.strip("/").split("/")[0], "")
     file = "said_file_id" if path.startswith("/findings") else f"{thing}file_id"
     ids = {"file_id": places[file], "entry_id": places[f"{thing}entry_id"]}
@@ -257,7 +271,9 @@ def is_refused(answer: Answer) -> bool:
 
 
 @pytest.mark.parametrize("state", STATES)
-def test_who_is_let_through(app: Flask, visitor: Callable[[str], Visitor], case: dict[str, str], state: str) -> None:
+def test_who_is_let_through(
+    app: Flask, visitor: Callable[[str], Visitor], case: dict[str, str], state: CaseState
+) -> None:
     places = made(visitor, case)
     people = {login: visitor(login) for login in PEOPLE}
     wrong = []
@@ -277,7 +293,7 @@ def test_who_is_let_through(app: Flask, visitor: Callable[[str], Visitor], case:
 def test_every_operation_that_changes_a_case_is_somebodys(app: Flask) -> None:
     """An operation that is new is thought of here: who sees a case may not change it by chance."""
     known = OF_THE_REVIEWER | {
-        ("POST", "/take"), ("POST", "/countersignature"), ("POST", "/exhibits/{number}/replay"),
+        ("POST", "/take"), ("POST", "/handling"), ("POST", "/countersignature"), ("POST", "/exhibits/{number}/replay"),
         ("POST", "/findings/{finding_id}/acts"), ("POST", "/conditions/{number}/acts"), ("POST", "/questions/{number}/acts"), *_SENT_WITH_WORDS,
         ("DELETE", "/exhibits/{number}/replay"), ("PUT", "/margin"), ("POST", "/behind"), ("POST", "/rows"),
         ("POST", "/report"), ("POST", "/re-review"), ("POST", "/plan/file"), ("POST", "/changes/effect"), ("POST", "/exhibits/{number}/regrouped"),

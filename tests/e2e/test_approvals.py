@@ -51,8 +51,8 @@ def test_a_condition_is_answered_judged_and_seen_and_the_model_says_so(open_as: 
     nell, iris = open_as("nell"), open_as("iris")
     nell.goto("/")
     expect(nell.get_by_role("heading", level=1)).not_to_contain_text("Nothing waits")
-    waiting = nell.get_by_role("list", name="Conditions that wait for you")
-    waiting.get_by_role("link", name=re.compile("1 condition of After the signature")).click()
+    nell.goto("/inbox")
+    nell.get_by_role("link", name=re.compile("Send evidence: 1 condition of After the signature")).click()
     theirs = nell.get_by_role("article", name="Condition 1")
     expect(theirs).to_contain_text("by Nell Farrow: to be met")
     theirs.get_by_role("button", name="Send evidence").click()
@@ -69,10 +69,8 @@ def test_a_condition_is_answered_judged_and_seen_and_the_model_says_so(open_as: 
     expect(theirs).to_contain_text("sent evidence")
     expect(theirs.get_by_role("link", name="winter.csv")).to_be_visible()
 
-    iris.goto("/")
-    iris.get_by_role("list", name="Conditions that wait for you").get_by_role(
-        "link", name=re.compile("After the signature")
-    ).click()
+    iris.goto("/inbox")
+    iris.get_by_role("link", name=re.compile("Judge the evidence: 1 condition of After the signature")).click()
     judged = iris.get_by_role("article", name="Condition 1")
     judged.get_by_role("button", name="It is met").click()
     judged.get_by_label("Why it is met").fill("Read, and counted.")

@@ -1,7 +1,5 @@
 """A finding between two people: written, answered with a file, opened again, mended, closed."""
 
-import re
-
 from playwright.sync_api import FilePayload, expect
 
 from tests.conftest import rows_csv
@@ -26,9 +24,9 @@ def test_a_finding_goes_between_reviewer_and_owner(open_as: Open) -> None:
     expect(article).to_contain_text("open")
     expect(page.get_by_role("navigation", name="Course")).to_contain_text("1 open")
 
-    nell.goto("/")
-    waiting = nell.get_by_role("list", name="Findings that wait for you")
-    waiting.get_by_role("link", name=re.compile("Between two people")).click()
+    nell.goto("/inbox")
+    waiting = nell.get_by_role("table", name="What waits for you")
+    waiting.get_by_role("link", name="Answer: 1 finding of Between two people 1.0").click()
     theirs = nell.get_by_role("article", name="Finding 1")
     theirs.get_by_role("button", name="Answer").click()
     answer = theirs.get_by_role("form")
@@ -43,10 +41,8 @@ def test_a_finding_goes_between_reviewer_and_owner(open_as: Open) -> None:
     expect(theirs).to_contain_text("has mended it in version 1.1")
     expect(theirs.get_by_role("link", name="stations.txt")).to_be_visible()
 
-    page.goto("/")
-    page.get_by_role("list", name="Findings that wait for you").get_by_role(
-        "link", name=re.compile("Between two people")
-    ).click()
+    page.goto("/inbox")
+    page.get_by_role("link", name="Judge the answer: 1 finding of Between two people 1.0").click()
     article.get_by_role("link", name="stations.txt").wait_for()
     article.get_by_role("button", name="Close it").click()
     article.get_by_label("Why it is closed").fill("Shown in version 1.1.")

@@ -14,6 +14,7 @@ import { Decision } from "./screens/Decision";
 import { Docket } from "./screens/Docket";
 import { Evidence } from "./screens/Evidence";
 import { Findings } from "./screens/findings/Findings";
+import { InboxScreen } from "./screens/InboxScreen";
 import { Models } from "./screens/Models";
 import { ModelScreen } from "./screens/ModelScreen";
 import { Plan } from "./screens/plan/Plan";
@@ -52,6 +53,7 @@ function Pages({ me }: { me: Schemas["PersonView"] }) {
         <Route path="/" element={<Docket />} />
         <Route path="/submit" element={<Submit />} />
         <Route path="/submit/:draftId" element={<DraftDesk />} />
+        <Route path="/inbox" element={<InboxScreen />} />
         <Route path="/models" element={<Models />} />
         <Route path="/models/:modelKey" element={<ModelScreen />} />
         <Route path="/you" element={<You />} />

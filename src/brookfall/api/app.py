@@ -15,6 +15,8 @@ from brookfall.api.draft_routes import drafts_api
 from brookfall.api.evidence_routes import evidence_api
 from brookfall.api.fairness_routes import fairness_api
 from brookfall.api.finding_routes import finding_api
+from brookfall.api.handling_routes import handling_api
+from brookfall.api.inbox_routes import inbox_api
 from brookfall.api.inventory_routes import inventory_api
 from brookfall.api.operations import serve_operations
 from brookfall.api.plan_routes import plan_api
@@ -35,11 +37,13 @@ from brookfall.records.logs import log_in_json
 _PARTS = (
     api,
     drafts_api,
+    inbox_api,
     inventory_api,
     plan_api,
     evidence_api,
     fairness_api,
     finding_api,
+    handling_api,
     question_api,
     condition_api,
     statement_api,

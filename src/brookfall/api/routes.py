@@ -27,6 +27,7 @@ from brookfall.desk import (
     submit,
     vocabulary,
 )
+from brookfall.desk.docket import DocketQuery
 from brookfall.desk.views import (
     CaseView,
     ChainView,
@@ -122,9 +123,10 @@ def health() -> Health:
 @api.get("/cases", responses={200: DocketView})
 @login_required
 @shows
-def get_docket() -> DocketView:
+def get_docket(query: DocketQuery) -> DocketView:
+    """The cases that the person may see: all of them, or a page of those that were asked for."""
     with transaction() as session:
-        return docket.docket(session, asking(session))
+        return docket.docket(session, asking(session), query)
 
 
 @api.post("/cases", responses={200: CaseId})

@@ -20,11 +20,9 @@ from brookfall.core.judge.approval import (
     version_stands,
     years_after,
 )
-from brookfall.core.judge.condition_life import LIFE, ConditionAct, ConditionState
 from brookfall.core.plan.revisions import read_plan
 from brookfall.desk import people
-from brookfall.desk.said import parts_of
-from brookfall.desk.views import EndingApproval, WaitingConditions
+from brookfall.desk.views import EndingApproval
 from brookfall.records import approvals as stored
 from brookfall.records import audit_log
 from brookfall.records.approvals import ApprovalCondition, ApprovalNotice, ConditionEntry
@@ -179,30 +177,6 @@ def approvals_of(session: Session, model_id: int) -> list[stored.Approval]:
     """Every approval of a model with its conditions and what was said of them, the oldest first."""
     query = select(stored.Approval).join(Case, Case.id == stored.Approval.case_id).options(*_WHOLE)
     return list(session.scalars(query.where(Case.model_id == model_id).order_by(stored.Approval.id)))
-
-
-def waiting_conditions(person: Person, cases: Sequence[Case], known: Approvals) -> list[WaitingConditions]:
-    """The cases with conditions about which this person is the next to do something."""
-    found = []
-    for case in cases:
-        approval = known.by_case.get(case.id)
-        if approval is None or not approval.conditions or not known.counts(case.model_id, case.id):
-            continue
-        parts = parts_of(person, case)
-        for state, next_act in _NEXT:
-            dues = [one.due for one in approval.conditions if one.state == state]
-            if dues and LIFE.may(next_act, state, parts, case.state):
-                found.append(
-                    WaitingConditions(
-                        case_id=case.id, model=case.model, version=case.version, act=next_act, count=len(dues),
-                        due=min(dues),
-                    )
-                )  # fmt: skip
-    return sorted(found, key=lambda one: one.due)
-
-
-_NEXT: tuple[tuple[ConditionState, ConditionAct], ...] = (("open", "send"), ("sent", "meet"), ("met", "see"))
-"""In each state who is the next to do what."""
 
 
 def ending_approvals(person: Person, cases: Sequence[Case], known: Approvals) -> list[EndingApproval]:

@@ -281,7 +281,7 @@ def departures_of(case: Case) -> list[str]:
 def _why_not(person: Person, case: Case) -> str:
     if case.state != "proposed":
         return "No decision is proposed on this case."
-    if person.id == case.reviewer_id:
+    if person.id in case.reviewed_by:
         return "You reviewed this case, so you can't countersign it."
     if people.belongs_to_case(person, case):
         return "You belong to this model, so you can't countersign it."

@@ -1,24 +1,27 @@
 """The docket and the head of a case: where each stands, and what waits for whom."""
 
 import json
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from typing import Any, Literal
 
-from sqlalchemy import func, select
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import ColumnElement, and_, func, or_, select
 from sqlalchemy.orm import Session, defer
 
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.foundation.errors import ForbiddenError
 from brookfall.core.foundation.wording import counted
-from brookfall.core.judge import question_life
+from brookfall.core.judge import case_life
+from brookfall.core.judge.case_life import PRIORITIES, STATES, CaseState
 from brookfall.core.judge.condition_life import MET
-from brookfall.core.judge.finding_life import LIFE, REPORTED, UNSETTLED, FindingAct, FindingState
-from brookfall.core.judge.question_life import OPEN, QuestionAct
+from brookfall.core.judge.finding_life import REPORTED, UNSETTLED
 from brookfall.core.judge.standing import worst_mark
 from brookfall.core.recipe.families import recipe_in_words
 from brookfall.core.submission.difference import Version, version_changes
 from brookfall.core.submission.schema import Submission
-from brookfall.desk import people, retention
-from brookfall.desk.approvals import Approvals, approvals_today, ending_approvals, waiting_conditions
+from brookfall.desk import people
+from brookfall.desk.approvals import Approvals, approvals_today
+from brookfall.desk.finding_life import acceptors
 from brookfall.desk.re_review import OPENED
 from brookfall.desk.said import parts_of
 from brookfall.desk.statements import marks_of_statements
@@ -35,21 +38,26 @@ from brookfall.desk.views import (
     ReReview,
     SeverityCount,
     VersionSince,
-    WaitingFindings,
-    WaitingQuestions,
 )
 from brookfall.desk.views import Standing as MarkStanding
 from brookfall.records import audit_log
 from brookfall.records.approvals import Approval, ApprovalCondition
 from brookfall.records.audit_log import RecordEntry
 from brookfall.records.cases import Blob, Case, SubmittedFile
+from brookfall.records.config import today
 from brookfall.records.findings_and_decisions import Decision, Finding, StoredEstimate, StoredExhibit
 from brookfall.records.people import Person
 from brookfall.records.questions import OwnerQuestion
 from brookfall.records.runs import Run
 from brookfall.records.tables import stored_columns, stored_rows
 
-_STATE_WORDS = {"waiting": "waiting", "in_review": "in review", "proposed": "proposed", "decided": "decided"}
+_STATE_WORDS = {
+    "waiting": "waiting",
+    "in_review": "in review",
+    "proposed": "proposed",
+    "decided": "decided",
+    "withdrawn": "withdrawn",
+}
 _KIND_WORDS = {
     "approved": "approved",
     "approved_with_conditions": "approved with conditions",
@@ -64,61 +72,81 @@ HEADS = tuple(
 """For lists of cases: what a line tells nothing of is left in the database until somebody asks."""
 
 
-def docket(session: Session, person: Person) -> DocketView:
-    """Every case the person may see, oldest first, in a handful of queries however many there are."""
-    cases = list(session.scalars(people.visible_cases(person).options(*HEADS).order_by(Case.id)))
-    known = approvals_today(session, {case.model_id for case in cases})
-    lines = lines_of(session, person, cases, known)
-    waits = [case.id for case in cases if _waits_for(person, case)]
+PAGE = 50
+_FINDINGS = select(func.max(100_000 * Finding.severity)).where(Finding.case_id == Case.id, Finding.state.in_(UNSETTLED))
+_SORTS: dict[str, Any] = {
+    "model": Case.model,
+    "tier": Case.tier,
+    "owner": select(Person.name).where(Person.id == Case.owner_id).scalar_subquery(),
+    "reviewer": select(Person.name).where(Person.id == Case.reviewer_id).scalar_subquery(),
+    "due": Case.due,
+    "priority": func.field(Case.priority, *reversed(PRIORITIES)),
+    "state": func.field(Case.state, *STATES),
+    "findings": _FINDINGS.scalar_subquery(),
+}
+Sort = Literal["model", "tier", "owner", "reviewer", "due", "priority", "state", "findings"]
+
+
+class DocketQuery(BaseModel):
+    """Which cases are listed, in which order, and which page of them; without a page all. ``standing`` is that of an
+    exhibit of the latest run; ``sort`` puts cases without a value last, ``falling`` turns the order round."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    page: int | None = Field(default=None, ge=1, le=100_000)
+    state: CaseState | None = None
+    mine: bool = False
+    overdue: bool = False
+    tier: int | None = Field(default=None, ge=1, le=3)
+    outcome: Literal["binary", "multiclass", "number", "choice"] | None = None
+    standing: Literal["within", "near", "outside", "unsettled"] | None = None
+    sort: Sort | None = None
+    falling: bool = False
+
+
+def docket(session: Session, person: Person, wanted: DocketQuery | None = None) -> DocketView:
+    """The cases the person may see, oldest first unless another order is wanted."""
+    wanted = wanted or DocketQuery()
+    conditions = [people.visible(person), *_conditions(person, wanted)]
+    counted_ = select(Case.state, func.count()).where(*conditions).group_by(Case.state)
+    counts = dict(session.execute(counted_).tuples().all())
+    if wanted.state is not None:
+        conditions.append(Case.state == wanted.state)
+    query = people.visible_cases(person).where(*conditions[1:]).options(*HEADS).order_by(*_order(wanted))
+    if wanted.page is not None:
+        query = query.limit(PAGE).offset(PAGE * (wanted.page - 1))
+    cases = list(session.scalars(query))
     return DocketView(
-        waits=waits,
-        cases=lines,
-        questions=_waiting_questions(session, person, cases),
-        findings=_waiting_findings(session, person, cases),
-        conditions=waiting_conditions(person, cases, known),
-        approvals=ending_approvals(person, cases, known),
-        erasures=retention.notices(session, person),
+        cases=lines_of(session, person, cases),
+        counts=counts,
+        total=counts.get(wanted.state, 0) if wanted.state else sum(counts.values()),
     )
 
 
-def _waiting_findings(session: Session, person: Person, cases: list[Case]) -> list[WaitingFindings]:
-    """The cases with findings about which this person is the next to do something: to answer, or to judge an answer."""
-    found: list[WaitingFindings] = []
-    steps: tuple[tuple[FindingState, FindingAct], ...] = (("open", "answer"), ("answered", "close"))
-    for state, next_act in steps:
-        mine = {case.id: case for case in cases if LIFE.may(next_act, state, parts_of(person, case), case.state)}
-        count = select(Finding.case_id, func.count()).where(Finding.case_id.in_(mine), Finding.state == state)
-        for case_id, number in session.execute(count.group_by(Finding.case_id).order_by(Finding.case_id)):
-            case = mine[case_id]
-            found.append(
-                WaitingFindings(case_id=case_id, model=case.model, version=case.version, act=next_act, count=number)
-            )
-    return found
+def _conditions(person: Person, wanted: DocketQuery) -> Iterator[ColumnElement[bool]]:
+    """What a listed case is, beside its state."""
+    if wanted.mine:
+        yield or_(people.is_part(person, "owner"), Case.reviewer_id == person.id)
+    if wanted.overdue:
+        yield and_(Case.due < today(), Case.state.in_(("waiting", "in_review", "proposed")))
+    if wanted.tier is not None:
+        yield Case.tier == wanted.tier
+    if wanted.outcome is not None:
+        yield Case.outcome == wanted.outcome
+    if wanted.standing is not None:
+        latest = select(func.max(Run.id)).where(Run.case_id == Case.id).correlate(Case).scalar_subquery()
+        yield (
+            select(StoredExhibit.id)
+            .where(StoredExhibit.run_id == latest, StoredExhibit.standing == wanted.standing)
+            .exists()
+        )
 
 
-def _waiting_questions(session: Session, person: Person, cases: list[Case]) -> list[WaitingQuestions]:
-    """The cases with questions to the owner about which this person is the next to do something: to answer, or to read
-    an answer."""
-    by_id = {case.id: case for case in cases}
-    query = select(OwnerQuestion.case_id, OwnerQuestion.state, func.count(), func.min(OwnerQuestion.due))
-    query = query.where(OwnerQuestion.case_id.in_(by_id), OwnerQuestion.state.in_(OPEN))
-    found: list[WaitingQuestions] = []
-    for case_id, state, number, due in session.execute(
-        query.group_by(OwnerQuestion.case_id, OwnerQuestion.state).order_by(OwnerQuestion.case_id)
-    ):
-        case = by_id[case_id]
-        next_act: QuestionAct = "answer" if state == "asked" else "settle"
-        if question_life.LIFE.may(next_act, state, parts_of(person, case), case.state):
-            found.append(
-                WaitingQuestions(
-                    case_id=case_id, model=case.model, version=case.version, act=next_act, count=number, due=due
-                )
-            )
-    return found
-
-
-def _waits_for(person: Person, case: Case) -> bool:
-    return people.may_take(person, case) or people.may_review(person, case) or people.may_countersign(person, case)
+def _order(wanted: DocketQuery) -> list[ColumnElement[Any]]:
+    if wanted.sort is None:
+        return [Case.id.desc() if wanted.falling else Case.id.asc()]
+    by = _SORTS[wanted.sort]
+    return [by.is_(None), by.desc() if wanted.falling else by.asc(), Case.id.asc()]
 
 
 def lines_of(
@@ -154,6 +182,7 @@ def lines_of(
             owner=case.owner.name,
             reviewer=case.reviewer.name if case.reviewer else None,
             due=case.due,
+            priority=case.priority,
             state=case.state,
             step=step_of(case, runs.get(case.id), case.id in with_findings),
             stands=_stands(case, runs.get(case.id), decisions.get(case.id), *known.met(case.id))
@@ -275,7 +304,10 @@ def take(session: Session, person: Person, case_id: int) -> Case:
         )
         raise ForbiddenError(why, todo="Nothing was changed.")
     people.refuse_new_member(session, person, case)
-    case.reviewer_id, case.state = person.id, "in_review"
+    if person.id in acceptors(session, case):
+        raise ForbiddenError("You accepted a risk of this case, so you can't review it.", todo="Nothing was changed.")
+    case.give_to(person)
+    case.state = "in_review"
     audit_log.append(
         session, person, "took the case", f"{case.model} {case.version}", case_id=case.id, after={"state": case.state}
     )
@@ -311,6 +343,7 @@ def case_view(session: Session, person: Person, case_id: int) -> CaseView:
         state=case.state,
         step=line.step,
         due=case.due,
+        priority=case.priority,
         owner=case.owner.name,
         reviewer=line.reviewer,
         countersigner=case.countersigner.name if case.countersigner else None,
@@ -335,6 +368,7 @@ def case_view(session: Session, person: Person, case_id: int) -> CaseView:
             review=people.may_review(person, case),
             replay=people.may_replay(person, case),
             countersign=people.may_countersign(person, case),
+            handle=list(case_life.LIFE.acts_of(case.state, parts_of(person, case), case.state)),
         ),
     )
 
@@ -371,8 +405,8 @@ def _carried_conditions(session: Session, earlier: Sequence[Case]) -> list[Carri
 
 
 def _is_before(other: Case, case: Case) -> bool:
-    """Whether a case is of the review before this one, on the same version."""
-    return (other.version, other.review) == (case.version, case.review - 1)
+    """Whether a case is of a review before this one, on the same version, that came to its end."""
+    return other.version == case.version and other.review < case.review and other.state != "withdrawn"
 
 
 def _asked_again(session: Session, case: Case) -> ReReview | None:

@@ -124,7 +124,7 @@ def _unsettled(session: Session, model_ids: Sequence[int]) -> Counter[int]:
 
 def _is_under_review_again(case: Case) -> bool:
     """Whether it is a re-review that is not decided: till then what was signed before counts."""
-    return case.review > 1 and case.state != "decided"
+    return case.review > 1 and case.state not in ("decided", "withdrawn")
 
 
 def _short(condition: ApprovalCondition) -> ConditionShort:

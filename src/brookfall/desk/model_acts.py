@@ -71,7 +71,7 @@ def add_member(session: Session, person: Person, key: str, login: str) -> ModelP
     judged = [
         case.version
         for case in cases
-        if other.id in (case.reviewer_id, case.countersigner_id, *acceptors(session, case))
+        if other.id in (*case.reviewed_by, case.countersigner_id, *acceptors(session, case))
     ]
     if judged:
         raise UserError(

@@ -1,11 +1,14 @@
 """People: signing in, and who may do what on which case. The rules are kept here and nowhere else."""
 
+from collections.abc import Iterable
+
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
-from sqlalchemy import ColumnElement, Select, or_, select
+from sqlalchemy import ColumnElement, Select, and_, false, func, not_, or_, select, true
 from sqlalchemy.orm import Session, selectinload
 
 from brookfall.core.foundation.errors import ForbiddenError, MissingError, UserError, WrongPasswordError
+from brookfall.core.judge.life import Part
 from brookfall.desk import sessions
 from brookfall.desk.views import PersonView
 from brookfall.records import audit_log, security_log
@@ -159,11 +162,49 @@ def belongs(person: Person) -> ColumnElement[bool]:
 def visible_cases(person: Person) -> Select[Case]:
     """The cases that :func:`may_see` allows, as a query."""
     query = select(Case).options(selectinload(Case.registered).selectinload(RegisteredModel.members))
-    return query if sees_all(person) else query.join(Case.registered).where(belongs(person))
+    return query.where(visible(person))
+
+
+def visible(person: Person) -> ColumnElement[bool]:
+    """What :func:`may_see` says, as a condition of a query on cases."""
+    return true() if sees_all(person) else _of_own_models(person)
+
+
+def waits_for(person: Person) -> ColumnElement[bool]:
+    """That the case is one to take, to review or to countersign for the person, as a condition of a query."""
+    takes: ColumnElement[bool] = false()
+    if "reviewer" in person.roles:
+        takes = and_(Case.state == "waiting", not_(is_part(person, "owner")))
+    reviews = and_(Case.state == "in_review", Case.reviewer_id == person.id)
+    return or_(takes, reviews, and_(Case.state == "proposed", is_part(person, "countersigner")))
+
+
+def is_part(person: Person, part: Part) -> ColumnElement[bool]:
+    """What :func:`brookfall.desk.said.parts_of` says, as a condition of a query on cases."""
+    belongs_ = or_(Case.owner_id == person.id, _of_own_models(person))
+    if part == "owner":
+        return belongs_
+    if part not in person.roles:
+        return false()
+    return Case.reviewer_id == person.id if part == "reviewer" else not_(or_(belongs_, ever_reviewed(person)))
+
+
+def is_any(person: Person, parts: Iterable[Part]) -> ColumnElement[bool]:
+    """That the person has one of these parts in the case, as a condition of a query."""
+    return or_(*(is_part(person, part) for part in sorted(parts)))
+
+
+def ever_reviewed(person: Person) -> ColumnElement[bool]:
+    """That the person reviews the case or once did, as a condition of a query."""
+    return func.json_contains(Case.reviewed_by, str(person.id)) == 1
+
+
+def _of_own_models(person: Person) -> ColumnElement[bool]:
+    return Case.model_id.in_(select(RegisteredModel.id).where(belongs(person)))
 
 
 def may_take(person: Person, case: Case) -> bool:
-    return "reviewer" in person.roles and case.state == "waiting" and not _involved(person, case)
+    return "reviewer" in person.roles and case.state == "waiting" and not belongs_to_case(person, case)
 
 
 def may_review(person: Person, case: Case) -> bool:
@@ -187,7 +228,7 @@ def is_second(person: Person, case: Case) -> bool:
 def _involved(person: Person, case: Case) -> bool:
     """Nobody holds two roles on one case: whoever belongs to the model or submitted it can't review, and who reviewed
     can't countersign."""
-    return belongs_to_case(person, case) or person.id == case.reviewer_id
+    return belongs_to_case(person, case) or person.id in case.reviewed_by
 
 
 def refuse_new_member(session: Session, person: Person, case: Case) -> None:
@@ -226,6 +267,8 @@ def _why_not_reviewing(person: Person, case: Case) -> str:
         return "The case is decided; what was signed never changes."
     if case.state == "proposed":
         return "A decision is proposed; the case waits for the countersigner."
+    if case.state == "withdrawn":
+        return "The case was withdrawn by its owner."
     if case.state == "waiting":
         return "The case has no reviewer yet."
     if belongs_to_case(person, case):

@@ -191,7 +191,8 @@ def _of_column(session: Session, case: Case, key: str) -> str | None:
 
 def _of_claim(_session: Session, case: Case, key: str) -> str | None:
     claims = Submission.model_validate(case.submission).claims
-    return next((claim_words(one) for place, one in enumerate(claims, 1) if str(place) == key), None)
+    named = (f"{claim_words(one)}, claimed {one.value}" for place, one in enumerate(claims, 1) if str(place) == key)
+    return next(named, None)
 
 
 def _question(session: Session, case: Case, number: int) -> OwnerQuestion:

@@ -1,6 +1,6 @@
 """A re-review: the same version judged again, from the set-up of the review before it."""
 
-from sqlalchemy import insert, literal, select
+from sqlalchemy import func, insert, literal, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
@@ -43,9 +43,11 @@ def open_re_review(session: Session, person: Person, case_id: int, reason: str) 
     if told := why_not(session, case):
         raise UserError(told, todo="Nothing was opened.")
     refuse_without_rows(case)
+    of_version = (Case.model_id == case.model_id, Case.version == case.version)
+    last = session.scalars(select(func.max(Case.review)).where(*of_version)).one()
     made = Case(
         **{name: getattr(case, name) for name in _KEPT},
-        review=case.review + 1, state="waiting", due=None, roles_revision=1, plan_revision=1, created=now(),
+        review=1 + last, state="waiting", due=None, roles_revision=1, plan_revision=1, created=now(),
     )  # fmt: skip
     session.add(made)
     try:
@@ -72,8 +74,10 @@ def why_not(session: Session, case: Case) -> str:
     )
     if case.state != "decided" or session.scalar(approved) is None:
         return f"{case.model} {case.version} was not approved by this case, so it is not reviewed again."
-    later = select(Case.review).where(
-        Case.model_id == case.model_id, Case.version == case.version, Case.review > case.review
+    later = (
+        select(Case.review)
+        .where(Case.model_id == case.model_id, Case.version == case.version, Case.review > case.review)
+        .where(Case.state != "withdrawn")
     )
     if session.scalar(later) is not None:
         return f"{case.model} {case.version} was reviewed again since, or is under review."

@@ -15,6 +15,7 @@ from brookfall.desk.plan import lock
 from brookfall.desk.views import CheckProgress, ExhibitLine, ExhibitView, RunView
 from brookfall.records import audit_log
 from brookfall.records.base import now
+from brookfall.records.cases import Case
 from brookfall.records.contents import contents_of, exhibits_now, kept_exhibits, stale_checks
 from brookfall.records.database import transaction
 from brookfall.records.exhibits import copy_exhibit, heads_of
@@ -89,16 +90,23 @@ def _numbers(session: Session, case_id: int, checks: Sequence[str]) -> dict[str,
 def cancel(session: Session, person: Person, case_id: int) -> RunView:
     """Ends the run; exhibits and fits that are there are kept."""
     case = people.reviewed_case(session, person, case_id)
-    run = latest_run(session, case_id)
-    if run is None or run.state != "running":
+    if not stop(session, person, case):
         raise UserError("No run is going on.", todo="There is nothing to cancel.")
+    return run_view(session, person, case_id)
+
+
+def stop(session: Session, person: Person, case: Case) -> bool:
+    """Ends the run of a case that is going on, if one is; whether there was one."""
+    run = latest_run(session, case.id)
+    if run is None or run.state != "running":
+        return False
     run.state, run.finished = "cancelled", now()
     session.execute(
         update(RunCheck).where(RunCheck.run_id == run.id, RunCheck.state != "done").values(state="cancelled")
     )
     audit_log.append(session, person, "cancelled a run", f"run {run.id}", case_id=case.id)
     session.flush()
-    return run_view(session, person, case_id)
+    return True
 
 
 def run_view(session: Session, person: Person, case_id: int) -> RunView:

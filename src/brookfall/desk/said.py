@@ -26,6 +26,7 @@ _WHILE = {
     "in_review": "The case is in review.",
     "proposed": "A decision is proposed, and all of it stays as it is until that is answered.",
     "decided": "The case is decided; what was signed never changes.",
+    "withdrawn": "The case was withdrawn by its owner.",
 }
 
 

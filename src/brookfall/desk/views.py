@@ -11,6 +11,7 @@ from brookfall.core.evidence.decision import DecisionStatement
 from brookfall.core.evidence.estimate import Estimate
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.judge.approval import ModelStanding
+from brookfall.core.judge.case_life import CaseAct, Priority
 from brookfall.core.judge.condition_life import ConditionAct, ConditionState
 from brookfall.core.judge.finding_life import FindingAct, FindingState
 from brookfall.core.judge.question_life import QuestionAct, QuestionState
@@ -109,6 +110,7 @@ class CaseLine(View):
     owner: str
     reviewer: str | None
     due: date | None
+    priority: Priority
     state: str
     step: int
     stands: str
@@ -259,39 +261,6 @@ class RetentionView(View):
     lines: list[RetentionLine]
 
 
-class WaitingFindings(View):
-    """How many findings of a case wait for the person who looks: for their answer, or to be judged by them."""
-
-    case_id: int
-    model: str
-    version: str
-    act: FindingAct
-    count: int
-
-
-class WaitingConditions(View):
-    """How many conditions of a case wait for the person who looks, and the first day by which one is due."""
-
-    case_id: int
-    model: str
-    version: str
-    act: ConditionAct
-    count: int
-    due: date
-
-
-class WaitingQuestions(View):
-    """How many questions to the owner of a case wait for the person who looks, and the first day by which one is to be
-    answered: for their answer, or for them to read the answers."""
-
-    case_id: int
-    model: str
-    version: str
-    act: QuestionAct
-    count: int
-    due: date | None
-
-
 class EndingApproval(View):
     """An approval that has lapsed, or is about to, told to its owner and its reviewer."""
 
@@ -305,15 +274,63 @@ class EndingApproval(View):
 
 
 class DocketView(View):
-    """``erasures`` are told to auditors alone."""
+    """A page of the cases that were asked for, of ``total``; ``counts`` are those of each state beside the one that was
+    asked for."""
 
-    waits: list[int]
     cases: list[CaseLine]
-    questions: list[WaitingQuestions]
-    findings: list[WaitingFindings]
-    conditions: list[WaitingConditions]
-    approvals: list[EndingApproval]
+    counts: dict[str, int]
+    total: int
+
+
+class InboxItem(View):
+    """Something that waits for the person who looks, since when, and for what; ``count`` of one kind in one case.
+
+    ``place`` is where it is ended, within the case, or an address of its own.
+    """
+
+    case_id: int
+    model: str
+    version: str
+    about: Literal["case", "question", "finding", "condition", "approval"]
+    act: str
+    count: int
+    due: date | None
+    since: Moment
+    waits: str
+    place: str
+
+
+class InboxView(View):
+    """A page of what waits, the oldest first, of ``total``. Of the cases among it so many are ``waiting`` and the first
+    are ``cases``; ``others`` are the first of the rest. ``erasures`` are told to auditors alone."""
+
+    items: list[InboxItem]
+    total: int
+    cases: list[InboxItem]
+    waiting: int
+    others: list[InboxItem]
     erasures: list[ErasureNotice]
+
+
+class WhatChanged(View):
+    """What somebody did in a case, in the words of the record."""
+
+    id: int
+    at: Moment
+    who: str
+    act: str
+    subject: str
+    case_id: int
+    model: str
+    version: str
+
+
+class ChangesView(View):
+    """What others did, the newest first; ``seen`` is when the person looked last."""
+
+    changes: list[WhatChanged]
+    total: int
+    seen: Moment | None
 
 
 class FileView(View):
@@ -342,6 +359,23 @@ class May(View):
     review: bool
     replay: bool
     countersign: bool
+    handle: list[CaseAct]
+
+
+class NamedPerson(View):
+    """Somebody, by the login that tells them from others of the same name."""
+
+    login: str
+    name: str
+
+
+class HandlingView(View):
+    """What the person who looks may do about a case beside its review, and the ``reviewers`` it may be given to."""
+
+    acts: list[CaseAct]
+    due: date | None
+    priority: Priority
+    reviewers: list[NamedPerson]
 
 
 class VersionSince(View):
@@ -398,6 +432,7 @@ class CaseView(View):
     state: str
     step: int
     due: date | None
+    priority: Priority
     owner: str
     reviewer: str | None
     countersigner: str | None

@@ -6,6 +6,7 @@ from typing import Any
 from sqlalchemy import Date, ForeignKey, String, Text, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from brookfall.core.judge.case_life import CaseState, Priority
 from brookfall.records.base import TABLE_OPTIONS, Base, Bytes, Key, Moment, Sha, Short
 from brookfall.records.inventory import RegisteredModel
 from brookfall.records.people import Person
@@ -56,10 +57,12 @@ class Case(Base):
     package_sha256: Mapped[Sha]
     table_fingerprint: Mapped[Sha]
     n_rows: Mapped[int]
-    state: Mapped[str] = mapped_column(String(20))
+    state: Mapped[CaseState] = mapped_column(String(20))
     due: Mapped[date | None] = mapped_column(Date)
+    priority: Mapped[Priority] = mapped_column(String(10), server_default="normal")
     owner_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     reviewer_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    reviewed_by: Mapped[list[Any]] = mapped_column(server_default="[]", doc="the ids of all who ever reviewed it")
     countersigner_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     roles: Mapped[dict[str, Any]]
     roles_revision: Mapped[int]
@@ -79,6 +82,11 @@ class Case(Base):
     owner: Mapped[Person] = relationship(foreign_keys=[owner_id])
     reviewer: Mapped[Person | None] = relationship(foreign_keys=[reviewer_id])
     countersigner: Mapped[Person | None] = relationship(foreign_keys=[countersigner_id])
+
+    def give_to(self, person: Person) -> None:
+        """The person is its reviewer from now on, and never its countersigner."""
+        self.reviewer_id = person.id
+        self.reviewed_by = sorted({*self.reviewed_by, person.id})
 
     @property
     def is_locked(self) -> bool:

@@ -12,7 +12,7 @@ _SESSIONS_KEPT = timedelta(days=30)
 
 
 class Person(Base):
-    """``disabled`` is since when a person can't sign in any more."""
+    """``disabled`` is since when a person can't sign in any more; ``looked`` when they last saw what others did."""
 
     __tablename__ = "person"
     __table_args__ = TABLE_OPTIONS
@@ -24,6 +24,7 @@ class Person(Base):
     roles: Mapped[list[Any]]
     created: Mapped[Moment]
     disabled: Mapped[Moment | None]
+    looked: Mapped[Moment | None]
 
 
 class BrowserSession(Base):

@@ -13,6 +13,7 @@ import { ROWS_AT_ONCE } from "../parts/scrolling";
 import { lastLook, setKnown } from "./known";
 import { markedWith } from "./marks";
 import { client, told, type Change, type Plan, type Roles, type Schemas } from "./client";
+import type { operations } from "./schema";
 
 const POLL_MS = 700;
 /** States of what a worker was asked for and has not finished. */
@@ -108,8 +109,15 @@ export const useAnswerErasure = (case_id: number) =>
     ["case", case_id],
   );
 
-export const useDocket = () =>
-  useQuery({ queryKey: ["docket"], queryFn: async () => told(await client.GET("/api/cases")) });
+export type DocketQuery = NonNullable<operations["api_get_docket_cases_get"]["parameters"]["query"]>;
+
+/** A page of the docket; while the next is fetched, the one before stays. */
+export const useDocket = (query: DocketQuery) =>
+  useQuery({
+    queryKey: ["docket", query],
+    queryFn: async () => told(await client.GET("/api/cases", { params: { query } })),
+    placeholderData: keepPreviousData,
+  });
 
 /** The case; followed while it runs, so that no page of it takes a run for going on that has ended. */
 export const useCase = (id: number) =>

@@ -11,6 +11,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The cases that the person may see: all of them, or a page of those that were asked for. */
         get: operations["api_get_docket_cases_get"];
         put?: never;
         /**
@@ -449,6 +450,24 @@ export interface paths {
         get: operations["findings_get_finding_file_cases__int_case_id__findings__int_finding_id__entries__int_entry_id__files__int_file_id__get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/handling": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the person may do about the case beside its review, and to whom it may be given. */
+        get: operations["handling_get_handling_cases__int_case_id__handling_get"];
+        put?: never;
+        /** Releases the case, hands it over, gives it another date or priority, takes a proposal back, or withdraws it. */
+        post: operations["handling_post_handling_cases__int_case_id__handling_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1031,6 +1050,57 @@ export interface paths {
         get: operations["api_health_health_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inbox": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What waits for the person, the oldest first. */
+        get: operations["inbox_get_inbox_inbox_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inbox/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What others did in the cases that the person has a part in, the newest first. */
+        get: operations["inbox_get_changes_inbox_changes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inbox/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The person has looked at what changed until now. */
+        post: operations["inbox_post_look_inbox_look_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1859,6 +1929,40 @@ export interface components {
             /** Version */
             version: string;
         };
+        /**
+         * CaseDone
+         * @description What is done about a case, and why. ``to`` signs in as the new reviewer; ``due`` is the new date, none where it
+         *     has none any more; ``state`` is how the case stood when the person looked.
+         */
+        CaseDone: {
+            /**
+             * Act
+             * @enum {string}
+             */
+            act: "release" | "hand_over" | "reschedule" | "prioritise" | "take_back" | "withdraw";
+            /**
+             * Due
+             * @default null
+             */
+            due: string | null;
+            /**
+             * Priority
+             * @default null
+             */
+            priority: ("high" | "normal" | "low") | null;
+            /** Reason */
+            reason: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "in_review" | "proposed" | "decided" | "withdrawn";
+            /**
+             * To
+             * @default
+             */
+            to: string;
+        };
         /** CaseId */
         CaseId: {
             /** Case Id */
@@ -1888,6 +1992,11 @@ export interface components {
             outcome: string;
             /** Owner */
             owner: string;
+            /**
+             * Priority
+             * @enum {string}
+             */
+            priority: "high" | "normal" | "low";
             /** Review */
             review: number;
             /** Reviewer */
@@ -1950,6 +2059,11 @@ export interface components {
             plan_locked: string | null;
             /** Previous */
             previous: components["schemas"]["CaseLine"][];
+            /**
+             * Priority
+             * @enum {string}
+             */
+            priority: "high" | "normal" | "low";
             re_review: components["schemas"]["ReReview"] | null;
             /** Recipe Words */
             recipe_words: string | null;
@@ -2051,6 +2165,18 @@ export interface components {
             changes: (components["schemas"]["WordsAreMissing"] | components["schemas"]["ReadAs"] | components["schemas"]["DropRepeats"] | components["schemas"]["DropGaps"] | components["schemas"]["FillGaps"] | components["schemas"]["Bands"] | components["schemas"]["JoinSample"])[];
             /** Revision */
             revision: number;
+        };
+        /**
+         * ChangesView
+         * @description What others did, the newest first; ``seen`` is when the person looked last.
+         */
+        ChangesView: {
+            /** Changes */
+            changes: components["schemas"]["WhatChanged"][];
+            /** Seen */
+            seen: string | null;
+            /** Total */
+            total: number;
         };
         /** CheckProgress */
         CheckProgress: {
@@ -2851,23 +2977,18 @@ export interface components {
         };
         /**
          * DocketView
-         * @description ``erasures`` are told to auditors alone.
+         * @description A page of the cases that were asked for, of ``total``; ``counts`` are those of each state beside the one that was
+         *     asked for.
          */
         DocketView: {
-            /** Approvals */
-            approvals: components["schemas"]["EndingApproval"][];
             /** Cases */
             cases: components["schemas"]["CaseLine"][];
-            /** Conditions */
-            conditions: components["schemas"]["WaitingConditions"][];
-            /** Erasures */
-            erasures: components["schemas"]["ErasureNotice"][];
-            /** Findings */
-            findings: components["schemas"]["WaitingFindings"][];
-            /** Questions */
-            questions: components["schemas"]["WaitingQuestions"][];
-            /** Waits */
-            waits: number[];
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Total */
+            total: number;
         };
         /**
          * DraftFileView
@@ -2978,32 +3099,6 @@ export interface components {
         EffectBody: {
             /** Changes */
             changes: (components["schemas"]["WordsAreMissing"] | components["schemas"]["ReadAs"] | components["schemas"]["DropRepeats"] | components["schemas"]["DropGaps"] | components["schemas"]["FillGaps"] | components["schemas"]["Bands"] | components["schemas"]["JoinSample"])[];
-        };
-        /**
-         * EndingApproval
-         * @description An approval that has lapsed, or is about to, told to its owner and its reviewer.
-         */
-        EndingApproval: {
-            /** Case Id */
-            case_id: number;
-            /** Model */
-            model: string;
-            /** Model Key */
-            model_key: string;
-            /**
-             * Standing
-             * @enum {string}
-             */
-            standing: "in_force" | "conditional" | "lapsed" | "superseded" | "withdrawn" | "not_approved" | "never_decided";
-            /**
-             * Until
-             * Format: date
-             */
-            until: string;
-            /** Version */
-            version: string;
-            /** Why */
-            why: string;
         };
         /** EntryView */
         EntryView: {
@@ -3746,6 +3841,23 @@ export interface components {
              */
             whose: "submitted" | "plan's";
         };
+        /**
+         * HandlingView
+         * @description What the person who looks may do about a case beside its review, and the ``reviewers`` it may be given to.
+         */
+        HandlingView: {
+            /** Acts */
+            acts: ("release" | "hand_over" | "reschedule" | "prioritise" | "take_back" | "withdraw")[];
+            /** Due */
+            due: string | null;
+            /**
+             * Priority
+             * @enum {string}
+             */
+            priority: "high" | "normal" | "low";
+            /** Reviewers */
+            reviewers: components["schemas"]["NamedPerson"][];
+        };
         /** Health */
         Health: {
             /** Status */
@@ -3834,6 +3946,59 @@ export interface components {
         InUseBody: {
             /** Version */
             version: string | null;
+        };
+        /**
+         * InboxItem
+         * @description Something that waits for the person who looks, since when, and for what; ``count`` of one kind in one case.
+         *
+         *     ``place`` is where it is ended, within the case, or an address of its own.
+         */
+        InboxItem: {
+            /**
+             * About
+             * @enum {string}
+             */
+            about: "case" | "question" | "finding" | "condition" | "approval";
+            /** Act */
+            act: string;
+            /** Case Id */
+            case_id: number;
+            /** Count */
+            count: number;
+            /** Due */
+            due: string | null;
+            /** Model */
+            model: string;
+            /** Place */
+            place: string;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Version */
+            version: string;
+            /** Waits */
+            waits: string;
+        };
+        /**
+         * InboxView
+         * @description A page of what waits, the oldest first, of ``total``. Of the cases among it so many are ``waiting`` and the first
+         *     are ``cases``; ``others`` are the first of the rest. ``erasures`` are told to auditors alone.
+         */
+        InboxView: {
+            /** Cases */
+            cases: components["schemas"]["InboxItem"][];
+            /** Erasures */
+            erasures: components["schemas"]["ErasureNotice"][];
+            /** Items */
+            items: components["schemas"]["InboxItem"][];
+            /** Others */
+            others: components["schemas"]["InboxItem"][];
+            /** Total */
+            total: number;
+            /** Waiting */
+            waiting: number;
         };
         /**
          * Issue
@@ -4244,6 +4409,8 @@ export interface components {
         May: {
             /** Countersign */
             countersign: boolean;
+            /** Handle */
+            handle: ("release" | "hand_over" | "reschedule" | "prioritise" | "take_back" | "withdraw")[];
             /** Replay */
             replay: boolean;
             /** Review */
@@ -4471,6 +4638,16 @@ export interface components {
             outcomes: string[];
             /** Words */
             words: string;
+        };
+        /**
+         * NamedPerson
+         * @description Somebody, by the login that tells them from others of the same name.
+         */
+        NamedPerson: {
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
         };
         /**
          * NewDraft
@@ -6913,69 +7090,29 @@ export interface components {
             };
         };
         /**
-         * WaitingConditions
-         * @description How many conditions of a case wait for the person who looks, and the first day by which one is due.
+         * WhatChanged
+         * @description What somebody did in a case, in the words of the record.
          */
-        WaitingConditions: {
+        WhatChanged: {
+            /** Act */
+            act: string;
             /**
-             * Act
-             * @enum {string}
+             * At
+             * Format: date-time
              */
-            act: "send" | "meet" | "turn_down" | "see" | "send_back" | "comment";
+            at: string;
             /** Case Id */
             case_id: number;
-            /** Count */
-            count: number;
-            /**
-             * Due
-             * Format: date
-             */
-            due: string;
+            /** Id */
+            id: number;
             /** Model */
             model: string;
+            /** Subject */
+            subject: string;
             /** Version */
             version: string;
-        };
-        /**
-         * WaitingFindings
-         * @description How many findings of a case wait for the person who looks: for their answer, or to be judged by them.
-         */
-        WaitingFindings: {
-            /**
-             * Act
-             * @enum {string}
-             */
-            act: "change" | "send" | "answer" | "close" | "accept" | "reopen" | "withdraw" | "comment";
-            /** Case Id */
-            case_id: number;
-            /** Count */
-            count: number;
-            /** Model */
-            model: string;
-            /** Version */
-            version: string;
-        };
-        /**
-         * WaitingQuestions
-         * @description How many questions to the owner of a case wait for the person who looks, and the first day by which one is to be
-         *     answered: for their answer, or for them to read the answers.
-         */
-        WaitingQuestions: {
-            /**
-             * Act
-             * @enum {string}
-             */
-            act: "answer" | "ask_again" | "settle" | "withdraw" | "comment";
-            /** Case Id */
-            case_id: number;
-            /** Count */
-            count: number;
-            /** Due */
-            due: string | null;
-            /** Model */
-            model: string;
-            /** Version */
-            version: string;
+            /** Who */
+            who: string;
         };
         /**
          * WithdrawalBody
@@ -7021,7 +7158,17 @@ export type $defs = Record<string, never>;
 export interface operations {
     api_get_docket_cases_get: {
         parameters: {
-            query?: never;
+            query?: {
+                page?: number | null;
+                state?: ("waiting" | "in_review" | "proposed" | "decided" | "withdrawn") | null;
+                mine?: boolean;
+                overdue?: boolean;
+                tier?: number | null;
+                outcome?: ("binary" | "multiclass" | "number" | "choice") | null;
+                standing?: ("within" | "near" | "outside" | "unsettled") | null;
+                sort?: ("model" | "tier" | "owner" | "reviewer" | "due" | "priority" | "state" | "findings") | null;
+                falling?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -10082,6 +10229,198 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    handling_get_handling_cases__int_case_id__handling_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandlingView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    handling_post_handling_cases__int_case_id__handling_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaseDone"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseView"];
+                };
+            };
             /** @description Bad Request */
             400: {
                 headers: {
@@ -14715,6 +15054,284 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Health"];
                 };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    inbox_get_inbox_inbox_get: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InboxView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    inbox_get_changes_inbox_changes_get: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangesView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    inbox_post_look_inbox_look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad Request */
             400: {

@@ -3,6 +3,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { NavLink, useNavigate } from "react-router";
 import type { Schemas } from "../api/client";
+import { useInbox } from "../api/inbox";
 import { useSignOut } from "../api/queries";
 import { SERIF } from "../theme";
 
@@ -54,6 +55,7 @@ export function Bar({ me }: { me: Schemas["PersonView"] }) {
         <NavLink to="/" end>
           Docket
         </NavLink>
+        {(me.reads_all || me.roles.includes("owner")) && <InboxLink />}
         {(me.reads_all || me.roles.includes("owner")) && <NavLink to="/models">Models</NavLink>}
         {me.roles.includes("owner") && <NavLink to="/submit">Submit a model</NavLink>}
         {me.reads_all && <NavLink to="/record">Record</NavLink>}
@@ -74,4 +76,10 @@ export function Bar({ me }: { me: Schemas["PersonView"] }) {
       </Box>
     </Box>
   );
+}
+
+/** The way to the inbox, with how much waits there. */
+function InboxLink() {
+  const inbox = useInbox(1);
+  return <NavLink to="/inbox">Inbox{inbox.data && inbox.data.total > 0 ? ` ${inbox.data.total}` : ""}</NavLink>;
 }

@@ -8,6 +8,7 @@ import { useTake } from "../api/queries";
 import { CourseNav } from "../marks/Course";
 import { Said } from "../parts/Said";
 import { day, outcome, count } from "../wording";
+import { HandleCase } from "./HandleCase";
 
 interface CaseHeadProps {
   theCase: Case;
@@ -53,6 +54,7 @@ export function CaseHead({ theCase, small, onMargin }: CaseHeadProps) {
         <Typography variant="body2" sx={{ color: "text.secondary" }}>
           {theCase.review > 1 && `review ${theCase.review} · `}tier {theCase.tier} · {outcome(theCase.outcome)} outcome
           · from {theCase.owner} · {reviewIn(theCase)}
+          {theCase.priority !== "normal" && ` · ${theCase.priority} priority`}
           {theCase.due ? ` · due ${day(theCase.due)}` : ""}
         </Typography>
         <Box sx={{ ml: "auto", display: "flex", gap: 1 }}>
@@ -61,6 +63,7 @@ export function CaseHead({ theCase, small, onMargin }: CaseHeadProps) {
               Take this case
             </Button>
           )}
+          <HandleCase theCase={theCase} />
           {marginButton}
         </Box>
       </Box>

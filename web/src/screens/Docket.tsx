@@ -3,30 +3,35 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { Fragment, useState } from "react";
-import { Link, useNavigate, useSearchParams } from "react-router";
+import { Link, useNavigate } from "react-router";
 import type { CaseLine, Schemas } from "../api/client";
-import { useDocket, useMe, useTake } from "../api/queries";
+import { useInbox } from "../api/inbox";
+import { useDocket, useMe, useTake, type DocketQuery } from "../api/queries";
 import { useKeys } from "../frame/keys";
 import { SmallCourse } from "../marks/Course";
 import { GaugeMark } from "../marks/GaugeMark";
 import { Tally } from "../marks/Tally";
 import { DataTable } from "../parts/DataTable";
+import { Pager } from "../parts/Pager";
 import { Fetching, Said } from "../parts/Said";
 import { SERIF } from "../theme";
-import { day, outcome, plural, questions } from "../wording";
+import { day, outcome, questions } from "../wording";
+import { Narrowing, NARROWING, SortHead, useDocketQuery } from "./docket/narrowing";
+import { Waiting } from "./docket/Waiting";
 
-const STATES = ["waiting", "in_review", "proposed", "decided"] as const;
+const STATES = ["waiting", "in_review", "proposed", "decided", "withdrawn"] as const;
 const STEP_PATHS = ["brief", "data", "plan", "evidence", "evidence", "decision", "report"];
+const PAGE = 50;
 
 export function Docket() {
-  const docket = useDocket();
+  const { query, put } = useDocketQuery();
+  const docket = useDocket(query);
+  const inbox = useInbox(1);
   const me = useMe();
   const take = useTake();
   const go = useNavigate();
-  const [search, setSearch] = useSearchParams();
   const [focus, setFocus] = useState(0);
-  const wanted = search.get("state");
-  const cases = (docket.data?.cases ?? []).filter((c) => !wanted || c.state === wanted);
+  const cases = docket.data?.cases ?? [];
   const open = (c: CaseLine | undefined) => c && void go(addressOf(c));
   useKeys([
     { keys: "ArrowDown", does: "next case", act: () => setFocus(Math.min(focus + 1, cases.length - 1)) },
@@ -40,33 +45,27 @@ export function Docket() {
         <Said error={docket.error} />
       </Box>
     );
-  const all = docket.data.cases;
+  const { counts } = docket.data;
+  const every = Object.values(counts).reduce((sum, one) => sum + one, 0);
+  const narrowed = NARROWING.some((name) => query[name] !== undefined);
+  const sorted = (by: NonNullable<DocketQuery["sort"]>, words: string) => ({
+    head: <SortHead words={words} by={by} query={query} onSort={put} />,
+    sorted: query.sort !== by ? undefined : query.falling ? ("descending" as const) : ("ascending" as const),
+  });
   return (
     <Box component="main" sx={{ p: 3, overflow: "auto" }}>
-      <Typography
-        component="h1"
-        sx={{ fontFamily: SERIF, fontSize: "size.title", fontWeight: 470, lineHeight: 1.35, maxWidth: 860, mb: 2 }}
-      >
-        <Waiting
-          lines={all.filter((c) => docket.data.waits.includes(c.id))}
-          more={docket.data.questions.length + docket.data.findings.length + docket.data.conditions.length > 0}
-        />
-      </Typography>
-      <QuestionsWaiting waiting={docket.data.questions} />
-      <FindingsWaiting waiting={docket.data.findings} />
-      <ConditionsWaiting waiting={docket.data.conditions} />
-      <ApprovalsEnding told={docket.data.approvals} />
-      <Erasures told={docket.data.erasures} />
+      {inbox.data && <Waiting inbox={inbox.data} />}
+      <Erasures told={inbox.data?.erasures ?? []} />
       <Box
-        sx={{ display: "flex", gap: 2, fontSize: "size.small", mb: 1, color: "text.secondary", alignItems: "center" }}
+        sx={{ display: "flex", gap: 2, fontSize: "size.small", mb: 0.5, color: "text.secondary", alignItems: "center" }}
       >
-        <Filter on={!wanted} words={`All ${all.length}`} onClick={() => setSearch({})} />
-        {STATES.map((state) => (
+        <Filter on={!query.state} words={`All ${every}`} onClick={() => put({ state: undefined })} />
+        {STATES.filter((state) => state !== "withdrawn" || counts[state] || query.state === state).map((state) => (
           <Filter
             key={state}
-            on={wanted === state}
-            words={`${state === "in_review" ? "In review" : state[0]?.toUpperCase() + state.slice(1)} ${all.filter((c) => c.state === state).length}`}
-            onClick={() => setSearch({ state })}
+            on={query.state === state}
+            words={`${state === "in_review" ? "In review" : state[0]?.toUpperCase() + state.slice(1)} ${counts[state] ?? 0}`}
+            onClick={() => put({ state })}
           />
         ))}
         <Box sx={{ ml: "auto" }}>
@@ -76,6 +75,7 @@ export function Docket() {
             .join(" · ")}
         </Box>
       </Box>
+      <Narrowing query={query} onPut={put} />
       <Said error={take.error} />
       <DataTable
         wide
@@ -90,7 +90,7 @@ export function Docket() {
         })}
         columns={[
           {
-            head: "model",
+            ...sorted("model", "model"),
             cell: (c) => (
               <Link to={addressOf(c)} style={{ textDecoration: "none" }} onClick={(event) => event.stopPropagation()}>
                 <Box component="span" sx={{ fontFamily: SERIF, fontSize: "size.lead", fontWeight: 560 }}>
@@ -103,10 +103,10 @@ export function Docket() {
               </Link>
             ),
           },
-          { head: "outcome, tier", cell: (c) => `${outcome(c.outcome)}, ${c.tier}` },
-          { head: "owner", cell: (c) => c.owner },
+          { ...sorted("tier", "outcome, tier"), cell: (c) => `${outcome(c.outcome)}, ${c.tier}` },
+          { ...sorted("owner", "owner"), cell: (c) => c.owner },
           {
-            head: "reviewer",
+            ...sorted("reviewer", "reviewer"),
             cell: (c) => {
               if (c.reviewer) return c.reviewer;
               if (!c.may_take) return "nobody yet";
@@ -125,23 +125,30 @@ export function Docket() {
             },
           },
           {
-            head: "due",
+            ...sorted("due", "due"),
             sx: { whiteSpace: "nowrap" },
-            cell: (c) => (c.due ? day(c.due).replace(/ \d{4}$/, "") : ""),
+            cell: (c) => <Due line={c} />,
           },
           { head: "course", cell: (c) => <SmallCourse step={c.step} /> },
           {
             head: <QuestionHeads />,
             cell: (c) => <Marks line={c} />,
           },
-          { head: "findings", cell: (c) => <Findings line={c} /> },
-          { head: "where it stands", cell: (c) => c.stands },
+          { ...sorted("findings", "findings"), cell: (c) => <Findings line={c} /> },
+          { ...sorted("state", "where it stands"), cell: (c) => c.stands },
         ]}
+      />
+      <Pager
+        page={query.page ?? 1}
+        total={docket.data.total}
+        size={PAGE}
+        words={["Before", "After"]}
+        onTurn={(page) => put({ page })}
       />
       {cases.length === 0 && (
         <Typography sx={{ color: "text.secondary", mt: 3 }}>
-          {wanted
-            ? "No case stands there."
+          {narrowed || query.state
+            ? "No case is like that."
             : me.data?.roles.includes("owner")
               ? "Models you submit will be listed here. Submit one with the link above."
               : me.data && !me.data.reads_all
@@ -149,88 +156,6 @@ export function Docket() {
                 : "Submitted models will be listed here. An owner submits them."}
         </Typography>
       )}
-    </Box>
-  );
-}
-
-/** The questions that wait for the owner's answer, or the answers that wait for who asked. */
-function QuestionsWaiting({ waiting }: { waiting: readonly Schemas["WaitingQuestions"][] }) {
-  if (waiting.length === 0) return null;
-  return (
-    <Box component="ul" aria-label="Questions that wait for you" sx={{ listStyle: "none", p: 0, m: 0, mb: 2 }}>
-      {waiting.map((one) => (
-        <li key={`${one.case_id} ${one.act}`}>
-          <Link to={`/cases/${one.case_id}/brief#questions`}>
-            {plural(one.count, one.act === "answer" ? "question" : "answer")} about {one.model} {one.version}
-          </Link>{" "}
-          {one.count === 1 ? "waits" : "wait"} {one.act === "answer" ? "for your answer" : "to be read by you"}
-          {one.due && one.act === "answer" && `, ${one.count === 1 ? "due" : "the first due"} on ${day(one.due)}`}.
-        </li>
-      ))}
-    </Box>
-  );
-}
-
-/** The findings that wait for the person's own answer, or for their judgement of an answer. */
-function FindingsWaiting({ waiting }: { waiting: readonly Schemas["WaitingFindings"][] }) {
-  if (waiting.length === 0) return null;
-  return (
-    <Box component="ul" aria-label="Findings that wait for you" sx={{ listStyle: "none", p: 0, m: 0, mb: 2 }}>
-      {waiting.map((one) => (
-        <li key={`${one.case_id} ${one.act}`}>
-          <Link to={`/cases/${one.case_id}/findings`}>
-            {plural(one.count, "finding")} of {one.model} {one.version}
-          </Link>{" "}
-          {one.count === 1 ? "waits" : "wait"}{" "}
-          {one.act === "answer" ? "for your answer" : "to be judged: the owner has answered"}.
-        </li>
-      ))}
-    </Box>
-  );
-}
-
-const CONDITION_WAITS = {
-  send: "for your evidence",
-  meet: "to be judged: the owner has sent evidence",
-  see: "to be seen by you: the reviewer judged it met",
-} as const;
-
-/** The conditions of approvals about which this person is the next to do something. */
-function ConditionsWaiting({ waiting }: { waiting: readonly Schemas["WaitingConditions"][] }) {
-  if (waiting.length === 0) return null;
-  return (
-    <Box component="ul" aria-label="Conditions that wait for you" sx={{ listStyle: "none", p: 0, m: 0, mb: 2 }}>
-      {waiting.map((one) => (
-        <li key={`${one.case_id} ${one.act}`}>
-          <Link to={`/cases/${one.case_id}/decision`}>
-            {plural(one.count, "condition")} of {one.model} {one.version}
-          </Link>{" "}
-          {one.count === 1 ? "waits" : "wait"} {CONDITION_WAITS[one.act as keyof typeof CONDITION_WAITS]}
-          {one.act === "send" && `, ${one.count === 1 ? "due" : "the first due"} on ${day(one.due)}`}.
-        </li>
-      ))}
-    </Box>
-  );
-}
-
-/** Approvals that have lapsed or are about to, for their owner and their reviewer. */
-function ApprovalsEnding({ told }: { told: readonly Schemas["EndingApproval"][] }) {
-  if (told.length === 0) return null;
-  return (
-    <Box component="ul" aria-label="Approvals that end" sx={{ listStyle: "none", p: 0, m: 0, mb: 2 }}>
-      {told.map((one) => (
-        <li key={one.case_id}>
-          <Link to={`/models/${one.model_key}`}>
-            The approval of {one.model} {one.version}
-          </Link>{" "}
-          {one.standing === "lapsed"
-            ? `has lapsed: ${one.why}`
-            : one.standing === "conditional"
-              ? `is conditional: ${one.why}`
-              : `ends on ${day(one.until)}`}
-          .
-        </li>
-      ))}
     </Box>
   );
 }
@@ -270,6 +195,29 @@ function Findings({ line }: { line: CaseLine }) {
         </Fragment>
       ))}
     </Box>
+  );
+}
+
+/** The day, without its year; in ochre once it has passed and nobody has decided. The priority, where it is not usual. */
+function Due({ line }: { line: CaseLine }) {
+  const over = line.due && new Date(line.due) < new Date(new Date().toDateString());
+  const late = over && line.state !== "decided" && line.state !== "withdrawn";
+  return (
+    <>
+      {line.due && (
+        <Box
+          component="span"
+          title={late ? "overdue" : undefined}
+          sx={late ? { color: "brook.ochre", fontWeight: 550 } : {}}
+        >
+          {day(line.due).replace(/ \d{4}$/, "")}
+          {late && ", overdue"}
+        </Box>
+      )}
+      {line.priority !== "normal" && (
+        <Box sx={{ fontSize: "size.small", color: "text.secondary" }}>{line.priority} priority</Box>
+      )}
+    </>
   );
 }
 
@@ -317,40 +265,5 @@ function Filter({ on, words, onClick }: { on: boolean; words: string; onClick: (
     >
       {words}
     </Button>
-  );
-}
-
-const WHY: Record<string, string> = {
-  waiting: "waits for a reviewer",
-  "in review": "is with you",
-  "runs finished": "has finished its runs",
-  running: "is running",
-  "run cancelled": "had its run cancelled",
-  "sent back": "was sent back to you",
-};
-
-/** `more` says that below it findings or conditions wait. */
-function Waiting({ lines, more }: { lines: CaseLine[]; more: boolean }) {
-  if (lines.length === 0) return <>{more ? "No case waits for you, but this does." : "Nothing waits for you."}</>;
-  return (
-    <>
-      {lines.length === 1
-        ? "One case waits for you: "
-        : `${["", "", "Two", "Three", "Four", "Five"][lines.length] ?? lines.length} cases wait for you: `}
-      {lines.slice(0, 3).map((c, i) => (
-        <Fragment key={c.id}>
-          {i > 0 && (i === Math.min(lines.length, 3) - 1 ? " and " : ", ")}
-          <Box
-            component={Link}
-            to={addressOf(c)}
-            sx={{ color: "primary.main", textDecorationThickness: 1, textUnderlineOffset: 4 }}
-          >
-            {c.model} {c.version}
-          </Box>{" "}
-          {WHY[c.stands] ?? (c.state === "proposed" ? "awaits a countersignature" : "is with you")}
-        </Fragment>
-      ))}
-      {lines.length > 3 ? `, and ${lines.length - 3} more.` : "."}
-    </>
   );
 }

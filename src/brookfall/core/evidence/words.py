@@ -61,6 +61,13 @@ MODEL_STANDINGS = {
     "not_approved": "not approved",
     "never_decided": "never decided",
 }
+CASE_STATES = {
+    "waiting": "waiting for a reviewer",
+    "in_review": "in review",
+    "proposed": "proposed",
+    "decided": "decided",
+    "withdrawn": "withdrawn",
+}
 CONDITION_STATES = {
     "open": "to be met",
     "sent": "evidence sent",

@@ -33,7 +33,7 @@ export function AskOwner({ caseId, about, words, byKey = false, small = false }:
     <>
       <Button
         variant={small ? "text" : "outlined"}
-        size={small ? "small" : "medium"}
+        {...(small ? { size: "small" as const } : {})}
         aria-label={words && small ? `Ask the owner about ${words}` : undefined}
         onClick={() => setOpen(true)}
       >

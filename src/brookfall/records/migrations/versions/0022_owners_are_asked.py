@@ -1,4 +1,4 @@
-"""The reviewer asks the owner; what is answered stays with the case"""
+"""The reviewer asks the owner; a case is handed on, and keeps who ever reviewed it; a person has an inbox"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -13,7 +13,19 @@ depends_on = None
 
 def upgrade() -> None:
     """One statement a step, each skipped when it was made before: DDL here is not undone with a transaction."""
-    there = set(inspect(op.get_bind()).get_table_names())
+    look = inspect(op.get_bind())
+    there = set(look.get_table_names())
+    of_case = {one["name"] for one in look.get_columns("case_file")}
+    if "looked" not in {one["name"] for one in look.get_columns("person")}:
+        op.add_column("person", sa.Column("looked", sa.DateTime(), nullable=True))
+    if "priority" not in of_case:
+        op.add_column("case_file", sa.Column("priority", sa.String(10), nullable=False, server_default="normal"))
+    if "reviewed_by" not in of_case:
+        op.add_column("case_file", sa.Column("reviewed_by", mysql.JSON(), nullable=False, server_default="[]"))
+    op.execute(
+        "UPDATE case_file SET reviewed_by = JSON_ARRAY(reviewer_id)"
+        " WHERE reviewer_id IS NOT NULL AND JSON_LENGTH(reviewed_by) = 0"
+    )
     for name, columns in _tables().items():
         if name not in there:
             op.create_table(

@@ -1,0 +1,28 @@
+"""What befalls a case beside its review: who hands it on, puts it off, withdraws it, in which of its states."""
+
+from typing import Literal, get_args
+
+from brookfall.core.judge.life import Life, step
+
+CaseState = Literal["waiting", "in_review", "proposed", "decided", "withdrawn"]
+CaseAct = Literal["release", "hand_over", "reschedule", "prioritise", "take_back", "withdraw"]
+Priority = Literal["high", "normal", "low"]
+
+STATES: tuple[CaseState, ...] = get_args(CaseState)
+ACTS: tuple[CaseAct, ...] = get_args(CaseAct)
+PRIORITIES: tuple[Priority, ...] = get_args(Priority)
+
+_OPEN: tuple[CaseState, ...] = ("waiting", "in_review", "proposed")
+
+LIFE = Life[CaseAct, CaseState](
+    {
+        "release": step({"reviewer"}, {"in_review"}, "waiting", STATES),
+        "hand_over": step({"reviewer"}, {"in_review", "decided"}, None, STATES),
+        "reschedule": step({"reviewer", "countersigner"}, _OPEN, None, STATES),
+        "prioritise": step({"reviewer", "countersigner"}, _OPEN, None, STATES),
+        "take_back": step({"reviewer"}, {"proposed"}, "in_review", STATES),
+        "withdraw": step({"owner"}, {"waiting", "in_review"}, "withdrawn", STATES),
+    }
+)
+"""Each takes a reason. A decided case is handed over for what comes after: findings that are answered, conditions. What
+was withdrawn comes back as another submission of the version, or as the next one."""

@@ -1,0 +1,155 @@
+"""A case beside its review: released, handed over, put off, given priority, taken back from a proposal, withdrawn."""
+
+from datetime import date
+
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from brookfall.core.evidence.words import CASE_STATES
+from brookfall.core.foundation.errors import StaleError, UserError
+from brookfall.core.judge.case_life import LIFE, CaseAct, CaseState, Priority
+from brookfall.desk import people, run
+from brookfall.desk.finding_life import acceptors
+from brookfall.desk.said import Kind, parts_of
+from brookfall.desk.views import HandlingView, NamedPerson
+from brookfall.records import audit_log
+from brookfall.records.base import now
+from brookfall.records.cases import Case
+from brookfall.records.config import today
+from brookfall.records.findings_and_decisions import Decision
+from brookfall.records.people import Person
+
+_KIND = Kind[CaseAct, CaseState](
+    "case",
+    LIFE,
+    CASE_STATES,
+    {
+        "release": "release it",
+        "hand_over": "hand it over",
+        "reschedule": "give it another date",
+        "prioritise": "give it another priority",
+        "take_back": "take the proposal back",
+        "withdraw": "withdraw it",
+    },
+)
+_DONE: dict[CaseAct, str] = {
+    "release": "released the case",
+    "hand_over": "handed the case over",
+    "reschedule": "gave the case another date",
+    "prioritise": "gave the case another priority",
+    "take_back": "took the proposal back",
+    "withdraw": "withdrew the case",
+}
+
+
+class CaseDone(BaseModel):
+    """What is done about a case, and why. ``to`` signs in as the new reviewer; ``due`` is the new date, none where it
+    has none any more; ``state`` is how the case stood when the person looked."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    act: CaseAct
+    state: CaseState
+    reason: str = Field(max_length=4_000)
+    to: str = Field(default="", max_length=80)
+    due: date | None = None
+    priority: Priority | None = None
+
+
+def handling_view(session: Session, person: Person, case_id: int) -> HandlingView:
+    """What this person may do about the case, and to whom they may give it."""
+    case = people.case_for(session, person, case_id)
+    acts = acts_of(person, case)
+    given = candidates(session, case) if "hand_over" in acts else []
+    return HandlingView(
+        acts=acts, due=case.due, priority=case.priority,
+        reviewers=[NamedPerson(login=one.login, name=one.name) for one in given],
+    )  # fmt: skip
+
+
+def acts_of(person: Person, case: Case) -> list[CaseAct]:
+    """What this person may do about the case as it stands."""
+    return list(LIFE.acts_of(case.state, parts_of(person, case), case.state))
+
+
+def candidates(session: Session, case: Case) -> list[Person]:
+    """Who may be given the case: reviewers who do not belong to its model and have judged nothing of it, by name."""
+    judged = {case.countersigner_id, *acceptors(session, case)}
+    everybody = session.scalars(select(Person).where(Person.disabled.is_(None)).order_by(Person.name)).all()
+    return [
+        one
+        for one in everybody
+        if "reviewer" in one.roles
+        and one.id != case.reviewer_id
+        and one.id not in judged
+        and not people.belongs_to_case(one, case)
+    ]
+
+
+def act_on(session: Session, person: Person, case_id: int, done: CaseDone) -> Case:
+    """Does it, and enters it in the record with its reason.
+
+    Raises
+    ------
+    ForbiddenError
+        It is not this person's, or not to be done as the case stands.
+    StaleError
+        The case stands otherwise than ``done.state``.
+    UserError
+        Nothing says why; the date is past; or nobody who may review the case goes by that login.
+    """
+    case = people.case_for(session, person, case_id, lock=True)
+    if done.state != case.state:
+        raise StaleError(
+            f"The case is {CASE_STATES[case.state]} since you opened it.",
+            todo="Nothing was changed; load the page again.",
+        )
+    _KIND.refuse(done.act, case.state, parts_of(person, case), case, seen=0, revision=0)
+    if not done.reason.strip():
+        raise UserError("Nothing says why.", todo="Write the reason; the record keeps it.")
+    before, after = _change(session, person, case, done)
+    case.state = LIFE.after(done.act, case.state)
+    audit_log.append(
+        session, person, _DONE[done.act], f"{case.model} {case.version}", case_id=case.id,
+        before=before, after={**after, "reason": done.reason.strip()},
+    )  # fmt: skip
+    session.flush()
+    return case
+
+
+def _change(
+    session: Session, person: Person, case: Case, done: CaseDone
+) -> tuple[dict[str, object], dict[str, object]]:
+    """What an act changes beside the state, as it was and as it is."""
+    if done.act == "hand_over":
+        other = next((one for one in candidates(session, case) if one.login == done.to.strip()), None)
+        if other is None:
+            raise UserError(
+                f"Nobody who may review this case signs in as '{done.to.strip()}'.",
+                todo="Choose a reviewer who does not belong to its model and has judged nothing of it.",
+            )
+        people.refuse_new_member(session, other, case)
+        case.give_to(other)
+        return {"reviewer": person.name}, {"reviewer": other.name}
+    if done.act == "reschedule":
+        if done.due is not None and done.due < today():
+            raise UserError(f"{done.due:%-d %b %Y} is past.", todo="Give a date to come, or none.")
+        before, case.due = case.due, done.due
+        return {"due": before and before.isoformat()}, {"due": done.due and done.due.isoformat()}
+    if done.act == "prioritise":
+        if done.priority is None:
+            raise UserError("It is not said which priority.", todo="Choose high, normal or low.")
+        was, case.priority = case.priority, done.priority
+        return {"priority": was}, {"priority": done.priority}
+    if done.act == "release":
+        case.reviewer_id = None
+        return {"reviewer": person.name}, {"reviewer": None}
+    if done.act == "take_back":
+        proposed = select(Decision).where(Decision.case_id == case.id, Decision.state == "proposed")
+        decision = session.scalars(proposed.with_for_update()).one()
+        decision.state, decision.answered_by, decision.answered = "sent_back", person.id, now()
+        decision.comment = f"Taken back by its reviewer: {done.reason.strip()}"
+        return {"state": "proposed"}, {"state": "in_review", "statement": decision.statement_sha256}
+    run.stop(session, person, case)
+    return {"state": case.state}, {"state": "withdrawn"}

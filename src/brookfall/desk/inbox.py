@@ -1,0 +1,208 @@
+"""What waits for a person, the oldest first, with the one place where it is ended; and what others did meanwhile."""
+
+from collections.abc import Iterable
+from datetime import date, datetime, timedelta
+from typing import Literal, TypeAlias
+
+from sqlalchemy import ColumnElement, Select, func, or_, select
+from sqlalchemy.orm import InstrumentedAttribute, Session, aliased
+
+from brookfall.core.judge import condition_life, finding_life, question_life
+from brookfall.core.judge.condition_life import ConditionAct, ConditionState
+from brookfall.core.judge.finding_life import FindingAct, FindingState
+from brookfall.core.judge.question_life import QuestionAct, QuestionState
+from brookfall.desk import people, retention
+from brookfall.desk.approvals import approvals_today, ending_approvals
+from brookfall.desk.views import ChangesView, InboxItem, InboxView, WhatChanged
+from brookfall.records.approvals import Approval, ApprovalCondition, ConditionEntry
+from brookfall.records.audit_log import RecordEntry
+from brookfall.records.base import now
+from brookfall.records.cases import Case
+from brookfall.records.config import today
+from brookfall.records.findings_and_decisions import Decision, Finding, FindingEntry
+from brookfall.records.people import Person
+from brookfall.records.questions import OwnerQuestion, OwnerQuestionEntry
+
+PAGE = 50
+_Counted: TypeAlias = Select[int, str, str, int, date | None, datetime]
+_BEFOREHAND = timedelta(days=60)
+"""So long before its dates an approval is looked at; what is then told is for ``notices_of`` to say."""
+
+_QUESTIONS: tuple[tuple[QuestionState, QuestionAct, str], ...] = (
+    ("asked", "answer", "for your answer"),
+    ("answered", "settle", "to be read by you: the owner has answered"),
+)
+_FINDINGS: tuple[tuple[FindingState, FindingAct, str], ...] = (
+    ("open", "answer", "for your answer"),
+    ("answered", "close", "to be judged: the owner has answered"),
+)
+_CONDITIONS: tuple[tuple[ConditionState, ConditionAct, str], ...] = (
+    ("open", "send", "for your evidence"),
+    ("sent", "meet", "to be judged: the owner has sent evidence"),
+    ("met", "see", "to be seen by you: the reviewer judged it met"),
+)
+"""In each state who is the next to do what, and for what it then waits."""
+
+
+def inbox(session: Session, person: Person, page: int = 1) -> InboxView:
+    """What waits for this person, the oldest first, a page of it."""
+    items = sorted(
+        [
+            *_cases(session, person),
+            *_questions(session, person),
+            *_findings(session, person),
+            *_conditions(session, person),
+            *_approvals(session, person),
+        ],
+        key=lambda one: (one.since, one.case_id, one.about),
+    )
+    return InboxView(
+        items=items[PAGE * (page - 1) : PAGE * page],
+        total=len(items),
+        cases=[one for one in items if one.about == "case"][:3],
+        waiting=sum(one.about == "case" for one in items),
+        others=[one for one in items if one.about != "case"][:3],
+        erasures=retention.notices(session, person),
+    )
+
+
+def changes(session: Session, person: Person, page: int = 1) -> ChangesView:
+    """What others did in the cases that this person has a part in, the newest first."""
+    mine = select(Case.id).where(people.visible(person), _has_part(person))
+    query = select(RecordEntry).where(RecordEntry.case_id.in_(mine), RecordEntry.person_id.is_distinct_from(person.id))
+    total = session.scalar(select(func.count()).select_from(query.subquery())) or 0
+    entries = session.scalars(query.order_by(RecordEntry.id.desc()).limit(PAGE).offset(PAGE * (page - 1))).all()
+    of_cases = select(Case.id, Case.model, Case.version).where(Case.id.in_({one.case_id for one in entries}))
+    named = {case_id: (model, version) for case_id, model, version in session.execute(of_cases)}
+    return ChangesView(
+        seen=person.looked,
+        total=total,
+        changes=[
+            WhatChanged(
+                id=one.id, at=one.at, who=one.who, act=one.act, subject=one.subject, case_id=one.case_id or 0,
+                model=named[one.case_id or 0][0], version=named[one.case_id or 0][1],
+            )
+            for one in entries
+        ],
+    )  # fmt: skip
+
+
+def look(session: Session, person: Person) -> None:
+    """The person has looked at what changed until now."""
+    session.get_one(Person, person.id).looked = now()
+
+
+def _has_part(person: Person) -> ColumnElement[bool]:
+    """The condition that a person has a part in a case: belongs to it, reviewed it, or countersigned it."""
+    return or_(people.is_part(person, "owner"), people.ever_reviewed(person), Case.countersigner_id == person.id)
+
+
+def _cases(session: Session, person: Person) -> Iterable[InboxItem]:
+    """Cases to take, to review, or to countersign."""
+    proposed = select(func.max(Decision.proposed)).where(Decision.case_id == Case.id, Decision.state == "proposed")
+    query = select(Case.id, Case.model, Case.version, Case.state, Case.due, Case.created, proposed.scalar_subquery())
+    query = query.where(people.visible(person), people.waits_for(person))
+    for case_id, model, version, state, due, created, at in session.execute(query):
+        act = {"waiting": "take", "in_review": "review", "proposed": "countersign"}[state]
+        yield InboxItem(
+            case_id=case_id, model=model, version=version, about="case", act=act, count=1, due=due,
+            since=at or created, waits=_CASES[act], place="brief" if act == "take" else "",
+        )  # fmt: skip
+
+
+_CASES = {"take": "waits for a reviewer", "review": "is with you", "countersign": "waits for your countersignature"}
+
+
+def _questions(session: Session, person: Person) -> Iterable[InboxItem]:
+    said = select(func.max(OwnerQuestionEntry.at)).where(OwnerQuestionEntry.question_id == OwnerQuestion.id)
+    since = func.coalesce(said.scalar_subquery(), OwnerQuestion.asked)
+    for state, act, waits in _QUESTIONS:
+        step = question_life.LIFE[act]
+        query = _counted(OwnerQuestion.due, since).join(OwnerQuestion, OwnerQuestion.case_id == Case.id)
+        query = query.where(OwnerQuestion.state == state, Case.state.in_(step.cases), people.is_any(person, step.by))
+        yield from _items(session, person, query, "question", act, waits, "brief#questions")
+
+
+def _findings(session: Session, person: Person) -> Iterable[InboxItem]:
+    said = select(func.max(FindingEntry.at)).where(FindingEntry.finding_id == Finding.id)
+    since = func.coalesce(said.scalar_subquery(), Finding.created)
+    for state, act, waits in _FINDINGS:
+        step = finding_life.LIFE[act]
+        query = _counted(Finding.due, since).join(Finding, Finding.case_id == Case.id)
+        query = query.where(Finding.state == state, Case.state.in_(step.cases), people.is_any(person, step.by))
+        yield from _items(session, person, query, "finding", act, waits, "findings")
+
+
+def _conditions(session: Session, person: Person) -> Iterable[InboxItem]:
+    """Of conditions those of the last decision on a version: what was decided again waits for nobody."""
+    said = select(func.max(ConditionEntry.at)).where(ConditionEntry.condition_id == ApprovalCondition.id)
+    since = func.coalesce(said.scalar_subquery(), func.timestamp(Approval.signed))
+    for state, act, waits in _CONDITIONS:
+        step = condition_life.LIFE[act]
+        query = _counted(ApprovalCondition.due, since).join(Approval, Approval.case_id == Case.id)
+        query = query.join(ApprovalCondition, ApprovalCondition.approval_id == Approval.id)
+        query = query.where(
+            ApprovalCondition.state == state, Case.state.in_(step.cases), people.is_any(person, step.by), _counts()
+        )
+        yield from _items(session, person, query, "condition", act, waits, "decision")
+
+
+def _counts() -> ColumnElement[bool]:
+    """That no later review decided on the version again, as ``last_cases`` of the core has it."""
+    later = aliased(Case)
+    again = select(later.id).join(Decision, Decision.case_id == later.id).where(Decision.state == "accepted")
+    again = again.where(later.model_id == Case.model_id, later.version == Case.version, later.review > Case.review)
+    return ~again.correlate(Case).exists()
+
+
+def _approvals(session: Session, person: Person) -> Iterable[InboxItem]:
+    """Approvals that lapsed or are about to, for who belongs to them or reviewed them."""
+    soon = today() + _BEFOREHAND
+    due = select(ApprovalCondition.id).where(
+        ApprovalCondition.approval_id == Approval.id, ApprovalCondition.due <= soon
+    )
+    query = select(Case).join(Approval, Approval.case_id == Case.id)
+    query = query.where(people.visible(person), people.is_any(person, ("owner", "reviewer")))
+    cases = session.scalars(query.where(or_(Approval.until <= soon, due.exists())).order_by(Case.id)).unique().all()
+    known = approvals_today(session, {case.model_id for case in cases})
+    for one in ending_approvals(person, cases, known):
+        yield InboxItem(
+            case_id=one.case_id, model=one.model, version=one.version, about="approval", act="ask_re_review", count=1,
+            due=one.until, since=datetime.combine(min(one.until, known.day), datetime.min.time()),
+            waits=_ENDS[one.standing].format(why=one.why, until=f"{one.until:%-d %b %Y}"),
+            place=f"/models/{one.model_key}",
+        )  # fmt: skip
+
+
+_ENDS = {
+    "lapsed": "has lapsed: {why}",
+    "conditional": "is conditional: {why}",
+    "in_force": "ends on {until}",
+}
+
+
+def _counted(
+    due: InstrumentedAttribute[date | None] | InstrumentedAttribute[date], since: ColumnElement[datetime]
+) -> _Counted:
+    """Of each case how many there are, the first day by which one is due, and since when the oldest waits."""
+    return (
+        select(Case.id, Case.model, Case.version, func.count(), func.min(due), func.min(since))
+        .group_by(Case.id)
+        .order_by(Case.id)
+    )
+
+
+def _items(
+    session: Session,
+    person: Person,
+    query: _Counted,
+    about: Literal["question", "finding", "condition"],
+    act: str,
+    waits: str,
+    place: str,
+) -> Iterable[InboxItem]:
+    for case_id, model, version, count, due, since in session.execute(query.where(people.visible(person))):
+        yield InboxItem(
+            case_id=case_id, model=model, version=version, about=about, act=act, count=count, due=due, since=since,
+            waits=f"{'waits' if count == 1 else 'wait'} {waits}", place=place,
+        )  # fmt: skip

@@ -1,0 +1,83 @@
+"""From the inbox to the act that ends what waits; the docket narrowed and ordered; a case that is handed on."""
+
+from playwright.sync_api import expect
+
+from tests.conftest import rows_csv
+from tests.e2e.conftest import Open, submitted
+
+
+def test_a_case_goes_from_hand_to_hand_and_is_withdrawn(open_as: Open) -> None:
+    page = submitted(open_as, "From hand to hand", "1.0", rows_csv(300, seed=71))
+    case = page.url.replace("/plan", "/brief")
+    head = page.get_by_role("main").or_(page.locator("body"))
+    page.goto(case)
+    page.get_by_role("button", name="Hand over, put off …").click()
+    dialog = page.get_by_role("dialog", name="From hand to hand 1.0")
+    keep = dialog.get_by_role("button", name="Hand it over")
+    expect(keep).to_be_disabled()
+    dialog.get_by_label("Why").fill("I know the people who built it.")
+    # What is typed stays when the dialog is closed.
+    dialog.get_by_role("button", name="Close").click()
+    page.get_by_role("button", name="Hand over, put off …").click()
+    expect(dialog.get_by_label("Why")).to_have_value("I know the people who built it.")
+    dialog.get_by_label("New reviewer").click()
+    page.get_by_role("option", name="Tom Aldous").click()
+    keep.click()
+    expect(dialog).to_be_hidden()
+    expect(head.get_by_text("in review by Tom Aldous")).to_be_visible()
+    expect(page.get_by_role("button", name="Hand over, put off …")).to_have_count(0)
+
+    tom = open_as("tom")
+    tom.goto("/inbox")
+    waits = tom.get_by_role("table", name="What waits for you")
+    waits.get_by_role("link", name="Go on: From hand to hand 1.0").click()
+    tom.get_by_role("button", name="Hand over, put off …").click()
+    theirs = tom.get_by_role("dialog", name="From hand to hand 1.0")
+    theirs.get_by_label("Give it another priority").check()
+    theirs.get_by_label("Priority", exact=True).click()
+    tom.get_by_role("option", name="high").click()
+    theirs.get_by_label("Why").fill("The board asks for it.")
+    theirs.get_by_role("button", name="Keep the priority").click()
+    expect(tom.get_by_text("high priority")).to_be_visible()
+    tom.get_by_role("button", name="Hand over, put off …").click()
+    theirs.get_by_label("Release it").check()
+    theirs.get_by_label("Why").fill("I am away.")
+    theirs.get_by_role("button", name="Release it").click()
+    expect(tom.get_by_role("button", name="Take this case")).to_be_visible()
+
+    nell = open_as("nell")
+    nell.goto("/inbox")
+    done = nell.get_by_role("region", name="What others did")
+    expect(done.get_by_text("Tom Aldous released the case").first).to_be_visible()
+    done.get_by_role("button", name="I have seen this").click()
+    expect(done).to_contain_text("you looked on")
+    nell.goto(case)
+    nell.get_by_role("button", name="Withdraw …").click()
+    hers = nell.get_by_role("dialog", name="From hand to hand 1.0")
+    hers.get_by_label("Why").fill("The data were wrong.")
+    hers.get_by_role("button", name="Withdraw it").click()
+    expect(nell.get_by_text("withdrawn").first).to_be_visible()
+    nell.goto("/?state=withdrawn")
+    expect(nell.get_by_role("row").filter(has_text="From hand to hand")).to_contain_text("withdrawn")
+
+
+def test_the_docket_is_narrowed_and_ordered_by_its_address(open_as: Open) -> None:
+    page = submitted(open_as, "Aardvark count", "1.0", rows_csv(300, seed=73))
+    page.goto("/")
+    cases = page.get_by_role("table", name="Cases")
+    expect(cases.get_by_role("row").filter(has_text="Aardvark count")).to_be_visible()
+    cases.get_by_role("button", name="model", exact=True).click()
+    expect(page).to_have_url("/?sort=model")
+    expect(cases.get_by_role("columnheader", name="model ↑")).to_have_attribute("aria-sort", "ascending")
+    expect(cases.get_by_role("row").nth(1)).to_contain_text("Aardvark count")
+    cases.get_by_role("button", name="model ↑").click()
+    expect(cases.get_by_role("row").last).to_contain_text("Aardvark count")
+    page.get_by_label("Outcome").select_option("choice")
+    expect(cases.get_by_role("row").filter(has_text="Aardvark count")).to_have_count(0)
+    page.reload()
+    expect(page.get_by_label("Outcome")).to_have_value("choice")
+    page.get_by_label("Outcome").select_option("")
+    page.get_by_label("Whose cases").select_option("yes")
+    expect(cases.get_by_role("row").filter(has_text="Aardvark count")).to_be_visible()
+    page.get_by_role("button", name="Decided").click()
+    expect(cases.get_by_role("row").filter(has_text="Aardvark count")).to_have_count(0)
