@@ -1,4 +1,4 @@
-"""Lists in a full house: 200 models, 1 000 cases, 3 000 findings; how long docket, models and a model's page take.
+"""Lists in a full house: 200 models, 1 000 cases, 3 000 findings; how long docket, inbox, models and a model take.
 
 Run with ``python -m benchmarks.full_house``; prints milliseconds, the median and the 95th percentile of 20 answers of
 each address, after one that warms up, one reader on this machine. The aim is 200 ms a list.
@@ -15,7 +15,8 @@ from brookfall.launch.start import start_whole
 
 PROJECT = Path(__file__).resolve().parents[1]
 _TIMES = 20
-_PAGES = {"nell": ("/api/cases", "/api/models", "/api/models/full-7"), "iris": ("/api/cases", "/api/models")}
+_LISTS = ("/api/cases?page=1", "/api/cases?page=9&sort=findings&falling=true", "/api/inbox", "/api/models")
+_PAGES = {"nell": (*_LISTS, "/api/models/full-7"), "iris": (*_LISTS, "/api/cases")}
 _LIKE = 3
 """Smoke alarm take-up, of the demo."""
 

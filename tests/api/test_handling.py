@@ -53,7 +53,7 @@ def test_a_case_is_released_and_taken_by_another_and_the_first_never_countersign
     nell = visitor("nell")
     base = f"/api/cases/{submit(nell, files, version='released').json['case_id']}"
     assert tom.ask("POST", f"{base}/take").status_code == 200
-    assert tom.get(base)["may"]["handle"] == ["release", "hand_over", "reschedule", "prioritise"]
+    assert tom.get(base)["may"]["handle"] == ["hand_over", "release", "reschedule", "prioritise"]
     gone = handled(tom, base, "release")
     assert (gone["state"], gone["reviewer"], gone["may"]["take"]) == ("waiting", None, True)
     assert line_of(nell, base)["stands"] == "waiting"

@@ -141,6 +141,7 @@ def test_a_condition_of_an_approval_that_was_decided_again_waits_for_nobody(visi
 
 
 def test_what_others_did_since_the_last_look(visitor: SignIn) -> None:
+    filled(visitor)
     iris, base = taken(visitor, "changes seen")
     nell = visitor("nell")
     written(iris, base)

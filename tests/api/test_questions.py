@@ -100,7 +100,8 @@ def test_asked_answered_asked_again_and_settled(visitor: SignIn) -> None:
         "commented on a question", "settled a question",
     ]  # fmt: skip
     (first,) = entries_of(base, "asked the owner")
-    assert (first.subject, json.loads(first.after)["text"]) == ("1", "Which rows were left out?")
+    assert first.subject == "1: Which rows were left out?"
+    assert json.loads(first.after)["text"] == "Which rows were left out?"
     with transaction() as session:
         assert verify_everything(session).fault is None
 

@@ -27,7 +27,7 @@ from brookfall.desk import (
     submit,
     vocabulary,
 )
-from brookfall.desk.docket import DocketQuery
+from brookfall.desk.docket_query import DocketQuery
 from brookfall.desk.views import (
     CaseView,
     ChainView,

@@ -1,18 +1,15 @@
 """The docket and the head of a case: where each stands, and what waits for whom."""
 
 import json
-from collections.abc import Iterable, Iterator, Sequence
-from typing import Any, Literal
+from collections.abc import Iterable, Sequence
 
-from pydantic import BaseModel, ConfigDict, Field
-from sqlalchemy import ColumnElement, and_, func, or_, select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session, defer
 
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.foundation.errors import ForbiddenError
 from brookfall.core.foundation.wording import counted
 from brookfall.core.judge import case_life
-from brookfall.core.judge.case_life import PRIORITIES, STATES, CaseState
 from brookfall.core.judge.condition_life import MET
 from brookfall.core.judge.finding_life import REPORTED, UNSETTLED
 from brookfall.core.judge.standing import worst_mark
@@ -21,6 +18,7 @@ from brookfall.core.submission.difference import Version, version_changes
 from brookfall.core.submission.schema import Submission
 from brookfall.desk import people
 from brookfall.desk.approvals import Approvals, approvals_today
+from brookfall.desk.docket_query import PAGE, DocketQuery, narrowed, order_of
 from brookfall.desk.finding_life import acceptors
 from brookfall.desk.re_review import OPENED
 from brookfall.desk.said import parts_of
@@ -44,7 +42,6 @@ from brookfall.records import audit_log
 from brookfall.records.approvals import Approval, ApprovalCondition
 from brookfall.records.audit_log import RecordEntry
 from brookfall.records.cases import Blob, Case, SubmittedFile
-from brookfall.records.config import today
 from brookfall.records.findings_and_decisions import Decision, Finding, StoredEstimate, StoredExhibit
 from brookfall.records.people import Person
 from brookfall.records.questions import OwnerQuestion
@@ -72,47 +69,15 @@ HEADS = tuple(
 """For lists of cases: what a line tells nothing of is left in the database until somebody asks."""
 
 
-PAGE = 50
-_FINDINGS = select(func.max(100_000 * Finding.severity)).where(Finding.case_id == Case.id, Finding.state.in_(UNSETTLED))
-_SORTS: dict[str, Any] = {
-    "model": Case.model,
-    "tier": Case.tier,
-    "owner": select(Person.name).where(Person.id == Case.owner_id).scalar_subquery(),
-    "reviewer": select(Person.name).where(Person.id == Case.reviewer_id).scalar_subquery(),
-    "due": Case.due,
-    "priority": func.field(Case.priority, *reversed(PRIORITIES)),
-    "state": func.field(Case.state, *STATES),
-    "findings": _FINDINGS.scalar_subquery(),
-}
-Sort = Literal["model", "tier", "owner", "reviewer", "due", "priority", "state", "findings"]
-
-
-class DocketQuery(BaseModel):
-    """Which cases are listed, in which order, and which page of them; without a page all. ``standing`` is that of an
-    exhibit of the latest run; ``sort`` puts cases without a value last, ``falling`` turns the order round."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
-    page: int | None = Field(default=None, ge=1, le=100_000)
-    state: CaseState | None = None
-    mine: bool = False
-    overdue: bool = False
-    tier: int | None = Field(default=None, ge=1, le=3)
-    outcome: Literal["binary", "multiclass", "number", "choice"] | None = None
-    standing: Literal["within", "near", "outside", "unsettled"] | None = None
-    sort: Sort | None = None
-    falling: bool = False
-
-
 def docket(session: Session, person: Person, wanted: DocketQuery | None = None) -> DocketView:
     """The cases the person may see, oldest first unless another order is wanted."""
     wanted = wanted or DocketQuery()
-    conditions = [people.visible(person), *_conditions(person, wanted)]
-    counted_ = select(Case.state, func.count()).where(*conditions).group_by(Case.state)
-    counts = dict(session.execute(counted_).tuples().all())
+    conditions = list(narrowed(person, wanted))
+    of_states = select(Case.state, func.count()).where(people.visible(person), *conditions).group_by(Case.state)
+    counts = dict(session.execute(of_states).tuples().all())
+    query = people.visible_cases(person).where(*conditions).options(*HEADS).order_by(*order_of(wanted))
     if wanted.state is not None:
-        conditions.append(Case.state == wanted.state)
-    query = people.visible_cases(person).where(*conditions[1:]).options(*HEADS).order_by(*_order(wanted))
+        query = query.where(Case.state == wanted.state)
     if wanted.page is not None:
         query = query.limit(PAGE).offset(PAGE * (wanted.page - 1))
     cases = list(session.scalars(query))
@@ -121,32 +86,6 @@ def docket(session: Session, person: Person, wanted: DocketQuery | None = None) 
         counts=counts,
         total=counts.get(wanted.state, 0) if wanted.state else sum(counts.values()),
     )
-
-
-def _conditions(person: Person, wanted: DocketQuery) -> Iterator[ColumnElement[bool]]:
-    """What a listed case is, beside its state."""
-    if wanted.mine:
-        yield or_(people.is_part(person, "owner"), Case.reviewer_id == person.id)
-    if wanted.overdue:
-        yield and_(Case.due < today(), Case.state.in_(("waiting", "in_review", "proposed")))
-    if wanted.tier is not None:
-        yield Case.tier == wanted.tier
-    if wanted.outcome is not None:
-        yield Case.outcome == wanted.outcome
-    if wanted.standing is not None:
-        latest = select(func.max(Run.id)).where(Run.case_id == Case.id).correlate(Case).scalar_subquery()
-        yield (
-            select(StoredExhibit.id)
-            .where(StoredExhibit.run_id == latest, StoredExhibit.standing == wanted.standing)
-            .exists()
-        )
-
-
-def _order(wanted: DocketQuery) -> list[ColumnElement[Any]]:
-    if wanted.sort is None:
-        return [Case.id.desc() if wanted.falling else Case.id.asc()]
-    by = _SORTS[wanted.sort]
-    return [by.is_(None), by.desc() if wanted.falling else by.asc(), Case.id.asc()]
 
 
 def lines_of(

@@ -8,11 +8,12 @@ from sqlalchemy import ColumnElement, Select, func, or_, select
 from sqlalchemy.orm import InstrumentedAttribute, Session, aliased
 
 from brookfall.core.judge import condition_life, finding_life, question_life
-from brookfall.core.judge.condition_life import ConditionAct, ConditionState
+from brookfall.core.judge.condition_life import MET, ConditionAct, ConditionState
 from brookfall.core.judge.finding_life import FindingAct, FindingState
 from brookfall.core.judge.question_life import QuestionAct, QuestionState
 from brookfall.desk import people, retention
 from brookfall.desk.approvals import approvals_today, ending_approvals
+from brookfall.desk.docket import HEADS
 from brookfall.desk.views import ChangesView, InboxItem, InboxView, WhatChanged
 from brookfall.records.approvals import Approval, ApprovalCondition, ConditionEntry
 from brookfall.records.audit_log import RecordEntry
@@ -158,11 +159,10 @@ def _counts() -> ColumnElement[bool]:
 def _approvals(session: Session, person: Person) -> Iterable[InboxItem]:
     """Approvals that lapsed or are about to, for who belongs to them or reviewed them."""
     soon = today() + _BEFOREHAND
-    due = select(ApprovalCondition.id).where(
-        ApprovalCondition.approval_id == Approval.id, ApprovalCondition.due <= soon
-    )
-    query = select(Case).join(Approval, Approval.case_id == Case.id)
-    query = query.where(people.visible(person), people.is_any(person, ("owner", "reviewer")))
+    due = select(ApprovalCondition.id).where(ApprovalCondition.approval_id == Approval.id)
+    due = due.where(ApprovalCondition.due <= soon, ApprovalCondition.state.not_in(MET))
+    query = people.visible_cases(person).options(*HEADS).join(Approval, Approval.case_id == Case.id)
+    query = query.where(people.is_any(person, ("owner", "reviewer")), _counts())
     cases = session.scalars(query.where(or_(Approval.until <= soon, due.exists())).order_by(Case.id)).unique().all()
     known = approvals_today(session, {case.model_id for case in cases})
     for one in ending_approvals(person, cases, known):

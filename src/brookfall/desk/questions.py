@@ -1,6 +1,7 @@
 """Questions to the owner: asked of an exhibit, a column, a claim or the case as a whole, answered with files."""
 
 from datetime import date
+from textwrap import shorten
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -111,7 +112,7 @@ def ask(session: Session, person: Person, case_id: int, asked: NewQuestion) -> A
     )  # fmt: skip
     session.add(question)
     said = asked.model_dump(mode="json", exclude={"about"}) | {"about": question.about}
-    audit_log.append(session, person, "asked the owner", str(question.number), case_id=case.id, after=said)
+    audit_log.append(session, person, "asked the owner", _subject(question), case_id=case.id, after=said)
     session.flush()
     return _view(person, case, question)
 
@@ -141,7 +142,7 @@ def act_on(session: Session, person: Person, case_id: int, number: int, done: Qu
     question.revision += 1
     question.entries.append(OwnerQuestionEntry(at=now(), person_id=person.id, act=done.act, text=text))
     audit_log.append(
-        session, person, _DONE[done.act], str(question.number), case_id=case.id,
+        session, person, _DONE[done.act], _subject(question), case_id=case.id,
         before={"state": before}, after={"state": question.state, "text": text},
     )  # fmt: skip
     session.flush()
@@ -168,6 +169,11 @@ def file_bytes(
     """A file that was sent with an entry: its name and its bytes, as they were kept."""
     case = people.case_for(session, person, case_id)
     return file_of(session, _KIND.entry_of(_question(session, case, number).entries, entry_id), file_id)
+
+
+def _subject(question: OwnerQuestion) -> str:
+    """What an entry of the record is about: the question by its number and how it begins."""
+    return f"{question.number}: {shorten(question.text, 120, placeholder=' …')}"
 
 
 def _quoted(session: Session, case: Case, about: AboutWhat) -> AskedAbout:

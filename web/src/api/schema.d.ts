@@ -1939,7 +1939,7 @@ export interface components {
              * Act
              * @enum {string}
              */
-            act: "release" | "hand_over" | "reschedule" | "prioritise" | "take_back" | "withdraw";
+            act: "hand_over" | "release" | "reschedule" | "prioritise" | "take_back" | "withdraw";
             /**
              * Due
              * @default null
@@ -3847,7 +3847,7 @@ export interface components {
          */
         HandlingView: {
             /** Acts */
-            acts: ("release" | "hand_over" | "reschedule" | "prioritise" | "take_back" | "withdraw")[];
+            acts: ("hand_over" | "release" | "reschedule" | "prioritise" | "take_back" | "withdraw")[];
             /** Due */
             due: string | null;
             /**
@@ -4410,7 +4410,7 @@ export interface components {
             /** Countersign */
             countersign: boolean;
             /** Handle */
-            handle: ("release" | "hand_over" | "reschedule" | "prioritise" | "take_back" | "withdraw")[];
+            handle: ("hand_over" | "release" | "reschedule" | "prioritise" | "take_back" | "withdraw")[];
             /** Replay */
             replay: boolean;
             /** Review */

@@ -5,7 +5,7 @@ from typing import Literal, get_args
 from brookfall.core.judge.life import Life, step
 
 CaseState = Literal["waiting", "in_review", "proposed", "decided", "withdrawn"]
-CaseAct = Literal["release", "hand_over", "reschedule", "prioritise", "take_back", "withdraw"]
+CaseAct = Literal["hand_over", "release", "reschedule", "prioritise", "take_back", "withdraw"]
 Priority = Literal["high", "normal", "low"]
 
 STATES: tuple[CaseState, ...] = get_args(CaseState)
@@ -16,8 +16,8 @@ _OPEN: tuple[CaseState, ...] = ("waiting", "in_review", "proposed")
 
 LIFE = Life[CaseAct, CaseState](
     {
-        "release": step({"reviewer"}, {"in_review"}, "waiting", STATES),
         "hand_over": step({"reviewer"}, {"in_review", "decided"}, None, STATES),
+        "release": step({"reviewer"}, {"in_review"}, "waiting", STATES),
         "reschedule": step({"reviewer", "countersigner"}, _OPEN, None, STATES),
         "prioritise": step({"reviewer", "countersigner"}, _OPEN, None, STATES),
         "take_back": step({"reviewer"}, {"proposed"}, "in_review", STATES),
