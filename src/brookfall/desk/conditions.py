@@ -11,8 +11,8 @@ from brookfall.core.judge.approval import lapsed_on
 from brookfall.core.judge.condition_life import LIFE, ConditionAct, ConditionState
 from brookfall.desk import people
 from brookfall.desk.approvals import approval_of, approvals_today, as_core
-from brookfall.desk.said import Kind, attached, file_of, parts_of
-from brookfall.desk.views import ApprovalView, ConditionEntryView, ConditionView
+from brookfall.desk.said import Kind, file_of, parts_of, told
+from brookfall.desk.views import ApprovalView, ConditionView, SaidView
 from brookfall.records import audit_log
 from brookfall.records.approvals import ApprovalCondition, ConditionEntry, ConditionFile
 from brookfall.records.base import now
@@ -153,18 +153,7 @@ def _view(person: Person, case: Case, condition: ApprovalCondition) -> Condition
         lapsed=_has_lapsed(condition),
         may=list(can),
         revision=condition.revision,
-        entries=[
-            ConditionEntryView(
-                id=entry.id,
-                at=entry.at,
-                by=entry.person.name,
-                act=entry.act,
-                text=entry.text,
-                files=attached(entry),
-                takes_files="comment" in can and entry is condition.entries[-1] and entry.person_id == person.id,
-            )
-            for entry in condition.entries
-        ],
+        entries=[SaidView(**told(one, condition.entries, person, says="comment" in can)) for one in condition.entries],
     )
 
 

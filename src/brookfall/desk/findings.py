@@ -14,7 +14,7 @@ from brookfall.desk import people
 from brookfall.desk.docket import latest_run
 from brookfall.desk.finding_life import changeable, is_shown, subject_of
 from brookfall.desk.rows_behind import read_threshold
-from brookfall.desk.said import attached, parts_of
+from brookfall.desk.said import parts_of, told
 from brookfall.desk.views import ChosenThreshold, Citation, FindingEntryView, FindingView
 from brookfall.desk.written import Words
 from brookfall.records import audit_log
@@ -204,16 +204,10 @@ def _view(person: Person, case: Case, finding: Finding, heads: dict[int, StoredE
         until=finding.until,
         entries=[
             FindingEntryView(
-                id=entry.id,
-                at=entry.at,
-                by=entry.person.name if entry.person else None,
-                act=entry.act,
+                **told(entry, finding.entries, person, says="comment" in can),
                 answer=entry.answer,
-                text=entry.text,
                 version=entry.version,
                 until=entry.until,
-                files=attached(entry),
-                takes_files="comment" in can and entry is finding.entries[-1] and entry.person_id == person.id,
             )
             for entry in finding.entries
         ],

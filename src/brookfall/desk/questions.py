@@ -15,8 +15,8 @@ from brookfall.core.submission.difference import claim_words
 from brookfall.core.submission.schema import Submission
 from brookfall.desk import people
 from brookfall.desk.docket import latest_run
-from brookfall.desk.said import Kind, attached, file_of, parts_of
-from brookfall.desk.views import AskedAbout, AskedEntryView, AskedView, AskedViews
+from brookfall.desk.said import Kind, file_of, parts_of, told
+from brookfall.desk.views import AskedAbout, AskedView, AskedViews, SaidView
 from brookfall.desk.written import Words
 from brookfall.records import audit_log
 from brookfall.records.base import now
@@ -222,17 +222,6 @@ def _view(person: Person, case: Case, question: OwnerQuestion) -> AskedView:
         asked=question.asked,
         asked_by=question.asked_by.name,
         revision=question.revision,
-        entries=[
-            AskedEntryView(
-                id=entry.id,
-                at=entry.at,
-                by=entry.person.name,
-                act=entry.act,
-                text=entry.text,
-                files=attached(entry),
-                takes_files="comment" in can and entry is question.entries[-1] and entry.person_id == person.id,
-            )
-            for entry in question.entries
-        ],
+        entries=[SaidView(**told(one, question.entries, person, says="comment" in can)) for one in question.entries],
         may=list(can),
     )

@@ -34,7 +34,13 @@ class Entry(Protocol):
     """What somebody did about a thing, or said of it."""
 
     id: Any
+    at: Any
+    act: Any
+    text: Any
     person_id: Any
+
+    @property
+    def person(self) -> Any: ...
 
     @property
     def files(self) -> Any: ...
@@ -152,9 +158,19 @@ def file_of(session: Session, entry: Entry, file_id: int) -> tuple[str, bytes]:
     raise MissingError("There is no such file.", todo="Load the page again.")
 
 
-def attached(entry: Entry) -> list[AttachedView]:
-    """The files of an entry, as they are told."""
-    return [AttachedView(id=file.id, path=file.path, size=file.blob.size, sha256=file.sha256) for file in entry.files]
+def told(entry: Entry, entries: Sequence[Entry], person: Person, *, says: bool) -> dict[str, Any]:
+    """What an entry of a thing's ``entries`` tells the person who looks; ``says`` that they may say something of it."""
+    return {
+        "id": entry.id,
+        "at": entry.at,
+        "by": entry.person.name if entry.person else None,
+        "act": entry.act,
+        "text": entry.text,
+        "files": [
+            AttachedView(id=file.id, path=file.path, size=file.blob.size, sha256=file.sha256) for file in entry.files
+        ],
+        "takes_files": says and entry is entries[-1] and entry.person_id == person.id,
+    }
 
 
 def parts_of(person: Person, case: Case) -> frozenset[Part]:

@@ -950,20 +950,25 @@ class Citation(View):
     read: str | None = None
 
 
-class FindingEntryView(View):
-    """What was done about a finding, or said of it. ``by`` is None of what the clock did; ``takes_files`` of the person
+class SaidView(View):
+    """What was done about a thing, or said of it; ``by`` is None of what the clock did. ``takes_files`` of the person
     who looks, while they said it last."""
 
     id: int
     at: Moment
     by: str | None
     act: str
-    answer: str | None
     text: str
-    version: str
-    until: date | None
     files: list[AttachedView]
     takes_files: bool
+
+
+class FindingEntryView(SaidView):
+    """Of an owner's answer what it is, and of one that is mended the version; of an accepted risk its last day."""
+
+    answer: str | None
+    version: str
+    until: date | None
 
 
 class FindingView(View):
@@ -995,19 +1000,6 @@ class Condition(View):
     who: str = ""
 
 
-class ConditionEntryView(View):
-    """What was done about a condition, or said of it; ``takes_files`` of the person who looks, while they said it
-    last."""
-
-    id: int
-    at: Moment
-    by: str
-    act: ConditionAct
-    text: str
-    files: list[AttachedView]
-    takes_files: bool
-
-
 class ConditionView(View):
     """``may`` is what the person who looks may do about it now; ``lapsed`` that its date passed and it was not met."""
 
@@ -1017,7 +1009,7 @@ class ConditionView(View):
     due: date
     state: ConditionState
     lapsed: bool
-    entries: list[ConditionEntryView]
+    entries: list[SaidView]
     may: list[ConditionAct]
     revision: int
 
@@ -1040,18 +1032,6 @@ class AskedAbout(View):
     words: str
 
 
-class AskedEntryView(View):
-    """What was answered, or said of a question; ``takes_files`` of the person who looks, while they said it last."""
-
-    id: int
-    at: Moment
-    by: str
-    act: str
-    text: str
-    files: list[AttachedView]
-    takes_files: bool
-
-
 class AskedView(View):
     """A question to the owner. ``overdue`` that its day passed without an answer; while it is not answered and
     ``holds`` the case, that waits for the owner. ``may`` is what the person who looks may do about it now."""
@@ -1066,7 +1046,7 @@ class AskedView(View):
     asked: Moment
     asked_by: str
     revision: int
-    entries: list[AskedEntryView]
+    entries: list[SaidView]
     may: list[QuestionAct]
 
 

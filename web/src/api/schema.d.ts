@@ -1521,29 +1521,6 @@ export interface components {
             words: string;
         };
         /**
-         * AskedEntryView
-         * @description What was answered, or said of a question; ``takes_files`` of the person who looks, while they said it last.
-         */
-        AskedEntryView: {
-            /** Act */
-            act: string;
-            /**
-             * At
-             * Format: date-time
-             */
-            at: string;
-            /** By */
-            by: string;
-            /** Files */
-            files: components["schemas"]["AttachedView"][];
-            /** Id */
-            id: number;
-            /** Takes Files */
-            takes_files: boolean;
-            /** Text */
-            text: string;
-        };
-        /**
          * AskedView
          * @description A question to the owner. ``overdue`` that its day passed without an answer; while it is not answered and
          *     ``holds`` the case, that waits for the owner. ``may`` is what the person who looks may do about it now.
@@ -1560,7 +1537,7 @@ export interface components {
             /** Due */
             due: string | null;
             /** Entries */
-            entries: components["schemas"]["AskedEntryView"][];
+            entries: components["schemas"]["SaidView"][];
             /** Holds */
             holds: boolean;
             /** May */
@@ -2572,33 +2549,6 @@ export interface components {
             text: string;
         };
         /**
-         * ConditionEntryView
-         * @description What was done about a condition, or said of it; ``takes_files`` of the person who looks, while they said it
-         *     last.
-         */
-        ConditionEntryView: {
-            /**
-             * Act
-             * @enum {string}
-             */
-            act: "send" | "meet" | "turn_down" | "see" | "send_back" | "comment";
-            /**
-             * At
-             * Format: date-time
-             */
-            at: string;
-            /** By */
-            by: string;
-            /** Files */
-            files: components["schemas"]["AttachedView"][];
-            /** Id */
-            id: number;
-            /** Takes Files */
-            takes_files: boolean;
-            /** Text */
-            text: string;
-        };
-        /**
          * ConditionShort
          * @description A condition in a line.
          */
@@ -2629,7 +2579,7 @@ export interface components {
              */
             due: string;
             /** Entries */
-            entries: components["schemas"]["ConditionEntryView"][];
+            entries: components["schemas"]["SaidView"][];
             /** Lapsed */
             lapsed: boolean;
             /** May */
@@ -3549,8 +3499,7 @@ export interface components {
         };
         /**
          * FindingEntryView
-         * @description What was done about a finding, or said of it. ``by`` is None of what the clock did; ``takes_files`` of the person
-         *     who looks, while they said it last.
+         * @description Of an owner's answer what it is, and of one that is mended the version; of an accepted risk its last day.
          */
         FindingEntryView: {
             /** Act */
@@ -6267,6 +6216,30 @@ export interface components {
             started: string | null;
             /** State */
             state: string | null;
+        };
+        /**
+         * SaidView
+         * @description What was done about a thing, or said of it; ``by`` is None of what the clock did. ``takes_files`` of the person
+         *     who looks, while they said it last.
+         */
+        SaidView: {
+            /** Act */
+            act: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string | null;
+            /** Files */
+            files: components["schemas"]["AttachedView"][];
+            /** Id */
+            id: number;
+            /** Takes Files */
+            takes_files: boolean;
+            /** Text */
+            text: string;
         };
         /**
          * Says
