@@ -16,6 +16,7 @@ from tests.api.test_case import SignIn, finished, proposal, ran, slow_files, tak
 from tests.api.test_conditions import acted, approved, asked, reviewed
 from tests.api.test_finding_life import entries_of, written
 from tests.api.test_questions import line_of
+from tests.api.test_signing import number_of
 from tests.conftest import files_of
 
 pytestmark = pytest.mark.usefixtures("workers")
@@ -166,6 +167,11 @@ def test_the_owner_withdraws_a_case_and_its_run_ends(visitor: SignIn) -> None:
     gone = handled(nell, base, "withdraw", "The data were wrong.")
     assert (gone["state"], gone["run_state"]) == ("withdrawn", "cancelled")
     assert line_of(iris, base)["stands"] == "withdrawn"
+    page = nell.get(f"/api/models/{gone['model_key']}")
+    shown = next(one for one in page["versions"] if one["line"]["id"] == number_of(base))
+    assert (shown["standing"], shown["why"]) == (None, "withdrawn from review")
+    events = [(one["what"], one["by"]) for one in page["events"] if one["case_id"] == number_of(base)]
+    assert events[-1] == ("withdrawn from review: The data were wrong.", "Nell Farrow")
     assert iris.ask("POST", f"{base}/run").json["detail"] == "The case was withdrawn by its owner."
     assert iris.ask("POST", f"{base}/take").status_code == 403
     assert not any(gone["may"][what] for what in ("take", "review", "countersign"))

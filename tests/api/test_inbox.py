@@ -35,12 +35,12 @@ pytestmark = pytest.mark.usefixtures("workers")
 def filled(visitor: SignIn) -> None:
     """Forty models of three versions in every state, once."""
     with transaction() as session:
-        if session.scalar(select(Person.id).where(Person.login == "vera")) is not None:
+        if session.scalar(select(Person.id).where(Person.login == "fern")) is not None:
             return
     _, base = taken(visitor, "like all others")
     with transaction() as session:
         for login, name, roles in (
-            ("vera", "Vera Holm", ("reviewer", "countersigner")), ("carl", "Carl Wade", ("owner", "reviewer")),
+            ("fern", "Fern Holt", ("reviewer", "countersigner")), ("cora", "Cora Wade", ("owner", "reviewer")),
         ):  # fmt: skip
             add_person(session, login, name, PASSWORD, roles)
         fill(session, number_of(base), models=40, versions=3)
@@ -54,15 +54,15 @@ def test_conditions_of_queries_say_what_the_rules_say(visitor: SignIn) -> None:
     filled(visitor)
     with transaction() as session:
         everybody = session.scalars(select(Person)).all()
-        carl = next(one for one in everybody if one.login == "carl")
+        cora = next(one for one in everybody if one.login == "cora")
         cases = session.scalars(select(Case)).all()
         # Of some the reviewer reviewed once, or belongs to the model; both matter for who may countersign.
         for place, case in enumerate(cases):
             case.state = STATES[place % len(STATES)]
             if place % 7 == 3:
-                case.reviewed_by = sorted({*case.reviewed_by, *(one.id for one in everybody if one.login == "vera")})
+                case.reviewed_by = sorted({*case.reviewed_by, *(one.id for one in everybody if one.login == "fern")})
             if place % 11 == 5:
-                case.registered.members = [carl]
+                case.registered.members = [cora]
         session.flush()
         told = 0
         for person in everybody:
@@ -154,7 +154,7 @@ def test_what_others_did_since_the_last_look(visitor: SignIn) -> None:
     assert nell.ask("POST", "/api/inbox/look").status_code == 204
     assert nell.get("/api/inbox/changes")["seen"] is not None
     assert visitor("wren").get("/api/inbox/changes")["changes"] == []
-    elsewhere = {one["case_id"] for one in visitor("carl").get("/api/inbox/changes")["changes"]}
+    elsewhere = {one["case_id"] for one in visitor("cora").get("/api/inbox/changes")["changes"]}
     assert number_of(base) not in elsewhere, "he has no part in it"
 
 

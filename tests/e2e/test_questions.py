@@ -65,6 +65,7 @@ def test_a_question_goes_between_reviewer_and_owner(open_as: Open) -> None:
     expect(theirs.get_by_role("alert")).to_contain_text("changed since you opened it")
     expect(late.get_by_label("Your answer")).to_have_value("All of 2025.")
     late.get_by_role("button", name="Send the answer").click()
+    expect(late).to_have_count(0)
     expect(theirs).to_contain_text("All of 2025.")
 
     page.reload()

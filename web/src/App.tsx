@@ -22,6 +22,7 @@ import { RecordScreen } from "./screens/RecordScreen";
 import { RowsBehind } from "./screens/RowsBehind";
 import { Report } from "./screens/Report";
 import { Retention } from "./screens/Retention";
+import { SearchScreen } from "./screens/search/SearchScreen";
 import { SecurityLog } from "./screens/SecurityLog";
 import { SignIn } from "./screens/SignIn";
 import { You } from "./screens/You";
@@ -54,6 +55,7 @@ function Pages({ me }: { me: Schemas["PersonView"] }) {
         <Route path="/submit" element={<Submit />} />
         <Route path="/submit/:draftId" element={<DraftDesk />} />
         <Route path="/inbox" element={<InboxScreen />} />
+        <Route path="/search" element={<SearchScreen />} />
         <Route path="/models" element={<Models />} />
         <Route path="/models/:modelKey" element={<ModelScreen />} />
         <Route path="/you" element={<You />} />

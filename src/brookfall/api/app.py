@@ -26,6 +26,7 @@ from brookfall.api.question_routes import question_api
 from brookfall.api.request_log import log_requests
 from brookfall.api.retention_routes import retention_api
 from brookfall.api.routes import AT_ONCE, api
+from brookfall.api.search_routes import search_api
 from brookfall.api.session import guard
 from brookfall.api.session_routes import session_api
 from brookfall.api.statement_routes import statement_api
@@ -49,6 +50,7 @@ _PARTS = (
     statement_api,
     decision_api,
     retention_api,
+    search_api,
     session_api,
 )
 

@@ -46,7 +46,7 @@ _KIND = Kind[FindingAct, FindingState](
 )
 
 
-_DISCARD = "discard"
+DISCARD = "discard"
 """How the withdrawal of a draft is entered: it was never sent, and stays the reviewer's alone."""
 _TEXT = ("severity", "title", "what", "why", "action", "action_owner", "cites")
 """What a draft says, which the record has from when it is sent."""
@@ -87,7 +87,7 @@ def act_on(session: Session, person: Person, case_id: int, finding_id: int, done
     finding.state = LIFE.after(done.act, finding.state)
     finding.until = done.until if finding.state == "accepted" else None
     finding.revision += 1
-    entered = _DISCARD if (done.act, before) == ("withdraw", "draft") else done.act
+    entered = DISCARD if (done.act, before) == ("withdraw", "draft") else done.act
     finding.entries.append(
         FindingEntry(
             at=now(), person_id=person.id, act=entered, answer=done.answer, text=text,
@@ -117,8 +117,8 @@ def subject_of(finding: Finding) -> str:
 
 def is_unsent(finding: Finding) -> bool:
     """Whether it is a draft, or one that was withdrawn as a draft: the reviewer's alone."""
-    ended = [entry.act for entry in finding.entries if entry.act in ("withdraw", _DISCARD)]
-    return finding.state == "draft" or (finding.state == "withdrawn" and ended[-1:] == [_DISCARD])
+    ended = [entry.act for entry in finding.entries if entry.act in ("withdraw", DISCARD)]
+    return finding.state == "draft" or (finding.state == "withdrawn" and ended[-1:] == [DISCARD])
 
 
 def changeable(

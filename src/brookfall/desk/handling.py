@@ -33,13 +33,14 @@ _KIND = Kind[CaseAct, CaseState](
         "withdraw": "withdraw it",
     },
 )
+WITHDREW = "withdrew the case"
 _DONE: dict[CaseAct, str] = {
     "release": "released the case",
     "hand_over": "handed the case over",
     "reschedule": "gave the case another date",
     "prioritise": "gave the case another priority",
     "take_back": "took the proposal back",
-    "withdraw": "withdrew the case",
+    "withdraw": WITHDREW,
 }
 
 

@@ -87,8 +87,8 @@ def model_page(session: Session, person: Person, key: str) -> ModelPage:
         versions=[
             VersionView(
                 line=lines[case.id],
-                standing=None if _is_under_review_again(case) else today_[case.id].standing,
-                why="under review again" if _is_under_review_again(case) else today_[case.id].why,
+                standing=None if (none := _without_standing(case)) else today_[case.id].standing,
+                why=none or today_[case.id].why,
                 until=today_[case.id].until,
                 conditions=conditions.get(case.id, []),
             )
@@ -122,9 +122,12 @@ def _unsettled(session: Session, model_ids: Sequence[int]) -> Counter[int]:
     return Counter(dict(session.execute(query.group_by(Case.model_id)).all()))
 
 
-def _is_under_review_again(case: Case) -> bool:
-    """Whether it is a re-review that is not decided: till then what was signed before counts."""
-    return case.review > 1 and case.state not in ("decided", "withdrawn")
+def _without_standing(case: Case) -> str:
+    """Why a case has no standing of its own; empty where it has. Until a re-review is decided what was signed before
+    counts; what was withdrawn from review never does."""
+    if case.state == "withdrawn":
+        return "withdrawn from review"
+    return "under review again" if case.review > 1 and case.state != "decided" else ""
 
 
 def _short(condition: ApprovalCondition) -> ConditionShort:

@@ -59,22 +59,16 @@ class Kind(Generic[Act, State]):
     states: Mapping[str, str]
     can: Mapping[Act, str]
 
-    def refuse(
-        self, act: Act, state: State, parts: Set[Part], case: Case, *, seen: int, revision: int, hidden: bool = False
-    ) -> None:
+    def refuse(self, act: Act, state: State, parts: Set[Part], case: Case, *, seen: int, revision: int) -> None:
         """Raises where somebody with these parts in the case may not do this now.
 
         Raises
         ------
         ForbiddenError
             It is not theirs, or not to be done in this state of thing and case.
-        MissingError
-            The thing is ``hidden`` from them.
         StaleError
             Its ``revision`` is not the one that they have ``seen``.
         """
-        if hidden:
-            raise MissingError(f"There is no such {self.name} in this case.", todo="Load the page again.")
         step = self.life[act]
         if not step.by & parts:
             who = " or ".join(_WHO[part] for part in sorted(step.by))

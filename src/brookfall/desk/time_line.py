@@ -1,5 +1,6 @@
 """What befell a model, from its first submission to its withdrawal, in the order in which it did."""
 
+import json
 from collections.abc import Iterator, Sequence
 from datetime import datetime, time
 
@@ -9,8 +10,10 @@ from sqlalchemy.orm import Session
 from brookfall.core.evidence.words import CONDITION_ACTS, DECISIONS
 from brookfall.core.judge.approval import approval_stands
 from brookfall.desk.approvals import as_core
+from brookfall.desk.handling import WITHDREW
 from brookfall.desk.views import ModelEvent
 from brookfall.records.approvals import Approval
+from brookfall.records.audit_log import RecordEntry
 from brookfall.records.cases import Case
 from brookfall.records.config import day_of, today
 from brookfall.records.findings_and_decisions import Decision
@@ -27,7 +30,7 @@ def time_line(
 ) -> list[ModelEvent]:
     """What was sent, signed and done about conditions, and what lapsed; the first first."""
     by_id = {case.id: case for case in cases}
-    told = [*_begun(cases), *_signed(session, by_id), *_of_approvals(by_id, approvals)]
+    told = [*_begun(cases), *_taken_away(session, by_id), *_signed(session, by_id), *_of_approvals(by_id, approvals)]
     if model.withdrawn is not None:
         told.append((model.withdrawn, None, f"withdrawn: {model.withdrawn_why}", model.owner))
     return [
@@ -46,6 +49,16 @@ def _begun(cases: Sequence[Case]) -> Iterator[_Told]:
     for case in reversed(cases):
         first = case.review == 1
         yield case.created, case, "submitted" if first else "re-review opened", case.owner if first else None
+
+
+def _taken_away(session: Session, cases: dict[int, Case]) -> Iterator[_Told]:
+    """The versions that their owner withdrew from review; the record has when, by whom and why."""
+    gone = [case_id for case_id, case in cases.items() if case.state == "withdrawn"]
+    entries = select(RecordEntry, Person).join(Person, Person.id == RecordEntry.person_id)
+    entries = entries.where(RecordEntry.case_id.in_(gone), RecordEntry.act == WITHDREW)
+    for entry, person in session.execute(entries) if gone else ():
+        reason = json.loads(entry.after).get("reason", "")
+        yield entry.at, cases[entry.case_id or 0], f"withdrawn from review: {reason}", person
 
 
 def _signed(session: Session, cases: dict[int, Case]) -> Iterator[_Told]:

@@ -312,6 +312,24 @@ class InboxView(View):
     erasures: list[ErasureNotice]
 
 
+class Found(View):
+    """Something that a search found; ``place`` is where it stands within the case, or an address of its own."""
+
+    kind: Literal["model", "case", "finding", "exhibit", "question", "person"]
+    case_id: int
+    title: str
+    text: str
+    place: str
+
+
+class SearchView(View):
+    """The first of each kind that have all the ``words``; ``totals`` are how many there are."""
+
+    words: list[str]
+    found: list[Found]
+    totals: dict[str, int]
+
+
 class WhatChanged(View):
     """What somebody did in a case, in the words of the record."""
 

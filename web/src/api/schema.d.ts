@@ -1302,6 +1302,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Models, cases, findings, exhibits, questions and people with all these words, of what the person may see. */
+        get: operations["search_get_search_search_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/security-log": {
         parameters: {
             query?: never;
@@ -3651,6 +3668,25 @@ export interface components {
              * @default 20
              */
             test: number;
+        };
+        /**
+         * Found
+         * @description Something that a search found; ``place`` is where it stands within the case, or an address of its own.
+         */
+        Found: {
+            /** Case Id */
+            case_id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "model" | "case" | "finding" | "exhibit" | "question" | "person";
+            /** Place */
+            place: string;
+            /** Text */
+            text: string;
+            /** Title */
+            title: string;
         };
         /**
          * Gaps
@@ -6253,6 +6289,20 @@ export interface components {
              * @enum {string}
              */
             kind: "says";
+            /** Words */
+            words: string[];
+        };
+        /**
+         * SearchView
+         * @description The first of each kind that have all the ``words``; ``totals`` are how many there are.
+         */
+        SearchView: {
+            /** Found */
+            found: components["schemas"]["Found"][];
+            /** Totals */
+            totals: {
+                [key: string]: number;
+            };
             /** Words */
             words: string[];
         };
@@ -16448,6 +16498,100 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RetentionView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    search_get_search_search_get: {
+        parameters: {
+            query: {
+                words: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchView"];
                 };
             };
             /** @description Bad Request */

@@ -6,12 +6,15 @@ import type { Schemas } from "../api/client";
 import { useInbox } from "../api/inbox";
 import { useSignOut } from "../api/queries";
 import { SERIF } from "../theme";
+import { useKeys } from "./keys";
 
 const SEE_RETENTION = new Set(["administrator", "countersigner", "auditor"]);
 
 export function Bar({ me }: { me: Schemas["PersonView"] }) {
   const signOut = useSignOut();
   const go = useNavigate();
+  const seesCases = me.reads_all || me.roles.includes("owner");
+  useKeys(seesCases ? [{ keys: "/", does: "search", act: () => void go("/search") }] : []);
   return (
     <Box
       component="header"
@@ -55,12 +58,13 @@ export function Bar({ me }: { me: Schemas["PersonView"] }) {
         <NavLink to="/" end>
           Docket
         </NavLink>
-        {(me.reads_all || me.roles.includes("owner")) && <InboxLink />}
-        {(me.reads_all || me.roles.includes("owner")) && <NavLink to="/models">Models</NavLink>}
+        {seesCases && <InboxLink />}
+        {seesCases && <NavLink to="/models">Models</NavLink>}
         {me.roles.includes("owner") && <NavLink to="/submit">Submit a model</NavLink>}
         {me.reads_all && <NavLink to="/record">Record</NavLink>}
         {me.roles.some((role) => SEE_RETENTION.has(role)) && <NavLink to="/retention">Retention</NavLink>}
         {me.roles.includes("administrator") && <NavLink to="/security">Security log</NavLink>}
+        {seesCases && <NavLink to="/search">Search</NavLink>}
       </Box>
       <Box sx={{ ml: "auto", display: "flex", gap: 2, alignItems: "center" }}>
         <Box

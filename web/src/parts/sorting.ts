@@ -1,12 +1,13 @@
 /** By which column rows are sorted, kept in the address. */
 import { useSearchParams } from "react-router";
 import type { Sorting } from "./RowWindow";
+import { addressNow } from "./address";
 
 export function useSorting() {
   const [address, setAddress] = useSearchParams();
   const sorting: Sorting = { column: address.get("sort"), falling: address.get("falling") !== null };
   const sort = ({ column, falling }: Sorting) => {
-    const next = new URLSearchParams(address);
+    const next = addressNow();
     next.delete("sort");
     next.delete("falling");
     if (column !== null) next.set("sort", column);

@@ -14,6 +14,7 @@ import { Fetching, Said } from "../parts/Said";
 import { SERIF } from "../theme";
 import { count, plural } from "../wording";
 import { Content } from "./Content";
+import { addressNow } from "../parts/address";
 
 export function Compare() {
   const { theCase } = useTheCase();
@@ -35,7 +36,7 @@ export function Compare() {
     );
   const view = found.data;
   const set = (changes: Record<string, string>) => {
-    const next = new URLSearchParams(address);
+    const next = addressNow();
     for (const [name, value] of Object.entries(changes)) {
       if (value) next.set(name, value);
       else next.delete(name);

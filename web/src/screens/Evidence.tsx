@@ -21,6 +21,7 @@ import { type ChosenThreshold } from "./Content";
 import { isChanged, NO_CHANGE, Regroup, type Regrouping } from "./Regroup";
 import { ExhibitView } from "./ExhibitView";
 import { keyOf, OWN, Statement } from "./Statement";
+import { addressNow } from "../parts/address";
 
 export function Evidence() {
   const { theCase, openMargin } = useTheCase();
@@ -54,7 +55,7 @@ export function Evidence() {
   const groups = wanted?.number === chosen ? wanted.groups : NO_CHANGE;
   const otherwise = useRegrouped(theCase.id, run.data?.id ?? null, chosen, isChanged(groups) ? groups : null);
   const put = (name: string, value: string) => {
-    const next = new URLSearchParams(search);
+    const next = addressNow();
     next.set(name, value);
     setSearch(next, { replace: true });
   };

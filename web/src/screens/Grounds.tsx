@@ -2,6 +2,7 @@
 import Box from "@mui/material/Box";
 import type { ReactNode } from "react";
 import { useSearchParams } from "react-router";
+import { addressNow } from "../parts/address";
 
 interface PagedProps<T> {
   pages: readonly T[];
@@ -22,7 +23,7 @@ export function Paged<T>({ pages, titleOf, children }: PagedProps<T>) {
   if (!page) return null;
   const shared = sharedEnd(pages.map(titleOf));
   const show = (one: T) => {
-    const next = new URLSearchParams(search);
+    const next = addressNow();
     next.set("ground", titleOf(one));
     setSearch(next, { replace: true });
   };

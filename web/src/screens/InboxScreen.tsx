@@ -10,6 +10,7 @@ import { Pager } from "../parts/Pager";
 import { Fetching, Said } from "../parts/Said";
 import { day, moment, plural } from "../wording";
 import { nameOf } from "./docket/nameOf";
+import { addressNow } from "../parts/address";
 
 const PAGE = 50;
 
@@ -39,7 +40,7 @@ export function InboxScreen() {
       </Box>
     );
   const turn = (name: string) => (to: number) => {
-    const next = new URLSearchParams(search);
+    const next = addressNow();
     next.set(name, String(to));
     setSearch(next);
   };

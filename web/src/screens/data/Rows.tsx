@@ -8,13 +8,14 @@ import { useRowWindows, type RowsAsked } from "../../api/queries";
 import { RowWindow } from "../../parts/RowWindow";
 import { useSorting } from "../../parts/sorting";
 import { count, plural } from "../../wording";
+import { addressNow } from "../../parts/address";
 
 export function Rows({ caseId, revision }: { caseId: number; revision: number }) {
   const [address, setAddress] = useSearchParams();
   const asked = askedIn(address);
   const { sorting, sort } = useSorting();
   const showAll = () => {
-    const next = new URLSearchParams(address);
+    const next = addressNow();
     next.delete("where");
     setAddress(next);
   };

@@ -5,6 +5,7 @@ import { useSearchParams } from "react-router";
 import type { DocketQuery } from "../../api/queries";
 import { InlineChoice } from "../../parts/Inline";
 import { outcome, standing } from "../../wording";
+import { addressNow } from "../../parts/address";
 
 /** What narrows the list beside the state of a case. */
 export const NARROWING = ["mine", "overdue", "tier", "outcome", "standing"] as const;
@@ -31,7 +32,7 @@ export function useDocketQuery(): { query: DocketQuery; put: Put } {
     }).filter(([, value]) => value !== undefined),
   ) as DocketQuery;
   const put: Put = (part) => {
-    const next = new URLSearchParams(search);
+    const next = addressNow();
     // Another list begins at its first page.
     next.delete("page");
     for (const [name, value] of Object.entries(part)) {
