@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 from datetime import date, datetime, timedelta
-from typing import Literal, TypeAlias
+from typing import Any, Literal, TypeAlias
 
 from sqlalchemy import ColumnElement, Select, func, or_, select
 from sqlalchemy.orm import InstrumentedAttribute, Session, aliased
@@ -10,6 +10,7 @@ from sqlalchemy.orm import InstrumentedAttribute, Session, aliased
 from brookfall.core.judge import condition_life, finding_life, question_life
 from brookfall.core.judge.condition_life import MET, ConditionAct, ConditionState
 from brookfall.core.judge.finding_life import FindingAct, FindingState
+from brookfall.core.judge.life import Step
 from brookfall.core.judge.question_life import QuestionAct, QuestionState
 from brookfall.desk import people, retention
 from brookfall.desk.approvals import approvals_today, ending_approvals
@@ -118,9 +119,7 @@ def _questions(session: Session, person: Person) -> Iterable[InboxItem]:
     said = select(func.max(OwnerQuestionEntry.at)).where(OwnerQuestionEntry.question_id == OwnerQuestion.id)
     since = func.coalesce(said.scalar_subquery(), OwnerQuestion.asked)
     for state, act, waits in _QUESTIONS:
-        step = question_life.LIFE[act]
-        query = _counted(OwnerQuestion.due, since).join(OwnerQuestion, OwnerQuestion.case_id == Case.id)
-        query = query.where(OwnerQuestion.state == state, Case.state.in_(step.cases), people.is_any(person, step.by))
+        query = _left_to(person, question_life.LIFE[act], OwnerQuestion, since).where(OwnerQuestion.state == state)
         yield from _items(session, person, query, "question", act, waits, "brief#questions")
 
 
@@ -128,10 +127,16 @@ def _findings(session: Session, person: Person) -> Iterable[InboxItem]:
     said = select(func.max(FindingEntry.at)).where(FindingEntry.finding_id == Finding.id)
     since = func.coalesce(said.scalar_subquery(), Finding.created)
     for state, act, waits in _FINDINGS:
-        step = finding_life.LIFE[act]
-        query = _counted(Finding.due, since).join(Finding, Finding.case_id == Case.id)
-        query = query.where(Finding.state == state, Case.state.in_(step.cases), people.is_any(person, step.by))
+        query = _left_to(person, finding_life.LIFE[act], Finding, since).where(Finding.state == state)
         yield from _items(session, person, query, "finding", act, waits, "findings")
+
+
+def _left_to(
+    person: Person, step: Step[Any], thing: type[Finding] | type[OwnerQuestion], since: ColumnElement[datetime]
+) -> _Counted:
+    """The things of cases in which the person may do this next."""
+    query = _counted(thing.due, since).join(thing, thing.case_id == Case.id)
+    return query.where(Case.state.in_(step.cases), people.is_any(person, step.by))
 
 
 def _conditions(session: Session, person: Person) -> Iterable[InboxItem]:
