@@ -133,6 +133,30 @@ def test_a_proposal_is_taken_back_before_it_is_signed(visitor: SignIn) -> None:
     assert handle(iris, base, "take_back").status_code == 403
 
 
+def test_who_sent_a_decision_back_can_not_become_the_reviewer(visitor: SignIn, vera: str) -> None:
+    base = ran(visitor, "sent back and given on", ["profile"], files_of(claims=[]))
+    iris, tom = visitor("iris"), visitor("tom")
+    assert (
+        iris.ask("POST", f"{base}/decision", proposal(kind="approved", conditions=[], despite="Few.")).status_code
+        == 200
+    )
+    back = {"accept": False, "comment": "Too few rows.", "password": PASSWORD}
+    assert tom.ask("POST", f"{base}/countersignature", back).status_code == 200
+    assert handle(iris, base, "hand_over", to="tom").status_code == 422
+    # Who took their own proposal back judged nothing as another.
+    assert (
+        iris.ask("POST", f"{base}/decision", proposal(kind="approved", conditions=[], despite="Few.")).status_code
+        == 200
+    )
+    handled(iris, base, "take_back")
+    handled(iris, base, "release")
+    refused = tom.ask("POST", f"{base}/take")
+    assert (refused.status_code, refused.json["detail"]) == (
+        403, "You judged this case as a second, so you can't review it.",
+    )  # fmt: skip
+    assert iris.ask("POST", f"{base}/take").status_code == 200
+
+
 def test_another_date_and_priority_with_their_reason(visitor: SignIn) -> None:
     iris, base = taken(visitor, "put off")
     tom = visitor("tom")

@@ -19,7 +19,7 @@ from brookfall.core.submission.schema import Submission
 from brookfall.desk import people
 from brookfall.desk.approvals import Approvals, approvals_today
 from brookfall.desk.docket_query import PAGE, DocketQuery, narrowed, order_of
-from brookfall.desk.finding_life import acceptors
+from brookfall.desk.judges import judges_of
 from brookfall.desk.re_review import OPENED
 from brookfall.desk.said import parts_of
 from brookfall.desk.statements import marks_of_statements
@@ -243,8 +243,8 @@ def take(session: Session, person: Person, case_id: int) -> Case:
         )
         raise ForbiddenError(why, todo="Nothing was changed.")
     people.refuse_new_member(session, person, case)
-    if person.id in acceptors(session, case):
-        raise ForbiddenError("You accepted a risk of this case, so you can't review it.", todo="Nothing was changed.")
+    if person.id in judges_of(session, case):
+        raise ForbiddenError("You judged this case as a second, so you can't review it.", todo="Nothing was changed.")
     case.give_to(person)
     case.state = "in_review"
     audit_log.append(

@@ -159,13 +159,6 @@ def _said(done: FindingDone, finding: Finding) -> str:
     return text
 
 
-def acceptors(session: Session, case: Case) -> set[int]:
-    """Who has accepted a risk of the case, and so has judged it."""
-    accepted = select(FindingEntry.person_id).join(Finding, Finding.id == FindingEntry.finding_id)
-    found = session.scalars(accepted.where(Finding.case_id == case.id, FindingEntry.act == "accept"))
-    return {person_id for person_id in found if person_id is not None}
-
-
 def is_shown(finding: Finding, person: Person, case: Case) -> bool:
     """Whether this person sees the finding: what was not sent is the reviewer's alone."""
     return not is_unsent(finding) or "reviewer" in parts_of(person, case)

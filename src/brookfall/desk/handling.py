@@ -10,7 +10,7 @@ from brookfall.core.evidence.words import CASE_STATES
 from brookfall.core.foundation.errors import StaleError, UserError
 from brookfall.core.judge.case_life import LIFE, CaseAct, CaseState, Priority
 from brookfall.desk import people, run
-from brookfall.desk.finding_life import acceptors
+from brookfall.desk.judges import judges_of
 from brookfall.desk.said import Kind, parts_of
 from brookfall.desk.views import HandlingView, NamedPerson
 from brookfall.records import audit_log
@@ -76,7 +76,7 @@ def acts_of(person: Person, case: Case) -> list[CaseAct]:
 
 def candidates(session: Session, case: Case) -> list[Person]:
     """Who may be given the case: reviewers who do not belong to its model and have judged nothing of it, by name."""
-    judged = {case.countersigner_id, *acceptors(session, case)}
+    judged = judges_of(session, case)
     everybody = session.scalars(select(Person).where(Person.disabled.is_(None)).order_by(Person.name)).all()
     return [
         one

@@ -13,8 +13,8 @@ from brookfall.core.foundation.wording import listed
 from brookfall.core.submission.schema import Model
 from brookfall.desk import people
 from brookfall.desk.approvals import approvals_today
-from brookfall.desk.finding_life import acceptors
 from brookfall.desk.inventory import model_page, visible
+from brookfall.desk.judges import judges_of
 from brookfall.desk.views import ModelPage
 from brookfall.records import audit_log
 from brookfall.records.base import now
@@ -68,11 +68,7 @@ def add_member(session: Session, person: Person, key: str, login: str) -> ModelP
         raise UserError(f"{other.name} belongs to {model.name} already.", todo="Nothing was changed.")
     # Locked, and so as they are now: nobody takes or countersigns one of them meanwhile.
     cases = session.scalars(select(Case).where(Case.model_id == model.id).with_for_update()).all()
-    judged = [
-        case.version
-        for case in cases
-        if other.id in (*case.reviewed_by, case.countersigner_id, *acceptors(session, case))
-    ]
+    judged = [case.version for case in cases if other.id in {*case.reviewed_by, *judges_of(session, case)}]
     if judged:
         raise UserError(
             f"{other.name} reviewed or countersigned {model.name} {judged[0]}, and nobody holds two roles on one case.",
