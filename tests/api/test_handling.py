@@ -114,7 +114,7 @@ def test_a_decided_case_is_handed_over_for_what_comes_after(visitor: SignIn, ver
 
 
 def test_a_proposal_is_taken_back_before_it_is_signed(visitor: SignIn) -> None:
-    base = ran(visitor, "taken back", ["profile"], files_of(claims=[]))
+    base = ran(visitor, "proposal taken back", ["profile"], files_of(claims=[]))
     iris = visitor("iris")
     assert (
         iris.ask("POST", f"{base}/decision", proposal(kind="approved", conditions=[], despite="Few.")).status_code
