@@ -18,7 +18,7 @@ import { InboxScreen } from "./screens/InboxScreen";
 import { Models } from "./screens/Models";
 import { ModelScreen } from "./screens/ModelScreen";
 import { Plan } from "./screens/plan/Plan";
-import { RecordScreen } from "./screens/RecordScreen";
+import { RecordScreen } from "./screens/record/RecordScreen";
 import { RowsBehind } from "./screens/RowsBehind";
 import { Report } from "./screens/Report";
 import { Retention } from "./screens/Retention";
@@ -59,7 +59,7 @@ function Pages({ me }: { me: Schemas["PersonView"] }) {
         <Route path="/models" element={<Models />} />
         <Route path="/models/:modelKey" element={<ModelScreen />} />
         <Route path="/you" element={<You />} />
-        <Route path="/record" element={<RecordScreen />} />
+        <Route path="/record" element={<RecordScreen verifies={me.roles.some((role) => role !== "owner")} />} />
         <Route path="/retention" element={<Retention />} />
         <Route path="/security" element={<SecurityLog />} />
         <Route path="/cases/:caseId" element={<CaseFrame />}>

@@ -23,6 +23,7 @@ from brookfall.api.plan_routes import plan_api
 from brookfall.api.problems import from_validation, handle_problems
 from brookfall.api.proxies import BehindProxies
 from brookfall.api.question_routes import question_api
+from brookfall.api.record_routes import record_api
 from brookfall.api.request_log import log_requests
 from brookfall.api.retention_routes import retention_api
 from brookfall.api.routes import AT_ONCE, api
@@ -49,6 +50,7 @@ _PARTS = (
     condition_api,
     statement_api,
     decision_api,
+    record_api,
     retention_api,
     search_api,
     session_api,

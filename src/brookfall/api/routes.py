@@ -21,7 +21,6 @@ from brookfall.desk import (
     data_changes,
     docket,
     notes,
-    record,
     run,
     screening,
     submit,
@@ -30,7 +29,6 @@ from brookfall.desk import (
 from brookfall.desk.docket_query import DocketQuery
 from brookfall.desk.views import (
     CaseView,
-    ChainView,
     ChangeEffect,
     ColumnPage,
     DataView,
@@ -39,7 +37,6 @@ from brookfall.desk.views import (
     LookView,
     MarginView,
     MatrixView,
-    RecordView,
     RowsView,
     View,
     Vocabulary,
@@ -69,11 +66,6 @@ class MarginBody(BaseModel):
     text: str = Field(max_length=16_000)
     set_aside: list[int] = Field(max_length=500)
     revision: int = 0
-
-
-class RecordQuery(BaseModel):
-    case_id: int | None = None
-    page: int = Field(default=1, ge=1, le=1_000_000)
 
 
 class ChangesBody(BaseModel):
@@ -287,19 +279,3 @@ def get_margin(path: CasePath) -> MarginView:
 def put_margin(path: CasePath, body: MarginBody) -> MarginView:
     with transaction() as session:
         return notes.save_margin(session, asking(session), path.case_id, body.text, body.set_aside, body.revision)
-
-
-@api.get("/record", responses={200: RecordView})
-@login_required
-@shows
-def get_record(query: RecordQuery) -> RecordView:
-    with transaction() as session:
-        return record.record_view(session, asking(session), query.case_id, query.page)
-
-
-@api.get("/record/verification", responses={200: ChainView})
-@login_required
-@shows
-def verify_record() -> ChainView:
-    with transaction() as session:
-        return record.verify_view(session, asking(session))

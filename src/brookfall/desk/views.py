@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, JsonValue
 
 from brookfall.core.check.sentence import PlanLine, Sentence
+from brookfall.core.evidence.acts import Kind as ActKind
 from brookfall.core.evidence.chart import Chart, TableView
 from brookfall.core.evidence.decision import DecisionStatement
 from brookfall.core.evidence.estimate import Estimate
@@ -1144,21 +1145,48 @@ class MarginView(View):
     revision: int
 
 
+class ValueChangeView(View):
+    """A value that an entry changed: as it was and as it is, None where there was or is none."""
+
+    what: str
+    before: str | None
+    after: str | None
+
+
 class EntryView(View):
+    """``case`` is what the case is of, in words; ``before`` and ``after`` are JSON, told apart in ``changes``."""
+
     id: int
     at: Moment
     who: str
     case_id: int | None
+    case: str | None
+    kind: ActKind | None
     act: str
     subject: str
     before: str
     after: str
+    changes: list[ValueChangeView]
     hash: str
 
 
+class RecordPersonView(View):
+    id: int
+    name: str
+
+
+class RecordModelView(View):
+    key: str
+    name: str
+
+
 class RecordView(View):
+    """A page of entries, and whom and what they can be narrowed to."""
+
     entries: list[EntryView]
     total: int
+    people: list[RecordPersonView]
+    models: list[RecordModelView]
 
 
 class ChainView(View):

@@ -12,6 +12,7 @@ from sqlalchemy import BigInteger, ForeignKey, String, Text, select, text
 from sqlalchemy.dialects.mysql import MEDIUMTEXT
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
+from brookfall.core.evidence.acts import kind_of
 from brookfall.core.evidence.record_line import ANNOUNCED, RecordLine, Trusted
 from brookfall.core.foundation import digest
 from brookfall.core.foundation.errors import UserError
@@ -190,6 +191,8 @@ def _entered(
     before: object = None,
     after: object = None,
 ) -> RecordEntry:
+    if kind_of(act) is None:
+        raise ValueError(f"'{act}' is of no kind of core.evidence.acts, so nobody would find it.")
     entry = RecordEntry(
         id=head.entries + 1,
         at=now(),

@@ -394,13 +394,6 @@ export const fetchMargin = async (id: number) => told(await client.GET("/api/cas
 export const useMargin = (id: number) =>
   useQuery({ queryKey: ["margin", id], staleTime: Infinity, queryFn: () => fetchMargin(id) });
 
-export const useRecord = (caseId: number | null, page: number) =>
-  useQuery({
-    queryKey: ["record", caseId, page],
-    queryFn: async () =>
-      told(await client.GET("/api/record", { params: { query: { case_id: caseId ?? undefined, page } } })),
-  });
-
 /** Does something, then forgets whatever it may have changed. */
 function useAct<In, Out>(act: (input: In) => Promise<Out>, ...stale: unknown[][]): UseMutationResult<Out, Error, In> {
   const cache = useQueryClient();
@@ -619,6 +612,3 @@ export const useSaveMargin = (id: number) => {
 
 /** Where this browser keeps a margin that the server has not taken yet. */
 export const marginKept = (id: number) => `brookfall.margin.${id}`;
-
-export const useVerify = () =>
-  useMutation({ mutationFn: async () => told(await client.GET("/api/record/verification")) });

@@ -1227,7 +1227,24 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["api_get_record_record_get"];
+        get: operations["record_get_record_record_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/record/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The entries as CSV or as JSON lines, whole before its first byte is sent. */
+        get: operations["record_get_record_file_record_file_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1243,7 +1260,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["api_verify_record_record_verification_get"];
+        get: operations["record_verify_record_record_verification_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3067,7 +3084,10 @@ export interface components {
             /** Changes */
             changes: (components["schemas"]["WordsAreMissing"] | components["schemas"]["ReadAs"] | components["schemas"]["DropRepeats"] | components["schemas"]["DropGaps"] | components["schemas"]["FillGaps"] | components["schemas"]["Bands"] | components["schemas"]["JoinSample"])[];
         };
-        /** EntryView */
+        /**
+         * EntryView
+         * @description ``case`` is what the case is of, in words; ``before`` and ``after`` are JSON, told apart in ``changes``.
+         */
         EntryView: {
             /** Act */
             act: string;
@@ -3080,12 +3100,18 @@ export interface components {
             at: string;
             /** Before */
             before: string;
+            /** Case */
+            case: string | null;
             /** Case Id */
             case_id: number | null;
+            /** Changes */
+            changes: components["schemas"]["ValueChangeView"][];
             /** Hash */
             hash: string;
             /** Id */
             id: number;
+            /** Kind */
+            kind: ("case" | "data" | "plan" | "run" | "statement" | "finding" | "question" | "decision" | "approval" | "model" | "rows" | "people" | "record") | null;
             /** Subject */
             subject: string;
             /** Who */
@@ -5889,10 +5915,31 @@ export interface components {
             /** Value */
             value: components["schemas"]["JsonValue"][];
         };
-        /** RecordView */
+        /** RecordModelView */
+        RecordModelView: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+        };
+        /** RecordPersonView */
+        RecordPersonView: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * RecordView
+         * @description A page of entries, and whom and what they can be narrowed to.
+         */
         RecordView: {
             /** Entries */
             entries: components["schemas"]["EntryView"][];
+            /** Models */
+            models: components["schemas"]["RecordModelView"][];
+            /** People */
+            people: components["schemas"]["RecordPersonView"][];
             /** Total */
             total: number;
         };
@@ -6964,6 +7011,18 @@ export interface components {
              * @default null
              */
             url: string | null;
+        };
+        /**
+         * ValueChangeView
+         * @description A value that an entry changed: as it was and as it is, None where there was or is none.
+         */
+        ValueChangeView: {
+            /** After */
+            after: string | null;
+            /** Before */
+            before: string | null;
+            /** What */
+            what: string;
         };
         /**
          * VersionChange
@@ -16099,10 +16158,15 @@ export interface operations {
             };
         };
     };
-    api_get_record_record_get: {
+    record_get_record_record_get: {
         parameters: {
             query?: {
                 case_id?: number | null;
+                model?: string | null;
+                person_id?: number | null;
+                kind?: ("case" | "data" | "plan" | "run" | "statement" | "finding" | "question" | "decision" | "approval" | "model" | "rows" | "people" | "record") | null;
+                since?: string | null;
+                until?: string | null;
                 page?: number;
             };
             header?: never;
@@ -16194,7 +16258,98 @@ export interface operations {
             };
         };
     };
-    api_verify_record_record_verification_get: {
+    record_get_record_file_record_file_get: {
+        parameters: {
+            query: {
+                case_id?: number | null;
+                model?: string | null;
+                person_id?: number | null;
+                kind?: ("case" | "data" | "plan" | "run" | "statement" | "finding" | "question" | "decision" | "approval" | "model" | "rows" | "people" | "record") | null;
+                since?: string | null;
+                until?: string | null;
+                form: "csv" | "jsonl";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    record_verify_record_record_verification_get: {
         parameters: {
             query?: never;
             header?: never;

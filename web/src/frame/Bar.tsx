@@ -61,7 +61,7 @@ export function Bar({ me }: { me: Schemas["PersonView"] }) {
         {seesCases && <InboxLink />}
         {seesCases && <NavLink to="/models">Models</NavLink>}
         {me.roles.includes("owner") && <NavLink to="/submit">Submit a model</NavLink>}
-        {me.reads_all && <NavLink to="/record">Record</NavLink>}
+        {seesCases && <NavLink to="/record">Record</NavLink>}
         {me.roles.some((role) => SEE_RETENTION.has(role)) && <NavLink to="/retention">Retention</NavLink>}
         {me.roles.includes("administrator") && <NavLink to="/security">Security log</NavLink>}
         {seesCases && <NavLink to="/search">Search</NavLink>}

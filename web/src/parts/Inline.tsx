@@ -125,3 +125,28 @@ export function InlineChoice<T extends string>({ name, value, options, disabled,
     </Select>
   );
 }
+
+interface InlineDayProps {
+  name: string;
+  value: string;
+  disabled?: boolean;
+  onSet: (value: string) => void;
+}
+
+/** A day, or none. Browsers tell of each digit typed: only a whole date, or an empty field, is set. */
+export function InlineDay({ name, value, disabled, onSet }: InlineDayProps) {
+  return (
+    <Field
+      type="date"
+      aria-label={name}
+      defaultValue={value}
+      key={value}
+      disabled={disabled}
+      onBlur={(event) => {
+        const day = event.currentTarget.value;
+        if (day !== value && event.currentTarget.validity.valid) onSet(day);
+      }}
+      onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+    />
+  );
+}

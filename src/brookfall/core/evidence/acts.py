@@ -1,0 +1,147 @@
+"""The acts that the record knows, by what they are about: whoever reads it can ask for those of one kind."""
+
+from typing import Literal, get_args
+
+Kind = Literal[
+    "case",
+    "data",
+    "plan",
+    "run",
+    "statement",
+    "finding",
+    "question",
+    "decision",
+    "approval",
+    "model",
+    "rows",
+    "people",
+    "record",
+]
+KINDS: tuple[Kind, ...] = get_args(Kind)
+
+ACTS: dict[Kind, frozenset[str]] = {
+    "case": frozenset(
+        {
+            "submitted",
+            "took the case",
+            "released the case",
+            "handed the case over",
+            "gave the case another date",
+            "gave the case another priority",
+            "took the proposal back",
+            "withdrew the case",
+            "opened a re-review",
+        }
+    ),
+    "data": frozenset(
+        {"changed roles", "changed the table", "added a table", "took a table away", "marked labels"},
+    ),
+    "plan": frozenset(
+        {
+            "changed the plan",
+            "locked the plan",
+            "opened a deviation",
+            "closed a deviation",
+            "closed a deviation without a change",
+        }
+    ),
+    "run": frozenset(
+        {
+            "started a run",
+            "laid out a run",
+            "finished a run",
+            "cancelled a run",
+            "asked for a replay",
+            "replayed an exhibit",
+        }
+    ),
+    "statement": frozenset(
+        {
+            "wrote a statement",
+            "changed a statement",
+            "withdrew a statement",
+            "attached a file to a statement",
+            "took a file away from a statement",
+        }
+    ),
+    "finding": frozenset(
+        {
+            "drafted a finding",
+            "wrote a finding",
+            "changed a finding",
+            "sent a finding",
+            "answered a finding",
+            "closed a finding",
+            "accepted a risk",
+            "reopened a finding",
+            "withdrew a finding",
+            "commented on a finding",
+            "sent a file about a finding",
+        }
+    ),
+    "question": frozenset(
+        {
+            "asked the owner",
+            "answered a question",
+            "asked a question again",
+            "settled a question",
+            "withdrew a question",
+            "commented on a question",
+            "sent a file about a question",
+        }
+    ),
+    "decision": frozenset({"proposed a decision", "countersigned", "sent the decision back", "rendered the report"}),
+    "approval": frozenset(
+        {
+            "sent evidence for a condition",
+            "judged a condition met",
+            "judged a condition not met",
+            "saw that a condition is met",
+            "sent a condition back to be judged",
+            "commented on a condition",
+            "sent a file about a condition",
+            "an approval lapsed",
+            "told of a date to come",
+        }
+    ),
+    "model": frozenset(
+        {
+            "added a member of the model",
+            "removed a member of the model",
+            "said which version is in use",
+            "withdrew a model",
+            "took up a model again",
+        }
+    ),
+    "rows": frozenset(
+        {"proposed to take rows away", "agreed to take rows away", "declined to take rows away", "took rows away"}
+    ),
+    "people": frozenset(
+        {"added a person", "disabled a person", "enabled a person", "made a token", "revoked a token"},
+    ),
+    "record": frozenset({"changed the key of the record", "announced a key of the record"}),
+}
+"""Of each kind every act, worded as its entries have it. What no kind has can't be entered."""
+
+_KIND_OF: dict[str, Kind] = {act: kind for kind, acts in ACTS.items() for act in acts}
+
+
+def kind_of(act: str) -> Kind | None:
+    """What an act is about.
+
+    Parameters
+    ----------
+    act
+        As an entry of the record has it.
+
+    Returns
+    -------
+    str or None
+        One of ``KINDS``; None of an act that the record doesn't know.
+
+    Examples
+    --------
+    >>> kind_of("closed a finding"), kind_of("painted the house")
+    ('finding', None)
+    """
+    return _KIND_OF.get(act)
