@@ -11,7 +11,7 @@ import pytest
 from sqlalchemy import select
 
 from brookfall.core.evidence.words import FINDING_ACTS
-from brookfall.core.foundation.errors import ForbiddenError
+from brookfall.core.foundation.errors import ForbiddenError, UserError
 from brookfall.core.judge.case_life import STATES as CASE_STATES
 from brookfall.core.judge.finding_life import ACTS, LIFE, STATES, FindingAct, FindingState
 from brookfall.demo.seed import PASSWORD
@@ -230,6 +230,7 @@ def test_what_the_page_offers_is_what_the_server_lets_through(visitor: SignIn) -
     """Every state of a finding × of its case × act × person: allowed exactly where ``may`` says so."""
     from brookfall.desk.finding_life import FindingDone, act_on
     from brookfall.desk.findings import FindingText, edit, finding_view
+    from brookfall.desk.retests import enter_retest
     from brookfall.desk.said import parts_of
 
     iris, base = taken(visitor, "offered and let through")
@@ -253,6 +254,10 @@ def test_what_the_page_offers_is_what_the_server_lets_through(visitor: SignIn) -
                 try:
                     if does == "change":
                         edit(session, person, case_id, finding_id, FindingText(**TEXT), finding.revision)
+                    elif does == "retest":
+                        # What comes after is refused otherwise: nothing was run here.
+                        with pytest.raises(UserError, match="Nothing was run"):
+                            enter_retest(session, person, case_id, finding_id, finding.revision, None)
                     else:
                         said = {"act": does, "revision": finding.revision, "text": "Why.", **SENT.get(does, {})}
                         act_on(session, person, case_id, finding_id, FindingDone(**said))

@@ -59,6 +59,7 @@ BODIES: dict[tuple[str, str], Any] = {
     ("POST", "/findings"): {"finding": FINDING},
     ("POST", "/findings/{finding_id}/acts"): {"act": "comment", "revision": 0, "text": "Seen."},
     ("PUT", "/findings/{finding_id}"): {"revision": 0, "finding": FINDING},
+    ("POST", "/findings/{finding_id}/retest"): {"revision": 0},
     ("POST", "/handling"): {"act": "prioritise", "reason": "", "priority": "low"},
     ("PUT", "/margin"): {"text": "A note.", "set_aside": []},
     ("POST", "/marks"): {"marks": []},
@@ -127,6 +128,9 @@ def let_through(operation: tuple[str, str], state: str) -> frozenset[str]:
     if operation in (("POST", "/findings/{finding_id}/acts"), ("POST", "/questions/{number}/acts")):
         # Its comment is that of the people of the case, once there is a reviewer.
         return frozenset({"nell", "carl", "iris", "tom"}) if state in _REVIEWED else frozenset()
+    if operation[1] == "/findings/{finding_id}/retest":
+        # Its reviewer's, also after the decision.
+        return frozenset({"iris"}) if state in ("in_review", "decided") else frozenset()
     if operation == ("POST", "/conditions/{number}/acts"):
         return frozenset({"nell", "carl", "iris", "tom"}) if state == "decided" else frozenset()
     if operation == ("POST", "/re-review"):

@@ -14,18 +14,18 @@ CASES = ("waiting", "in_review", "proposed", "decided")
 ALLOWED: dict[tuple[Part, str], dict[FindingState, set[FindingAct]]] = {
     ("reviewer", "in_review"): {
         "draft": {"change", "send", "withdraw"},
-        "open": {"change", "close", "withdraw", "comment"},
-        "answered": {"change", "close", "reopen", "withdraw", "comment"},
-        "retested": {"close", "reopen", "withdraw", "comment"},
+        "open": {"change", "retest", "close", "withdraw", "comment"},
+        "answered": {"change", "retest", "close", "reopen", "withdraw", "comment"},
+        "retested": {"retest", "close", "reopen", "withdraw", "comment"},
         "closed": {"reopen", "comment"},
         "accepted": {"reopen", "comment"},
         "withdrawn": {"reopen", "comment"},
     },
     ("reviewer", "decided"): {
         "draft": {"withdraw"},
-        "open": {"close", "withdraw", "comment"},
-        "answered": {"close", "reopen", "withdraw", "comment"},
-        "retested": {"close", "reopen", "withdraw", "comment"},
+        "open": {"retest", "close", "withdraw", "comment"},
+        "answered": {"retest", "close", "reopen", "withdraw", "comment"},
+        "retested": {"retest", "close", "reopen", "withdraw", "comment"},
         "closed": {"reopen", "comment"},
         "accepted": {"reopen", "comment"},
         "withdrawn": {"reopen", "comment"},
@@ -78,6 +78,7 @@ def test_whoever_is_nothing_in_the_case_may_do_nothing() -> None:
     [
         ("send", "open"),
         ("answer", "answered"),
+        ("retest", "retested"),
         ("close", "closed"),
         ("accept", "accepted"),
         ("reopen", "open"),

@@ -1,17 +1,17 @@
 """The addresses of findings, of what is done about them, and of the files sent with that."""
 
-from flask import Response
-from flask_login import login_required
-from pydantic import BaseModel, RootModel
+from flask import Response, current_app
+from flask_login import current_user, login_required
+from pydantic import BaseModel, Field, RootModel
 
 from brookfall.api.attached import kept_file, sent_file
-from brookfall.api.blueprint import blueprint, shows
+from brookfall.api.blueprint import QUEUE, blueprint, shows
 from brookfall.api.idempotency import once
 from brookfall.api.session import asking
-from brookfall.desk import finding_life, findings
+from brookfall.desk import finding_life, findings, people, retests
 from brookfall.desk.finding_life import FindingDone
 from brookfall.desk.findings import FindingText
-from brookfall.desk.views import FindingView
+from brookfall.desk.views import FindingView, OtherVersion
 from brookfall.records.database import transaction
 
 finding_api = blueprint("findings")
@@ -43,6 +43,21 @@ class FindingEntryPath(FindingPath):
 
 class FindingFilePath(FindingEntryPath):
     file_id: int
+
+
+class RetestBody(BaseModel):
+    """``version`` to test; without one that which the owner said mends it."""
+
+    revision: int
+    version: str | None = Field(default=None, max_length=200)
+
+
+class RetestPath(CasePath):
+    retest_id: int
+
+
+class OtherVersions(RootModel[list[OtherVersion]]):
+    pass
 
 
 class Findings(RootModel[list[FindingView]]):
@@ -118,3 +133,47 @@ def get_finding_file(path: FindingFilePath) -> Response:
             session, person, path.case_id, path.finding_id, path.entry_id, path.file_id
         )
     return kept_file(name, data)
+
+
+@finding_api.post("/cases/<int:case_id>/findings/<int:finding_id>/retest", responses={200: FindingView})
+@login_required
+@shows
+def post_retest(path: FindingPath, body: RetestBody) -> FindingView:
+    """Has what the finding cites run on another version by a worker, and set beside what it was."""
+    person_id, queue = int(current_user.id), current_app.extensions[QUEUE]
+    retests.ask_retest(person_id, path.case_id, path.finding_id, body.revision, body.version, queue)
+    return _seen(path)
+
+
+@finding_api.delete("/cases/<int:case_id>/findings/<int:finding_id>/retest", responses={200: FindingView})
+@login_required
+@shows
+def delete_retest(path: FindingPath) -> FindingView:
+    with transaction() as session:
+        retests.cancel_retest(session, asking(session), path.case_id, path.finding_id)
+    return _seen(path)
+
+
+def _seen(path: FindingPath) -> FindingView:
+    with transaction() as session:
+        return findings.one_finding(session, asking(session), path.case_id, path.finding_id)
+
+
+@finding_api.get("/cases/<int:case_id>/retests/<int:retest_id>/evidence")
+@login_required
+def get_retest_evidence(path: RetestPath) -> Response:
+    """The evidence file of a retest, from which the command line computes it again."""
+    with transaction() as session:
+        name, data = retests.evidence_file(session, asking(session), path.case_id, path.retest_id)
+    return kept_file(name, data)
+
+
+@finding_api.get("/cases/<int:case_id>/versions", responses={200: OtherVersions})
+@login_required
+@shows
+def get_other_versions(path: CasePath) -> OtherVersions:
+    """The other versions of the model that a finding of this case can be retested on, the last sent first."""
+    with transaction() as session:
+        case = people.case_for(session, asking(session), path.case_id)
+        found = retests.other_versions(session, case)
+        return OtherVersions([OtherVersion(case_id=one.id, version=one.version) for one in found])

@@ -21,6 +21,7 @@ from brookfall.records.config import config
 from brookfall.records.database import transaction
 from brookfall.records.drafts import Draft
 from brookfall.records.renditions import Rendition
+from brookfall.records.retests import Retest
 from brookfall.records.runs import Fit, Replay, Run
 from brookfall.records.schema_version import other_version
 
@@ -33,11 +34,12 @@ _REQUESTS = Histogram(
     buckets=(0.01, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5, 10, 30),
 )
 _METHODS = frozenset({"GET", "HEAD", "OPTIONS", "POST", "PUT", "DELETE", "PATCH"})
-_STATES: dict[str, type[Run | Fit | Draft | Replay | Rendition]] = {
+_STATES: dict[str, type[Run | Fit | Draft | Replay | Retest | Rendition]] = {
     "runs": Run,
     "fits": Fit,
     "drafts": Draft,
     "replays": Replay,
+    "retests": Retest,
     "renditions": Rendition,
 }
 
@@ -96,7 +98,7 @@ def _database() -> str:
 
 
 class _Counts(Collector):
-    """How many runs, fits, drafts, replays and renditions stand in which state, and how many workers are there."""
+    """How much work of each kind stands in which state, and how many workers are there."""
 
     def describe(self) -> list[Metric]:
         """Nothing: it would ask the database before anybody asks for figures."""

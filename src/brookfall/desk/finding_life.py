@@ -37,6 +37,7 @@ _KIND = Kind[FindingAct, FindingState](
         "change": "change it",
         "send": "send it",
         "answer": "answer it",
+        "retest": "have it retested",
         "close": "close it",
         "accept": "accept it as a risk",
         "reopen": "reopen it",
@@ -169,7 +170,7 @@ def attach(
 ) -> Finding:
     """Keeps a file beside what this person said last of the finding; raises as :meth:`Kind.keep`."""
     case = people.case_for(session, person, case_id, lock=True)
-    finding = _shown(session, person, case, finding_id)
+    finding = shown_finding(session, person, case, finding_id)
     says = LIFE.may("comment", finding.state, parts_of(person, case), case.state)
     to = (finding.entries, entry_id)
     entry, path, sha256 = _KIND.keep(session, person, case, sent, to, says=says, number=finding.number)
@@ -183,10 +184,11 @@ def file_bytes(
 ) -> tuple[str, bytes]:
     """A file that was sent with an entry: its name and its bytes, as they were kept."""
     case = people.case_for(session, person, case_id)
-    return file_of(session, _KIND.entry_of(_shown(session, person, case, finding_id).entries, entry_id), file_id)
+    return file_of(session, _KIND.entry_of(shown_finding(session, person, case, finding_id).entries, entry_id), file_id)
 
 
-def _shown(session: Session, person: Person, case: Case, finding_id: int) -> Finding:
+def shown_finding(session: Session, person: Person, case: Case, finding_id: int) -> Finding:
+    """The finding of a case, where the person sees it; MissingError otherwise."""
     finding = session.get(Finding, finding_id)
     if finding is None or finding.case_id != case.id or not is_shown(finding, person, case):
         raise MissingError("There is no such finding in this case.", todo="Go back to the findings.")

@@ -1,5 +1,6 @@
 """Findings: something wrong, with the exhibits that show it."""
 
+from collections.abc import Sequence
 from datetime import date
 from typing import Annotated
 
@@ -12,7 +13,8 @@ from brookfall.core.foundation.errors import UserError
 from brookfall.core.judge.finding_life import LIFE, FindingState
 from brookfall.desk import people
 from brookfall.desk.docket import latest_run
-from brookfall.desk.finding_life import changeable, is_shown, subject_of
+from brookfall.desk.finding_life import changeable, is_shown, shown_finding, subject_of
+from brookfall.desk.retests import retest_view, retests_of
 from brookfall.desk.rows_behind import read_threshold
 from brookfall.desk.said import parts_of, told
 from brookfall.desk.views import ChosenThreshold, Citation, FindingEntryView, FindingView
@@ -24,6 +26,7 @@ from brookfall.records.config import today
 from brookfall.records.exhibits import heads_of
 from brookfall.records.findings_and_decisions import Finding, FindingEntry, FindingFile, StoredExhibit
 from brookfall.records.people import Person
+from brookfall.records.retests import Retest
 
 _ORDER: tuple[FindingState, ...] = ("draft", "open", "answered", "retested", "accepted", "closed", "withdrawn")
 _TEXT = {"severity", "title", "what", "why", "action", "action_owner", "due", "cites"}
@@ -59,13 +62,21 @@ def findings_view(session: Session, person: Person, case_id: int) -> list[Findin
     order = {state: place for place, state in enumerate(_ORDER)}
     ordered = sorted(found, key=lambda finding: (order[finding.state], -finding.severity, finding.number))
     heads = _heads_to_compare(session, case_id)
-    return [_view(person, case, finding, heads) for finding in ordered]
+    retests = retests_of(session, [finding.id for finding in ordered])
+    return [_view(person, case, finding, heads, retests.get(finding.id, [])) for finding in ordered]
 
 
 def finding_view(session: Session, person: Person, finding: Finding) -> FindingView:
     """One finding, as the person sees it."""
     case = people.case_for(session, person, finding.case_id)
-    return _view(person, case, finding, _heads_to_compare(session, case.id))
+    retests = retests_of(session, [finding.id]).get(finding.id, [])
+    return _view(person, case, finding, _heads_to_compare(session, case.id), retests)
+
+
+def one_finding(session: Session, person: Person, case_id: int, finding_id: int) -> FindingView:
+    """One finding of a case, as the person sees it; MissingError where they see none of that number."""
+    case = people.case_for(session, person, case_id)
+    return finding_view(session, person, shown_finding(session, person, case, finding_id))
 
 
 def write(session: Session, person: Person, case_id: int, text: FindingText, *, as_draft: bool = False) -> FindingView:
@@ -187,7 +198,14 @@ def _heads_to_compare(session: Session, case_id: int) -> dict[int, StoredExhibit
     return None if _is_running(session, case_id) else _heads(session, case_id)
 
 
-def _view(person: Person, case: Case, finding: Finding, heads: dict[int, StoredExhibit] | None) -> FindingView:
+def _view(
+    person: Person,
+    case: Case,
+    finding: Finding,
+    heads: dict[int, StoredExhibit] | None,
+    retests: Sequence[Retest],
+) -> FindingView:
+    done = {one.entry_id: one for one in retests if one.entry_id is not None}
     can = LIFE.acts_of(finding.state, parts_of(person, case), case.state)
     return FindingView(
         id=finding.id,
@@ -208,9 +226,11 @@ def _view(person: Person, case: Case, finding: Finding, heads: dict[int, StoredE
                 answer=entry.answer,
                 version=entry.version,
                 until=entry.until,
+                retest=retest_view(done[entry.id]) if entry.id in done else None,
             )
             for entry in finding.entries
         ],
+        retest=retest_view(retests[-1]) if retests and retests[-1].entry_id is None else None,
         may=list(can),
         author=finding.author.name,
         revision=finding.revision,

@@ -18,6 +18,7 @@ from brookfall.core.judge.finding_life import FindingAct, FindingState
 from brookfall.core.judge.question_life import QuestionAct, QuestionState
 from brookfall.core.judge.standing import Shown
 from brookfall.core.plan.plan import Plan
+from brookfall.core.retest.before_and_after import RetestResult
 from brookfall.core.retest.screening.screen import Look
 from brookfall.core.submission.difference import VersionChange
 from brookfall.core.submission.label_marks import LabelMark
@@ -982,16 +983,40 @@ class SaidView(View):
     takes_files: bool
 
 
-class FindingEntryView(SaidView):
-    """Of an owner's answer what it is, and of one that is mended the version; of an accepted risk its last day."""
+class OtherVersion(View):
+    case_id: int
+    version: str
 
+
+class RetestView(View):
+    """A retest of a finding on a ``version`` of the model, whose case is ``on_case_id``: how far it is, or its result.
+    Its evidence is a file of its own once it is done."""
+
+    id: int
+    version: str
+    on_case_id: int
+    state: str
+    done: int
+    needed: int
+    said: str
+    by: str
+    asked: Moment
+    result: RetestResult | None
+
+
+class FindingEntryView(SaidView):
+    """Of an owner's answer what it is, and of one that is mended the version; of an accepted risk its last day; of a
+    retest its figures."""
+
+    retest: RetestView | None
     answer: str | None
     version: str
     until: date | None
 
 
 class FindingView(View):
-    """``may`` is what the person who looks may do about it now; ``until`` the last day of an accepted risk."""
+    """``may`` is what the person who looks may do about it now; ``until`` the last day of an accepted risk; ``retest``
+    the last that was asked for, until it is done."""
 
     id: int
     number: int
@@ -1006,6 +1031,7 @@ class FindingView(View):
     state: FindingState
     until: date | None
     entries: list[FindingEntryView]
+    retest: RetestView | None
     may: list[FindingAct]
     author: str
     revision: int

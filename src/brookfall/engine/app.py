@@ -14,6 +14,7 @@ from structlog.contextvars import bind_contextvars, clear_contextvars
 from brookfall.desk.plan_counts import count_and_keep
 from brookfall.desk.screening import look_and_keep
 from brookfall.desk.time_estimate import try_and_keep
+from brookfall.engine import retests
 from brookfall.engine.anchors import keep_anchored
 from brookfall.engine.beats import LINES, RUNS, SHORT, beat
 from brookfall.engine.erasures import agreed, clear_cache, take_rows_away
@@ -28,6 +29,7 @@ from brookfall.records.database import alone
 from brookfall.records.drafts import Draft
 from brookfall.records.logs import log_in_json
 from brookfall.records.renditions import Rendition
+from brookfall.records.retests import Retest
 from brookfall.records.runs import Replay
 
 _TICK_SECONDS = 4.0
@@ -48,7 +50,7 @@ app.conf.update(
     worker_consumer="brookfall.engine.consumer:PatientConsumer",
     worker_hijack_root_logger=False,
     task_default_queue=SHORT,
-    task_routes={f"brookfall.{name}": RUNS for name in ("work", "work_once", "draw", "render", "erase")},
+    task_routes={f"brookfall.{name}": RUNS for name in ("work", "work_once", "draw", "render", "erase", "retest")},
     # Where one worker is for everything: somebody waits for a look or a draft; runs, in turns, come after them.
     task_default_priority=0,
     broker_transport_options={"queue_order_strategy": "priority", "priority_steps": [0, _CAN_WAIT, _LAST]},
@@ -121,6 +123,12 @@ def replay(replay_id: int) -> None:
     carry_out(replay_id)
 
 
+@app.task(name="brookfall.retest")  # type: ignore[untyped-decorator]
+def retest(retest_id: int) -> None:
+    """Runs what a finding cites on the version that mends it, and compares."""
+    retests.carry_out(retest_id)
+
+
 @app.task(name="brookfall.trial")  # type: ignore[untyped-decorator]
 def trial(case_id: int) -> None:
     """Makes small trial fits of a case's plan, one worker at a time."""
@@ -172,6 +180,9 @@ class CeleryQueue:
 
     def replay(self, replay_id: int) -> None:
         _send(replay, replay_id, **_line_of(replay_id))
+
+    def retest(self, retest_id: int) -> None:
+        _send(retest, retest_id, priority=_CAN_WAIT)
 
     def render(self, rendition_id: int) -> None:
         _send(render_report, rendition_id)
@@ -245,6 +256,8 @@ def _wake() -> None:
         intake.apply_async((draft_id,), expires=_TICK_SECONDS)
     for replay_id in waiting(Replay):
         _send(replay, replay_id, expires=_TICK_SECONDS, **_line_of(replay_id))
+    for retest_id in waiting(Retest):
+        retest.apply_async((retest_id,), expires=_TICK_SECONDS, priority=_CAN_WAIT)
     for rendition_id in waiting(Rendition):
         render_report.apply_async((rendition_id,), expires=_TICK_SECONDS)
     for erasure_id in agreed():

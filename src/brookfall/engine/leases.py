@@ -17,12 +17,13 @@ from brookfall.records.database import transaction
 from brookfall.records.drafts import Draft
 from brookfall.records.ledger import MOST_ATTEMPTS, is_lost, lease_end
 from brookfall.records.renditions import Rendition
+from brookfall.records.retests import Retest
 from brookfall.records.runs import Replay
 
 FAULT = "A fault in Brookfall stopped it; it was logged."
 _KILLED = f"It ended its worker {MOST_ATTEMPTS} times, most likely for want of memory."
 
-Asked = TypeVar("Asked", Replay, Rendition)
+Asked = TypeVar("Asked", Replay, Retest, Rendition)
 
 _log = logging.getLogger(__name__)
 
@@ -36,7 +37,7 @@ def this_worker() -> str:
     return f"{socket.gethostname()}:{os.getpid()}"
 
 
-def waiting(table: type[Replay] | type[Rendition] | type[Draft]) -> list[int]:
+def waiting(table: type[Replay] | type[Retest] | type[Rendition] | type[Draft]) -> list[int]:
     """What was asked for and no worker holds."""
     try:
         with transaction() as session:

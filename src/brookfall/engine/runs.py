@@ -16,6 +16,7 @@ from brookfall.core.fit.execute import FitResult, execute
 from brookfall.core.fit.request import FitJob
 from brookfall.core.fit.time_and_memory_limits import FitLimitError, limited
 from brookfall.core.retest.run import Asked, ask, evaluate, faulted, jobs_of
+from brookfall.core.submission.subject import Subject
 from brookfall.desk.bench import bench_of, marks_of
 from brookfall.desk.time_estimate import fits_in_order
 from brookfall.engine.heartbeat import heartbeat
@@ -200,22 +201,22 @@ def _make_fits(run_id: int, worker: str, count: int) -> bool:
             ledger.give_back(session, keys, worker)
         raise
     with heartbeat(lambda: _renew(keys, worker)):
-        results = [_execute(laid, key) for key in keys]
+        results = [make_fit(laid.jobs[key], laid.bench.subject) for key in keys]
     with transaction() as session:
         for result in sorted(results, key=lambda result: result.fit):
             ledger.settle(session, result)
     return True
 
 
-def _execute(laid: Laid, key: str) -> FitResult:
-    job = laid.jobs[key]
+def make_fit(job: FitJob, subject: Subject) -> FitResult:
+    """One fit within the limits of time and memory that this server has; it fails where it needs more."""
     started = time.monotonic()
     try:
         with limited(config().fit_seconds, config().fit_megabytes):
-            return execute(job, laid.bench.subject)
+            return execute(job, subject)
     except FitLimitError as problem:
         # The clock ran out just before or after the fit itself.
-        return FitResult(key, {}, time.monotonic() - started, failure=str(problem))
+        return FitResult(job.fit.key, {}, time.monotonic() - started, failure=str(problem))
 
 
 def _renew(keys: list[str], worker: str) -> None:

@@ -19,6 +19,7 @@ from brookfall.records.findings_and_decisions import Decision, FindingFile, Stat
 from brookfall.records.people import Person
 from brookfall.records.questions import OwnerQuestionFile
 from brookfall.records.renditions import Rendition
+from brookfall.records.retests import Retest
 from brookfall.records.runs import Reading, Run, RunFit
 
 PROPOSED, AGREED = "proposed to take rows away", "agreed to take rows away"
@@ -108,6 +109,7 @@ def _is_used(session: Session, name: str) -> bool:
         exists().where(FindingFile.sha256 == name),
         exists().where(ConditionFile.sha256 == name),
         exists().where(OwnerQuestionFile.sha256 == name),
+        exists().where(Retest.evidence_sha256 == name),
         exists().where(Decision.statement_sha256 == name),
         exists().where(
             (Rendition.evidence_sha256 == name) | (Rendition.html_sha256 == name) | (Rendition.pdf_sha256 == name)

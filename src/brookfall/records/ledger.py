@@ -18,6 +18,7 @@ from brookfall.core.fit.request import FitJob, Need
 from brookfall.records.config import config
 from brookfall.records.drafts import Draft
 from brookfall.records.renditions import Rendition
+from brookfall.records.retests import Retest
 from brookfall.records.runs import Fit, Reading, Replay, Run, RunCheck, RunFit
 
 MOST_ATTEMPTS = 3
@@ -32,7 +33,9 @@ def lease_end() -> ColumnElement[datetime]:
     return func.timestampadd(text("MICROSECOND"), microseconds, func.utc_timestamp(), type_=DateTime)
 
 
-def is_lost(table: type[Fit] | type[RunCheck] | type[Replay] | type[Rendition] | type[Draft]) -> ColumnElement[bool]:
+def is_lost(
+    table: type[Fit] | type[RunCheck] | type[Replay] | type[Retest] | type[Rendition] | type[Draft],
+) -> ColumnElement[bool]:
     """Whether a row was leased to a worker that was not heard of since."""
     return and_(table.state == "leased", table.lease_until < func.utc_timestamp())
 

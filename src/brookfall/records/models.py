@@ -13,6 +13,7 @@ from brookfall.records import (
     questions,
     record_key,
     renditions,
+    retests,
     runs,
     security_log,
 )
@@ -32,6 +33,7 @@ __all__ = [
     "questions",
     "record_key",
     "renditions",
+    "retests",
     "runs",
     "security_log",
 ]

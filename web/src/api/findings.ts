@@ -6,6 +6,7 @@ import { sendFile } from "./sendFile";
 export type FindingText = Schemas["FindingText"];
 export type FindingDone = Schemas["FindingDone"];
 export type FindingEntry = Schemas["FindingEntryView"];
+export type Retest = Schemas["RetestView"];
 export type FindingAct = Finding["may"][number];
 
 const at = (caseId: number) => ({ params: { path: { case_id: caseId } } });
@@ -14,6 +15,21 @@ export const useFindings = (caseId: number) =>
   useQuery({
     queryKey: ["findings", caseId],
     queryFn: async () => told(await client.GET("/api/cases/{case_id}/findings", at(caseId))),
+    // While a worker retests one of them.
+    refetchInterval: ({ state }) => (state.data?.some(({ retest }) => isGoingOn(retest)) ? RETEST_MS : false),
+  });
+
+const RETEST_MS = 1500;
+
+/** Whether a retest waits for a worker or is with one. */
+export const isGoingOn = (retest: Pick<Retest, "state"> | null): boolean =>
+  retest !== null && (retest.state === "waiting" || retest.state === "leased");
+
+/** The other versions of the model, on which a finding can be retested. */
+export const useVersions = (caseId: number) =>
+  useQuery({
+    queryKey: ["versions", caseId],
+    queryFn: async () => told(await client.GET("/api/cases/{case_id}/versions", at(caseId))),
   });
 
 /** Does something to a finding, and has all asked anew that it may have changed. */
@@ -81,3 +97,27 @@ export const useSendFiles = (caseId: number) =>
     for (const file of files) now = (await sendFile(address, file)) as Finding;
     return now;
   });
+
+interface Wanted {
+  finding: Finding;
+  version: string;
+}
+
+export const useRetest = (caseId: number) =>
+  useOfFinding(caseId, async ({ finding, version }: Wanted) =>
+    told(
+      await client.POST("/api/cases/{case_id}/findings/{finding_id}/retest", {
+        params: { path: { case_id: caseId, finding_id: finding.id } },
+        body: { revision: finding.revision, version },
+      }),
+    ),
+  );
+
+export const useCancelRetest = (caseId: number) =>
+  useOfFinding(caseId, async (finding: Finding) =>
+    told(
+      await client.DELETE("/api/cases/{case_id}/findings/{finding_id}/retest", {
+        params: { path: { case_id: caseId, finding_id: finding.id } },
+      }),
+    ),
+  );

@@ -456,6 +456,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/findings/{finding_id}/retest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Has what the finding cites run on another version by a worker, and set beside what it was. */
+        post: operations["findings_post_retest_cases__int_case_id__findings__int_finding_id__retest_post"];
+        delete: operations["findings_delete_retest_cases__int_case_id__findings__int_finding_id__retest_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case_id}/handling": {
         parameters: {
             query?: never;
@@ -758,6 +775,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/retests/{retest_id}/evidence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The evidence file of a retest, from which the command line computes it again. */
+        get: operations["findings_get_retest_evidence_cases__int_case_id__retests__int_retest_id__evidence_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case_id}/roles": {
         parameters: {
             query?: never;
@@ -950,6 +984,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["api_take_case_cases__int_case_id__take_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The other versions of the model that a finding of this case can be retested on, the last sent first. */
+        get: operations["findings_get_other_versions_cases__int_case_id__versions_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2500,6 +2551,19 @@ export interface components {
             worse: string[];
         };
         /**
+         * ComparedFigure
+         * @description A figure that the exhibit's question turns on, by its id: before, after and the difference; in words what of.
+         */
+        ComparedFigure: {
+            after: components["schemas"]["Estimate"] | null;
+            before: components["schemas"]["Estimate"];
+            difference: components["schemas"]["FigureDifference"] | null;
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+        };
+        /**
          * ComparedPlan
          * @description A plan that could be used here, and what using it would change, in words.
          */
@@ -3468,6 +3532,40 @@ export interface components {
             /** Where */
             where: string;
         };
+        /**
+         * FigureDifference
+         * @description A figure after minus before; ``how`` says whether both are of the same rows, ``note`` why there is no value.
+         */
+        FigureDifference: {
+            /**
+             * High
+             * @default null
+             */
+            high: number | null;
+            /** How */
+            how: string;
+            /** Level */
+            level: number;
+            /**
+             * Low
+             * @default null
+             */
+            low: number | null;
+            /**
+             * Method
+             * @default null
+             */
+            method: string | null;
+            /** N */
+            n: number;
+            /**
+             * Note
+             * @default null
+             */
+            note: string | null;
+            /** Value */
+            value: number | null;
+        };
         /** FileView */
         FileView: {
             /** Path */
@@ -3542,7 +3640,8 @@ export interface components {
         };
         /**
          * FindingEntryView
-         * @description Of an owner's answer what it is, and of one that is mended the version; of an accepted risk its last day.
+         * @description Of an owner's answer what it is, and of one that is mended the version; of an accepted risk its last day; of a
+         *     retest its figures.
          */
         FindingEntryView: {
             /** Act */
@@ -3560,6 +3659,7 @@ export interface components {
             files: components["schemas"]["AttachedView"][];
             /** Id */
             id: number;
+            retest: components["schemas"]["RetestView"] | null;
             /** Takes Files */
             takes_files: boolean;
             /** Text */
@@ -3613,7 +3713,8 @@ export interface components {
         };
         /**
          * FindingView
-         * @description ``may`` is what the person who looks may do about it now; ``until`` the last day of an accepted risk.
+         * @description ``may`` is what the person who looks may do about it now; ``until`` the last day of an accepted risk; ``retest``
+         *     the last that was asked for, until it is done.
          */
         FindingView: {
             /** Action */
@@ -3631,9 +3732,10 @@ export interface components {
             /** Id */
             id: number;
             /** May */
-            may: ("change" | "send" | "answer" | "close" | "accept" | "reopen" | "withdraw" | "comment")[];
+            may: ("change" | "send" | "answer" | "retest" | "close" | "accept" | "reopen" | "withdraw" | "comment")[];
             /** Number */
             number: number;
+            retest: components["schemas"]["RetestView"] | null;
             /** Revision */
             revision: number;
             /** Severity */
@@ -4825,6 +4927,15 @@ export interface components {
         };
         /** OtherPlans */
         OtherPlans: components["schemas"]["OtherPlan"][];
+        /** OtherVersion */
+        OtherVersion: {
+            /** Case Id */
+            case_id: number;
+            /** Version */
+            version: string;
+        };
+        /** OtherVersions */
+        OtherVersions: components["schemas"]["OtherVersion"][];
         /**
          * OwnChallenger
          * @description A challenger of the reviewer's own: a recipe under a name by which estimates and charts call it.
@@ -6069,6 +6180,92 @@ export interface components {
         RetentionView: {
             /** Lines */
             lines: components["schemas"]["RetentionLine"][];
+        };
+        /**
+         * RetestBody
+         * @description ``version`` to test; without one that which the owner said mends it.
+         */
+        RetestBody: {
+            /** Revision */
+            revision: number;
+            /**
+             * Version
+             * @default null
+             */
+            version: string | null;
+        };
+        /**
+         * RetestResult
+         * @description What came of a retest: ``mended`` where all that is judged is within now, None where these rows can't tell.
+         */
+        RetestResult: {
+            /** Exhibits */
+            exhibits: components["schemas"]["RetestedExhibit"][];
+            /** Mended */
+            mended: boolean | null;
+            /** Version After */
+            version_after: string;
+            /** Version Before */
+            version_before: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * RetestView
+         * @description A retest of a finding on a ``version`` of the model, whose case is ``on_case_id``: how far it is, or its result.
+         *     Its evidence is a file of its own once it is done.
+         */
+        RetestView: {
+            /**
+             * Asked
+             * Format: date-time
+             */
+            asked: string;
+            /** By */
+            by: string;
+            /** Done */
+            done: number;
+            /** Id */
+            id: number;
+            /** Needed */
+            needed: number;
+            /** On Case Id */
+            on_case_id: number;
+            result: components["schemas"]["RetestResult"] | null;
+            /** Said */
+            said: string;
+            /** State */
+            state: string;
+            /** Version */
+            version: string;
+        };
+        /**
+         * RetestedExhibit
+         * @description A cited exhibit: what it said, what the same check says of the other version, and the figures of both.
+         *
+         *     ``left_out`` counts those beyond the first dozen.
+         */
+        RetestedExhibit: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Check */
+            check: string;
+            /** Compared */
+            compared: components["schemas"]["ComparedFigure"][];
+            /** Left Out */
+            left_out: number;
+            /** Number */
+            number: number;
+            /** Open After */
+            open_after: number;
+            standing_after: components["schemas"]["Standing"] | null;
+            standing_before: components["schemas"]["Standing"] | null;
+            /** State */
+            state: string;
+            /** Title */
+            title: string;
         };
         /**
          * Roles
@@ -10385,6 +10582,200 @@ export interface operations {
             };
         };
     };
+    findings_post_retest_cases__int_case_id__findings__int_finding_id__retest_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                finding_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RetestBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findings_delete_retest_cases__int_case_id__findings__int_finding_id__retest_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                finding_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     handling_get_handling_cases__int_case_id__handling_get: {
         parameters: {
             query?: never;
@@ -12654,6 +13045,92 @@ export interface operations {
             };
         };
     };
+    findings_get_retest_evidence_cases__int_case_id__retests__int_retest_id__evidence_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                retest_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_put_roles_cases__int_case_id__roles_put: {
         parameters: {
             query?: never;
@@ -14089,6 +14566,100 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CaseView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findings_get_other_versions_cases__int_case_id__versions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OtherVersions"];
                 };
             };
             /** @description Bad Request */

@@ -2,6 +2,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
+import type { ReactNode } from "react";
 import type { Schemas } from "../api/client";
 import { moment, size } from "../wording";
 
@@ -19,11 +20,20 @@ interface EntriesProps<One extends Entry> {
   /** What somebody did, as it goes on after their name. */
   wordsOf: (entry: One) => string;
   addressOf: (entry: One, file: Schemas["AttachedView"]) => string;
+  /** What else stands with an entry, below its words. */
+  below?: (entry: One) => ReactNode;
   sending: boolean;
   onFiles: (files: File[]) => void;
 }
 
-export function Entries<One extends Entry>({ entries, wordsOf, addressOf, sending, onFiles }: EntriesProps<One>) {
+export function Entries<One extends Entry>({
+  entries,
+  wordsOf,
+  addressOf,
+  below,
+  sending,
+  onFiles,
+}: EntriesProps<One>) {
   if (entries.length === 0) return null;
   return (
     <Box component="ol" aria-label="What was said of it" sx={{ listStyle: "none", p: 0, m: 0, mt: 1.5, maxWidth: 760 }}>
@@ -38,6 +48,7 @@ export function Entries<One extends Entry>({ entries, wordsOf, addressOf, sendin
             </Typography>
           </Box>
           {entry.text && <Typography sx={{ whiteSpace: "pre-line", mt: 0.25 }}>{entry.text}</Typography>}
+          {below?.(entry)}
           {entry.files.map((file) => (
             <Box key={file.id} sx={{ display: "flex", gap: 1, fontSize: "size.text", mt: 0.25 }}>
               <a href={addressOf(entry, file)} download={file.path}>

@@ -98,6 +98,7 @@ QUESTION_ACTS = {
 FINDING_ACTS = {
     "send": "sent it to the owner",
     "answer": "answered",
+    "retest": "retested it",
     "close": "closed it",
     "accept": "accepted it as a risk",
     "reopen": "opened it again",

@@ -6,7 +6,7 @@ from typing import Literal, get_args
 from brookfall.core.judge.life import PARTS, Life, step
 
 FindingState = Literal["draft", "open", "answered", "retested", "closed", "accepted", "withdrawn"]
-FindingAct = Literal["change", "send", "answer", "close", "accept", "reopen", "withdraw", "comment"]
+FindingAct = Literal["change", "send", "answer", "retest", "close", "accept", "reopen", "withdraw", "comment"]
 Answer = Literal["agrees", "disputes", "mended"]
 
 STATES: tuple[FindingState, ...] = get_args(FindingState)
@@ -28,6 +28,7 @@ LIFE = Life[FindingAct, FindingState](
         "change": step({"reviewer"}, {"draft", "open", "answered"}, None, _UNDER_REVIEW, reasoned=False),
         "send": step({"reviewer"}, {"draft"}, "open", _UNDER_REVIEW, reasoned=False),
         "answer": step({"owner"}, {"open", "answered"}, "answered", _SEEN, reasoned=False),
+        "retest": step({"reviewer"}, UNSETTLED, "retested", _ANSWERED_FOR, reasoned=False),
         "close": step({"reviewer"}, UNSETTLED, "closed", _ANSWERED_FOR),
         "accept": step({"countersigner"}, UNSETTLED, "accepted", _ANSWERED_FOR),
         "reopen": step(

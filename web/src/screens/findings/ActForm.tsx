@@ -11,7 +11,7 @@ import type { FindingAct, FindingDone } from "../../api/findings";
 import { FilesChosen } from "../../parts/FilesChosen";
 import { useUnsent } from "../../parts/unsent";
 
-export type SaidAct = Exclude<FindingAct, "change" | "send">;
+export type SaidAct = Exclude<FindingAct, "change" | "send" | "retest">;
 
 /** The acts in the order of their buttons. */
 export const BUTTONS: readonly [SaidAct, string][] = [

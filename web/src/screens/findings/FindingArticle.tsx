@@ -13,6 +13,8 @@ import { SERIF } from "../../theme";
 import { day, findingState, severity } from "../../wording";
 import { ActForm, BUTTONS, type SaidAct } from "./ActForm";
 import { wordsOf } from "./entryWords";
+import { isGoingOn, RetestForm, RetestProgress } from "./Retest";
+import { RetestFigures } from "./RetestFigures";
 
 interface FindingArticleProps {
   caseId: number;
@@ -25,6 +27,7 @@ export function FindingArticle({ caseId, finding, onEdit }: FindingArticleProps)
   const act = useFindingAct(caseId);
   const send = useSendFiles(caseId);
   const [saying, setSaying] = useState<SaidAct | null>(null);
+  const [retesting, setRetesting] = useState(false);
   const [kept, setKept] = useState(false);
   const done = (does: FindingAct) => finding.may.includes(does);
   const state =
@@ -86,12 +89,16 @@ export function FindingArticle({ caseId, finding, onEdit }: FindingArticleProps)
         entries={finding.entries}
         wordsOf={wordsOf}
         addressOf={(entry, file) => entryFile(caseId, finding.id, entry.id, file.id)}
+        below={(entry) => entry.retest && <RetestFigures caseId={caseId} retest={entry.retest} />}
         sending={send.isPending}
         onFiles={(files) => send.mutate({ finding, files })}
       />
+      {finding.retest && <RetestProgress caseId={caseId} finding={finding} retest={finding.retest} />}
       <Said error={act.error} />
       {send.error && <Said error={kept ? new Error(`What you said is kept. ${send.error.message}`) : send.error} />}
-      {saying ? (
+      {retesting ? (
+        <RetestForm caseId={caseId} finding={finding} onClose={() => setRetesting(false)} />
+      ) : saying ? (
         <ActForm
           key={saying}
           caseId={caseId}
@@ -120,6 +127,14 @@ export function FindingArticle({ caseId, finding, onEdit }: FindingArticleProps)
               }
             >
               Send to the owner
+            </Button>
+          )}
+          {done("retest") && !isGoingOn(finding.retest) && finding.cites.length > 0 && (
+            <Button
+              variant={finding.state === "answered" ? "contained" : "outlined"}
+              onClick={() => setRetesting(true)}
+            >
+              Retest it
             </Button>
           )}
           {BUTTONS.filter(([does]) => done(does)).map(([does, words]) => (

@@ -8,6 +8,7 @@ export function wordsOf(entry: Pick<FindingEntry, "act" | "answer" | "version" |
     const version = entry.version ? ` in version ${entry.version}` : "";
     return `${findingAnswer(entry.answer)}${version}`;
   }
+  if (entry.act === "retest") return `had it retested on version ${entry.version}`;
   if (entry.act === "accept" && entry.until) return `accepted it as a risk until ${day(entry.until)}`;
   return entry.by === null ? "has come: it is open again" : findingAct(entry.act);
 }
