@@ -87,9 +87,7 @@ def test_a_fit_over_its_limit_fails_and_the_next_is_made(stores: House, monkeypa
     bench = Bench(subject_of(package_from_files(files_of())), small_plan(checks=["holdout"]))
     rows, test = bench.split.parts["training"], bench.split.parts["test"]
     jobs = [FitJob(bench.fit(rows, recipe), (ScoreReading(test),)) for recipe in (slow, bench.recipe)]
-    laid = runs.Laid(bench, {"holdout": 1})
-    laid.jobs.update({job.fit.key: job for job in jobs})
-    first, second = (runs._execute(laid, job.fit.key) for job in jobs)
+    first, second = (runs.make_fit(job, bench.subject) for job in jobs)
     assert first.failure is not None
     assert "longer than its limit of 2 seconds" in first.failure
     assert second.failure is None

@@ -24,6 +24,8 @@ from brookfall.core.measure.scored import AnyScored, Scored
 
 _MOST = 12
 """Figures of an exhibit on its strip; the evidence of the retest has all."""
+_UNJUDGED = 6
+"""As many where none of them is judged."""
 _TESTS = ("p_value", "p_value_holm")
 
 
@@ -168,13 +170,14 @@ def _retested(old: Exhibit, new: Exhibit, pairs: "_Pairs") -> RetestedExhibit:
 
 def _chosen(old: Exhibit, new: Exhibit) -> list[Estimate]:
     """What the exhibit's question turned on and what it turns on now, which may be another figure; where nothing is
-    judged, its figures of a model's scores."""
+    judged, its first figures, those of unseen rows where there are any."""
     shown = [one for one in old.estimates if one.value is not None and one.comparison not in _TESTS]
     now = {_but_for_threshold(one) for one in new.estimates if one.leading}
     leading = [one for one in shown if one.leading or _but_for_threshold(one) in now]
-    return (
-        leading or [one for one in shown if one.standing is not None] or [one for one in shown if one.low is not None]
-    )
+    if leading:
+        return leading
+    unseen = [one for one in shown if one.low is not None and not (one.part or "").startswith("training")]
+    return (unseen or shown)[:_UNJUDGED]
 
 
 def _same(before: Estimate, new: Exhibit) -> Estimate | None:
