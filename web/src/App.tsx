@@ -15,6 +15,7 @@ import { Docket } from "./screens/Docket";
 import { Evidence } from "./screens/Evidence";
 import { Findings } from "./screens/findings/Findings";
 import { InboxScreen } from "./screens/InboxScreen";
+import { Letters } from "./screens/Letters";
 import { Models } from "./screens/Models";
 import { ModelScreen } from "./screens/ModelScreen";
 import { Plan } from "./screens/plan/Plan";
@@ -59,6 +60,7 @@ function Pages({ me }: { me: Schemas["PersonView"] }) {
         <Route path="/models" element={<Models />} />
         <Route path="/models/:modelKey" element={<ModelScreen />} />
         <Route path="/you" element={<You />} />
+        <Route path="/letters" element={<Letters />} />
         <Route path="/record" element={<RecordScreen verifies={me.roles.some((role) => role !== "owner")} />} />
         <Route path="/retention" element={<Retention />} />
         <Route path="/security" element={<SecurityLog />} />

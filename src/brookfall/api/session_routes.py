@@ -1,5 +1,7 @@
 """The addresses of signing in and out, of one's password and tokens, and of the security log."""
 
+from typing import Literal
+
 from flask import Response, jsonify, make_response
 from flask_login import current_user, login_required
 from pydantic import BaseModel, ConfigDict, Field, RootModel
@@ -16,9 +18,9 @@ from brookfall.api.session import (
     secret_of_cookie,
     typed_account,
 )
-from brookfall.desk import people, security, sessions, tokens
+from brookfall.desk import letters, people, security, sessions, tokens
 from brookfall.desk.tokens import Scope
-from brookfall.desk.views import NewToken, PersonView, SecurityLogView, TokenView
+from brookfall.desk.views import LetterView, MailView, NewToken, PersonView, SecurityLogView, TokenView
 from brookfall.records.database import transaction
 
 session_api = blueprint("session")
@@ -42,6 +44,17 @@ class TokenBody(BaseModel):
     name: str = Field(min_length=1, max_length=200)
     scopes: list[Scope] = Field(min_length=1, max_length=2, description="what it is for")
     days: int = Field(default=90, ge=1, le=365, description="until it ends")
+
+
+class MailBody(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+    address: str = Field(max_length=320)
+    when: Literal["at_once", "daily", "never"]
+
+
+class Letters(RootModel[list[LetterView]]):
+    pass
 
 
 class TokenPath(BaseModel):
@@ -94,6 +107,32 @@ def put_password(body: PasswordBody) -> Response:
         person = asking(session)
         people.change_password(session, person, body.old, body.new, keep=current_user.secret, address=address())
     return make_response("", 204)
+
+
+@session_api.get("/mail", responses={200: MailView})
+@login_required
+@shows
+def get_mail() -> MailView:
+    with transaction() as session:
+        return letters.mail_view(asking(session))
+
+
+@session_api.put("/mail", responses={200: MailView})
+@login_required
+@shows
+def put_mail(body: MailBody) -> MailView:
+    """Where one is mailed, and whether at once, once a day or never."""
+    with transaction() as session:
+        return letters.choose(session, asking(session), body.address, body.when)
+
+
+@session_api.get("/letters", responses={200: Letters})
+@login_required
+@shows
+def get_letters(query: LogQuery) -> Letters:
+    """The letters written to whoever asks, the newest first."""
+    with transaction() as session:
+        return Letters(letters.letters_view(session, asking(session), query.page))
 
 
 @session_api.get("/tokens", responses={200: Tokens})

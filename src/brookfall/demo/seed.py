@@ -28,6 +28,8 @@ def seed() -> None:
         if session.scalar(select(Person.id).limit(1)) is not None:
             return
         ids = {login: add_person(session, login, name, PASSWORD, roles).id for login, name, roles in PEOPLE}
+        for login, person_id in ids.items():
+            person_of(session, person_id).mail = f"{login}@hollinmoor.example"
         owner, reviewer = person_of(session, ids["nell"]), person_of(session, ids["iris"])
         today = now().date()
         first = submit.submit(session, owner, packages.home_visit_1(), today + timedelta(days=11))

@@ -48,16 +48,7 @@ _CONDITIONS: tuple[tuple[ConditionState, ConditionAct, str], ...] = (
 
 def inbox(session: Session, person: Person, page: int = 1) -> InboxView:
     """What waits for this person, the oldest first, a page of it."""
-    items = sorted(
-        [
-            *_cases(session, person),
-            *_questions(session, person),
-            *_findings(session, person),
-            *_conditions(session, person),
-            *_approvals(session, person),
-        ],
-        key=lambda one: (one.since, one.case_id, one.about),
-    )
+    items = waiting_items(session, person)
     return InboxView(
         items=items[PAGE * (page - 1) : PAGE * page],
         total=len(items),
@@ -68,9 +59,23 @@ def inbox(session: Session, person: Person, page: int = 1) -> InboxView:
     )
 
 
+def waiting_items(session: Session, person: Person) -> list[InboxItem]:
+    """All that waits for this person, the oldest first."""
+    return sorted(
+        [
+            *_cases(session, person),
+            *_questions(session, person),
+            *_findings(session, person),
+            *_conditions(session, person),
+            *_approvals(session, person),
+        ],
+        key=lambda one: (one.since, one.case_id, one.about),
+    )
+
+
 def changes(session: Session, person: Person, page: int = 1) -> ChangesView:
     """What others did in the cases that this person has a part in, the newest first."""
-    mine = select(Case.id).where(people.visible(person), _has_part(person))
+    mine = select(Case.id).where(people.visible(person), has_part(person))
     query = select(RecordEntry).where(RecordEntry.case_id.in_(mine), RecordEntry.person_id.is_distinct_from(person.id))
     total = session.scalar(select(func.count()).select_from(query.subquery())) or 0
     entries = session.scalars(query.order_by(RecordEntry.id.desc()).limit(PAGE).offset(PAGE * (page - 1))).all()
@@ -94,7 +99,7 @@ def look(session: Session, person: Person) -> None:
     session.get_one(Person, person.id).looked = now()
 
 
-def _has_part(person: Person) -> ColumnElement[bool]:
+def has_part(person: Person) -> ColumnElement[bool]:
     """The condition that a person has a part in a case: belongs to it, reviewed it, or countersigned it."""
     return or_(people.is_part(person, "owner"), people.ever_reviewed(person), Case.countersigner_id == person.id)
 

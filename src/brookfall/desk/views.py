@@ -53,6 +53,25 @@ class PersonView(View):
     reads_all: bool
 
 
+class MailView(View):
+    """Where a person is mailed and when; ``sends`` whether this house sends any mail."""
+
+    address: str
+    when: str
+    sends: bool
+
+
+class LetterView(View):
+    """A letter to the person who looks; ``said`` is why it could not be sent yet."""
+
+    id: int
+    subject: str
+    text: str
+    written: Moment
+    state: str
+    said: str
+
+
 class TokenView(View):
     id: int
     name: str

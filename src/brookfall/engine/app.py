@@ -20,6 +20,7 @@ from brookfall.engine.beats import LINES, RUNS, SHORT, beat
 from brookfall.engine.erasures import agreed, clear_cache, take_rows_away
 from brookfall.engine.housekeeping import keep_house
 from brookfall.engine.leases import this_worker, waiting
+from brookfall.engine.letters import see_to_letters
 from brookfall.engine.renditions import draw_exhibit, numbers_of, render
 from brookfall.engine.replays import carry_out, is_short
 from brookfall.engine.runs import is_running, next_run, open_runs, work_on
@@ -227,6 +228,7 @@ def _tick_for_ever(lines: Sequence[str]) -> None:
         _wake,
         _anchor,
         keep_house,
+        see_to_letters,
         clear_cache,
     )
     while not pause.wait(_TICK_SECONDS):

@@ -17,7 +17,7 @@ def main() -> None:
     command = sys.argv[1] if len(sys.argv) > 1 else "demo"
     try:
         if command == "demo":
-            _demo(House(PROJECT, "demo"))
+            _demo(House(PROJECT, "demo", mails=True))
         elif command == "reset":
             House(PROJECT, "demo").clear()
             print("The demo's data are gone; 'make demo' makes it new.")
@@ -41,6 +41,7 @@ def _demo(house: House) -> None:
         print(f"\nBrookfall is at {house.address}\n")
         for line in sign_ins():
             print(f"  {line}")
+        print(f"\nWhat is mailed to them is put into {house.mail_folder}, and shown on the page Letters.")
         print("\nCtrl-C stops everything.", flush=True)
         while not stop.is_set():
             house.keeper.bring_up()

@@ -39,6 +39,16 @@ class House:
 
     project: Path
     name: str
+    mails: bool = False
+
+    @property
+    def _mail(self) -> dict[str, str]:
+        """A house that mails: to a stand-in on loopback, as nobody out there is to get letters of made-up models."""
+        return {
+            "BROOKFALL_MAIL_SERVER": f"smtp://127.0.0.1:{self.settings['mail_port']}",
+            "BROOKFALL_MAIL_FROM": "brookfall@hollinmoor.example",
+            "BROOKFALL_PUBLIC_URL": self.address,
+        }
 
     @property
     def folder(self) -> Path:
@@ -54,13 +64,17 @@ class House:
         file = self.folder / "settings.json"
         if file.is_file():
             kept: dict[str, str] = json.loads(file.read_text())
+            if "mail_port" not in kept:
+                kept["mail_port"] = str(_free_ports(f"{self.project}/{self.name}/mail", 1)[0])
+                file.write_text(json.dumps(kept, indent=1))
             return kept
         self.folder.mkdir(parents=True, exist_ok=True)
-        ports = _free_ports(f"{self.project}/{self.name}", 3)
+        ports = _free_ports(f"{self.project}/{self.name}", 4)
         made = {
             "mariadb_port": str(ports[0]),
             "redis_port": str(ports[1]),
             "web_port": str(ports[2]),
+            "mail_port": str(ports[3]),
             "owner_password": secrets.token_hex(16),
             "app_password": secrets.token_hex(16),
             "secret_key": secrets.token_hex(32),
@@ -87,8 +101,14 @@ class House:
             "BROOKFALL_ANCHOR_FILE": str(self.folder / "anchors.jsonl"),
             "BROOKFALL_SANDBOX": "best",
             "BROOKFALL_SECURE_COOKIES": "no",
+            **(self._mail if self.mails else {}),
             **ONE_THREAD,
         }
+
+    @property
+    def mail_folder(self) -> Path:
+        """Where the stand-in for a mail server puts what it is given."""
+        return self.folder / "mail"
 
     @property
     def record_key_file(self) -> Path:
@@ -128,6 +148,12 @@ class House:
         command = [*_COMMAND, "work", "--name", f"{name}-{self.name}", "--for", line, *processes, *_nice()]
         self.keeper.stop(f"worker-{name}", patience=5)
         self.keeper.start(f"worker-{name}", command, self.environment)
+
+    def start_mail(self) -> None:
+        """The stand-in for a mail server."""
+        command = [sys.executable, "-m", "brookfall.launch.mail_stand_in", self.settings["mail_port"]]
+        self.keeper.stop("mail", patience=5)
+        self.keeper.start("mail", [*command, str(self.mail_folder)])
 
     def start_web(self) -> None:
         port = self.settings["web_port"]

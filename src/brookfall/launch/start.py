@@ -17,6 +17,8 @@ def start_whole(house: House, say: Callable[[str], None] = print) -> None:
 
     say("Bringing the database up to date …")
     migrate(house.owner_url, granted_to=APPLICATION)
+    if house.mails:
+        house.start_mail()
     house.start_workers(workers_wanted())
     house.start_web()
     seed()

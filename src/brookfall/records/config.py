@@ -28,6 +28,8 @@ class Config(BaseSettings):
     ``/metrics`` is answered to whoever sends ``metrics_token``, and to nobody where there is none.
     What a request says of the address it comes from is believed where it comes by one of ``trusted_proxies``.
     Days begin and end by the clocks of ``time_zone``.
+    Letters go by ``mail_server`` (``smtp://`` or ``smtps://``, with name and password where it wants them), as from
+    ``mail_from``, with links to ``public_url``; without a server none are written.
     """
 
     model_config = SettingsConfigDict(env_prefix=PREFIX, env_ignore_empty=True, frozen=True, extra="ignore")
@@ -48,6 +50,9 @@ class Config(BaseSettings):
     metrics_token: str | None = Field(default=None, min_length=16)
     trusted_proxies: Annotated[tuple[IPv4Network | IPv6Network, ...], NoDecode] = ()
     time_zone: str = "UTC"
+    mail_server: str | None = Field(default=None, pattern=r"^smtps?://")
+    mail_from: str = Field(default="brookfall@localhost", pattern=r"^[^@\s]+@[^@\s]+$")
+    public_url: str | None = Field(default=None, pattern=r"^https?://")
 
     @field_validator("time_zone")
     @classmethod

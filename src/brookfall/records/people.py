@@ -12,7 +12,8 @@ _SESSIONS_KEPT = timedelta(days=30)
 
 
 class Person(Base):
-    """``disabled`` is since when a person can't sign in any more; ``looked`` when they last saw what others did."""
+    """``disabled`` is since when a person can't sign in any more; ``looked`` when they last saw what others did;
+    ``mail`` where they are written to, and ``mail_when``: at_once, daily or never."""
 
     __tablename__ = "person"
     __table_args__ = TABLE_OPTIONS
@@ -25,6 +26,8 @@ class Person(Base):
     created: Mapped[Moment]
     disabled: Mapped[Moment | None]
     looked: Mapped[Moment | None]
+    mail: Mapped[str | None] = mapped_column(String(320))
+    mail_when: Mapped[str] = mapped_column(String(10), default="at_once", server_default="at_once")
 
 
 class BrowserSession(Base):

@@ -1,4 +1,4 @@
-/** Personal tokens, by which a script submits or reads in one's name; and one's password. */
+/** Where one is mailed; personal tokens, by which a script submits or reads in one's name; and one's password. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
@@ -11,6 +11,7 @@ import { useMakeToken, useRevokeToken, useTokens } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
 import { Fetching, Said } from "../parts/Said";
 import { moment, plural } from "../wording";
+import { MailChoice } from "./MailChoice";
 import { Password } from "./Password";
 
 type Scope = Schemas["TokenBody"]["scopes"][number];
@@ -39,6 +40,7 @@ export function You() {
   return (
     <Box component="main" sx={{ p: 3, overflow: "auto" }}>
       <Box sx={{ maxWidth: 980 }}>
+        <MailChoice />
         <Typography variant="h1" sx={{ mb: 0.5 }}>
           Personal tokens
         </Typography>

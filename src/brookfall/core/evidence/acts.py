@@ -120,7 +120,14 @@ ACTS: dict[Kind, frozenset[str]] = {
         {"proposed to take rows away", "agreed to take rows away", "declined to take rows away", "took rows away"}
     ),
     "people": frozenset(
-        {"added a person", "disabled a person", "enabled a person", "made a token", "revoked a token"},
+        {
+            "added a person",
+            "disabled a person",
+            "enabled a person",
+            "made a token",
+            "revoked a token",
+            "chose how to be mailed",
+        },
     ),
     "record": frozenset({"changed the key of the record", "announced a key of the record"}),
 }

@@ -1,0 +1,196 @@
+"""What is written to whom: at once or once a day what waits for them and what others did, as each chooses; and to
+auditors, once a day, how far the record goes. Written from the inbox and the record, so that no act waits for it."""
+
+import re
+from collections.abc import Sequence
+from datetime import UTC, date, datetime
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from brookfall.core.evidence.acts import ACTS, Kind
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.foundation.wording import counted
+from brookfall.desk import inbox, people
+from brookfall.desk.letter_text import Line, Words
+from brookfall.desk.views import InboxItem, LetterView, MailView
+from brookfall.records import audit_log
+from brookfall.records.audit_log import RecordEntry, RecordHead
+from brookfall.records.base import now
+from brookfall.records.cases import Case
+from brookfall.records.config import config, today
+from brookfall.records.database import transaction
+from brookfall.records.letters import Letter, ToldOf
+from brookfall.records.people import Person
+from brookfall.records.record_key import record_key
+
+WHEN = ("at_once", "daily", "never")
+_TOLD: tuple[Kind, ...] = ("case", "finding", "question", "decision", "approval")
+"""What others did that is worth a letter."""
+_MOST = 20
+_DIGEST_HOUR = 7
+_ADDRESS = re.compile(r"[^@\s,;<>\"]{1,64}@[^@\s,;<>\"]{1,255}")
+_CHOICE = "You choose on your own page whether you are mailed at once, once a day or never."
+
+
+def mail_view(person: Person) -> MailView:
+    """Where a person is mailed and when, and whether this house sends any mail."""
+    return MailView(address=person.mail or "", when=person.mail_when, sends=config().mail_server is not None)
+
+
+def choose(session: Session, person: Person, address: str, when: str) -> MailView:
+    """Where and when one is mailed from now on; UserError where it is no address."""
+    mine = session.get_one(Person, person.id)
+    address = address.strip()
+    if when not in WHEN:
+        raise UserError("Mail comes at once, once a day or never.", todo="Choose one of the three.")
+    if address and not _ADDRESS.fullmatch(address):
+        raise UserError(f"'{address}' is no mail address.", todo="Write one, such as name@example.org.")
+    if (mine.mail or "", mine.mail_when) != (address, when):
+        # The address is the person's own, and the record is read by others: it says only whether there is one.
+        before = {"when": mine.mail_when, "address": "given" if mine.mail else None}
+        after = {"when": when, "address": "given" if address else None}
+        mine.mail, mine.mail_when = address or None, when
+        audit_log.append(session, mine, "chose how to be mailed", mine.name, before=before, after=after)
+    return mail_view(mine)
+
+
+def letters_view(session: Session, person: Person, page: int) -> list[LetterView]:
+    """The letters written to a person, the newest first."""
+    mine = select(Letter).where(Letter.person_id == person.id).order_by(Letter.id.desc())
+    found = session.scalars(mine.limit(_MOST).offset(_MOST * (page - 1)))
+    return [
+        LetterView(id=one.id, subject=one.subject, text=one.text, written=one.written, state=one.state, said=one.said)
+        for one in found
+    ]
+
+
+def write_letters() -> None:
+    """Writes to everybody what they are to be told now. A letter to one person depends on none to another."""
+    with transaction() as session:
+        wanted = select(Person.id).where(Person.mail.is_not(None), Person.disabled.is_(None))
+        ids = session.scalars(wanted.where(Person.mail_when != "never").order_by(Person.id)).all()
+    for person_id in ids:
+        with transaction() as session:
+            _write_to(session, session.get_one(Person, person_id))
+
+
+def _write_to(session: Session, person: Person) -> None:
+    head = session.get(RecordHead, 1)
+    last = head.entries if head is not None else 0
+    told = session.get(ToldOf, person.id, with_for_update=True)
+    if told is None:
+        # From now on: what waits already is in the inbox.
+        waits = {_key(one): one.count for one in inbox.waiting_items(session, person)}
+        session.add(ToldOf(person_id=person.id, waits=waits, entry=last, digest=today(), head=None))
+        return
+    if head is not None and "auditor" in person.roles and told.head != today():
+        told.head = today()
+        _keep(session, person, _of_head(head, today()))
+    due = told.digest != today() and _hour() >= _DIGEST_HOUR if person.mail_when == "daily" else told.entry != last
+    if not due:
+        return
+    items = inbox.waiting_items(session, person)
+    new = [one for one in items if one.count > int(told.waits.get(_key(one), 0))]
+    changes, more = _changes(session, person, told.entry)
+    told.waits, told.entry, told.digest = {_key(one): one.count for one in items}, last, today()
+    daily = person.mail_when == "daily"
+    if new or changes:
+        _keep(session, person, _words(items if daily else new, changes, more, daily=daily))
+
+
+def _key(item: InboxItem) -> str:
+    return f"{item.about} {item.case_id} {item.act}"
+
+
+def _changes(session: Session, person: Person, after: int) -> tuple[list[Line], int]:
+    """What others did since an entry in the cases that the person has a part in, the first of it, and how much more."""
+    mine = select(Case.id).where(people.visible(person), inbox.has_part(person))
+    acts = sorted(act for kind in _TOLD for act in ACTS[kind])
+    of_others = RecordEntry.person_id.is_distinct_from(person.id)
+    conditions = (RecordEntry.id > after, RecordEntry.case_id.in_(mine), RecordEntry.act.in_(acts), of_others)
+    total = session.scalar(select(func.count()).select_from(RecordEntry).where(*conditions)) or 0
+    query = select(RecordEntry, Case.model, Case.version).join(Case, Case.id == RecordEntry.case_id)
+    found = session.execute(query.where(*conditions).order_by(RecordEntry.id).limit(_MOST))
+    lines = [
+        Line(_change(entry, f"{model} {version}"), _at(f"/cases/{entry.case_id}")) for entry, model, version in found
+    ]
+    return lines, total - len(lines)
+
+
+def _change(entry: RecordEntry, case: str) -> str:
+    about = "" if entry.subject in ("", case) else f" ({entry.subject})"
+    return f"{case}: {entry.who} {entry.act}{about}"
+
+
+def _words(items: Sequence[InboxItem], changes: Sequence[Line], more: int, *, daily: bool) -> Words:
+    waits = tuple(Line(_waits(one), _place(one)) for one in items[:_MOST])
+    left = len(items) - len(waits)
+    if left:
+        waits = (*waits, Line(f"{left} more in your inbox", _at("/inbox")))
+    if more:
+        changes = [*changes, Line(f"{more} more in your inbox", _at("/inbox"))]
+    parts = [("What waits for you", waits), ("What others did", tuple(changes))]
+    said = [part for part in (_counted(len(items), "thing waits", "things wait"), _changed(len(changes))) if part]
+    opening = "Here is how things stand." if daily else "This is new since the last letter."
+    subject = f"Brookfall: {' and '.join(said)}" if len(items) != 1 else f"Brookfall: {_waits(items[0])}"
+    return Words(subject[:190], opening, tuple((head, lines) for head, lines in parts if lines), _CHOICE)
+
+
+def _waits(item: InboxItem) -> str:
+    about = "" if item.about in ("case", "approval") else f"{counted(item.count, item.about)} "
+    due = f", due {item.due:%-d %b %Y}" if item.due else ""
+    return f"{item.model} {item.version}: {about}{item.waits}{due}"
+
+
+def _counted(count: int, one: str, many: str) -> str:
+    return f"{count} {one if count == 1 else many} for you" if count else ""
+
+
+def _changed(count: int) -> str:
+    return f"{counted(count, 'change')}" if count else ""
+
+
+def _place(item: InboxItem) -> str | None:
+    return _at(item.place if item.place.startswith("/") else f"/cases/{item.case_id}/{item.place}".rstrip("/"))
+
+
+def _at(path: str) -> str | None:
+    return None if config().public_url is None else f"{str(config().public_url).rstrip('/')}{path}"
+
+
+def _of_head(head: RecordHead, day: date) -> Words:
+    key = record_key()
+    said = f"{head.entries} {head.hash}"
+    return Words(
+        f"Brookfall: the record on {day:%-d %b %Y}, {head.entries} entries",
+        "Keep this letter: with it you can show later that no entry of the record up to here was changed or cut off.",
+        (
+            (
+                "How far the record goes",
+                (
+                    Line(f"Entries: {head.entries}"),
+                    Line(f"Hash of the last: {head.hash}"),
+                    Line(f"Key: {key.id}"),
+                    Line(f"Signature of both numbers by it: {key.sign(said)}"),
+                ),
+            ),
+        ),
+        "The record's page verifies the chain, and the first entry up to this one must come to this hash.",
+    )
+
+
+def _hour() -> int:
+    """The hour that it is where the house stands."""
+    return now().replace(tzinfo=UTC).astimezone(ZoneInfo(config().time_zone)).hour
+
+
+def _keep(session: Session, person: Person, words: Words) -> None:
+    moment: datetime = now()
+    session.add(
+        Letter(
+            person_id=person.id, address=person.mail or "", subject=words.subject, text=words.text, html=words.html,
+            written=moment, state="waiting", attempts=0, next_try=moment, said="",
+        )
+    )  # fmt: skip
