@@ -7,7 +7,7 @@ from datetime import date, timedelta
 from email.message import EmailMessage
 from email.policy import default
 from pathlib import Path
-from typing import Any, cast
+from typing import Any
 
 import pytest
 from sqlalchemy import select
@@ -63,10 +63,7 @@ def box(port: int, tmp_path: Path, mails: None) -> Iterator[Path]:
 
 def posted(box: Path) -> list[EmailMessage]:
     """What came since the last time."""
-    found = [
-        cast("EmailMessage", email.message_from_bytes(path.read_bytes(), policy=default))
-        for path in sorted(box.glob("*.eml"))
-    ]
+    found = [email.message_from_bytes(path.read_bytes(), policy=default) for path in sorted(box.glob("*.eml"))]
     for path in box.glob("*.eml"):
         path.unlink()
     return found

@@ -70,6 +70,7 @@ BODIES: dict[tuple[str, str], Any] = {
     ("PUT", "/roles"): None,
     ("POST", "/re-review"): {"reason": "A year has passed."},
     ("POST", "/rows"): {},
+    ("POST", "/set-up"): {"case_id": None},
     ("POST", "/statements"): {"statement": STATEMENT},
     ("PUT", "/statements/{statement_id}"): {"revision": 0, "statement": STATEMENT},
 }
@@ -101,7 +102,7 @@ OF_THE_REVIEWER = frozenset(
     {
         ("PUT", "/changes"), ("POST", "/decision"), ("POST", "/deviation"),
         ("DELETE", "/deviation"), ("POST", "/findings"), ("PUT", "/findings/{finding_id}"), ("POST", "/marks"),
-        ("PUT", "/plan"), ("POST", "/questions"), ("PUT", "/roles"), ("POST", "/run"), ("DELETE", "/run"),
+        ("PUT", "/plan"), ("POST", "/set-up"), ("POST", "/questions"), ("PUT", "/roles"), ("POST", "/run"), ("DELETE", "/run"),
         ("POST", "/statements"),
         ("PUT", "/statements/{statement_id}"), ("POST", "/statements/{statement_id}/files"),
         ("DELETE", "/statements/{statement_id}/files/{file_id}"), ("DELETE", "/tables"),

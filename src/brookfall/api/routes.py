@@ -1,6 +1,7 @@
 """Every address of the API. Each opens a transaction, asks the desk, and sends what it shows."""
 
 from collections.abc import Mapping
+from typing import Literal
 
 from flask import current_app, request
 from flask_login import login_required
@@ -23,6 +24,7 @@ from brookfall.desk import (
     notes,
     run,
     screening,
+    set_up,
     submit,
     vocabulary,
 )
@@ -38,6 +40,7 @@ from brookfall.desk.views import (
     MarginView,
     MatrixView,
     RowsView,
+    SetUpView,
     View,
     Vocabulary,
 )
@@ -55,6 +58,18 @@ class CasePath(BaseModel):
 
 class ExhibitPath(CasePath):
     number: int
+
+
+class TakeQuery(BaseModel):
+    """``begin``: from the standard roles and plan, or from those of the last decided review of the model."""
+
+    begin: Literal["standard", "last"] = "standard"
+
+
+class SetUpBody(BaseModel):
+    """``case_id`` of an earlier review of the model, or none for the standard roles and plan."""
+
+    case_id: int | None
 
 
 class RolesBody(BaseModel):
@@ -161,12 +176,34 @@ def get_case(path: CasePath) -> CaseView:
 @api.post("/cases/<int:case_id>/take", responses={200: CaseView})
 @login_required
 @shows
-def take_case(path: CasePath) -> CaseView:
+def take_case(path: CasePath, query: TakeQuery) -> CaseView:
     with transaction() as session:
         person = asking(session)
-        docket.take(session, person, path.case_id)
+        case = docket.take(session, person, path.case_id)
         session.flush()
+        if query.begin == "last":
+            set_up.begin_from_last(session, person, case)
         return docket.case_view(session, person, path.case_id)
+
+
+@api.get("/cases/<int:case_id>/set-up", responses={200: SetUpView})
+@login_required
+@shows
+def get_set_up(path: CasePath) -> SetUpView:
+    """What the case began from, and what differs since."""
+    with transaction() as session:
+        return set_up.set_up_view(session, asking(session), path.case_id)
+
+
+@api.post("/cases/<int:case_id>/set-up", responses={200: SetUpView})
+@login_required
+@shows
+def post_set_up(path: CasePath, body: SetUpBody) -> SetUpView:
+    """Roles and plan begin anew, from an earlier review of the model or from the standard ones."""
+    with transaction() as session:
+        person = asking(session)
+        set_up.begin_from(session, person, path.case_id, body.case_id)
+        return set_up.set_up_view(session, person, path.case_id)
 
 
 @api.get("/cases/<int:case_id>/data", responses={200: DataView})

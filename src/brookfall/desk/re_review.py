@@ -47,7 +47,8 @@ def open_re_review(session: Session, person: Person, case_id: int, reason: str) 
     last = session.scalars(select(func.max(Case.review)).where(*of_version)).one()
     made = Case(
         **{name: getattr(case, name) for name in _KEPT},
-        review=1 + last, state="waiting", due=None, roles_revision=1, plan_revision=1, created=now(),
+        review=1 + last, begun_from=case.id, state="waiting", due=None, roles_revision=1, plan_revision=1,
+        created=now(),
     )  # fmt: skip
     session.add(made)
     try:

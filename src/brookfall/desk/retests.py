@@ -219,7 +219,7 @@ def other_version_on_bench(session: Session, case: Case, on: Case, checks: Seque
     for came, roles, changes, added in _ways(session, case, on):
         try:
             bench = Bench(subject_from(came, roles, changes), plan)
-            bench.split  # noqa: B018 - laid out when it is asked for, and the parts may not fit these rows
+            bench.split.parts  # noqa: B018 - laid out when it is asked for, and the parts may not fit these rows
         except UserError as caught:
             problem = problem or caught
             continue

@@ -16,7 +16,7 @@ from brookfall.core.plan.revisions import read_plan
 from brookfall.core.plan.statements_due import asked_of, due_by, marks_in_writing, missing_of
 from brookfall.desk import people
 from brookfall.desk.attached import name_of
-from brookfall.desk.views import AttachedView, StatementView
+from brookfall.desk.views import AttachedView, StatementView, WrittenBefore
 from brookfall.desk.written import Words
 from brookfall.records import audit_log, blobs
 from brookfall.records.base import now
@@ -47,7 +47,8 @@ def statements_view(session: Session, person: Person, case_id: int) -> list[Stat
     case = people.case_for(session, person, case_id)
     written = list(statements_of_case(session, case.id))
     plan = read_plan(case.plan)
-    missing = [_missing_view(one) for one in missing_of(due_by(plan), that_stand(written))]
+    before = _written_before(session, case)
+    missing = [_missing_view(one, before.get(one.name)) for one in missing_of(due_by(plan), that_stand(written))]
     views = [_view(one, plan) for one in written] + missing
     order = {name: place for place, name in enumerate(plan.statements)}
     return sorted(views, key=lambda one: (one.withdrawn, order.get(one.name, len(order)), one.number or 0))
@@ -222,7 +223,23 @@ def _logged(statement: WrittenStatement) -> dict[str, object]:
     return {name: getattr(statement, name) for name in names}
 
 
-def _missing_view(due: StatementDue) -> StatementView:
+def _written_before(session: Session, case: Case) -> dict[str, WrittenBefore]:
+    """What the last decided review of the model judged, by the statements' names."""
+    last = select(func.max(Case.id)).where(Case.model_id == case.model_id, Case.id < case.id, Case.state == "decided")
+    other = session.get(Case, session.scalar(last) or 0)
+    if other is None:
+        return {}
+    return {
+        one.name: WrittenBefore(
+            version=other.version, case_id=other.id, judgement=one.judgement, standing=Standing(one.standing).value,
+            reason=one.reason, by=one.author.name,
+        )
+        for one in that_stand(statements_of_case(session, other.id))
+        if one.name
+    }  # fmt: skip
+
+
+def _missing_view(due: StatementDue, before: WrittenBefore | None) -> StatementView:
     return StatementView(
         id=None,
         number=None,
@@ -232,6 +249,7 @@ def _missing_view(due: StatementDue) -> StatementView:
         standing=None,
         reason="",
         files=[],
+        written_before=before,
         author=None,
         changed=None,
         revision=0,

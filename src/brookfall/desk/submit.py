@@ -7,15 +7,11 @@ from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.foundation.errors import ForbiddenError, UserError
 from brookfall.core.foundation.progress import Progress, untold, within
-from brookfall.core.plan.plan import InUse
 from brookfall.core.submission.package import Package
-from brookfall.core.submission.schema import Submission
-from brookfall.core.submission.stated_capacity import stated_capacity
 from brookfall.desk.model_acts import model_for
-from brookfall.desk.versions import versions_to_compare
+from brookfall.desk.set_up import first_plan
 from brookfall.records import audit_log, blobs
 from brookfall.records.base import now
 from brookfall.records.cases import Case, SubmittedFile
@@ -73,7 +69,7 @@ def refuse_others(person: Person) -> None:
 
 def _new_case(session: Session, person: Person, model: RegisteredModel, package: Package, due: date | None) -> Case:
     declared = package.submission
-    roles, stated = declared.data[0].roles, stated_capacity(declared.model)
+    roles = declared.data[0].roles
     case = Case(
         model_id=model.id,
         model=declared.model.name,
@@ -89,16 +85,7 @@ def _new_case(session: Session, person: Person, model: RegisteredModel, package:
         owner_id=person.id,
         roles=roles.model_dump(mode="json"),
         roles_revision=1,
-        plan=standard_plan(
-            declared.model.tier,
-            outcome=declared.model.outcome,
-            given_parts=roles.part is not None,
-            grouped=(roles.group or roles.occasion) is not None,
-            timed=roles.time is not None,
-            observed=roles.observed is not None,
-            in_use=_in_use(session, model, declared),
-            capacity=None if stated is None else stated.percent,
-        ).model_dump(mode="json"),
+        plan=first_plan(session, model.id, declared, model.in_use).model_dump(mode="json"),
         plan_revision=1,
         created=now(),
     )
@@ -111,15 +98,6 @@ def _new_case(session: Session, person: Person, model: RegisteredModel, package:
             raise _known_version(case.model, case.version) from problem
         raise
     return case
-
-
-def _in_use(session: Session, model: RegisteredModel, declared: Submission) -> InUse | None:
-    """The version that the owner says is in use, else the newest, where it can be refitted; the reviewer may name
-    another."""
-    if declared.recipe is None:
-        return None
-    versions = versions_to_compare(session, model.id, declared.model.outcome, None)
-    return next((one for one in versions if one.version == model.in_use), next(iter(versions), None))
 
 
 def _refuse_known_version(session: Session, model: RegisteredModel, package: Package) -> None:

@@ -22,6 +22,16 @@ def versions_to_compare(session: Session, model_id: int, outcome: str, but: int 
     return found
 
 
+def in_use_of(session: Session, model_id: int, declared: Submission, in_use: str | None) -> InUse | None:
+    """The version that the owner says is in use, else the newest, where it can be refitted; the reviewer may name
+    another."""
+    if declared.recipe is None:
+        return None
+    others = versions_to_compare(session, model_id, declared.model.outcome, None)
+    found = [one for one in others if one.version != declared.model.version]
+    return next((one for one in found if one.version == in_use), next(iter(found), None))
+
+
 def _features(session: Session, case: Case) -> tuple[str, ...]:
     """What the version learns from, as its owner declared it: names of the submitted table's columns."""
     roles = Submission.model_validate(case.submission).data[0].roles

@@ -729,6 +729,37 @@ class ChangeEffect(View):
     columns: list[ColumnEffect]
 
 
+class ValueChangeView(View):
+    """A value that changed: as it was and as it is, None where there was or is none."""
+
+    what: str
+    before: str | None
+    after: str | None
+
+
+class SetUpVersion(View):
+    case_id: int
+    version: str
+    review: int
+
+
+class BegunView(SetUpVersion):
+    """The review that a case began from, and what differs since: roles in words, the plan value by value; and how many
+    changes of its data were left, which were of its own rows."""
+
+    roles: list[str]
+    plan: list[ValueChangeView]
+    left_changes: int
+
+
+class SetUpView(View):
+    """What a case began from, None of the standard roles and plan; ``from_`` what it could begin from instead."""
+
+    begun: BegunView | None
+    from_: list[SetUpVersion]
+    may_begin: bool
+
+
 class DeviationView(View):
     """A change after locking. ``closed`` is None while it is open; ``said`` is what it changed, in words."""
 
@@ -952,10 +983,21 @@ class AttachedView(View):
     sha256: str
 
 
+class WrittenBefore(View):
+    """What was judged of another version."""
+
+    version: str
+    case_id: int
+    judgement: str
+    standing: Standing
+    reason: str
+    by: str
+
+
 class StatementView(View):
     """A statement, or one that is due and not written: then it has no ``id``, no standing and no words.
 
-    ``due`` says whether the plan asks for it.
+    ``due`` says whether the plan asks for it; ``written_before`` what the last review of the model judged to it.
     """
 
     id: int | None
@@ -973,6 +1015,7 @@ class StatementView(View):
     changed: Moment | None
     revision: int
     withdrawn: bool
+    written_before: WrittenBefore | None = None
 
 
 class Citation(View):
@@ -1188,14 +1231,6 @@ class MarginView(View):
     text: str
     set_aside: list[int]
     revision: int
-
-
-class ValueChangeView(View):
-    """A value that an entry changed: as it was and as it is, None where there was or is none."""
-
-    what: str
-    before: str | None
-    after: str | None
 
 
 class EntryView(View):

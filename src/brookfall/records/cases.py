@@ -77,6 +77,7 @@ class Case(Base):
     label_marks: Mapped[list[Any]] = mapped_column(server_default="[]", doc="what the reviewer says of single labels")
     created: Mapped[Moment]
     rows_taken: Mapped[Moment | None]
+    begun_from: Mapped[int | None] = mapped_column(ForeignKey("case_file.id"))
 
     registered: Mapped[RegisteredModel] = relationship()
     owner: Mapped[Person] = relationship(foreign_keys=[owner_id])

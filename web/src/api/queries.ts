@@ -439,7 +439,16 @@ export const useRevokeToken = () =>
   );
 
 export const useTake = () =>
-  useAct(async (id: number) => told(await client.POST("/api/cases/{case_id}/take", at(id))), ["docket"], ["case"]);
+  useAct(
+    async (id: number) =>
+      told(
+        await client.POST("/api/cases/{case_id}/take", {
+          params: { path: { case_id: id }, query: { begin: "last" } },
+        }),
+      ),
+    ["docket"],
+    ["case"],
+  );
 
 export const useVocabulary = () =>
   useQuery({

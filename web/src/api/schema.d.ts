@@ -841,6 +841,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/set-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the case began from, and what differs since. */
+        get: operations["api_get_set_up_cases__int_case_id__set_up_get"];
+        put?: never;
+        /** Roles and plan begin anew, from an earlier review of the model or from the standard ones. */
+        post: operations["api_post_set_up_cases__int_case_id__set_up_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case_id}/statements": {
         parameters: {
             query?: never;
@@ -1823,6 +1841,25 @@ export interface components {
              * @default y
              */
             y: string;
+        };
+        /**
+         * BegunView
+         * @description The review that a case began from, and what differs since: roles in words, the plan value by value; and how many
+         *     changes of its data were left, which were of its own rows.
+         */
+        BegunView: {
+            /** Case Id */
+            case_id: number;
+            /** Left Changes */
+            left_changes: number;
+            /** Plan */
+            plan: components["schemas"]["ValueChangeView"][];
+            /** Review */
+            review: number;
+            /** Roles */
+            roles: string[];
+            /** Version */
+            version: string;
         };
         /**
          * Behind
@@ -6706,6 +6743,34 @@ export interface components {
             /** Value */
             value: string[];
         };
+        /**
+         * SetUpBody
+         * @description ``case_id`` of an earlier review of the model, or none for the standard roles and plan.
+         */
+        SetUpBody: {
+            /** Case Id */
+            case_id: number | null;
+        };
+        /** SetUpVersion */
+        SetUpVersion: {
+            /** Case Id */
+            case_id: number;
+            /** Review */
+            review: number;
+            /** Version */
+            version: string;
+        };
+        /**
+         * SetUpView
+         * @description What a case began from, None of the standard roles and plan; ``from_`` what it could begin from instead.
+         */
+        SetUpView: {
+            begun: components["schemas"]["BegunView"] | null;
+            /** From */
+            from_: components["schemas"]["SetUpVersion"][];
+            /** May Begin */
+            may_begin: boolean;
+        };
         /** SeverityCount */
         SeverityCount: {
             /** Count */
@@ -6836,7 +6901,7 @@ export interface components {
          * StatementView
          * @description A statement, or one that is due and not written: then it has no ``id``, no standing and no words.
          *
-         *     ``due`` says whether the plan asks for it.
+         *     ``due`` says whether the plan asks for it; ``written_before`` what the last review of the model judged to it.
          */
         StatementView: {
             /** Asks */
@@ -6869,6 +6934,8 @@ export interface components {
             title: string;
             /** Withdrawn */
             withdrawn: boolean;
+            /** @default null */
+            written_before: components["schemas"]["WrittenBefore"] | null;
         };
         /** Statements */
         Statements: components["schemas"]["StatementView"][];
@@ -7290,7 +7357,7 @@ export interface components {
         };
         /**
          * ValueChangeView
-         * @description A value that an entry changed: as it was and as it is, None where there was or is none.
+         * @description A value that changed: as it was and as it is, None where there was or is none.
          */
         ValueChangeView: {
             /** After */
@@ -7504,6 +7571,27 @@ export interface components {
             kind: "words_are_missing";
             /** Words */
             words: string[];
+        };
+        /**
+         * WrittenBefore
+         * @description What was judged of another version.
+         */
+        WrittenBefore: {
+            /** By */
+            by: string;
+            /** Case Id */
+            case_id: number;
+            /** Judgement */
+            judgement: string;
+            /** Reason */
+            reason: string;
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "within" | "within_open" | "near" | "outside" | "unsettled" | "none";
+            /** Version */
+            version: string;
         };
     };
     responses: never;
@@ -13688,6 +13776,198 @@ export interface operations {
             };
         };
     };
+    api_get_set_up_cases__int_case_id__set_up_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetUpView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_post_set_up_cases__int_case_id__set_up_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetUpBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetUpView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     statements_get_statements_cases__int_case_id__statements_get: {
         parameters: {
             query?: never;
@@ -14629,7 +14909,9 @@ export interface operations {
     };
     api_take_case_cases__int_case_id__take_post: {
         parameters: {
-            query?: never;
+            query?: {
+                begin?: "standard" | "last";
+            };
             header?: never;
             path: {
                 case_id: number;

@@ -10,6 +10,7 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useEffect, useState } from "react";
 import { Controller, useForm } from "react-hook-form";
+import { Link } from "react-router";
 import { z } from "zod";
 import type { Case } from "../api/client";
 import {
@@ -43,6 +44,7 @@ export const OWN: Written = {
   changed: null,
   revision: 0,
   withdrawn: false,
+  written_before: null,
 };
 
 /** How the address calls a statement: by the policy's name, or by its number in the database. */
@@ -267,11 +269,37 @@ interface DeskProps {
   onClose: (() => void) | undefined;
 }
 
+interface WrittenBeforeProps {
+  before: NonNullable<Written["written_before"]>;
+  onTake: (before: NonNullable<Written["written_before"]>) => void;
+}
+
+/** What was judged of the version before: to be read, and to start from. */
+function WrittenBefore({ before, onTake }: WrittenBeforeProps) {
+  return (
+    <Box
+      component="aside"
+      aria-label={`As judged of ${before.version}`}
+      sx={{ borderLeft: 2, borderColor: "divider", pl: 1.25, color: "text.secondary", fontSize: "size.text" }}
+    >
+      <div>
+        Of <Link to={`/cases/${before.case_id}/evidence`}>{before.version}</Link> {before.by} judged:{" "}
+        {statementStanding(before.standing)}.
+      </div>
+      <Box sx={{ whiteSpace: "pre-line", overflowWrap: "anywhere" }}>{before.judgement}</Box>
+      <Box sx={{ whiteSpace: "pre-line", overflowWrap: "anywhere" }}>Because: {before.reason}</Box>
+      <Button onClick={() => onTake(before)} sx={{ ml: "-5px" }}>
+        Start from these words
+      </Button>
+    </Box>
+  );
+}
+
 function Desk({ theCase, statement, onDone, onClose }: DeskProps) {
   const save = useSaveStatement(theCase.id);
   const draft = `brookfall.statement.${theCase.id}.${keyOf(statement)}`;
   const kept = localStorage.getItem(draft);
-  const { register, control, handleSubmit, watch, formState } = useForm<Fields>({
+  const { register, control, handleSubmit, watch, setValue, formState } = useForm<Fields>({
     resolver: zodResolver(shape),
     defaultValues: {
       ...textOf(statement),
@@ -305,6 +333,16 @@ function Desk({ theCase, statement, onDone, onClose }: DeskProps) {
       onSubmit={(event) => void submit(event)}
       sx={{ display: "grid", gap: 1.75, mt: 2, maxWidth: 700 }}
     >
+      {statement.written_before && (
+        <WrittenBefore
+          before={statement.written_before}
+          onTake={({ judgement, standing, reason }) => {
+            setValue("judgement", judgement, { shouldDirty: true });
+            setValue("standing", standing as StatementStanding, { shouldDirty: true });
+            setValue("reason", reason, { shouldDirty: true });
+          }}
+        />
+      )}
       {!statement.name && (
         <>
           <Box sx={{ display: "grid", gridTemplateColumns: "230px 1fr", gap: 1.5 }}>

@@ -39,6 +39,7 @@ ACTS: dict[Kind, frozenset[str]] = {
     "plan": frozenset(
         {
             "changed the plan",
+            "began from a set-up",
             "locked the plan",
             "opened a deviation",
             "closed a deviation",

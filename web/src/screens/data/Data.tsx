@@ -7,6 +7,7 @@ import { Link, useSearchParams } from "react-router";
 import type { Change, Roles, Where } from "../../api/client";
 import { useData, useLook } from "../../api/queries";
 import { useTheCase } from "../../frame/CaseFrame";
+import { BegunFrom } from "../../frame/BegunFrom";
 import { useKeys } from "../../frame/keys";
 import { Fetching, Said } from "../../parts/Said";
 import { useUndo } from "../../parts/undo";
@@ -67,6 +68,7 @@ export function Data() {
   const seen = look.data?.look ?? null;
   return (
     <Box sx={{ p: 3, height: view === "rows" ? "100%" : undefined, display: "flex", flexDirection: "column" }}>
+      {view === "" && !column && <BegunFrom caseId={theCase.id} about="roles" revision={shown.revision} />}
       <Box sx={{ display: "flex", gap: 2, alignItems: "center", mb: 1 }}>
         <Box component="nav" aria-label="Views of the data" sx={{ display: "flex", gap: 2 }}>
           {VIEWS.map(([key, words]) => {

@@ -7,6 +7,7 @@ import { useNavigate } from "react-router";
 import type { Case, Plan as PlanBody, Schemas } from "../../api/client";
 import { useEstimate, usePlan, useSavePlan, useStartRun } from "../../api/queries";
 import { useTheCase } from "../../frame/CaseFrame";
+import { BegunFrom } from "../../frame/BegunFrom";
 import { useKeys } from "../../frame/keys";
 import { InlineChoice, InlineMaybeNumber, InlineNumber } from "../../parts/Inline";
 import { Fetching, Said } from "../../parts/Said";
@@ -50,6 +51,7 @@ export function Plan() {
     <Box sx={{ display: "flex", flexDirection: "column", minHeight: "100%" }}>
       <Box sx={{ px: 3, pt: 1, flex: 1 }}>
         <Said error={save.error ?? start.error} />
+        <BegunFrom caseId={theCase.id} about="plan" revision={view.revision} />
         {open && <OpenDeviation caseId={theCase.id} deviation={open} mayReview={theCase.may.review} />}
         {view.problem && (
           <Box sx={{ color: "brook.brick", py: 1 }} role="alert">

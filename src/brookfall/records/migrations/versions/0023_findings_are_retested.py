@@ -20,6 +20,10 @@ def upgrade() -> None:
         op.add_column("person", sa.Column("mail", sa.String(320), nullable=True))
     if "mail_when" not in of_person:
         op.add_column("person", sa.Column("mail_when", sa.String(10), nullable=False, server_default="at_once"))
+    if "begun_from" not in {one["name"] for one in look.get_columns("case_file")}:
+        op.add_column("case_file", sa.Column("begun_from", sa.BigInteger(), nullable=True))
+    if "fk_case_file_begun_from" not in {one["name"] for one in look.get_foreign_keys("case_file")}:
+        op.create_foreign_key("fk_case_file_begun_from", "case_file", "case_file", ["begun_from"], ["id"])
     if "retest" not in there:
         op.create_table(
             "retest",

@@ -1,0 +1,163 @@
+"""The set-up of a case: what it begins from. A next version begins from roles and plan as the last review left them."""
+
+from collections.abc import Iterator
+
+from pydantic import TypeAdapter
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from brookfall.core.check.bench import Bench
+from brookfall.core.check.standard_plan import known_checks, standard_plan
+from brookfall.core.evidence.change_words import changes
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.judge.policy import default_policy
+from brookfall.core.plan.plan import Plan
+from brookfall.core.plan.revisions import read_plan
+from brookfall.core.submission.difference import roles_changes
+from brookfall.core.submission.schema import Submission
+from brookfall.core.submission.stated_capacity import stated_capacity
+from brookfall.core.submission.subject import Submitted, subject_from
+from brookfall.core.table.carried_roles import carried_roles
+from brookfall.core.table.change import Change
+from brookfall.core.table.roles import Roles
+from brookfall.desk import people
+from brookfall.desk.bench import submitted
+from brookfall.desk.versions import in_use_of
+from brookfall.desk.views import BegunView, SetUpVersion, SetUpView, ValueChangeView
+from brookfall.records import audit_log
+from brookfall.records.cases import Case, StoredColumn
+from brookfall.records.people import Person
+from brookfall.records.tables import drop_version
+
+_CHANGES: TypeAdapter[list[Change]] = TypeAdapter(list[Change])
+
+
+def first_plan(session: Session, case_model_id: int, declared: Submission, in_use: str | None) -> Plan:
+    """The standard plan of the tier for what a submission declares."""
+    roles, stated = declared.data[0].roles, stated_capacity(declared.model)
+    return standard_plan(
+        declared.model.tier,
+        outcome=declared.model.outcome,
+        given_parts=roles.part is not None,
+        grouped=(roles.group or roles.occasion) is not None,
+        timed=roles.time is not None,
+        observed=roles.observed is not None,
+        in_use=in_use_of(session, case_model_id, declared, in_use),
+        capacity=None if stated is None else stated.percent,
+    )
+
+
+def set_up_view(session: Session, person: Person, case_id: int) -> SetUpView:
+    """What the case began from and what differs from that since; and what it could begin from instead."""
+    case = people.case_for(session, person, case_id)
+    begun = session.get(Case, case.begun_from) if case.begun_from is not None else None
+    may = people.may_review(person, case) and not case.is_locked and case.plan_locked is None
+    return SetUpView(
+        begun=None if begun is None else _begun(begun, case),
+        from_=[_version(one) for one in _reviewed_before(session, case)] if may else [],
+        may_begin=may,
+    )
+
+
+def begin_from(session: Session, person: Person, case_id: int, other_id: int | None) -> None:
+    """Roles and plan of the case become those of an earlier review of the model; with None the standard ones.
+
+    What of them can't be carried out on these rows is left out: the plan first, then the roles. What the owner
+    declares otherwise than before is the owner's. Nothing else is taken over: changes of the data are of other rows,
+    and statements are judgements of another version, which are shown where they are to be written anew.
+
+    Raises
+    ------
+    UserError
+        The plan was locked, or that case is no earlier review of this model.
+    """
+    case = people.reviewed_case(session, person, case_id)
+    if case.plan_locked is not None:
+        raise UserError("The plan was locked, so what it begins from can't change.", todo="Open a deviation instead.")
+    declared = Submission.model_validate(case.submission)
+    came = submitted(session, case)
+    standard = first_plan(session, case.model_id, declared, case.registered.in_use)
+    roles, plan = declared.data[0].roles, standard
+    if other_id is not None:
+        other = next((one for one in _reviewed_before(session, case) if one.id == other_id), None)
+        if other is None:
+            raise UserError("That case is no earlier review of this model.", todo="Choose one of the list.")
+        roles, plan = next(_that_fit(came, _ways(session, case, other, came, standard)), (roles, plan))
+    before = {"roles": case.roles, "plan": case.plan}
+    case.roles, case.plan = roles.model_dump(mode="json"), known_checks(plan).model_dump(mode="json")
+    case.roles_revision, case.plan_revision = case.roles_revision + 1, case.plan_revision + 1
+    case.begun_from = other_id
+    if case.table_version > 1:
+        drop_version(session, case.id, case.table_version)
+    case.changes, case.table_version = [], 1
+    after = {"roles": case.roles, "plan": case.plan}
+    subject = "the standard plan" if other_id is None else _words(session.get_one(Case, other_id))
+    audit_log.append(session, person, "began from a set-up", subject, case_id=case.id, before=before, after=after)
+    session.flush()
+
+
+def begin_from_last(session: Session, person: Person, case: Case) -> None:
+    """As :func:`begin_from` with the last review of the model that was decided, where there is one."""
+    decided = [one for one in _reviewed_before(session, case) if one.state == "decided"]
+    if decided and case.plan_locked is None and case.begun_from is None and case.review == 1:
+        begin_from(session, person, case.id, decided[0].id)
+
+
+def _ways(session: Session, case: Case, other: Case, came: Submitted, standard: Plan) -> Iterator[tuple[Roles, Plan]]:
+    """Roles and plan from all of the other review's to as little of it as need be."""
+    declared = tuple(Submission.model_validate(one.submission).data[0].roles for one in (other, case))
+    names = tuple(
+        session.scalars(
+            select(StoredColumn.name)
+            .where(StoredColumn.case_id == other.id, StoredColumn.table_name == "", StoredColumn.version == 1)
+            .order_by(StoredColumn.position)
+        )
+    )
+    roles = carried_roles(Roles.model_validate(other.roles), (declared[0], declared[1]), (names, came.table.names))
+    plan = _carried_plan(read_plan(other.plan), other, case, standard)
+    yield roles, plan
+    yield roles, standard
+    yield declared[1], plan
+
+
+def _carried_plan(plan: Plan, other: Case, case: Case, standard: Plan) -> Plan:
+    """The plan for another version: against the version in use now, and by the policy of the version's own tier."""
+    kept: dict[str, object] = {"in_use": standard.in_use, "threshold": standard.threshold}
+    if other.tier != case.tier:
+        kept |= {"policy": default_policy(case.tier), "overrides": {}}
+    if case.outcome != other.outcome:
+        return standard
+    return plan.model_copy(update=kept)
+
+
+def _that_fit(came: Submitted, ways: Iterator[tuple[Roles, Plan]]) -> Iterator[tuple[Roles, Plan]]:
+    for roles, plan in ways:
+        try:
+            Bench(subject_from(came, roles), plan).split.parts  # noqa: B018 - laid out when it is asked for
+        except UserError:
+            continue
+        yield roles, plan
+
+
+def _reviewed_before(session: Session, case: Case) -> list[Case]:
+    """The other cases of the model that were sent before this one and whose plan was locked, the last first."""
+    found = select(Case).where(Case.model_id == case.model_id, Case.id < case.id, Case.plan_locked.is_not(None))
+    return list(session.scalars(found.where(Case.state != "withdrawn").order_by(Case.id.desc())))
+
+
+def _begun(begun: Case, case: Case) -> BegunView:
+    before, after = read_plan(begun.plan).model_dump(mode="json"), read_plan(case.plan).model_dump(mode="json")
+    return BegunView(
+        **_version(begun).model_dump(),
+        roles=list(roles_changes(Roles.model_validate(begun.roles), Roles.model_validate(case.roles))),
+        plan=[ValueChangeView(what=one.what, before=one.before, after=one.after) for one in changes(before, after)],
+        left_changes=len(_CHANGES.validate_python(begun.changes)) if not case.changes else 0,
+    )
+
+
+def _version(case: Case) -> SetUpVersion:
+    return SetUpVersion(case_id=case.id, version=case.version, review=case.review)
+
+
+def _words(case: Case) -> str:
+    return f"{case.model} {case.version}{'' if case.review == 1 else f', review {case.review}'}"
