@@ -6,8 +6,8 @@ from pydantic import BaseModel, ConfigDict, Field, RootModel
 
 from brookfall.api.blueprint import blueprint, shows
 from brookfall.api.session import asking
-from brookfall.desk import inventory, model_acts
-from brookfall.desk.views import ModelLine, ModelPage
+from brookfall.desk import inventory, model_acts, version_changes
+from brookfall.desk.views import BetweenVersions, ModelLine, ModelPage
 from brookfall.records.database import transaction
 
 inventory_api = blueprint("inventory")
@@ -43,6 +43,20 @@ class WithdrawalBody(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
     reason: str | None = Field(max_length=4_000)
+
+
+class TierBody(BaseModel):
+    """``tier``: the model's from now on, whatever its versions declare."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    tier: int = Field(ge=1, le=3)
+    reason: str = Field(max_length=4_000)
+
+
+class BetweenQuery(BaseModel):
+    before: int = Field(ge=1, description="the case of one version")
+    after: int = Field(ge=1, description="the case of the other")
 
 
 class Models(RootModel[list[ModelLine]]):
@@ -95,3 +109,22 @@ def put_in_use(path: ModelPath, body: InUseBody) -> ModelPage:
 def put_withdrawal(path: ModelPath, body: WithdrawalBody) -> ModelPage:
     with transaction() as session:
         return model_acts.withdraw(session, asking(session), path.model_key, body.reason)
+
+
+@inventory_api.put("/models/<string:model_key>/tier", responses={200: ModelPage})
+@login_required
+@shows
+def put_tier(path: ModelPath, body: TierBody) -> ModelPage:
+    with transaction() as session:
+        return model_acts.set_tier(session, asking(session), path.model_key, body.tier, body.reason)
+
+
+@inventory_api.get("/models/<string:model_key>/changes", responses={200: BetweenVersions})
+@login_required
+@shows
+def get_changes(path: ModelPath, query: BetweenQuery) -> BetweenVersions:
+    """What two versions of the model differ in, and how the figures judged differ."""
+    with transaction() as session:
+        person = asking(session)
+        inventory.visible(session, person, path.model_key)
+        return version_changes.between(session, person, query.before, query.after)

@@ -14,7 +14,7 @@ from brookfall.core.judge.condition_life import MET
 from brookfall.core.judge.finding_life import REPORTED, UNSETTLED
 from brookfall.core.judge.standing import worst_mark
 from brookfall.core.recipe.families import recipe_in_words
-from brookfall.core.submission.difference import Version, version_changes
+from brookfall.core.submission.difference import version_changes
 from brookfall.core.submission.schema import Submission
 from brookfall.desk import people
 from brookfall.desk.approvals import Approvals, approvals_today
@@ -23,6 +23,7 @@ from brookfall.desk.judges import judges_of
 from brookfall.desk.re_review import OPENED
 from brookfall.desk.said import parts_of
 from brookfall.desk.statements import marks_of_statements
+from brookfall.desk.version_changes import version_of
 from brookfall.desk.views import (
     CarriedCondition,
     CarriedFinding,
@@ -46,7 +47,6 @@ from brookfall.records.findings_and_decisions import Decision, Finding, StoredEs
 from brookfall.records.people import Person
 from brookfall.records.questions import OwnerQuestion
 from brookfall.records.runs import Run
-from brookfall.records.tables import stored_columns, stored_rows
 
 _STATE_WORDS = {
     "waiting": "waiting",
@@ -363,19 +363,8 @@ def _since(session: Session, case: Case, earlier: list[Case]) -> VersionSince | 
     if not earlier or case.review > 1:
         return None
     last = max(earlier, key=lambda one: one.id)
-    changes = version_changes(_version(session, last), _version(session, case))
+    changes = version_changes(version_of(session, last), version_of(session, case))
     return VersionSince(case_id=last.id, version=last.version, changes=list(changes))
-
-
-def _version(session: Session, case: Case) -> Version:
-    paths = select(SubmittedFile.path, SubmittedFile.sha256).where(SubmittedFile.case_id == case.id)
-    columns = stored_columns(session, case.id)
-    return Version(
-        declared=Submission.model_validate(case.submission),
-        files={path: sha for path, sha in session.execute(paths) if path != "submission.yaml"},
-        columns={column.name: column.kind for column in columns},
-        rows=stored_rows(session, case.id),
-    )
 
 
 def _claims(session: Session, submission: Submission, run: Run | None) -> list[ClaimView]:

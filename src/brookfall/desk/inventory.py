@@ -1,5 +1,6 @@
 """Models: the inventory, and the page of one: how each stands today, its versions, what befell it."""
 
+import json
 from collections import Counter
 from collections.abc import Sequence
 
@@ -12,12 +13,16 @@ from brookfall.desk import people, re_review
 from brookfall.desk.approvals import approvals_of, approvals_today
 from brookfall.desk.docket import HEADS, lines_of
 from brookfall.desk.time_line import time_line
-from brookfall.desk.views import BelongsView, ConditionShort, ModelLine, ModelPage, VersionView
+from brookfall.desk.views import BelongsView, ConditionShort, ModelLine, ModelPage, TierView, VersionView
 from brookfall.records.approvals import ApprovalCondition
+from brookfall.records.audit_log import RecordEntry
 from brookfall.records.cases import Case
 from brookfall.records.findings_and_decisions import Finding
 from brookfall.records.inventory import RegisteredModel
 from brookfall.records.people import Person
+
+TIER = "changed the tier of a model"
+"""As the record has it."""
 
 
 def inventory(session: Session, person: Person) -> list[ModelLine]:
@@ -98,12 +103,28 @@ def model_page(session: Session, person: Person, key: str) -> ModelPage:
         may_change_people=model.owner_id == person.id,
         may_say_in_use=person.id in model.people_ids and model.withdrawn is None,
         may_withdraw=model.owner_id == person.id,
+        tier=_tier(session, model),
+        may_set_tier=may_set_tier(person, model),
         re_reviewable=[
             case.id
             for case in cases
             if case.rows_taken is None and re_review.may_ask(person, case) and not re_review.why_not(session, case)
         ],
     )
+
+
+def may_set_tier(person: Person, model: RegisteredModel) -> bool:
+    """Whether the person may give the model another tier."""
+    return "countersigner" in person.roles and person.id not in model.people_ids and model.withdrawn is None
+
+
+def _tier(session: Session, model: RegisteredModel) -> TierView | None:
+    """The tier by a countersigner's word; who, when and why as the record has it."""
+    if model.tier is None:
+        return None
+    said = select(RecordEntry).where(RecordEntry.act == TIER, RecordEntry.subject == f"{model.name} ({model.key})")
+    entry = session.scalars(said.order_by(RecordEntry.id.desc()).limit(1)).one()
+    return TierView(tier=model.tier, by=entry.who, at=entry.at, reason=json.loads(entry.after)["reason"])
 
 
 def visible(session: Session, person: Person, key: str, *, lock: bool = False) -> RegisteredModel:

@@ -8,12 +8,15 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 from sqlalchemy.orm.exc import StaleDataError
 
+from brookfall.core.check.standard_plan import known_checks
 from brookfall.core.foundation.errors import ForbiddenError, MissingError, StaleError, UserError
 from brookfall.core.foundation.wording import listed
+from brookfall.core.judge.policy import default_policy
+from brookfall.core.plan.revisions import read_plan
 from brookfall.core.submission.schema import Model
 from brookfall.desk import people
 from brookfall.desk.approvals import approvals_today
-from brookfall.desk.inventory import model_page, visible
+from brookfall.desk.inventory import TIER, may_set_tier, model_page, visible
 from brookfall.desk.judges import judges_of
 from brookfall.desk.views import ModelPage
 from brookfall.records import audit_log
@@ -114,6 +117,38 @@ def say_in_use(session: Session, person: Person, key: str, version: str | None) 
             after={"in_use": version},
         )
         model.in_use = version
+    return model_page(session, person, key)
+
+
+def set_tier(session: Session, person: Person, key: str, tier: int, reason: str) -> ModelPage:
+    """A countersigner gives the model another tier: every version that is sent from now on has it, whatever it
+    declares, and so has each case whose plan was not locked, with that tier's limits.
+
+    Raises
+    ------
+    ForbiddenError
+        The person is no countersigner, or belongs to the model.
+    UserError
+        No reason is given, or the model has that tier.
+    """
+    model = visible(session, person, key, lock=True)
+    if not may_set_tier(person, model):
+        raise ForbiddenError("The tier is changed by a countersigner who does not belong to it.", todo="Ask one.")
+    if not reason.strip():
+        raise UserError("Nothing says why it is of another tier.", todo="Write the reason; the record keeps it.")
+    if model.tier == tier:
+        raise UserError(f"{model.name} is of tier {tier} already.", todo="Nothing was changed.")
+    cases = select(Case).where(Case.model_id == model.id, Case.state.in_(("waiting", "in_review")))
+    moved = session.scalars(cases.where(Case.plan_locked.is_(None)).order_by(Case.id).with_for_update()).all()
+    before, model.tier = model.tier, tier
+    for case in moved:
+        if case.tier != tier:
+            plan = read_plan(case.plan).model_copy(update={"policy": default_policy(tier), "overrides": {}})
+            case.tier, case.plan = tier, known_checks(plan).model_dump(mode="json")
+            case.plan_revision += 1
+    after = {"tier": tier, "cases": [case.version for case in moved], "reason": reason.strip()}
+    audit_log.append(session, person, TIER, f"{model.name} ({model.key})", before={"tier": before}, after=after)
+    session.flush()
     return model_page(session, person, key)
 
 

@@ -32,17 +32,17 @@ from brookfall.records.tables import drop_version
 _CHANGES: TypeAdapter[list[Change]] = TypeAdapter(list[Change])
 
 
-def first_plan(session: Session, case_model_id: int, declared: Submission, in_use: str | None) -> Plan:
-    """The standard plan of the tier for what a submission declares."""
+def first_plan(session: Session, model_id: int, declared: Submission, in_use: str | None, tier: int) -> Plan:
+    """The standard plan of a tier for what a submission declares."""
     roles, stated = declared.data[0].roles, stated_capacity(declared.model)
     return standard_plan(
-        declared.model.tier,
+        tier,
         outcome=declared.model.outcome,
         given_parts=roles.part is not None,
         grouped=(roles.group or roles.occasion) is not None,
         timed=roles.time is not None,
         observed=roles.observed is not None,
-        in_use=in_use_of(session, case_model_id, declared, in_use),
+        in_use=in_use_of(session, model_id, declared, in_use),
         capacity=None if stated is None else stated.percent,
     )
 
@@ -76,7 +76,7 @@ def begin_from(session: Session, person: Person, case_id: int, other_id: int | N
         raise UserError("The plan was locked, so what it begins from can't change.", todo="Open a deviation instead.")
     declared = Submission.model_validate(case.submission)
     came = submitted(session, case)
-    standard = first_plan(session, case.model_id, declared, case.registered.in_use)
+    standard = first_plan(session, case.model_id, declared, case.registered.in_use, case.tier)
     roles, plan = declared.data[0].roles, standard
     if other_id is not None:
         other = next((one for one in _reviewed_before(session, case) if one.id == other_id), None)

@@ -69,12 +69,12 @@ def refuse_others(person: Person) -> None:
 
 def _new_case(session: Session, person: Person, model: RegisteredModel, package: Package, due: date | None) -> Case:
     declared = package.submission
-    roles = declared.data[0].roles
+    roles, tier = declared.data[0].roles, model.tier or declared.model.tier
     case = Case(
         model_id=model.id,
         model=declared.model.name,
         version=declared.model.version,
-        tier=declared.model.tier,
+        tier=tier,
         outcome=declared.model.outcome,
         submission=declared.model_dump(mode="json"),
         package_sha256=package.sha256,
@@ -85,7 +85,7 @@ def _new_case(session: Session, person: Person, model: RegisteredModel, package:
         owner_id=person.id,
         roles=roles.model_dump(mode="json"),
         roles_revision=1,
-        plan=first_plan(session, model.id, declared, model.in_use).model_dump(mode="json"),
+        plan=first_plan(session, model.id, declared, model.in_use, tier).model_dump(mode="json"),
         plan_revision=1,
         created=now(),
     )

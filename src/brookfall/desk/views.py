@@ -18,7 +18,7 @@ from brookfall.core.judge.finding_life import FindingAct, FindingState
 from brookfall.core.judge.question_life import QuestionAct, QuestionState
 from brookfall.core.judge.standing import Shown
 from brookfall.core.plan.plan import Plan
-from brookfall.core.retest.before_and_after import RetestResult
+from brookfall.core.retest.before_and_after import RetestedExhibit, RetestResult
 from brookfall.core.retest.screening.screen import Look
 from brookfall.core.submission.difference import VersionChange
 from brookfall.core.submission.label_marks import LabelMark
@@ -205,6 +205,15 @@ class ModelEvent(View):
     by: str | None
 
 
+class TierView(View):
+    """The tier that a countersigner gave the model, whatever its versions declare."""
+
+    tier: int
+    by: str
+    at: Moment
+    reason: str
+
+
 class ModelPage(View):
     """``approved`` are the versions that may be in use; ``versions`` begin with the newest, ``events`` with the
     first. It stands as the version that ``counts``; ``re_reviewable`` are the cases of which the
@@ -228,6 +237,8 @@ class ModelPage(View):
     may_change_people: bool
     may_say_in_use: bool
     may_withdraw: bool
+    tier: TierView | None
+    may_set_tier: bool
     re_reviewable: list[int]
 
 
@@ -1043,6 +1054,17 @@ class SaidView(View):
     text: str
     files: list[AttachedView]
     takes_files: bool
+
+
+class BetweenVersions(View):
+    """What two versions differ in: in words, and of each check that both have done the figures judged. ``not_run`` are
+    those of the two of which nothing was run."""
+
+    before: str
+    after: str
+    changes: list[VersionChange]
+    exhibits: list[RetestedExhibit]
+    not_run: list[str]
 
 
 class OtherVersion(View):

@@ -30,6 +30,7 @@ class RegisteredModel(Base):
     created: Mapped[Moment]
     withdrawn: Mapped[Moment | None]
     withdrawn_why: Mapped[str | None] = mapped_column(Text)
+    tier: Mapped[int | None] = mapped_column(doc="by a countersigner's word; None: what each version declares")
 
     owner: Mapped[Person] = relationship(foreign_keys=[owner_id])
     members: Mapped[list[Person]] = relationship(secondary="model_member", order_by=Person.name)

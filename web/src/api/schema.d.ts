@@ -1242,6 +1242,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_key}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What two versions of the model differ in, and how the figures judged differ. */
+        get: operations["inventory_get_changes_models__string_model_key__changes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_key}/in-use": {
         parameters: {
             query?: never;
@@ -1285,6 +1302,22 @@ export interface paths {
         put?: never;
         post?: never;
         delete: operations["inventory_delete_member_models__string_model_key__members__int_person_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_key}/tier": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["inventory_put_tier_models__string_model_key__tier_put"];
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1979,6 +2012,23 @@ export interface components {
              * @default null
              */
             low: number | null;
+        };
+        /**
+         * BetweenVersions
+         * @description What two versions differ in: in words, and of each check that both have done the figures judged. ``not_run`` are
+         *     those of the two of which nothing was run.
+         */
+        BetweenVersions: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Changes */
+            changes: components["schemas"]["VersionChange"][];
+            /** Exhibits */
+            exhibits: components["schemas"]["RetestedExhibit"][];
+            /** Not Run */
+            not_run: string[];
         };
         /**
          * BriefBody
@@ -4829,6 +4879,8 @@ export interface components {
             may_change_people: boolean;
             /** May Say In Use */
             may_say_in_use: boolean;
+            /** May Set Tier */
+            may_set_tier: boolean;
             /** May Withdraw */
             may_withdraw: boolean;
             /** Members */
@@ -4845,6 +4897,7 @@ export interface components {
              * @enum {string}
              */
             standing: "in_force" | "conditional" | "lapsed" | "superseded" | "withdrawn" | "not_approved" | "never_decided";
+            tier: components["schemas"]["TierView"] | null;
             /** Versions */
             versions: components["schemas"]["VersionView"][];
             /** Why */
@@ -7203,6 +7256,33 @@ export interface components {
             to: string;
             /** Value */
             value: number | null;
+        };
+        /**
+         * TierBody
+         * @description ``tier``: the model's from now on, whatever its versions declare.
+         */
+        TierBody: {
+            /** Reason */
+            reason: string;
+            /** Tier */
+            tier: number;
+        };
+        /**
+         * TierView
+         * @description The tier that a countersigner gave the model, whatever its versions declare.
+         */
+        TierView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Reason */
+            reason: string;
+            /** Tier */
+            tier: number;
         };
         /** TokenBody */
         TokenBody: {
@@ -16889,6 +16969,105 @@ export interface operations {
             };
         };
     };
+    inventory_get_changes_models__string_model_key__changes_get: {
+        parameters: {
+            query: {
+                /** @description the case of one version */
+                before: number;
+                /** @description the case of the other */
+                after: number;
+            };
+            header?: never;
+            path: {
+                model_key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BetweenVersions"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     inventory_put_in_use_models__string_model_key__in_use_put: {
         parameters: {
             query?: never;
@@ -17096,6 +17275,104 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    inventory_put_tier_models__string_model_key__tier_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TierBody"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

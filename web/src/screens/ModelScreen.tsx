@@ -14,6 +14,8 @@ import { useUnsent } from "../parts/unsent";
 import { SERIF } from "../theme";
 import { conditionState, day, outcome, plural } from "../wording";
 import { Marks, QuestionHeads } from "./Docket";
+import { Between } from "./models/Between";
+import { Tier } from "./models/Tier";
 import { Today } from "./models/Today";
 
 export function ModelScreen() {
@@ -38,6 +40,7 @@ export function ModelScreen() {
         {model.counts ? `Version ${model.counts} is today` : "Today"} <Today standing={model.standing} />: {model.why}.
       </Typography>
       {model.withdrawn_why && <Typography sx={{ mt: 0.5 }}>{model.withdrawn_why}</Typography>}
+      <Tier model={model} />
       <Box sx={{ mt: 2 }}>{model.withdrawn ? null : <InUse model={model} />}</Box>
       <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>
         Versions
@@ -77,6 +80,7 @@ export function ModelScreen() {
         ]}
       />
       <ReReview model={model} />
+      <Between model={model} />
       <OfConditions model={model} />
       <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>
         Time line

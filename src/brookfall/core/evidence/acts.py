@@ -113,6 +113,7 @@ ACTS: dict[Kind, frozenset[str]] = {
             "added a member of the model",
             "removed a member of the model",
             "said which version is in use",
+            "changed the tier of a model",
             "withdrew a model",
             "took up a model again",
         }

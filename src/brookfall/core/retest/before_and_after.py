@@ -129,6 +129,29 @@ def before_and_after(before: Side, after: Side) -> RetestResult:
     )
 
 
+def exhibits_side_by_side(before: Sequence[Exhibit], after: Sequence[Exhibit]) -> tuple[RetestedExhibit, ...]:
+    """The exhibits of two reviews, check by check, with the differences as of two sets of rows.
+
+    Parameters
+    ----------
+    before, after
+        Each under a plan and limits of its own.
+
+    Returns
+    -------
+    tuple
+        Of every check that both have done, in the order of ``before``.
+
+    Examples
+    --------
+    >>> exhibits_side_by_side((), ())
+    ()
+    """
+    news = {exhibit.check: exhibit for exhibit in after if exhibit.state == "done"}
+    done = [exhibit for exhibit in before if exhibit.state == "done" and exhibit.check in news]
+    return tuple(_retested(old, news[old.check], _Apart()) for old in done)
+
+
 def _outcome(found: Sequence[RetestedExhibit], version: str) -> tuple[bool | None, str]:
     if not found:
         return None, "Nothing was compared."
@@ -150,7 +173,7 @@ def _outcome(found: Sequence[RetestedExhibit], version: str) -> tuple[bool | Non
     return None, f"The rows of {version} can't tell whether it is within its limits."
 
 
-def _retested(old: Exhibit, new: Exhibit, pairs: "_Pairs") -> RetestedExhibit:
+def _retested(old: Exhibit, new: Exhibit, pairs: "_Apart") -> RetestedExhibit:
     chosen = _chosen(old, new)
     compared = tuple(_compared(one, _same(one, new), pairs) for one in chosen[:_MOST])
     return RetestedExhibit(
@@ -194,7 +217,7 @@ def _but_for_threshold(estimate: Estimate) -> str:
     return estimate.model_copy(update={"threshold": None}).id_in("")
 
 
-def _compared(before: Estimate, after: Estimate | None, pairs: "_Pairs") -> ComparedFigure:
+def _compared(before: Estimate, after: Estimate | None, pairs: "_Apart") -> ComparedFigure:
     difference = None if after is None else pairs.difference(before, after)
     return ComparedFigure(
         id=before.id, label=wording.capital(_label(before)), before=before, after=after, difference=difference
@@ -216,12 +239,8 @@ def _label(estimate: Estimate) -> str:
     return ", ".join(said)
 
 
-class _Pairs:
-    """Both versions' scores on rows that are the same by their identifiers, where there are such."""
-
-    def __init__(self, before: Side, after: Side) -> None:
-        self.before, self.after = before, after
-        self._kept: dict[tuple[str, str], tuple[AnyScored, AnyScored] | str] = {}
+class _Apart:
+    """Two versions of whose rows nothing more is known."""
 
     def difference(self, before: Estimate, after: Estimate) -> FigureDifference:
         """After minus before, with its interval at the level of the figures."""
@@ -231,6 +250,17 @@ class _Pairs:
             value=figure.value, low=ends[0], high=ends[1], level=after.level, n=figure.n,
             method=figure.method, how=how, note=figure.note,
         )  # fmt: skip
+
+    def _figure(self, before: Estimate, after: Estimate) -> tuple[Figure, str]:
+        return independent_difference(_as_figure(after), _as_figure(before)), "as on different rows"
+
+
+class _Pairs(_Apart):
+    """Both versions' scores on rows that are the same by their identifiers, where there are such."""
+
+    def __init__(self, before: Side, after: Side) -> None:
+        self.before, self.after = before, after
+        self._kept: dict[tuple[str, str], tuple[AnyScored, AnyScored] | str] = {}
 
     def _figure(self, before: Estimate, after: Estimate) -> tuple[Figure, str]:
         plain = before.comparison is None and not (before.group or before.class_ or before.feature or before.attribute)
@@ -244,7 +274,8 @@ class _Pairs:
                     return figure, "on the same rows"
                 rows = figure.note or "It has no paired interval."
             why = rows
-        return independent_difference(_as_figure(after), _as_figure(before)), f"as on different rows: {_lower(why)}"
+        figure, how = super()._figure(before, after)
+        return figure, f"{how}: {_lower(why)}"
 
     def _rows(self, model: str, part: str) -> tuple[AnyScored, AnyScored] | str:
         """Both scored parts in one order; where they can't be had, why."""

@@ -19,7 +19,7 @@ export function RetestFigures({ caseId, retest }: { caseId: number; retest: Rete
   return (
     <Box component="section" aria-label={`Retest on version ${retest.version}`} sx={{ mt: 1 }}>
       {result.exhibits.map((exhibit) => (
-        <OneExhibit
+        <ExhibitDifference
           key={exhibit.number}
           caseId={caseId}
           exhibit={exhibit}
@@ -38,14 +38,14 @@ export function RetestFigures({ caseId, retest }: { caseId: number; retest: Rete
   );
 }
 
-interface OneExhibitProps {
+interface ExhibitDifferenceProps {
   caseId: number;
   exhibit: Exhibit;
   old: string;
   fresh: string;
 }
 
-function OneExhibit({ caseId, exhibit, old, fresh }: OneExhibitProps) {
+export function ExhibitDifference({ caseId, exhibit, old, fresh }: ExhibitDifferenceProps) {
   return (
     <Box sx={{ mt: 1 }}>
       <Link to={`/cases/${caseId}/evidence?exhibit=${exhibit.number}`}>

@@ -20,6 +20,8 @@ def upgrade() -> None:
         op.add_column("person", sa.Column("mail", sa.String(320), nullable=True))
     if "mail_when" not in of_person:
         op.add_column("person", sa.Column("mail_when", sa.String(10), nullable=False, server_default="at_once"))
+    if "tier" not in {one["name"] for one in look.get_columns("model")}:
+        op.add_column("model", sa.Column("tier", sa.Integer(), nullable=True))
     if "begun_from" not in {one["name"] for one in look.get_columns("case_file")}:
         op.add_column("case_file", sa.Column("begun_from", sa.BigInteger(), nullable=True))
     if "fk_case_file_begun_from" not in {one["name"] for one in look.get_foreign_keys("case_file")}:
