@@ -134,6 +134,25 @@ def test_a_finding_is_told_to_its_owner_with_the_place_to_answer_it(pair: tuple[
     assert "Rufus Hay" not in body(letter)
 
 
+def test_what_is_entered_while_a_letter_is_written_is_told_by_the_next_alone(
+    pair: tuple[Visitor, Visitor], mails: None
+) -> None:
+    """The letter goes as far as the record went when it was begun, however far that is by now."""
+    olive, rufus = pair
+    base = taken_case(olive, rufus, "Entered meanwhile")
+    with transaction() as session:
+        first = session.get_one(RecordHead, 1).entries
+    written(rufus, base, title="Meanwhile")
+    with transaction() as session:
+        head = session.get_one(RecordHead, 1).entries
+        person = session.scalars(select(Person).where(Person.login == "olive")).one()
+        assert letters._changes(session, person, first - 1, first)[0] == [
+            letters.Line("Entered meanwhile 1: Rufus Hay took the case", f"https://brookfall.example{base[4:]}")
+        ]
+        ((line,), more) = letters._changes(session, person, first, head)
+    assert ("Meanwhile" in line.words, more) == (True, 0)
+
+
 def test_what_waited_before_one_was_mailed_is_not_told_again(visitor: SignIn, box: Path) -> None:
     mailed(visitor("tom"), "tom@house.example")
     rounds()

@@ -93,7 +93,7 @@ def _write_to(session: Session, person: Person) -> None:
         return
     items = inbox.waiting_items(session, person)
     new = [one for one in items if one.count > int(told.waits.get(_key(one), 0))]
-    changes, more = _changes(session, person, told.entry)
+    changes, more = _changes(session, person, told.entry, last)
     told.waits, told.entry, told.digest = {_key(one): one.count for one in items}, last, today()
     daily = person.mail_when == "daily"
     if new or changes:
@@ -104,12 +104,14 @@ def _key(item: InboxItem) -> str:
     return f"{item.about} {item.case_id} {item.act}"
 
 
-def _changes(session: Session, person: Person, after: int) -> tuple[list[Line], int]:
-    """What others did since an entry in the cases that the person has a part in, the first of it, and how much more."""
+def _changes(session: Session, person: Person, after: int, until: int) -> tuple[list[Line], int]:
+    """What others did after one entry of the record and until another in the cases that the person has a part in, the
+    first of it, and how much more. What is entered meanwhile is told next time."""
     mine = select(Case.id).where(people.visible(person), inbox.has_part(person))
     acts = sorted(act for kind in _TOLD for act in ACTS[kind])
     of_others = RecordEntry.person_id.is_distinct_from(person.id)
-    conditions = (RecordEntry.id > after, RecordEntry.case_id.in_(mine), RecordEntry.act.in_(acts), of_others)
+    new = RecordEntry.id > after, RecordEntry.id <= until
+    conditions = (*new, RecordEntry.case_id.in_(mine), RecordEntry.act.in_(acts), of_others)
     total = session.scalar(select(func.count()).select_from(RecordEntry).where(*conditions)) or 0
     query = select(RecordEntry, Case.model, Case.version).join(Case, Case.id == RecordEntry.case_id)
     found = session.execute(query.where(*conditions).order_by(RecordEntry.id).limit(_MOST))
