@@ -13,7 +13,12 @@ ALLOWED: dict[Part, dict[CaseState, set[CaseAct]]] = {
         "proposed": {"reschedule", "prioritise", "take_back"},
         "decided": {"hand_over"},
     },
-    "countersigner": {state: {"reschedule", "prioritise"} for state in ("waiting", "in_review", "proposed")},
+    "countersigner": {
+        "waiting": {"reschedule", "prioritise"},
+        "in_review": {"hand_over", "reschedule", "prioritise"},
+        "proposed": {"reschedule", "prioritise"},
+        "decided": {"hand_over"},
+    },
     "owner": {"waiting": {"withdraw"}, "in_review": {"withdraw"}},
 }
 

@@ -14,6 +14,7 @@ import { Decision } from "./screens/Decision";
 import { Docket } from "./screens/Docket";
 import { Evidence } from "./screens/Evidence";
 import { Findings } from "./screens/findings/Findings";
+import { Holding } from "./screens/Holding";
 import { InboxScreen } from "./screens/InboxScreen";
 import { Letters } from "./screens/Letters";
 import { Models } from "./screens/Models";
@@ -60,6 +61,7 @@ function Pages({ me }: { me: Schemas["PersonView"] }) {
         <Route path="/models" element={<Models />} />
         <Route path="/models/:modelKey" element={<ModelScreen />} />
         <Route path="/you" element={<You />} />
+        <Route path="/holding" element={<Holding me={me} />} />
         <Route path="/letters" element={<Letters />} />
         <Route path="/record" element={<RecordScreen verifies={me.roles.some((role) => role !== "owner")} />} />
         <Route path="/retention" element={<Retention />} />

@@ -39,6 +39,7 @@ class DocketQuery(BaseModel):
     page: int | None = Field(default=None, ge=1, le=100_000)
     state: CaseState | None = None
     mine: bool = False
+    reviewer: int | None = Field(default=None, ge=1)
     overdue: bool = False
     tier: int | None = Field(default=None, ge=1, le=3)
     outcome: Literal["binary", "multiclass", "number", "choice"] | None = None
@@ -51,6 +52,8 @@ def narrowed(person: Person, wanted: DocketQuery) -> Iterator[ColumnElement[bool
     """What a listed case is, beside its state."""
     if wanted.mine:
         yield or_(people.is_part(person, "owner"), Case.reviewer_id == person.id)
+    if wanted.reviewer is not None:
+        yield Case.reviewer_id == wanted.reviewer
     if wanted.overdue:
         yield and_(Case.due < today(), Case.state.in_(("waiting", "in_review", "proposed")))
     if wanted.tier is not None:

@@ -7,12 +7,12 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brookfall.core.evidence.words import CASE_STATES
-from brookfall.core.foundation.errors import StaleError, UserError
+from brookfall.core.foundation.errors import ForbiddenError, StaleError, UserError
 from brookfall.core.judge.case_life import LIFE, CaseAct, CaseState, Priority
 from brookfall.desk import people, run
 from brookfall.desk.judges import judges_of
 from brookfall.desk.said import Kind, parts_of
-from brookfall.desk.views import HandlingView, NamedPerson
+from brookfall.desk.views import HandedOver, HandlingView, HeldCase, HoldsView, LeftCase, NamedPerson
 from brookfall.records import audit_log
 from brookfall.records.base import now
 from brookfall.records.cases import Case
@@ -119,6 +119,59 @@ def act_on(session: Session, person: Person, case_id: int, done: CaseDone) -> Ca
     return case
 
 
+def hand_over_all(session: Session, person: Person, of_id: int, to: str, reason: str) -> HandedOver:
+    """Hands every case that a reviewer has in review to another, each as :func:`act_on` does, and tells which can't be.
+
+    Raises
+    ------
+    UserError
+        Nothing says why, or there is no such reviewer.
+    """
+    if not reason.strip():
+        raise UserError("Nothing says why.", todo="Write the reason; the record keeps it.")
+    other = session.scalar(select(Person).where(Person.login == to.strip(), Person.disabled.is_(None)))
+    if other is None or "reviewer" not in other.roles:
+        raise UserError(f"No reviewer signs in as '{to.strip()}'.", todo="Choose one of the list.")
+    mine = people.visible_cases(person).where(Case.reviewer_id == of_id, Case.state == "in_review")
+    handed, left = [], []
+    for case in session.scalars(mine.order_by(Case.id)).unique().all():
+        name = f"{case.model} {case.version}"
+        try:
+            with session.begin_nested():
+                act_on(session, person, case.id, CaseDone(act="hand_over", state="in_review", reason=reason, to=to))
+        except (ForbiddenError, UserError, StaleError) as problem:
+            left.append(LeftCase(case_id=case.id, case=name, why=str(problem)))
+        else:
+            handed.append(name)
+    return HandedOver(handed=handed, left=left)
+
+
+def who_holds_what(session: Session, person: Person) -> list[HoldsView]:
+    """What each reviewer has in review, of what the person sees; those with the most overdue first."""
+    if not people.sees_all(person):
+        raise ForbiddenError("Who holds what is for those who see every case.", todo="Nothing was changed.")
+    cases = session.scalars(select(Case).where(Case.state.in_(("in_review", "proposed"))).order_by(Case.id)).all()
+    held: dict[int, list[Case]] = {}
+    for case in cases:
+        if case.reviewer_id is not None:
+            held.setdefault(case.reviewer_id, []).append(case)
+    everybody = session.scalars(select(Person).order_by(Person.name)).all()
+    day = today()
+    found = [
+        HoldsView(
+            id=one.id, login=one.login, name=one.name, away=one.disabled is not None,
+            in_review=sum(case.state == "in_review" for case in held.get(one.id, [])),
+            proposed=sum(case.state == "proposed" for case in held.get(one.id, [])),
+            overdue=sum(case.due is not None and case.due < day for case in held.get(one.id, [])),
+            next_due=min((case.due for case in held.get(one.id, []) if case.due is not None), default=None),
+            cases=[HeldCase(case_id=case.id, case=f"{case.model} {case.version}") for case in held.get(one.id, [])],
+        )
+        for one in everybody
+        if one.id in held or ("reviewer" in one.roles and one.disabled is None)
+    ]  # fmt: skip
+    return sorted(found, key=lambda one: (-one.overdue, -one.in_review, one.name))
+
+
 def _change(
     session: Session, person: Person, case: Case, done: CaseDone
 ) -> tuple[dict[str, object], dict[str, object]]:
@@ -131,8 +184,9 @@ def _change(
                 todo="Choose a reviewer who does not belong to its model and has judged nothing of it.",
             )
         people.refuse_new_member(session, other, case)
+        was_with = case.reviewer.name if case.reviewer else None
         case.give_to(other)
-        return {"reviewer": person.name}, {"reviewer": other.name}
+        return {"reviewer": was_with}, {"reviewer": other.name}
     if done.act == "reschedule":
         if done.due is not None and done.due < today():
             raise UserError(f"{done.due:%-d %b %Y} is past.", todo="Give a date to come, or none.")

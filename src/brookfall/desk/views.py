@@ -428,6 +428,38 @@ class HandlingView(View):
     reviewers: list[NamedPerson]
 
 
+class HeldCase(View):
+    case_id: int
+    case: str
+
+
+class LeftCase(HeldCase):
+    """A case that could not be handed over, and why."""
+
+    why: str
+
+
+class HandedOver(View):
+    """Which cases were handed over, and which were left."""
+
+    handed: list[str]
+    left: list[LeftCase]
+
+
+class HoldsView(View):
+    """What a reviewer has in hand; ``away`` that they can't sign in any more; ``next_due`` the first of its dates."""
+
+    id: int
+    login: str
+    name: str
+    away: bool
+    in_review: int
+    proposed: int
+    overdue: int
+    next_due: date | None
+    cases: list[HeldCase]
+
+
 class VersionSince(View):
     """The version before this one, and what changed since."""
 

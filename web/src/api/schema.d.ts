@@ -1125,6 +1125,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/holding": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What each reviewer has in hand. */
+        get: operations["handling_get_holding_holding_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/holding/hand-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hands every case that a reviewer has in review to another, as far as each may be. */
+        post: operations["handling_post_hand_over_holding_hand_over_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/inbox": {
         parameters: {
             query?: never;
@@ -4076,6 +4110,28 @@ export interface components {
             whose: "submitted" | "plan's";
         };
         /**
+         * HandOverBody
+         * @description ``of``: the reviewer whose cases in review go to the one who signs in as ``to``.
+         */
+        HandOverBody: {
+            /** Of */
+            of: number;
+            /** Reason */
+            reason: string;
+            /** To */
+            to: string;
+        };
+        /**
+         * HandedOver
+         * @description Which cases were handed over, and which were left.
+         */
+        HandedOver: {
+            /** Handed */
+            handed: string[];
+            /** Left */
+            left: components["schemas"]["LeftCase"][];
+        };
+        /**
          * HandlingView
          * @description What the person who looks may do about a case beside its review, and the ``reviewers`` it may be given to.
          */
@@ -4096,6 +4152,37 @@ export interface components {
         Health: {
             /** Status */
             status: string;
+        };
+        /** HeldCase */
+        HeldCase: {
+            /** Case */
+            case: string;
+            /** Case Id */
+            case_id: number;
+        };
+        /**
+         * HoldsView
+         * @description What a reviewer has in hand; ``away`` that they can't sign in any more; ``next_due`` the first of its dates.
+         */
+        HoldsView: {
+            /** Away */
+            away: boolean;
+            /** Cases */
+            cases: components["schemas"]["HeldCase"][];
+            /** Id */
+            id: number;
+            /** In Review */
+            in_review: number;
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            /** Next Due */
+            next_due: string | null;
+            /** Overdue */
+            overdue: number;
+            /** Proposed */
+            proposed: number;
         };
         /**
          * HowRead
@@ -4307,6 +4394,18 @@ export interface components {
              * @enum {string}
              */
             verdict: "kept" | "wrong" | "corrected";
+        };
+        /**
+         * LeftCase
+         * @description A case that could not be handed over, and why.
+         */
+        LeftCase: {
+            /** Case */
+            case: string;
+            /** Case Id */
+            case_id: number;
+            /** Why */
+            why: string;
         };
         /**
          * LetterView
@@ -7619,6 +7718,8 @@ export interface components {
             /** Who */
             who: string;
         };
+        /** WhoHolds */
+        WhoHolds: components["schemas"]["HoldsView"][];
         /**
          * WithdrawalBody
          * @description ``reason``: why the model is withdrawn; none to take it up again.
@@ -7688,6 +7789,7 @@ export interface operations {
                 page?: number | null;
                 state?: ("waiting" | "in_review" | "proposed" | "decided" | "withdrawn") | null;
                 mine?: boolean;
+                reviewer?: number | null;
                 overdue?: boolean;
                 tier?: number | null;
                 outcome?: ("binary" | "multiclass" | "number" | "choice") | null;
@@ -16147,6 +16249,194 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Health"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    handling_get_holding_holding_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhoHolds"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    handling_post_hand_over_holding_hand_over_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandOverBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandedOver"];
                 };
             };
             /** @description Bad Request */

@@ -68,6 +68,7 @@ export function Docket() {
             onClick={() => put({ state })}
           />
         ))}
+        {me.data?.reads_all && <Link to="/holding">Who holds what</Link>}
         <Box sx={{ ml: "auto" }}>
           seven questions:{" "}
           {questions()

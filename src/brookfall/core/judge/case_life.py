@@ -16,7 +16,7 @@ _OPEN: tuple[CaseState, ...] = ("waiting", "in_review", "proposed")
 
 LIFE = Life[CaseAct, CaseState](
     {
-        "hand_over": step({"reviewer"}, {"in_review", "decided"}, None, STATES),
+        "hand_over": step({"reviewer", "countersigner"}, {"in_review", "decided"}, None, STATES),
         "release": step({"reviewer"}, {"in_review"}, "waiting", STATES),
         "reschedule": step({"reviewer", "countersigner"}, _OPEN, None, STATES),
         "prioritise": step({"reviewer", "countersigner"}, _OPEN, None, STATES),
@@ -24,5 +24,6 @@ LIFE = Life[CaseAct, CaseState](
         "withdraw": step({"owner"}, {"waiting", "in_review"}, "withdrawn", STATES),
     }
 )
-"""Each takes a reason. A decided case is handed over for what comes after: findings that are answered, conditions. What
-was withdrawn comes back as another submission of the version, or as the next one."""
+"""Each takes a reason. A countersigner hands over for a reviewer who is away or has left; a decided case is handed over
+for what comes after: findings that are answered, conditions. What was withdrawn comes back as another submission of the
+version, or as the next one."""
