@@ -14,6 +14,7 @@ from sqlalchemy import select
 
 from brookfall.demo.seed import PASSWORD
 from brookfall.desk import letters
+from brookfall.desk.letter_text import Line
 from brookfall.desk.people import add_person
 from brookfall.engine import letters as post
 from brookfall.launch.mail_stand_in import stand_in
@@ -147,7 +148,7 @@ def test_what_is_entered_while_a_letter_is_written_is_told_by_the_next_alone(
         head = session.get_one(RecordHead, 1).entries
         person = session.scalars(select(Person).where(Person.login == "olive")).one()
         assert letters._changes(session, person, first - 1, first)[0] == [
-            letters.Line("Entered meanwhile 1: Rufus Hay took the case", f"https://brookfall.example{base[4:]}")
+            Line("Entered meanwhile 1: Rufus Hay took the case", f"https://brookfall.example{base[4:]}")
         ]
         ((line,), more) = letters._changes(session, person, first, head)
     assert ("Meanwhile" in line.words, more) == (True, 0)

@@ -41,6 +41,11 @@ def test_what_was_added_and_what_is_gone() -> None:
     assert told(None, {"sha256": "ab" * 32}) == [("SHA-256", None, "abababababab…")]
 
 
+def test_from_nothing_to_nothing_is_no_change() -> None:
+    assert told(None, {"conditions": [], "despite": "", "who": None}) == []
+    assert told({"in_use": None}, {"in_use": ""}) == []
+
+
 def test_lists_tell_what_came_and_went_or_that_the_order_changed() -> None:
     assert told({"checks": ["a", "b"]}, {"checks": ["b", "c", "d"]}) == [("checks", "a", "c and d")]
     assert told({"checks": ["a", "b"]}, {"checks": ["b", "a"]}) == [("checks", "a and b", "b and a")]

@@ -184,7 +184,7 @@ def _change(
                 todo="Choose a reviewer who does not belong to its model and has judged nothing of it.",
             )
         people.refuse_new_member(session, other, case)
-        was_with = case.reviewer.name if case.reviewer else None
+        was_with = None if case.reviewer_id is None else people.person_of(session, case.reviewer_id).name
         case.give_to(other)
         return {"reviewer": was_with}, {"reviewer": other.name}
     if done.act == "reschedule":

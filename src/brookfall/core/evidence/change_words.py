@@ -65,7 +65,9 @@ def _changes(what: str, before: Any, after: Any) -> Iterator[ValueChange]:
     elif _holds(before, list) and _holds(after, list) and (before or after):
         yield from _of_lists(what, before or [], after or [])
     elif before != after or type(before) is not type(after):
-        yield ValueChange(what, *_told_apart(_words(before), _words(after)))
+        was, now = _told_apart(_words(before), _words(after))
+        if was is not None or now is not None:
+            yield ValueChange(what, was, now)
 
 
 def _of_lists(what: str, before: list[Any], after: list[Any]) -> Iterator[ValueChange]:

@@ -8,7 +8,7 @@ import { fileOf, useRecord, useVerify, type Entry } from "../../api/record";
 import { DataTable } from "../../parts/DataTable";
 import { Pager } from "../../parts/Pager";
 import { Fetching, Said } from "../../parts/Said";
-import { count, moment, plural } from "../../wording";
+import { count, decision, moment, plural } from "../../wording";
 import { Changes } from "./Changes";
 import { Narrowing, useRecordQuery } from "./narrowing";
 
@@ -106,7 +106,7 @@ function Act({ entry }: { entry: Entry }) {
   return (
     <>
       {entry.act}
-      {!ofCase && entry.subject && `: ${entry.subject}`}
+      {!ofCase && entry.subject && `: ${entry.kind === "decision" ? decision(entry.subject) : entry.subject}`}
       {entry.case_id && entry.case && (
         <>
           {ofCase ? ": " : ", "}
