@@ -44,9 +44,10 @@ def test_a_member_sends_the_next_version_and_leaves_again(open_as: Open, tmp_pat
     form.get_by_label("Belongs to").click()
     mona.get_by_role("option", name="Of a team, of Nell Farrow; newest version 1").click()
     expect(form.get_by_label("Model")).to_have_value("Of a team")
+    form.get_by_role("button", name="Fill in what 1 said").click()
+    expect(form.get_by_label("Purpose")).to_have_value("To see")
+    expect(form.get_by_label("Built by")).to_have_value("Us")
     form.get_by_label("Version").fill("2")
-    form.get_by_label("Purpose").fill("To see")
-    form.get_by_label("Built by").fill("Us")
     data = tmp_path / "rows.csv"
     data.write_bytes(next(content for path, content in files.items() if path.endswith(".csv")))
     form.get_by_label("Data file:").set_input_files(data)

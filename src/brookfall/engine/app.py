@@ -38,7 +38,8 @@ _TURN_SECONDS = 2.0
 _EXPIRY_SECONDS = 30
 _CAN_WAIT, _LAST = 5, 9
 _DRAWING_EXPIRES = 3600
-_CLOCK = "clock"
+_CLOCK, _POST = "clock", "post"
+_POST_SECONDS = 20.0
 
 _log = logging.getLogger(__name__)
 
@@ -216,9 +217,12 @@ def _end_to_log(**_: object) -> None:
 @worker_ready.connect  # type: ignore[untyped-decorator]
 def _start_ticking(**_: object) -> None:
     # It is called again whenever the broker came back.
-    if not any(thread.name == _CLOCK for thread in threading.enumerate()):
+    running = {thread.name for thread in threading.enumerate()}
+    if _CLOCK not in running:
         lines = tuple(line for line in LINES if line in app.amqp.queues.consume_from)
         threading.Thread(target=_tick_for_ever, args=(lines,), daemon=True, name=_CLOCK).start()
+    if _POST not in running and config().mail_server is not None:
+        threading.Thread(target=_post_for_ever, daemon=True, name=_POST).start()
 
 
 def _tick_for_ever(lines: Sequence[str]) -> None:
@@ -228,11 +232,17 @@ def _tick_for_ever(lines: Sequence[str]) -> None:
         _wake,
         _anchor,
         keep_house,
-        see_to_letters,
         clear_cache,
     )
     while not pause.wait(_TICK_SECONDS):
         tick(chores)
+
+
+def _post_for_ever() -> None:
+    """Beside the clock: a mail server that answers slowly, or not at all, holds up no beat of it."""
+    pause = threading.Event()
+    while not pause.wait(_POST_SECONDS):
+        tick((see_to_letters,))
 
 
 def tick(chores: Iterable[Callable[[], None]]) -> None:

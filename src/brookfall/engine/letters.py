@@ -2,7 +2,6 @@
 
 import logging
 import smtplib
-import time
 from datetime import timedelta
 from email.message import EmailMessage
 from email.utils import formataddr, formatdate, make_msgid
@@ -16,7 +15,6 @@ from brookfall.records.config import config
 from brookfall.records.database import alone, transaction
 from brookfall.records.letters import Letter
 
-_EVERY_SECONDS = 20.0
 _TIMEOUT_SECONDS = 10.0
 _MOST_AT_ONCE = 50
 _MOST_ATTEMPTS = 24
@@ -24,15 +22,10 @@ _MOST_ATTEMPTS = 24
 _LONGEST_PAUSE = timedelta(hours=6)
 
 _log = logging.getLogger(__name__)
-_last = -_EVERY_SECONDS
 
 
 def see_to_letters() -> None:
-    """Writes and sends what is due, where a mail server is configured; one worker at a time."""
-    global _last  # noqa: PLW0603 - of this process alone, which has one clock
-    if config().mail_server is None or time.monotonic() - _last < _EVERY_SECONDS:
-        return
-    _last = time.monotonic()
+    """Writes and sends what is due; one worker at a time."""
     with alone("letters") as mine:
         if mine:
             write_letters()

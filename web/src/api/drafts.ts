@@ -168,3 +168,10 @@ async function digestOf(piece: Blob): Promise<string | null> {
   const digest = await crypto.subtle.digest("SHA-256", await piece.arrayBuffer());
   return [...new Uint8Array(digest)].map((byte) => byte.toString(16).padStart(2, "0")).join("");
 }
+
+/** The case of a model's last version, asked for when a form is to be filled in with what it said. */
+export const useLastVersion = () =>
+  useMutation({
+    mutationFn: async (caseId: number) =>
+      told(await client.GET("/api/cases/{case_id}", { params: { path: { case_id: caseId } } })),
+  });

@@ -7,13 +7,15 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useRef, useState } from "react";
 import { Controller, useFieldArray, useForm, useWatch } from "react-hook-form";
-import { useSubmission, useTakeAway, type Draft } from "../../api/drafts";
+import { useLastVersion, useSubmission, useTakeAway, type Draft } from "../../api/drafts";
 import { useModels, useVocabulary } from "../../api/queries";
 import { Said } from "../../parts/Said";
+import { listed } from "../../wording";
 import { briefOf, briefShape, type BriefFields } from "./brief";
 import { DataFiles } from "./DataFiles";
 import { Due } from "./Due";
 import { pathOf, type DataFile } from "./dataFile";
+import { fieldsOf, notInForm } from "./fromLast";
 import { HAS_POSITIVE, submissionFrom } from "./submission";
 import { useUploads } from "./uploads";
 import { useBriefKeeping } from "./useBrief";
@@ -30,7 +32,9 @@ export function BriefForm({ draft }: { draft: Draft }) {
   const submission = useSubmission(draft.id);
   const vocabulary = useVocabulary();
   const models = useModels();
-  const { register, control, handleSubmit, formState, setValue } = useForm<BriefFields>({
+  const last = useLastVersion();
+  const [filled, setFilled] = useState<{ version: string; left: string[] } | null>(null);
+  const { register, control, handleSubmit, formState, setValue, reset } = useForm<BriefFields>({
     resolver: zodResolver(briefShape),
     defaultValues: start.fields,
   });
@@ -64,6 +68,13 @@ export function BriefForm({ draft }: { draft: Draft }) {
     await kept.keepNow();
     if (await uploads.send("submission.yaml", declared, `brief ${Date.now()}`)) submission.mutate();
   });
+  const chosenModel = models.data?.find((model) => model.mine && model.key === fields.key);
+  const fillIn = async (model: NonNullable<typeof chosenModel>) => {
+    const newest = await last.mutateAsync(model.newest.id).catch(() => null);
+    if (newest === null) return;
+    reset({ ...fieldsOf(newest.submission), key: model.key, name: model.name, version: fields.version });
+    setFilled({ version: newest.version, left: notInForm(newest.submission) });
+  };
   const named = (list: { name: string; words: string; outcomes: string[] }[] | undefined) =>
     (list ?? []).filter((one) => one.outcomes.includes(fields.outcome)).map((one) => [one.name, one.words] as const);
   const mine = models.data?.filter((model) => model.mine) ?? [];
@@ -148,6 +159,7 @@ export function BriefForm({ draft }: { draft: Draft }) {
                 f.onChange(event);
                 const chosen = mine.find((model) => model.key === event.target.value);
                 if (chosen) setValue("name", chosen.name, { shouldValidate: true });
+                setFilled(null);
               }}
               slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
             >
@@ -160,6 +172,22 @@ export function BriefForm({ draft }: { draft: Draft }) {
             </TextField>
           )}
         />
+      )}
+      {chosenModel && (
+        <Box aria-label="The last version" role="group" sx={{ fontSize: "size.text", color: "text.secondary" }}>
+          {filled === null ? (
+            <Button disabled={last.isPending} onClick={() => void fillIn(chosenModel)} sx={{ ml: "-5px" }}>
+              Fill in what {chosenModel.newest.version} said
+            </Button>
+          ) : (
+            <>
+              Filled in as {filled.version} said; give the new version and its data file, and change what changed.
+              {filled.left.length > 0 &&
+                ` What ${filled.version} said and this form can\u2019t: ${listed(filled.left)}. Send a package for that.`}
+            </>
+          )}
+          <Said error={last.error} />
+        </Box>
       )}
       <Box sx={row("1fr 110px 130px 150px")}>
         <TextField
