@@ -20,7 +20,7 @@ from brookfall.records.database import transaction
 from brookfall.records.retests import Retest
 from tests.api.conftest import Answer, Visitor
 from tests.api.packages import submit
-from tests.api.test_case import SignIn, ran
+from tests.api.test_case import SignIn, finished, plan_of, ran
 from tests.api.test_finding_life import acted, entries_of, seen, written
 from tests.conftest import files_of, until
 
@@ -167,6 +167,19 @@ def test_a_version_on_which_nothing_can_be_computed_says_so(visitor: SignIn) -> 
     finding = settled(iris, base)
     assert (finding["state"], finding["entries"], finding["retest"]["state"]) == ("open", [], "failed")
     assert "no column has the role part" in finding["retest"]["said"]
+
+
+def test_what_is_of_another_plan_is_run_again_before_it_is_retested(visitor: SignIn) -> None:
+    iris, base, finding = found_wanting(visitor, "Of another plan")
+    sent(visitor, "Of another plan")
+    assert iris.ask("POST", f"{base}/deviation", {"reason": "Another seed."}).status_code == 200
+    answer = asked(iris, base, finding, version="2.0")
+    assert (answer.status_code, "A deviation is open" in answer.json["detail"]) == (422, True)
+    assert iris.ask("PUT", f"{base}/plan", plan_of(iris, base, seed=5)).status_code == 200
+    assert iris.ask("POST", f"{base}/run").status_code == 200
+    finished(iris, base)
+    assert asked(iris, base, seen(iris, base)[1], version="2.0").status_code == 200
+    assert settled(iris, base)["state"] == "retested"
 
 
 def test_a_retest_is_cancelled_and_leaves_the_finding_as_it_was(visitor: SignIn, workers: House) -> None:

@@ -159,6 +159,16 @@ def test_what_is_said_follows_the_marks(
     assert (result.mended, said in result.words) == (mended, True), result.words
 
 
+def test_another_release_of_the_checks_is_told(poor: Side) -> None:
+    said = "computed by another release of Brookfall"
+    assert said not in before_and_after(poor, poor).words
+    old = [
+        one.model_copy(update={"provenance": one.provenance.model_copy(update={"program": "0" * 64})})
+        for one in poor.exhibits
+    ]
+    assert said in before_and_after(replace(poor, exhibits=tuple(old)), poor).words
+
+
 def test_within_with_something_open_is_not_mended(poor: Side) -> None:
     shown = tuple(standing_of(one, "within", open=1) for one in poor.exhibits)
     assert before_and_after(poor, replace(poor, exhibits=shown)).mended is None

@@ -1,6 +1,6 @@
 """Retests: the exhibits that a finding cites, run again on the version that is said to mend it, under its own plan."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -8,6 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, joinedload
 
 from brookfall.core.check.bench import Bench
+from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import MissingError, UserError
 from brookfall.core.judge.finding_life import LIFE
 from brookfall.core.plan.revisions import read_plan
@@ -25,12 +26,14 @@ from brookfall.desk.views import RetestView
 from brookfall.records import audit_log, blobs
 from brookfall.records.base import now
 from brookfall.records.cases import Case, StoredColumn
+from brookfall.records.contents import stale_checks
 from brookfall.records.database import transaction
 from brookfall.records.erasures import refuse_without_rows
 from brookfall.records.exhibits import heads_of
 from brookfall.records.findings_and_decisions import Finding, FindingEntry
 from brookfall.records.people import Person
 from brookfall.records.retests import Retest
+from brookfall.records.runs import Run
 from brookfall.records.tables import get_table, table_names
 
 GOES_ON = ("waiting", "leased")
@@ -64,7 +67,8 @@ def enter_retest(
     StaleError
         Somebody did something about the finding since ``revision``.
     UserError
-        There is no such version, it cites no exhibit, none of them is there, or a run or a retest goes on.
+        There is no such version, it cites no exhibit, none of them is there or one is of another plan, or a run or a
+        retest goes on.
     """
     case = people.case_for(session, person, case_id, lock=True)
     finding = changeable(session, person, case, finding_id, "retest", revision)
@@ -79,6 +83,7 @@ def enter_retest(
     checks = {str(head.number): head.name for head in heads_of(session, run.id) if head.number in cited}
     if not checks:
         raise UserError("The finding cites no exhibit that is there.", todo="Cite what shows it, then retest.")
+    _refuse_another_plan(session, case, run, checks)
     asked = Retest(
         case_id=case.id, finding_id=finding.id, run_id=run.id, on_case_id=on.id, checks=checks, by_id=person.id,
         asked=now(), state="waiting", attempts=0, done=0, needed=0, said="",
@@ -90,6 +95,19 @@ def enter_retest(
     )  # fmt: skip
     session.flush()
     return asked
+
+
+def _refuse_another_plan(session: Session, case: Case, run: Run, checks: Mapping[str, str]) -> None:
+    """UserError where the plan is no longer the one under which the cited exhibits stand."""
+    if case.deviating:
+        raise UserError("A deviation is open: the plan may be another by now.", todo="Run what changed, then retest.")
+    stale = stale_checks(session, case, run)
+    gone = [number for number, name in checks.items() if name in stale]
+    if gone:
+        raise UserError(
+            f"Exhibit {wording.listed(gone)} is of another plan, data or program than the present.",
+            todo="Run what changed, then retest.",
+        )
 
 
 def cancel_retest(session: Session, person: Person, case_id: int, finding_id: int) -> None:

@@ -124,6 +124,10 @@ def before_and_after(before: Side, after: Side) -> RetestResult:
     pairs = _Pairs(before, after)
     found = tuple(_retested(old, news[old.check], pairs) for old in before.exhibits if old.check in news)
     mended, words = _outcome(found, after.version)
+    if any(_by_other_programs(old, news[old.check]) for old in before.exhibits if old.check in news):
+        words += (
+            " What stood before was computed by another release of Brookfall, in which part of a difference may lie."
+        )
     return RetestResult(
         version_before=before.version, version_after=after.version, exhibits=found, mended=mended, words=words
     )
@@ -150,6 +154,11 @@ def exhibits_side_by_side(before: Sequence[Exhibit], after: Sequence[Exhibit]) -
     news = {exhibit.check: exhibit for exhibit in after if exhibit.state == "done"}
     done = [exhibit for exhibit in before if exhibit.state == "done" and exhibit.check in news]
     return tuple(_retested(old, news[old.check], _Apart()) for old in done)
+
+
+def _by_other_programs(old: Exhibit, new: Exhibit) -> bool:
+    programs = old.provenance.program, new.provenance.program
+    return all(programs) and programs[0] != programs[1]
 
 
 def _outcome(found: Sequence[RetestedExhibit], version: str) -> tuple[bool | None, str]:
