@@ -22,6 +22,8 @@ from brookfall.records.database import transaction
 from brookfall.records.findings_and_decisions import Decision
 from brookfall.records.people import Person
 from brookfall.records.questions import OwnerQuestion, OwnerQuestionEntry, OwnerQuestionFile
+from brookfall.records.retests import Retest
+from brookfall.records.runs import Run
 from tests.api.conftest import Answer, Visitor
 from tests.api.test_case import SignIn, proposal, ran
 from tests.api.test_statements import attach, write
@@ -185,7 +187,7 @@ def made(visitor: SignIn, case: dict[str, str]) -> dict[str, str]:
     with transaction() as session:
         for login, name in (("carl", "Carl Wade"), ("elsa", "Elsa Reed")):
             add_person(session, login, name, PASSWORD, ("owner",))
-    condition = with_a_condition(base) | with_a_question(base)
+    condition = with_a_condition(base) | with_a_question(base) | with_a_retest(base, finding["id"])
     key = iris.get(base)["model_key"]
     assert visitor("nell").ask("POST", f"/api/models/{key}/members", {"login": "carl"}).status_code == 200
     case.update(
@@ -233,6 +235,21 @@ def with_a_question(base: str) -> dict[str, str]:
         session.add(question)
         session.flush()
         return {"question_entry_id": str(entry.id), "question_file_id": str(file.id)}
+
+
+def with_a_retest(base: str, finding_id: int) -> dict[str, str]:
+    """Puts a retest to a finding that has its evidence; its place."""
+    with transaction() as session:
+        case_id = int(base.rsplit("/", 1)[1])
+        iris = session.scalars(select(Person.id).where(Person.login == "iris")).one()
+        run = session.scalars(select(Run.id).where(Run.case_id == case_id)).first()
+        retest = Retest(
+            case_id=case_id, finding_id=finding_id, run_id=run, on_case_id=case_id, checks={}, by_id=iris, asked=now(),
+            state="done", attempts=1, done=0, needed=0, said="", evidence_sha256=blobs.put(session, b"{}"),
+        )  # fmt: skip
+        session.add(retest)
+        session.flush()
+        return {"retest_id": str(retest.id)}
 
 
 def put_into(base: str, state: CaseState) -> None:
@@ -300,6 +317,7 @@ def test_every_operation_that_changes_a_case_is_somebodys(app: Flask) -> None:
     known = OF_THE_REVIEWER | {
         ("POST", "/take"), ("POST", "/handling"), ("POST", "/countersignature"), ("POST", "/exhibits/{number}/replay"),
         ("POST", "/findings/{finding_id}/acts"), ("POST", "/conditions/{number}/acts"), ("POST", "/questions/{number}/acts"), *_SENT_WITH_WORDS,
+        ("POST", "/findings/{finding_id}/retest"), ("DELETE", "/findings/{finding_id}/retest"),
         ("DELETE", "/exhibits/{number}/replay"), ("PUT", "/margin"), ("POST", "/behind"), ("POST", "/rows"),
         ("POST", "/report"), ("POST", "/re-review"), ("POST", "/plan/file"), ("POST", "/changes/effect"), ("POST", "/exhibits/{number}/regrouped"),
     }  # fmt: skip
