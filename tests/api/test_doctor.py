@@ -100,7 +100,7 @@ def test_another_key_another_migration_and_too_many_rights(
     from brookfall.records.database import transaction
 
     with transaction() as session:
-        audit_log.append(session, None, "tried", "the doctor")
+        audit_log.append(session, None, "made a token", "the doctor")
     other = make_key(tmp_path / "other.key")
     monkeypatch.setattr(doctor, "record_key", lambda: other)
     owner = create_engine(stores.owner_url)

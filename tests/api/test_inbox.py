@@ -96,10 +96,12 @@ def test_the_inbox_has_the_oldest_first_and_a_page_at_a_time(visitor: SignIn) ->
     assert (first["cases"], first["waiting"]) == ([], 0)
     assert first["others"] == first["items"][:3]
     with transaction() as session:
+        hers = select(Person.id).where(Person.login == "nell").scalar_subquery()
         open_ones = (
             select(Finding.case_id)
             .join(Case)
             .where(Finding.state == "open", Case.state.in_(("in_review", "proposed", "decided")))
+            .where(Case.owner_id == hers)
         )
         assert {one["case_id"] for one in waiting(nell, "finding")} == set(session.scalars(open_ones))
     assert nell.ask("GET", "/api/inbox?page=0").status_code == 422

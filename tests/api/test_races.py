@@ -56,14 +56,14 @@ def test_who_holds_a_case_and_who_appends_of_it_do_not_wait_in_a_circle(visitor:
 
     def appended() -> int:
         with transaction() as session:
-            return audit_log.append(session, None, "appended meanwhile", "no circle", case_id=case_id).id
+            return audit_log.append(session, None, "marked labels", "no circle", case_id=case_id).id
 
     with ThreadPoolExecutor(1) as pool:
         with transaction() as session:
             session.get_one(Case, case_id, with_for_update=True)
             second = pool.submit(appended)
             assert until(somebody_waits, 10)
-            first = audit_log.append(session, None, "appended first", "no circle", case_id=case_id).id
+            first = audit_log.append(session, None, "changed roles", "no circle", case_id=case_id).id
         assert second.result(timeout=10) > first
 
 

@@ -43,7 +43,7 @@ def few_entries(visitor: SignIn) -> int:
     """How many entries there are, once there are some."""
     with transaction() as session:
         for number in range(4):
-            audit_log.append(session, None, "tried", f"number {number}")
+            audit_log.append(session, None, "made a token", f"number {number}")
         head = session.get_one(RecordHead, 1)
         return int(head.entries)
 
@@ -185,18 +185,18 @@ def test_another_key_signs_once_the_present_one_announced_it(
     new, before = make_key(file), record_key()
     monkeypatch.setattr(audit_log, "record_key", lambda: new)
     with pytest.raises(UserError, match="does not know the key"), transaction() as session:
-        audit_log.append(session, None, "tried", "with a key of nobody's")
+        audit_log.append(session, None, "made a token", "with a key of nobody's")
     monkeypatch.setattr(audit_log, "record_key", lambda: before)
     told = CliRunner().invoke(main, ["record", "rotate-key", str(file)])
     assert told.exit_code == 0, told.output
     monkeypatch.setattr(audit_log, "record_key", lambda: new)
     with transaction() as session:
-        entry = audit_log.append(session, None, "tried", "with the new key")
+        entry = audit_log.append(session, None, "made a token", "with the new key")
         assert entry.key_id == new.id
         assert verify_everything(session).fault is None
     monkeypatch.setattr(audit_log, "record_key", lambda: before)
     with transaction() as session:
-        assert audit_log.append(session, None, "tried", "with the old one").key_id == before.id
+        assert audit_log.append(session, None, "made a token", "with the old one").key_id == before.id
         assert verify_everything(session).fault is None
 
 
