@@ -174,7 +174,7 @@ export function BriefForm({ draft }: { draft: Draft }) {
         />
       )}
       {chosenModel && (
-        <Box aria-label="The last version" role="group" sx={{ fontSize: "size.text", color: "text.secondary" }}>
+        <Box aria-label="As before" role="group" sx={{ fontSize: "size.text", color: "text.secondary" }}>
           {filled === null ? (
             <Button disabled={last.isPending} onClick={() => void fillIn(chosenModel)} sx={{ ml: "-5px" }}>
               Fill in what {chosenModel.newest.version} said
