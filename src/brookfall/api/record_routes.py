@@ -18,7 +18,11 @@ record_api = blueprint("record")
 
 _IN_MEMORY = 8_000_000
 """Bytes of a file that are held in memory before it is put on the disk."""
-_TYPES = {"csv": "text/csv; charset=utf-8", "jsonl": "application/jsonl"}
+_TYPES = {"csv": "text/csv", "jsonl": "application/jsonl"}
+_FILE = {
+    "description": "The entries as a file",
+    "content": {kind: {"schema": {"type": "string"}} for kind in _TYPES.values()},
+}
 
 
 class RecordPageQuery(RecordQuery):
@@ -37,7 +41,7 @@ def get_record(query: RecordPageQuery) -> RecordView:
         return record.record_view(session, asking(session), query, query.page)
 
 
-@record_api.get("/record/file")
+@record_api.get("/record/file", responses={200: _FILE})
 @login_required
 def get_record_file(query: RecordFileQuery) -> Response:
     """The entries as CSV or as JSON lines, whole before its first byte is sent."""

@@ -18056,6 +18056,16 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description The entries as a file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/jsonl": string;
+                    "text/csv": string;
+                };
+            };
             /** @description Bad Request */
             400: {
                 headers: {
