@@ -154,6 +154,21 @@ def test_what_is_entered_while_a_letter_is_written_is_told_by_the_next_alone(
     assert ("Meanwhile" in line.words, more) == (True, 0)
 
 
+def test_a_draft_is_told_to_nobody_before_it_is_sent(pair: tuple[Visitor, Visitor], box: Path) -> None:
+    olive, rufus = pair
+    base = taken_case(olive, rufus, "Drafted in quiet")
+    rounds()
+    posted(box)
+    draft = written(rufus, base, draft=True)
+    rounds()
+    assert posted(box) == []
+    acted(rufus, base, draft, "send")
+    rounds()
+    (letter,) = posted(box)
+    assert "sent a finding" in body(letter)
+    assert "drafted" not in body(letter)
+
+
 def test_what_waited_before_one_was_mailed_is_not_told_again(visitor: SignIn, box: Path) -> None:
     mailed(visitor("tom"), "tom@house.example")
     rounds()

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import UTC, date, datetime
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import func, select
+from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
 from brookfall.core.evidence.acts import ACTS, Kind
@@ -111,7 +111,9 @@ def _changes(session: Session, person: Person, after: int, until: int) -> tuple[
     acts = sorted(act for kind in _TOLD for act in ACTS[kind])
     of_others = RecordEntry.person_id.is_distinct_from(person.id)
     new = RecordEntry.id > after, RecordEntry.id <= until
-    conditions = (*new, RecordEntry.case_id.in_(mine), RecordEntry.act.in_(acts), of_others)
+    # Of a draft, which is its reviewer's alone, an entry says the number and no title.
+    no_draft = or_(RecordEntry.act.not_in(sorted(ACTS["finding"])), RecordEntry.subject.contains(": "))
+    conditions = (*new, RecordEntry.case_id.in_(mine), RecordEntry.act.in_(acts), of_others, no_draft)
     total = session.scalar(select(func.count()).select_from(RecordEntry).where(*conditions)) or 0
     query = select(RecordEntry, Case.model, Case.version).join(Case, Case.id == RecordEntry.case_id)
     found = session.execute(query.where(*conditions).order_by(RecordEntry.id).limit(_MOST))
@@ -134,7 +136,8 @@ def _words(items: Sequence[InboxItem], changes: Sequence[Line], more: int, *, da
     if more:
         changes = [*changes, Line(f"{more} more in your inbox", _at("/inbox"))]
     parts = [("What waits for you", waits), ("What others did", tuple(changes))]
-    said = [part for part in (_counted(len(items), "thing waits", "things wait"), _changed(len(changes))) if part]
+    waiting = f"{len(items)} {'thing waits' if len(items) == 1 else 'things wait'} for you"
+    said = [*([waiting] if items else []), *([counted(len(changes), "change")] if changes else [])]
     opening = "Here is how things stand." if daily else "This is new since the last letter."
     subject = f"Brookfall: {' and '.join(said)}" if len(items) != 1 else f"Brookfall: {_waits(items[0])}"
     return Words(subject[:190], opening, tuple((head, lines) for head, lines in parts if lines), _CHOICE)
@@ -144,14 +147,6 @@ def _waits(item: InboxItem) -> str:
     about = "" if item.about in ("case", "approval") else f"{counted(item.count, item.about)} "
     due = f", due {item.due:%-d %b %Y}" if item.due else ""
     return f"{item.model} {item.version}: {about}{item.waits}{due}"
-
-
-def _counted(count: int, one: str, many: str) -> str:
-    return f"{count} {one if count == 1 else many} for you" if count else ""
-
-
-def _changed(count: int) -> str:
-    return f"{counted(count, 'change')}" if count else ""
 
 
 def _place(item: InboxItem) -> str | None:
