@@ -1,5 +1,6 @@
 """What two versions of a model differ in; and the tier that a countersigner gives it."""
 
+from itertools import permutations
 from typing import Any
 
 import pytest
@@ -71,6 +72,26 @@ def test_a_countersigner_changes_the_tier_with_a_reason(visitor: SignIn) -> None
     entry = listed(visitor("ada"), model="of-another-tier", kind="model")[0]
     assert entry["act"] == "changed the tier of a model"
     assert {"what": "tier", "before": None, "after": str(tier)} in entry["changes"]
+
+
+@pytest.mark.parametrize(("first", "second"), list(permutations((1, 2, 3), 2)))
+def test_from_any_tier_to_any_other_the_plan_is_by_the_other_s_policy(visitor: SignIn, first: int, second: int) -> None:
+    name = f"Moved from {first} to {second}"
+    key = name.lower().replace(" ", "-")
+    waits, reviewed = sent(visitor, name, "1.0"), sent(visitor, name, "1.1")
+    iris = taken(visitor, reviewed, "standard")
+    for tier in (first, second):
+        answer = tiered(visitor, key, tier)
+        assert answer.status_code == 200, answer.text
+    policy = default_policy(second)
+    for base in (waits, reviewed):
+        plan = iris.get(f"{base}/plan")["plan"]
+        assert (plan["policy"]["tier"], plan["overrides"]) == (second, {})
+        assert plan["statements"] == [one.name for one in policy.statements]
+        due = [one["name"] for one in iris.get(f"{base}/statements")]
+        assert sorted(due) == sorted(one.name for one in policy.statements)
+    standard = set(iris.get(f"{waits}/plan")["plan"]["checks"])
+    assert standard <= set(iris.get(f"{reviewed}/plan")["plan"]["checks"])
 
 
 def test_who_may_not_change_the_tier(visitor: SignIn) -> None:

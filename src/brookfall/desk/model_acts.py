@@ -8,16 +8,16 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 from sqlalchemy.orm.exc import StaleDataError
 
-from brookfall.core.check.standard_plan import known_checks
+from brookfall.core.check.standard_plan import by_the_policy_of, known_checks
 from brookfall.core.foundation.errors import ForbiddenError, MissingError, StaleError, UserError
 from brookfall.core.foundation.wording import listed
-from brookfall.core.judge.policy import default_policy
 from brookfall.core.plan.revisions import read_plan
-from brookfall.core.submission.schema import Model
+from brookfall.core.submission.schema import Model, Submission
 from brookfall.desk import people
 from brookfall.desk.approvals import approvals_today
 from brookfall.desk.inventory import TIER, may_set_tier, model_page, visible
 from brookfall.desk.judges import judges_of
+from brookfall.desk.set_up import first_plan
 from brookfall.desk.views import ModelPage
 from brookfall.records import audit_log
 from brookfall.records.base import now
@@ -143,7 +143,10 @@ def set_tier(session: Session, person: Person, key: str, tier: int, reason: str)
     before, model.tier = model.tier, tier
     for case in moved:
         if case.tier != tier:
-            plan = read_plan(case.plan).model_copy(update={"policy": default_policy(tier), "overrides": {}})
+            standard = first_plan(session, model.id, Submission.model_validate(case.submission), model.in_use, tier)
+            # Nobody has chosen anything yet in a case that waits.
+            waits = case.state == "waiting"
+            plan = standard if waits else by_the_policy_of(read_plan(case.plan), standard)
             case.tier, case.plan = tier, known_checks(plan).model_dump(mode="json")
             case.plan_revision += 1
     after = {"tier": tier, "cases": [case.version for case in moved], "reason": reason.strip()}

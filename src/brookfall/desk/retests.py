@@ -25,7 +25,7 @@ from brookfall.desk.finding_life import changeable
 from brookfall.desk.views import RetestView
 from brookfall.records import audit_log, blobs
 from brookfall.records.base import now
-from brookfall.records.cases import Case, StoredColumn
+from brookfall.records.cases import Case
 from brookfall.records.contents import stale_checks
 from brookfall.records.database import transaction
 from brookfall.records.erasures import refuse_without_rows
@@ -34,7 +34,7 @@ from brookfall.records.findings_and_decisions import Finding, FindingEntry
 from brookfall.records.people import Person
 from brookfall.records.retests import Retest
 from brookfall.records.runs import Run
-from brookfall.records.tables import get_table, table_names
+from brookfall.records.tables import column_names, get_table, table_names
 
 GOES_ON = ("waiting", "leased")
 
@@ -249,11 +249,11 @@ def _ways(session: Session, case: Case, on: Case) -> Iterator[tuple[Submitted, R
     """How the other version may be laid out, from all that the reviewer did to nothing of it."""
     came, given = submitted(session, on), Roles.model_validate(case.roles)
     declared = tuple(Submission.model_validate(one.submission).data[0].roles for one in (case, on))
-    plain = carried_roles(given, (declared[0], declared[1]), (_names(session, case, 1), came.table.names))
+    sent, now_there = (column_names(session, case.id, version=version) for version in (1, case.table_version))
+    plain = carried_roles(given, (declared[0], declared[1]), (sent, came.table.names))
     changes = changes_of(case)
-    made = [name for name in _names(session, case, case.table_version) if name not in _names(session, case, 1)]
-    names = _names(session, case, case.table_version), (*came.table.names, *made)
-    full = carried_roles(given, (declared[0], declared[1]), names)
+    made = [name for name in now_there if name not in sent]
+    full = carried_roles(given, (declared[0], declared[1]), (now_there, (*came.table.names, *made)))
     if case.added:
         yield _with_added(session, came, case), full, changes, True
     yield came, full, changes, False
@@ -268,8 +268,3 @@ def _with_added(session: Session, came: Submitted, case: Case) -> Submitted:
     own = {entry.name for entry in added_to(case)}
     beside = {name: get_table(session, case.id, name=name) for name in table_names(session, case.id) if name in own}
     return Submitted(declared, came.table, {**came.beside, **beside}, came.files)
-
-
-def _names(session: Session, case: Case, version: int) -> tuple[str, ...]:
-    of_table = (StoredColumn.case_id == case.id, StoredColumn.table_name == "", StoredColumn.version == version)
-    return tuple(session.scalars(select(StoredColumn.name).where(*of_table).order_by(StoredColumn.position)))

@@ -28,7 +28,7 @@ from brookfall.records.database import transaction
 from brookfall.records.erasures import refuse_without_rows
 from brookfall.records.people import Person
 from brookfall.records.recent import last_few
-from brookfall.records.tables import get_table, stored_columns
+from brookfall.records.tables import column_names, get_table, stored_columns
 
 AT_ONCE = 2_000_000
 """Cells that are looked at while somebody waits; a larger table is looked at by a worker."""
@@ -111,7 +111,7 @@ def rows_view(
     """A window of the rows, as they read, with the place of each in the table (1 is the first data row)."""
     case = people.case_for(session, person, case_id)
     version = case.table_version
-    names = [column.name for column in stored_columns(session, case.id, version=version)]
+    names = column_names(session, case.id, version=version)
     if sort is not None and sort not in names:
         raise UserError(f"There is no column '{sort}'.", todo="Sort by a column of the table.", column=sort)
     table = get_table(session, case.id, version=version)

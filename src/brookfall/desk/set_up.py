@@ -7,10 +7,9 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.check.standard_plan import known_checks, standard_plan
+from brookfall.core.check.standard_plan import by_the_policy_of, known_checks, standard_plan
 from brookfall.core.evidence.change_words import changes
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.judge.policy import default_policy
 from brookfall.core.plan.plan import Plan
 from brookfall.core.plan.revisions import read_plan
 from brookfall.core.submission.difference import roles_changes
@@ -25,9 +24,9 @@ from brookfall.desk.bench import submitted
 from brookfall.desk.versions import in_use_of
 from brookfall.desk.views import BegunView, SetUpVersion, SetUpView, ValueChangeView
 from brookfall.records import audit_log
-from brookfall.records.cases import Case, StoredColumn
+from brookfall.records.cases import Case
 from brookfall.records.people import Person
-from brookfall.records.tables import drop_version
+from brookfall.records.tables import column_names, drop_version
 
 _CHANGES: TypeAdapter[list[Change]] = TypeAdapter(list[Change])
 
@@ -106,14 +105,8 @@ def begin_from_last(session: Session, person: Person, case: Case) -> None:
 def _ways(session: Session, case: Case, other: Case, came: Submitted, standard: Plan) -> Iterator[tuple[Roles, Plan]]:
     """Roles and plan from all of the other review's to as little of it as need be."""
     declared = tuple(Submission.model_validate(one.submission).data[0].roles for one in (other, case))
-    names = tuple(
-        session.scalars(
-            select(StoredColumn.name)
-            .where(StoredColumn.case_id == other.id, StoredColumn.table_name == "", StoredColumn.version == 1)
-            .order_by(StoredColumn.position)
-        )
-    )
-    roles = carried_roles(Roles.model_validate(other.roles), (declared[0], declared[1]), (names, came.table.names))
+    names = column_names(session, other.id), came.table.names
+    roles = carried_roles(Roles.model_validate(other.roles), (declared[0], declared[1]), names)
     plan = _carried_plan(read_plan(other.plan), other, case, standard)
     yield roles, plan
     yield roles, standard
@@ -122,12 +115,10 @@ def _ways(session: Session, case: Case, other: Case, came: Submitted, standard: 
 
 def _carried_plan(plan: Plan, other: Case, case: Case, standard: Plan) -> Plan:
     """The plan for another version: against the version in use now, and by the policy of the version's own tier."""
-    kept: dict[str, object] = {"in_use": standard.in_use, "threshold": standard.threshold}
-    if other.tier != case.tier:
-        kept |= {"policy": default_policy(case.tier), "overrides": {}}
     if case.outcome != other.outcome:
         return standard
-    return plan.model_copy(update=kept)
+    kept = plan.model_copy(update={"in_use": standard.in_use, "threshold": standard.threshold})
+    return kept if other.tier == case.tier else by_the_policy_of(kept, standard)
 
 
 def _that_fit(came: Submitted, ways: Iterator[tuple[Roles, Plan]]) -> Iterator[tuple[Roles, Plan]]:

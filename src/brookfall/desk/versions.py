@@ -5,7 +5,8 @@ from sqlalchemy.orm import Session
 
 from brookfall.core.plan.plan import InUse
 from brookfall.core.submission.schema import Submission
-from brookfall.records.cases import Case, StoredColumn
+from brookfall.records.cases import Case
+from brookfall.records.tables import column_names
 
 
 def versions_to_compare(session: Session, model_id: int, outcome: str, but: int | None) -> list[InUse]:
@@ -35,6 +36,4 @@ def in_use_of(session: Session, model_id: int, declared: Submission, in_use: str
 def _features(session: Session, case: Case) -> tuple[str, ...]:
     """What the version learns from, as its owner declared it: names of the submitted table's columns."""
     roles = Submission.model_validate(case.submission).data[0].roles
-    of_table = (StoredColumn.case_id == case.id, StoredColumn.table_name == "", StoredColumn.version == 1)
-    names = session.scalars(select(StoredColumn.name).where(*of_table).order_by(StoredColumn.position)).all()
-    return roles.features_among(names)
+    return roles.features_among(column_names(session, case.id))

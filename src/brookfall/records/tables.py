@@ -72,6 +72,12 @@ def stored_columns(session: Session, case_id: int, name: str = ROWS, version: in
     return session.scalars(select(StoredColumn).where(*place).order_by(StoredColumn.position)).all()
 
 
+def column_names(session: Session, case_id: int, name: str = ROWS, version: int = 1) -> tuple[str, ...]:
+    """The names of the columns of a version of a table, in their order."""
+    place = (StoredColumn.case_id == case_id, StoredColumn.table_name == name, StoredColumn.version == version)
+    return tuple(session.scalars(select(StoredColumn.name).where(*place).order_by(StoredColumn.position)))
+
+
 def stored_rows(session: Session, case_id: int) -> int:
     """How many rows were submitted."""
     return int(stored_columns(session, case_id)[0].profile["n"])

@@ -110,3 +110,20 @@ def fitting(plan: Plan, outcome: str, file: str) -> Plan:
     if not kept:
         raise UserError(f"No check of the plan is for a {outcome} outcome.", todo="Choose another plan.", file=file)
     return plan.model_copy(update={"checks": kept})
+
+
+def by_the_policy_of(plan: Plan, standard: Plan) -> Plan:
+    """A plan by the policy of another tier: its limits and statements, and what it asks for beside the plan's checks.
+
+    Reasons for other limits were given against the limits before, and are let go. ``standard`` is that tier's plan for
+    the same submission.
+
+    >>> plan, other = standard_plan(1, given_parts=False), standard_plan(3, given_parts=False)
+    >>> by_the_policy_of(plan, other).policy.tier, by_the_policy_of(plan, other).statements
+    (3, ('use',))
+    >>> set(plan.checks) <= set(by_the_policy_of(other, plan).checks)
+    True
+    """
+    checks_ = (*plan.checks, *(name for name in standard.checks if name not in plan.checks))
+    kept = {"policy": standard.policy, "overrides": {}, "statements": standard.statements, "checks": checks_}
+    return Plan.model_validate(plan.model_copy(update=kept).model_dump())
