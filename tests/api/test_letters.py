@@ -1,8 +1,10 @@
 """Letters: written from what waits and what was done, sent by SMTP to a stand-in, tried again when it does not answer."""
 
 import email
+import re
 import socket
 from collections.abc import Iterator
+from dataclasses import replace
 from datetime import date, timedelta
 from email.message import EmailMessage
 from email.policy import default
@@ -18,7 +20,8 @@ from brookfall.desk.letter_text import Line
 from brookfall.desk.people import add_person
 from brookfall.engine import letters as post
 from brookfall.launch.mail_stand_in import stand_in
-from brookfall.records.audit_log import RecordHead
+from brookfall.records.anchors import fault_of, read_anchors
+from brookfall.records.audit_log import RecordHead, verify
 from brookfall.records.base import now
 from brookfall.records.config import config, today
 from brookfall.records.database import transaction
@@ -203,7 +206,7 @@ def test_a_digest_comes_once_a_day_in_the_morning(
 
 def at_day(monkeypatch: pytest.MonkeyPatch, day: date, hour: int) -> None:
     monkeypatch.setattr(letters, "today", lambda: day)
-    monkeypatch.setattr(letters, "_hour", lambda: hour)
+    monkeypatch.setattr(letters, "hour_now", lambda: hour)
 
 
 def test_nobody_is_mailed_who_wants_none_or_can_not_sign_in(pair: tuple[Visitor, Visitor], box: Path) -> None:
@@ -299,7 +302,7 @@ def test_an_address_that_the_server_refuses_holds_up_no_other(
 
 
 def test_auditors_are_sent_the_record_s_head_once_a_day(
-    visitor: SignIn, box: Path, monkeypatch: pytest.MonkeyPatch
+    visitor: SignIn, box: Path, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
     mailed(visitor("ada"), "ada@house.example")
     rounds()
@@ -312,6 +315,15 @@ def test_auditors_are_sent_the_record_s_head_once_a_day(
     assert len(found) == 1
     assert f"Entries: {entries}" in body(found[0])
     assert f"Hash of the last: {last}" in body(found[0])
+    # The signed line is one that the record is held to where it stands among the anchors.
+    (line,) = re.findall(r"anchor file: (\{.*\})", body(found[0]))
+    file = tmp_path / "from-a-letter.jsonl"
+    file.write_text(f"{line}\n")
+    (anchor,) = read_anchors(file)
+    assert (anchor.entries, anchor.hash) == (entries, last)
+    with transaction() as session:
+        assert fault_of(session, [anchor], verify(session)) is None
+        assert fault_of(session, [replace(anchor, hash="0" * 64)], verify(session)) is not None
     rounds()
     assert not [one for one in posted(box) if "the record on" in one["Subject"]]
     at_day(monkeypatch, today() + timedelta(days=1), hour=0)

@@ -13,7 +13,7 @@ from brookfall.core.evidence.record_line import RecordLine
 from brookfall.demo.seed import PASSWORD
 from brookfall.desk.people import add_person
 from brookfall.records.audit_log import append
-from brookfall.records.config import today
+from brookfall.records.config import begin_of, today
 from brookfall.records.database import transaction
 from tests.api.conftest import Visitor
 from tests.api.test_case import SignIn, plan_of, taken
@@ -65,11 +65,9 @@ def test_entries_are_narrowed(visitor: SignIn) -> None:
 def test_a_day_of_the_house_is_whole(visitor: SignIn) -> None:
     iris, base = taken(visitor, "a whole day")
     (took, _) = listed(iris, case_id=base.rsplit("/", 1)[1])
-    from brookfall.desk.record import _begin_of
-
     # The house stands in a zone of its own; its day begins when it is midnight there.
     day = today()
-    assert _begin_of(day).isoformat() <= took["at"].replace("Z", "") < _begin_of(day + timedelta(days=1)).isoformat()
+    assert begin_of(day).isoformat() <= took["at"].replace("Z", "") < begin_of(day + timedelta(days=1)).isoformat()
 
 
 def test_a_model_s_entries_are_those_of_its_cases_and_its_own(visitor: SignIn) -> None:

@@ -3,8 +3,6 @@ auditors, once a day, how far the record goes. Written from the inbox and the re
 
 import re
 from collections.abc import Sequence
-from datetime import UTC, date, datetime
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
@@ -16,14 +14,14 @@ from brookfall.desk import inbox, people
 from brookfall.desk.letter_text import Line, Words
 from brookfall.desk.views import InboxItem, LetterView, MailView
 from brookfall.records import audit_log
+from brookfall.records.anchors import anchor_of
 from brookfall.records.audit_log import RecordEntry, RecordHead
 from brookfall.records.base import now
 from brookfall.records.cases import Case
-from brookfall.records.config import config, today
+from brookfall.records.config import config, hour_now, today
 from brookfall.records.database import transaction
 from brookfall.records.letters import Letter, ToldOf
 from brookfall.records.people import Person
-from brookfall.records.record_key import record_key
 
 WHEN = ("at_once", "daily", "never")
 _TOLD: tuple[Kind, ...] = ("case", "finding", "question", "decision", "approval")
@@ -87,8 +85,8 @@ def _write_to(session: Session, person: Person) -> None:
         return
     if head is not None and "auditor" in person.roles and told.head != today():
         told.head = today()
-        _keep(session, person, _of_head(head, today()))
-    due = told.digest != today() and _hour() >= _DIGEST_HOUR if person.mail_when == "daily" else told.entry != last
+        _keep(session, person, _of_head(head))
+    due = told.digest != today() and hour_now() >= _DIGEST_HOUR if person.mail_when == "daily" else told.entry != last
     if not due:
         return
     items = inbox.waiting_items(session, person)
@@ -157,34 +155,22 @@ def _at(path: str) -> str | None:
     return None if config().public_url is None else f"{str(config().public_url).rstrip('/')}{path}"
 
 
-def _of_head(head: RecordHead, day: date) -> Words:
-    key = record_key()
-    said = f"{head.entries} {head.hash}"
+def _of_head(head: RecordHead) -> Words:
+    lines = (
+        Line(f"entries: {head.entries}"),
+        Line(f"hash of the last: {head.hash}"),
+        Line(f"as a signed line of an anchor file: {anchor_of(head).line}"),
+    )
     return Words(
-        f"Brookfall: the record on {day:%-d %b %Y}, {head.entries} entries",
+        f"Brookfall: the record on {today():%-d %b %Y}, {head.entries} entries",
         "Keep this letter: with it you can show later that no entry of the record up to here was changed or cut off.",
-        (
-            (
-                "How far the record goes",
-                (
-                    Line(f"Entries: {head.entries}"),
-                    Line(f"Hash of the last: {head.hash}"),
-                    Line(f"Key: {key.id}"),
-                    Line(f"Signature of both numbers by it: {key.sign(said)}"),
-                ),
-            ),
-        ),
-        "The record's page verifies the chain, and the first entry up to this one must come to this hash.",
+        (("How far the record goes", lines),),
+        "Put that line into a file, named by BROOKFALL_ANCHOR_FILE: 'brookfall verify' holds the record to it.",
     )
 
 
-def _hour() -> int:
-    """The hour that it is where the house stands."""
-    return now().replace(tzinfo=UTC).astimezone(ZoneInfo(config().time_zone)).hour
-
-
 def _keep(session: Session, person: Person, words: Words) -> None:
-    moment: datetime = now()
+    moment = now()
     session.add(
         Letter(
             person_id=person.id, address=person.mail or "", subject=words.subject, text=words.text, html=words.html,

@@ -1,13 +1,10 @@
 """Reading the record: narrowed to what one looks for, as a page or as a file; and verifying its chain."""
 
-import csv
-import io
 import json
 from collections.abc import Iterator, Sequence
 from dataclasses import asdict
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import date, timedelta
 from typing import Literal
-from zoneinfo import ZoneInfo
 
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import ColumnElement, Select, func, or_, select
@@ -17,7 +14,7 @@ from brookfall.core.evidence.acts import ACTS, Kind, kind_of
 from brookfall.core.evidence.change_words import ValueChange, changes
 from brookfall.core.evidence.record_line import RecordLine
 from brookfall.core.foundation.errors import ForbiddenError, MissingError
-from brookfall.core.table.write import harmless
+from brookfall.core.table.write import csv_lines, harmless
 from brookfall.desk import people
 from brookfall.desk.views import (
     ChainView,
@@ -29,7 +26,7 @@ from brookfall.desk.views import (
 )
 from brookfall.records.audit_log import RecordEntry
 from brookfall.records.cases import Case
-from brookfall.records.config import config
+from brookfall.records.config import begin_of
 from brookfall.records.inventory import RegisteredModel
 from brookfall.records.people import Person
 from brookfall.records.verification import verify_everything
@@ -125,9 +122,9 @@ def _conditions(session: Session, person: Person, wanted: RecordQuery) -> list[C
     if wanted.kind is not None:
         found.append(RecordEntry.act.in_(sorted(ACTS[wanted.kind])))
     if wanted.since is not None:
-        found.append(RecordEntry.at >= _begin_of(wanted.since))
+        found.append(RecordEntry.at >= begin_of(wanted.since))
     if wanted.until is not None:
-        found.append(RecordEntry.at < _begin_of(wanted.until + timedelta(days=1)))
+        found.append(RecordEntry.at < begin_of(wanted.until + timedelta(days=1)))
     return found
 
 
@@ -140,11 +137,6 @@ def _of_model(session: Session, person: Person, key: str) -> ColumnElement[bool]
     called = f"{model.name} ({model.key})"
     of_itself = RecordEntry.subject == called, RecordEntry.subject.startswith(f"{called}: ", autoescape=True)
     return or_(RecordEntry.case_id.in_(cases), RecordEntry.act.in_(sorted(ACTS["model"])) & or_(*of_itself))
-
-
-def _begin_of(day: date) -> datetime:
-    """When a day of the house begins, in UTC as the database keeps it."""
-    return datetime.combine(day, time(), ZoneInfo(config().time_zone)).astimezone(UTC).replace(tzinfo=None)
 
 
 def _cases_of(session: Session, entries: Sequence[RecordEntry]) -> dict[int, tuple[str, str]]:
@@ -206,10 +198,10 @@ def _lines(session: Session, query: Select[RecordEntry]) -> Iterator[bytes]:
 
 
 def _csv(session: Session, query: Select[RecordEntry]) -> Iterator[bytes]:
-    yield _written([_HEADS])
+    yield csv_lines([_HEADS])
     for batch in _batches(session, query):
         cases = _cases_of(session, batch)
-        yield _written([_cells(entry, cases.get(entry.case_id or 0)) for entry in batch])
+        yield csv_lines([_cells(entry, cases.get(entry.case_id or 0)) for entry in batch])
 
 
 def _cells(entry: RecordEntry, case: tuple[str, str] | None) -> tuple[str, ...]:
@@ -226,9 +218,3 @@ def _in_words(change: ValueChange) -> str:
     if change.before is None or change.after is None:
         return f"{what}{change.after if change.before is None else f'no longer {change.before}'}"
     return f"{what}{change.before} → {change.after}"
-
-
-def _written(rows: list[tuple[str, ...]]) -> bytes:
-    held = io.StringIO()
-    csv.writer(held).writerows(rows)
-    return held.getvalue().encode()

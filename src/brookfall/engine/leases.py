@@ -6,12 +6,17 @@ May be asked for twice at once, or again after a worker died; what killed its wo
 import logging
 import os
 import socket
+from collections.abc import Callable
+from contextlib import suppress
+from functools import partial
 from typing import TypeVar
 
 from sqlalchemy import and_, or_, select, update
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
+from brookfall.core.foundation.errors import UserError
+from brookfall.engine.heartbeat import heartbeat
 from brookfall.records.base import now
 from brookfall.records.database import transaction
 from brookfall.records.drafts import Draft
@@ -82,3 +87,34 @@ def end(session: Session, table: type[Asked], key: int, worker: str, **told: obj
         setattr(asked, name, value)
     asked.finished, asked.lease_until = now(), None
     return asked
+
+
+def carry_out(
+    table: type[Asked],
+    key: int,
+    work: Callable[[str], None],
+    fail: Callable[[str, str], None] | None = None,
+) -> None:
+    """Does the work as this worker, which it is told, under a lease that is renewed. What ends it short is told as
+    failed, by ``fail`` where that is given. May be asked for twice at once, or again after a worker died."""
+    ends = fail or partial(_fail, table, key)
+    worker = this_worker()
+    if not claim(table, key, worker):
+        return
+    try:
+        with heartbeat(lambda: renew(table, key, worker)):
+            work(worker)
+    except LostError:
+        return
+    except UserError as problem:
+        with suppress(LostError):
+            ends(worker, str(problem))
+    except Exception:  # noqa: BLE001 - a fault of ours must not hold it for ever
+        _log.exception("%s %s", table.__tablename__, key)
+        with suppress(LostError):
+            ends(worker, FAULT)
+
+
+def _fail(table: type[Asked], key: int, worker: str, said: str) -> None:
+    with transaction() as session:
+        end(session, table, key, worker, state="failed", said=said)

@@ -1,14 +1,12 @@
 """What a worker does with a report: draws the charts that are not drawn yet, then makes its pages, and enters them."""
 
 import logging
-from contextlib import suppress
 
 from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.foundation.errors import UserError
 from brookfall.desk.renditions import frozen_decision
 from brookfall.desk.report_contents import contents_now, frozen_contents
 from brookfall.engine import leases
-from brookfall.engine.heartbeat import heartbeat
-from brookfall.engine.leases import FAULT, LostError
 from brookfall.records import audit_log, blobs
 from brookfall.records.base import now
 from brookfall.records.cases import Case
@@ -25,26 +23,22 @@ from brookfall.report.build import build_html, build_pdf
 from brookfall.report.contents import ReportContents
 from brookfall.report.drawings import drawing_key
 
-_DAMAGED = "What was signed is damaged, so nothing was rendered: {}. Tell the administrator; a backup has it whole."
+_DAMAGED = "What was signed is damaged, so nothing was rendered: {}."
+_TELL = "Tell the administrator; a backup has it whole."
 
 _log = logging.getLogger(__name__)
 
 
 def render(rendition_id: int) -> None:
-    """Makes the pages of a report. May be asked for twice at once, or again after a worker died."""
-    worker = leases.this_worker()
-    if not leases.claim(Rendition, rendition_id, worker):
-        return
-    try:
-        with heartbeat(lambda: leases.renew(Rendition, rendition_id, worker)):
+    """Makes the pages of a report, as :func:`brookfall.engine.leases.carry_out` does."""
+
+    def work(worker: str) -> None:
+        try:
             _render(rendition_id, worker)
-    except LostError:
-        return
-    except blobs.DamagedError as problem:
-        _fail(rendition_id, worker, _DAMAGED.format(problem))
-    except Exception:  # noqa: BLE001 - a fault of ours must not hold it for ever
-        _log.exception("rendition %s", rendition_id)
-        _fail(rendition_id, worker, FAULT)
+        except blobs.DamagedError as problem:
+            raise UserError(_DAMAGED.format(problem), todo=_TELL) from problem
+
+    leases.carry_out(Rendition, rendition_id, work)
 
 
 def draw_exhibit(run_id: int, number: int) -> None:
@@ -111,8 +105,3 @@ def _drawn(exhibit: Exhibit) -> list[str]:
     from brookfall.report.charts import draw
 
     return draw(exhibit)
-
-
-def _fail(rendition_id: int, worker: str, said: str) -> None:
-    with suppress(LostError), transaction() as session:
-        leases.end(session, Rendition, rendition_id, worker, state="failed", said=said)

@@ -1,15 +1,11 @@
 """What a worker does with a replay: lays the run out, fits everything again, compares, and keeps what came of it."""
 
 import logging
-from contextlib import suppress
 
 from sqlalchemy import func, select
 
-from brookfall.core.foundation.errors import UserError
 from brookfall.core.retest.replay import replay
 from brookfall.engine import leases
-from brookfall.engine.heartbeat import heartbeat
-from brookfall.engine.leases import FAULT, LostError
 from brookfall.engine.runs import lay_out
 from brookfall.records import audit_log
 from brookfall.records.database import transaction
@@ -36,22 +32,13 @@ def is_short(replay_id: int) -> bool:
 
 
 def carry_out(replay_id: int) -> None:
-    """Replays an exhibit. May be asked for twice at once, or again after a worker died."""
-    worker = leases.this_worker()
-    if not leases.claim(Replay, replay_id, worker):
-        return
-    try:
-        with heartbeat(lambda: leases.renew(Replay, replay_id, worker)):
-            _replay(replay_id, worker)
-    except LostError:
-        return
-    except UserError as problem:
-        with suppress(LostError):
-            _end(replay_id, worker, state="failed", said=str(problem))
-    except Exception:  # noqa: BLE001 - a fault of ours must not hold it for ever
-        _log.exception("replay %s", replay_id)
-        with suppress(LostError):
-            _end(replay_id, worker, state="failed", said=FAULT)
+    """Replays an exhibit, as :func:`brookfall.engine.leases.carry_out` does; that it failed is entered too."""
+    leases.carry_out(
+        Replay,
+        replay_id,
+        lambda worker: _replay(replay_id, worker),
+        lambda worker, said: _end(replay_id, worker, state="failed", said=said),
+    )
 
 
 def _replay(replay_id: int, worker: str) -> None:

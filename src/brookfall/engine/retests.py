@@ -1,21 +1,16 @@
 """What a worker does with a retest: lays both versions out, makes what fits are missing, compares, keeps the result."""
 
-import logging
 from collections.abc import Callable, Sequence
-from contextlib import suppress
 from dataclasses import replace
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.fit.request import FitJob, gather
-from brookfall.core.foundation.errors import UserError
 from brookfall.core.retest.before_and_after import RetestResult, Side, before_and_after
 from brookfall.core.retest.evidence_file import Evidence, evidence_of
 from brookfall.core.retest.run import Asked, ask, evaluate
 from brookfall.desk.bench import added_to, bench_of, marks_of
 from brookfall.desk.retests import other_version_on_bench, settle
 from brookfall.engine import leases
-from brookfall.engine.heartbeat import heartbeat
-from brookfall.engine.leases import FAULT, LostError
 from brookfall.engine.runs import make_fit
 from brookfall.records import ledger
 from brookfall.records.cases import Case
@@ -24,28 +19,12 @@ from brookfall.records.exhibits import get_exhibits
 from brookfall.records.retests import Retest
 from brookfall.records.runs import Run
 
-_log = logging.getLogger(__name__)
-
 Tell = Callable[[int, int], None]
 
 
 def carry_out(retest_id: int) -> None:
-    """Carries a retest out. May be asked for twice at once, or again after a worker died."""
-    worker = leases.this_worker()
-    if not leases.claim(Retest, retest_id, worker):
-        return
-    try:
-        with heartbeat(lambda: leases.renew(Retest, retest_id, worker)):
-            _carry_out(retest_id, worker)
-    except LostError:
-        return
-    except UserError as problem:
-        with suppress(LostError):
-            _fail(retest_id, worker, str(problem))
-    except Exception:  # noqa: BLE001 - a fault of ours must not hold it for ever
-        _log.exception("retest %s", retest_id)
-        with suppress(LostError):
-            _fail(retest_id, worker, FAULT)
+    """Carries a retest out, as :func:`brookfall.engine.leases.carry_out` does."""
+    leases.carry_out(Retest, retest_id, lambda worker: _carry_out(retest_id, worker))
 
 
 def _carry_out(retest_id: int, worker: str) -> None:
@@ -117,8 +96,3 @@ def _end(retest_id: int, worker: str, result: RetestResult, evidence: Evidence) 
         session.get_one(Case, case_id, with_for_update=True)
         asked = leases.end(session, Retest, retest_id, worker, state="done")
         settle(session, asked, result, evidence.to_json().encode())
-
-
-def _fail(retest_id: int, worker: str, said: str) -> None:
-    with transaction() as session:
-        leases.end(session, Retest, retest_id, worker, state="failed", said=said)

@@ -3,7 +3,7 @@
 import errno
 import json
 import os
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import datetime, timedelta
 from pathlib import Path
 
@@ -33,6 +33,11 @@ class Anchor:
         """What is signed."""
         return digest.canonical([self.at, self.entries, self.hash]).decode()
 
+    @property
+    def line(self) -> str:
+        """The anchor as it stands in a file of them."""
+        return json.dumps(asdict(self))
+
 
 def anchor_when_due(session: Session, file: Path) -> bool:
     """Adds the head of the record to the file if the last anchor is a day old, or there is none; whether it did."""
@@ -42,12 +47,16 @@ def anchor_when_due(session: Session, file: Path) -> bool:
     head = session.get(RecordHead, 1)
     if head is None:
         return False
+    file.parent.mkdir(parents=True, exist_ok=True)
+    _add_line(file, anchor_of(head).line.encode() + b"\n")
+    return True
+
+
+def anchor_of(head: RecordHead) -> Anchor:
+    """How far the record goes now, signed."""
     key = record_key()
     unsigned = Anchor(now().isoformat(), head.entries, head.hash, key.id, "")
-    anchor = Anchor(unsigned.at, unsigned.entries, unsigned.hash, key.id, key.sign(unsigned.text))
-    file.parent.mkdir(parents=True, exist_ok=True)
-    _add_line(file, json.dumps(asdict(anchor)).encode() + b"\n")
-    return True
+    return replace(unsigned, signature=key.sign(unsigned.text))
 
 
 def _add_line(file: Path, line: bytes) -> None:

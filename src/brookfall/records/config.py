@@ -1,6 +1,6 @@
 """Configuration, from environment variables alone, checked as a whole before anything starts."""
 
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, time
 from functools import cache
 from ipaddress import IPv4Network, IPv6Network, ip_network
 from pathlib import Path
@@ -77,7 +77,21 @@ def today() -> date:
 
 def day_of(moment: datetime) -> date:
     """The day that a moment in UTC, as the database keeps it, is of where the house stands."""
-    return moment.replace(tzinfo=UTC).astimezone(ZoneInfo(config().time_zone)).date()
+    return _here(moment).date()
+
+
+def hour_now() -> int:
+    """The hour that it is where the house stands."""
+    return _here(now()).hour
+
+
+def begin_of(day: date) -> datetime:
+    """When a day of where the house stands begins, in UTC as the database keeps moments."""
+    return datetime.combine(day, time(), ZoneInfo(config().time_zone)).astimezone(UTC).replace(tzinfo=None)
+
+
+def _here(moment: datetime) -> datetime:
+    return moment.replace(tzinfo=UTC).astimezone(ZoneInfo(config().time_zone))
 
 
 @cache

@@ -2,7 +2,7 @@
 
 import csv
 import io
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 import pyarrow as pa
@@ -27,12 +27,12 @@ def csv_of(table: Table, places: "np.ndarray[tuple[int], np.dtype[np.int64]] | N
     b'a\\r\\n\\'=1+1\\r\\n""\\r\\n'
     """
     names = [*(["row"] if places is not None else []), *(harmless(name) for name in table.names)]
-    yield _lines([names])
+    yield csv_lines([names])
     for start in range(0, table.n_rows, _AT_ONCE):
         chosen = np.arange(start, min(start + _AT_ONCE, table.n_rows))
         cells = [_cells(column) for column in table.take(chosen).columns]
         first = [[str(place) for place in places[chosen]]] if places is not None else []
-        yield _lines(list(zip(*first, *cells, strict=True)))
+        yield csv_lines(list(zip(*first, *cells, strict=True)))
 
 
 def harmless(text: str) -> str:
@@ -56,7 +56,12 @@ def _exact(value: float) -> str:
     return short if float(short) == value else repr(value)
 
 
-def _lines(rows: "list[list[str]] | list[tuple[str, ...]]") -> bytes:
+def csv_lines(rows: Sequence[Sequence[str]]) -> bytes:
+    """Rows of cells as lines of CSV in UTF-8; whoever calls it makes the cells harmless.
+
+    >>> csv_lines([("a", "b, c")])
+    b'a,"b, c"\\r\\n'
+    """
     held = io.StringIO()
     csv.writer(held).writerows(rows)
     return held.getvalue().encode()

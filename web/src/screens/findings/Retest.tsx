@@ -42,8 +42,7 @@ export function RetestForm({ caseId, finding, onClose }: RetestFormProps) {
       )}
       {version !== undefined && (
         <>
-          {plural(cited.length, "Exhibit", "Exhibits").replace(/^\d+ /, "")} {listed(cited)} on the rows and with the
-          recipe of version{" "}
+          {cited.length === 1 ? "Exhibit" : "Exhibits"} {listed(cited)} on the rows and with the recipe of version{" "}
           <InlineChoice
             name="Version"
             value={version}
