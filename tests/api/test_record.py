@@ -95,8 +95,9 @@ def test_an_owner_reads_of_their_own_cases_alone(visitor: SignIn) -> None:
     assert rosa.ask("GET", f"/api/record/file?form=csv&case_id={case_id}").status_code == 404
     assert visitor("wren").ask("GET", "/api/record/file?form=csv").status_code == 403
     assert "Sample" not in rosa.ask("GET", "/api/record/file?form=jsonl").text
-    seen = visitor("nell").get("/api/record")
-    assert "Wren" not in " ".join(one["name"] for one in seen["people"])
+    assert rosa.get("/api/record")["people"] == []
+    sent(rosa, named("Of rosa"), "1")
+    assert [one["name"] for one in rosa.get("/api/record")["people"]] == ["Rosa Lind"]
 
 
 def test_json_lines_hold_whole_entries_whose_hashes_can_be_checked(visitor: SignIn) -> None:

@@ -14,7 +14,7 @@ from brookfall.core.fit.run import run_fits
 from brookfall.core.measure.interval import independent_difference
 from brookfall.core.measure.paired_tests import paired
 from brookfall.core.recipe.recipe import Recipe
-from brookfall.core.retest.before_and_after import RetestResult, Side, _as_figure, before_and_after
+from brookfall.core.retest.before_and_after import RetestResult, Side, _as_figure, _Pairs, before_and_after
 from brookfall.core.retest.run import ask, evaluate, jobs_of
 from brookfall.core.submission.subject import Subject
 from brookfall.core.table.infer import column_from_text
@@ -102,6 +102,28 @@ def test_other_rows_are_taken_as_independent(poor: Side) -> None:
     assert (low, high) == pytest.approx((value - below, value + above))
 
 
+def test_over_folds_rows_are_not_paired_as_the_fits_vary_too(poor: Side) -> None:
+    mended = side("2.0", table())
+    old, new = (
+        next(one for one in exhibits[1].estimates if one.id == "gap/auc/recipe/out_of_fold")
+        for exhibits in (poor.exhibits, mended.exhibits)
+    )
+    found = _Pairs(poor, mended).difference(old, new)
+    assert found.how.startswith("as on different rows: over folds")
+    assert found.value == pytest.approx(new.value - old.value)
+
+
+def test_a_difference_of_rows_that_is_not_that_of_the_figures_is_not_shown(poor: Side) -> None:
+    """As of a figure that is a mean over repeats: its difference is its own, whatever single rows say."""
+    mended = side("2.0", table())
+    (old,) = [one for one in poor.exhibits[0].estimates if one.id == "holdout/auc/recipe/test"]
+    (new,) = [one for one in mended.exhibits[0].estimates if one.id == "holdout/auc/recipe/test"]
+    moved = new.model_copy(update={"value": new.value + 0.01})
+    found = _Pairs(poor, mended).difference(old, moved)
+    assert found.value == pytest.approx(moved.value - old.value)
+    assert "give another value" in found.how
+
+
 def test_rows_whose_outcomes_changed_are_no_pairs(poor: Side) -> None:
     rows = table()
     turned = ["no" if text == "yes" else "yes" for text in rows.column("y").texts()[:30]] + rows.column("y").texts()[
@@ -144,8 +166,8 @@ def standing_of(exhibit: Exhibit, standing: str, **more: object) -> Exhibit:
     ("standings", "mended", "said"),
     [
         (("within", "within"), True, "within its limits"),
-        (("within", "outside"), False, "exhibit 2 is outside still"),
-        (("outside", "outside"), False, "exhibit 1 and exhibit 2 are outside still"),
+        (("within", "outside"), False, "exhibit 2 is outside."),
+        (("outside", "outside"), False, "exhibit 1 and exhibit 2 are outside."),
         (("within", "near"), False, "not all of it is clear"),
         (("within", "unsettled"), None, "can't tell"),
         ((None, None), None, "No limit is set"),

@@ -83,7 +83,9 @@ def test_a_finding_is_retested_on_the_version_that_mends_it(open_as: Open, store
     expect(page.get_by_text("No entry is like that.")).to_be_visible()
 
     # The next version is not decided on yet, so it begins from the standard plan, or from this review's where asked to.
-    page.goto(f"/cases/{second}/plan")
+    # What the page knew before the case was taken is asked anew.
+    with page.expect_response(lambda answer: answer.url.endswith(f"/cases/{second}/set-up")):
+        page.goto(f"/cases/{second}/plan")
     page.get_by_role("button", name="Take this case").click()
     page.get_by_role("button", name="Begin from 1.0").click()
     page.get_by_role("button", name="Put them in place of what is here").click()

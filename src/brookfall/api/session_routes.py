@@ -1,7 +1,5 @@
 """The addresses of signing in and out, of one's password and tokens, and of the security log."""
 
-from typing import Literal
-
 from flask import Response, jsonify, make_response
 from flask_login import current_user, login_required
 from pydantic import BaseModel, ConfigDict, Field, RootModel
@@ -22,6 +20,7 @@ from brookfall.desk import letters, people, security, sessions, tokens
 from brookfall.desk.tokens import Scope
 from brookfall.desk.views import LetterView, MailView, NewToken, PersonView, SecurityLogView, TokenView
 from brookfall.records.database import transaction
+from brookfall.records.people import MailWhen
 
 session_api = blueprint("session")
 
@@ -50,7 +49,7 @@ class MailBody(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
     address: str = Field(max_length=320)
-    when: Literal["at_once", "daily", "never"]
+    when: MailWhen
 
 
 class Letters(RootModel[list[LetterView]]):

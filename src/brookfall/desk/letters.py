@@ -21,9 +21,8 @@ from brookfall.records.cases import Case
 from brookfall.records.config import config, hour_now, today
 from brookfall.records.database import transaction
 from brookfall.records.letters import Letter, ToldOf
-from brookfall.records.people import Person
+from brookfall.records.people import MailWhen, Person
 
-WHEN = ("at_once", "daily", "never")
 _TOLD: tuple[Kind, ...] = ("case", "finding", "question", "decision", "approval")
 """What others did that is worth a letter."""
 _MOST = 20
@@ -37,12 +36,10 @@ def mail_view(person: Person) -> MailView:
     return MailView(address=person.mail or "", when=person.mail_when, sends=config().mail_server is not None)
 
 
-def choose(session: Session, person: Person, address: str, when: str) -> MailView:
+def choose(session: Session, person: Person, address: str, when: MailWhen) -> MailView:
     """Where and when one is mailed from now on; UserError where it is no address."""
     mine = session.get_one(Person, person.id)
     address = address.strip()
-    if when not in WHEN:
-        raise UserError("Mail comes at once, once a day or never.", todo="Choose one of the three.")
     if address and not _ADDRESS.fullmatch(address):
         raise UserError(f"'{address}' is no mail address.", todo="Write one, such as name@example.org.")
     if (mine.mail or "", mine.mail_when) != (address, when):

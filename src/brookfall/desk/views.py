@@ -27,6 +27,7 @@ from brookfall.core.table.change import Change
 from brookfall.core.table.read_options import HowRead
 from brookfall.core.table.roles import Roles
 from brookfall.desk.written import Words
+from brookfall.records.people import MailWhen
 
 Standing = Shown
 
@@ -57,7 +58,7 @@ class MailView(View):
     """Where a person is mailed and when; ``sends`` whether this house sends any mail."""
 
     address: str
-    when: str
+    when: MailWhen
     sends: bool
 
 

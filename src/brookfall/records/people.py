@@ -1,19 +1,21 @@
 """People, what they may do, where they are signed in, and the tokens by which scripts act for them."""
 
 from datetime import timedelta
-from typing import Any
+from typing import Any, Literal
 
 from sqlalchemy import ForeignKey, String, delete
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from brookfall.records.base import TABLE_OPTIONS, Base, Key, Moment, Sha, Short, now
 
+MailWhen = Literal["at_once", "daily", "never"]
+
 _SESSIONS_KEPT = timedelta(days=30)
 
 
 class Person(Base):
     """``disabled`` is since when a person can't sign in any more; ``looked`` when they last saw what others did;
-    ``mail`` where they are written to, and ``mail_when``: at_once, daily or never."""
+    ``mail`` where they are written to, and ``mail_when``."""
 
     __tablename__ = "person"
     __table_args__ = TABLE_OPTIONS
@@ -27,7 +29,7 @@ class Person(Base):
     disabled: Mapped[Moment | None]
     looked: Mapped[Moment | None]
     mail: Mapped[str | None] = mapped_column(String(320))
-    mail_when: Mapped[str] = mapped_column(String(10), default="at_once", server_default="at_once")
+    mail_when: Mapped[MailWhen] = mapped_column(String(10), default="at_once", server_default="at_once")
 
 
 class BrowserSession(Base):

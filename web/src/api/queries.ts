@@ -438,17 +438,20 @@ export const useRevokeToken = () =>
     ["tokens"],
   );
 
-export const useTake = () =>
-  useAct(
-    async (id: number) =>
+/** What whoever takes it may do is on every page of the case, and it may begin from roles and plan of an earlier review. */
+export function useTake() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: async (id: number) =>
       told(
         await client.POST("/api/cases/{case_id}/take", {
           params: { path: { case_id: id }, query: { begin: "last" } },
         }),
       ),
-    ["docket"],
-    ["case"],
-  );
+    // Also after a refusal: another may have taken it.
+    onSettled: () => cache.invalidateQueries(),
+  });
+}
 
 export const useVocabulary = () =>
   useQuery({

@@ -4634,8 +4634,11 @@ export interface components {
             address: string;
             /** Sends */
             sends: boolean;
-            /** When */
-            when: string;
+            /**
+             * When
+             * @enum {string}
+             */
+            when: "at_once" | "daily" | "never";
         };
         /**
          * MapPoint

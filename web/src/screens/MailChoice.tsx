@@ -20,7 +20,7 @@ export function MailChoice() {
   const [typed, setTyped] = useState<Partial<Choice>>({});
   if (!mail.data) return <Said error={mail.error} />;
   const address = typed.address ?? mail.data.address;
-  const when = typed.when ?? (mail.data.when as Choice["when"]);
+  const when = typed.when ?? mail.data.when;
   const same = address === mail.data.address && when === mail.data.when;
   const send = (event: FormEvent) => {
     event.preventDefault();

@@ -1,5 +1,6 @@
 """A retest: exhibits of one version set against the same checks on another, figure by figure, with the differences."""
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -8,7 +9,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
 from brookfall.core.candidate.candidate import Candidate, ScoredPart
-from brookfall.core.check.bench import RECIPE, SCORES, Bench
+from brookfall.core.check.bench import OUT_OF_FOLD, RECIPE, SCORES, Bench
 from brookfall.core.evidence.estimate import Estimate
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.limit import Standing
@@ -99,8 +100,8 @@ def before_and_after(before: Side, after: Side) -> RetestResult:
     """Sets every exhibit of ``before`` against the one of the same check in ``after``.
 
     A difference is paired where both are of the same rows by their identifiers, so that what the rows share falls out;
-    else it is of two sets of rows (Newcombe 1998; Zou & Donner 2008), which on rows that are the same is wider than it
-    need be.
+    over folds it is not, as the fits vary too. Else it is of two sets of rows (Newcombe 1998; Zou & Donner 2008), which
+    on rows that are the same is wider than it need be.
 
     Parameters
     ----------
@@ -176,7 +177,7 @@ def _outcome(found: Sequence[RetestedExhibit], version: str) -> tuple[bool | Non
         return True, f"On {version} all that is judged is within its limits."
     if stands == "outside":
         outside = wording.listed([f"exhibit {one.number}" for one in found if one.standing_after == "outside"])
-        return False, f"On {version} {outside} {'is' if ' and ' not in outside else 'are'} outside still."
+        return False, f"On {version} {outside} {'is' if ' and ' not in outside else 'are'} outside."
     if stands == "near":
         return False, f"On {version} nothing is outside, and not all of it is clear of its limits."
     return None, f"The rows of {version} can't tell whether it is within its limits."
@@ -279,9 +280,12 @@ class _Pairs(_Apart):
             if not isinstance(rows, str):
                 old, new = _at(rows[0], before.threshold), _at(rows[1], after.threshold)
                 figure = paired(before.quantity, new, old)
-                if figure.value is not None:
+                if figure.value is None:
+                    rows = figure.note or "It has no paired interval."
+                elif not _is_difference(figure.value, before, after):
+                    rows = "These rows one by one give another value than the figures themselves."
+                else:
                     return figure, "on the same rows"
-                rows = figure.note or "It has no paired interval."
             why = rows
         figure, how = super()._figure(before, after)
         return figure, f"{how}: {_lower(why)}"
@@ -298,6 +302,8 @@ class _Pairs(_Apart):
         return self._kept[model, part]
 
     def _aligned(self, model: str, part: str) -> tuple[AnyScored, AnyScored] | str:
+        if part == OUT_OF_FOLD:
+            return "Over folds the fits vary too, which rows put in pairs do not tell."
         old, new = (_scored(side, model, part) for side in (self.before, self.after))
         if old is None or new is None:
             return "It is no measure of the submitted model."
@@ -314,6 +320,13 @@ class _Pairs(_Apart):
         if classes[0] != classes[1] or not np.array_equal(_outcomes(mine), _outcomes(theirs)):
             return "Rows of the same identifier have other outcomes in the two versions."
         return mine, theirs
+
+
+def _is_difference(value: float, before: Estimate, after: Estimate) -> bool:
+    """Whether the value is that of the two figures as they are shown."""
+    if before.value is None or after.value is None:
+        return False
+    return math.isclose(value, after.value - before.value, rel_tol=1e-9, abs_tol=1e-12)
 
 
 def _scored(side: Side, model: str, part: str) -> ScoredPart | None:

@@ -5,7 +5,7 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Link } from "react-router";
 import type { Finding } from "../../api/client";
-import { entryFile, useFindingAct, useSendFiles, type FindingAct } from "../../api/findings";
+import { entryFile, isGoingOn, useFindingAct, useSendFiles, type FindingAct } from "../../api/findings";
 import { Tally } from "../../marks/Tally";
 import { Entries } from "../../parts/Entries";
 import { Said } from "../../parts/Said";
@@ -13,7 +13,7 @@ import { SERIF } from "../../theme";
 import { day, findingState, severity } from "../../wording";
 import { ActForm, BUTTONS, type SaidAct } from "./ActForm";
 import { wordsOf } from "./entryWords";
-import { isGoingOn, RetestForm, RetestProgress } from "./Retest";
+import { RetestForm, RetestProgress } from "./Retest";
 import { RetestFigures } from "./RetestFigures";
 
 interface FindingArticleProps {

@@ -10,8 +10,6 @@ import { InlineChoice } from "../../parts/Inline";
 import { Said } from "../../parts/Said";
 import { listed, plural } from "../../wording";
 
-export { isGoingOn };
-
 interface RetestFormProps {
   caseId: number;
   finding: Finding;
