@@ -109,7 +109,7 @@ def test_withdrawn_it_is_due_again_and_comes_back_only_alone(visitor: SignIn) ->
     assert "withdrew a statement" in acts(iris, base)
 
 
-def test_files_are_kept_as_they_are_and_only_ever_saved(visitor: SignIn) -> None:
+def test_files_are_kept_as_they_are_and_pages_are_only_saved(visitor: SignIn) -> None:
     iris, base = taken(visitor, "statement files")
     statement = write(iris, base).json
     page = b"<script>alert(1)</script>"

@@ -43,14 +43,14 @@ def test_a_finding_goes_between_reviewer_and_owner(open_as: Open) -> None:
 
     page.goto("/inbox")
     page.get_by_role("link", name="Judge the answer: 1 finding of Between two people 1.0").click()
-    article.get_by_role("link", name="stations.txt").wait_for()
+    article.get_by_role("link", name="stations.txt", exact=True).wait_for()
     article.get_by_role("button", name="Close it").click()
     article.get_by_label("Why it is closed").fill("Shown in version 1.1.")
     article.get_by_role("button", name="Close the finding").click()
     expect(article).to_contain_text("closed")
     expect(page.get_by_role("navigation", name="Course")).not_to_contain_text("open")
     with page.expect_download() as download:
-        article.get_by_role("link", name="stations.txt").click()
+        article.get_by_role("link", name="Save stations.txt").click()
     assert download.value.suggested_filename == "stations.txt"
 
     # What another did meanwhile is told, and what was typed stays.

@@ -31,8 +31,12 @@ def test_a_statement_is_written_changed_and_read_on_the_decision(open_as: Open) 
     minutes: FilePayload = {"name": "minutes.txt", "mimeType": "text/plain", "buffer": b"As agreed in May."}
     page.locator("input[type=file]").set_input_files(minutes)
     with page.expect_download() as saved:
-        page.get_by_role("link", name="minutes.txt").click()
+        page.get_by_role("link", name="Save minutes.txt").click()
     assert saved.value.path().read_bytes() == b"As agreed in May."
+    with page.expect_popup() as opened:
+        page.get_by_role("link", name="minutes.txt", exact=True).click()
+    expect(opened.value.get_by_text("As agreed in May.")).to_be_visible()
+    opened.value.close()
     page.get_by_role("button", name="Change it").click()
     page.get_by_label("Why it stands so").fill("Two winters, one of them mild.")
     page.get_by_role("button", name="Save the statement").click()

@@ -5,6 +5,7 @@ import Typography from "@mui/material/Typography";
 import type { ReactNode } from "react";
 import type { Schemas } from "../api/client";
 import { moment, size } from "../wording";
+import { FileLink } from "./FileLink";
 
 interface Entry {
   id: number;
@@ -51,9 +52,7 @@ export function Entries<One extends Entry>({
           {below?.(entry)}
           {entry.files.map((file) => (
             <Box key={file.id} sx={{ display: "flex", gap: 1, fontSize: "size.text", mt: 0.25 }}>
-              <a href={addressOf(entry, file)} download={file.path}>
-                {file.path}
-              </a>
+              <FileLink path={file.path} address={addressOf(entry, file)} />
               <span>{size(file.size)}</span>
               <Box component="code" title={`SHA-256 ${file.sha256}`} sx={{ color: "text.secondary" }}>
                 {file.sha256.slice(0, 12)} …

@@ -5,6 +5,7 @@ import { Link } from "react-router";
 import type { Case } from "../api/client";
 import { useTheCase } from "../frame/CaseFrame";
 import { DataTable, type TableColumn } from "../parts/DataTable";
+import { FileLink } from "../parts/FileLink";
 import { Tally } from "../marks/Tally";
 import { SERIF } from "../theme";
 import { AskOwner } from "./questions/AskOwner";
@@ -87,12 +88,10 @@ export function Brief() {
               theCase.rows_taken ? (
                 file.path
               ) : (
-                <a
-                  href={`/api/cases/${theCase.id}/submitted?path=${encodeURIComponent(file.path)}`}
-                  download={file.path.split("/").at(-1)}
-                >
-                  {file.path}
-                </a>
+                <FileLink
+                  path={file.path}
+                  address={`/api/cases/${theCase.id}/submitted?path=${encodeURIComponent(file.path)}`}
+                />
               ),
           },
           { right: true, sx: { whiteSpace: "nowrap" }, cell: (file) => `${count(file.size)} bytes` },

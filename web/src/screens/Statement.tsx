@@ -23,6 +23,7 @@ import {
   type StatementText,
 } from "../api/statements";
 import { GaugeMark } from "../marks/GaugeMark";
+import { FileLink } from "../parts/FileLink";
 import { Said } from "../parts/Said";
 import { SERIF } from "../theme";
 import { moment, question, questions, size, statementStanding, statementStandings } from "../wording";
@@ -199,9 +200,7 @@ function Files({ theCase, statement, mayWrite }: { theCase: Case; statement: Wri
             fontSize: "size.text",
           }}
         >
-          <a href={fileAddress(theCase.id, statement.id ?? 0, file.id)} style={{ overflowWrap: "anywhere" }}>
-            {file.path}
-          </a>
+          <FileLink path={file.path} address={fileAddress(theCase.id, statement.id ?? 0, file.id)} />
           <Box sx={{ textAlign: "right" }}>{size(file.size)}</Box>
           <Box component="code" title={`SHA-256 ${file.sha256}`} sx={{ color: "text.secondary" }}>
             {file.sha256.slice(0, 20)} …
