@@ -17,7 +17,7 @@ from tests.api.test_conditions import approved, asked, at_day, ending, line_of, 
 from tests.api.test_finding_life import entries_of, written
 from tests.api.test_races import at_once
 from tests.api.test_signing import number_of
-from tests.conftest import files_of
+from tests.conftest import files_of, rows_csv
 
 pytestmark = pytest.mark.usefixtures("workers")
 
@@ -145,3 +145,64 @@ def test_who_may_not_and_what_can_not_be_reviewed_again(visitor: SignIn) -> None
     key = nell.get(base)["model_key"]
     assert nell.ask("PUT", f"/api/models/{key}/withdrawal", {"reason": "Ended."}).status_code == 200
     assert page_of(nell, base)["re_reviewable"] == []
+
+
+def sent_again(visitor: Visitor, name: str, version: str, why: str | None, **changes: object) -> Answer:
+    """The package of :func:`reviewed` with other rows."""
+    recipe = {"family": "logistic", "threshold": 0.5, "seed": 3}
+    files = files_of(rows_csv(500, seed=8), **{"claims": [], "recipe": recipe, "re_review": why, **changes})
+    files["submission.yaml"] = files["submission.yaml"].replace(b"name: Sample", f"name: {name}".encode())
+    return submit(visitor, files, version=version)
+
+
+def test_the_same_model_is_reviewed_again_on_rows_that_its_owner_sends(visitor: SignIn) -> None:
+    iris, nell = visitor("iris"), visitor("nell")
+    base = reviewed(visitor, "other rows", "Reviewed on other rows")
+    approved(visitor, base)
+    answer = sent_again(nell, "Reviewed on other rows", "other rows", REASON)
+    assert answer.status_code == 200, answer.text
+    second = f"/api/cases/{answer.json['case_id']}"
+    case = nell.get(second)
+    assert (case["review"], case["state"], case["n_rows"], case["before"]) == (2, "waiting", 500, number_of(base))
+    assert (case["re_review"]["reason"], case["re_review"]["by"]) == (REASON, "Nell Farrow")
+    assert (case["since"]["case_id"], case["since"]["version"]) == (number_of(base), "other rows")
+    assert "400 rows → 500 rows" in [one["words"] for one in case["since"]["changes"]]
+    assert iris.ask("POST", f"{second}/take?begin=last").status_code == 200
+    assert plan_of(iris, second)["plan"]["checks"] == ["profile", "holdout"]
+    assert iris.get(f"{second}/set-up")["begun"]["case_id"] == number_of(base)
+    assert iris.ask("POST", f"{second}/run").status_code == 200
+    finished(iris, second)
+    first, anew = (iris.get(f"{one}/exhibits/2")["exhibit"]["estimates"] for one in (base, second))
+    assert first[0]["n"] < anew[0]["n"]
+    assert page_of(nell, base)["standing"] == "in_force", "what was signed stands until the new decision is"
+    (entry,) = entries_of(second, "opened a re-review")
+    assert json.loads(entry.after) == {"review": 2, "after": number_of(base), "reason": REASON}
+
+
+def test_a_model_that_changed_is_no_re_review_but_a_version(visitor: SignIn) -> None:
+    nell, name = visitor("nell"), "Changed meanwhile"
+    base = reviewed(visitor, "changed", name)
+    assert "is under review" in sent_again(nell, name, "changed", REASON).json["detail"]
+    approved(visitor, base)
+    without = sent_again(nell, name, "changed", None).json
+    assert (without["detail"], "re_review" in without["todo"]) == (f"{name} changed was submitted before.", True)
+    recipe = {"family": "logistic", "threshold": 0.4, "seed": 3}
+    other = sent_again(nell, name, "changed", REASON, recipe=recipe).json
+    assert "is not the model that was reviewed: threshold: 0.5 → 0.4" in other["detail"]
+    never = sent_again(nell, name, "never", REASON).json
+    assert "was never reviewed" in never["detail"]
+    assert len(page_of(nell, base)["versions"]) == 1, "nothing was opened"
+
+
+def test_rows_are_sent_where_nobody_has_opened_a_re_review_without(visitor: SignIn) -> None:
+    nell, name = visitor("nell"), "Opened before"
+    base = reviewed(visitor, "opened", name)
+    approved(visitor, base)
+    second = again(nell, base)
+    assert "is under review" in sent_again(nell, name, "opened", REASON).json["detail"]
+    act = {"act": "withdraw", "state": "waiting", "reason": "With new rows instead."}
+    answer = nell.ask("POST", f"{second}/handling", act)
+    assert answer.status_code == 200, answer.text
+    third = sent_again(nell, name, "opened", REASON)
+    assert third.status_code == 200, third.text
+    assert nell.get(f"/api/cases/{third.json['case_id']}")["review"] == 3

@@ -20,7 +20,7 @@ from brookfall.desk import people
 from brookfall.desk.approvals import Approvals, approvals_today
 from brookfall.desk.docket_query import PAGE, DocketQuery, narrowed, order_of
 from brookfall.desk.judges import judges_of
-from brookfall.desk.re_review import OPENED
+from brookfall.desk.re_review import OPENED, reviews_of
 from brookfall.desk.said import parts_of
 from brookfall.desk.statements import marks_of_statements
 from brookfall.desk.version_changes import version_of
@@ -359,12 +359,22 @@ def _asked_again(session: Session, case: Case) -> ReReview | None:
 
 
 def _since(session: Session, case: Case, earlier: list[Case]) -> VersionSince | None:
-    """What changed since the last version before this one."""
-    if not earlier or case.review > 1:
+    """What changed since the last version before this one; of a re-review since the one before, where it has rows of
+    its own."""
+    last = max(earlier, key=lambda one: one.id, default=None)
+    if case.review > 1:
+        last = _on_other_rows(session, case)
+    if last is None:
         return None
-    last = max(earlier, key=lambda one: one.id)
     changes = version_changes(version_of(session, last), version_of(session, case))
     return VersionSince(case_id=last.id, version=last.version, changes=list(changes))
+
+
+def _on_other_rows(session: Session, case: Case) -> Case | None:
+    """The review that a re-review follows, where it was of other files."""
+    before = [one for one in reviews_of(session, case.model_id, case.version) if one.review < case.review]
+    last = next((one for one in before if one.state != "withdrawn"), None)
+    return None if last is None or last.package_sha256 == case.package_sha256 else last
 
 
 def _claims(session: Session, submission: Submission, run: Run | None) -> list[ClaimView]:

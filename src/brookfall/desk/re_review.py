@@ -1,6 +1,6 @@
 """A re-review: the same version judged again, from the set-up of the review before it."""
 
-from sqlalchemy import func, insert, literal, select
+from sqlalchemy import insert, literal, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
@@ -43,11 +43,10 @@ def open_re_review(session: Session, person: Person, case_id: int, reason: str) 
     if told := why_not(session, case):
         raise UserError(told, todo="Nothing was opened.")
     refuse_without_rows(case)
-    of_version = (Case.model_id == case.model_id, Case.version == case.version)
-    last = session.scalars(select(func.max(Case.review)).where(*of_version)).one()
+    last = reviews_of(session, case.model_id, case.version)[0]
     made = Case(
         **{name: getattr(case, name) for name in _KEPT},
-        review=1 + last, begun_from=case.id, state="waiting", due=None, roles_revision=1, plan_revision=1,
+        review=1 + last.review, begun_from=case.id, state="waiting", due=None, roles_revision=1, plan_revision=1,
         created=now(),
     )  # fmt: skip
     session.add(made)
@@ -56,11 +55,20 @@ def open_re_review(session: Session, person: Person, case_id: int, reason: str) 
     except IntegrityError as problem:
         raise StaleError("Somebody opened it a moment before.", todo="Load the page again.") from problem
     _copy(session, case.id, made.id)
-    audit_log.append(
-        session, person, OPENED, f"{made.model} {made.version}", case_id=made.id,
-        after={"review": made.review, "after": case.id, "reason": reason.strip()},
-    )  # fmt: skip
+    enter_opened(session, person, made, case, reason)
     return made
+
+
+def enter_opened(session: Session, person: Person, made: Case, before: Case, reason: str) -> None:
+    """Enters that a case is a re-review, after which one, and why."""
+    after = {"review": made.review, "after": before.id, "reason": reason.strip()}
+    audit_log.append(session, person, OPENED, f"{made.model} {made.version}", case_id=made.id, after=after)
+
+
+def reviews_of(session: Session, model_id: int, version: str) -> list[Case]:
+    """Every case of a version, withdrawn ones too, the last review first."""
+    found = select(Case).where(Case.model_id == model_id, Case.version == version).order_by(Case.review.desc())
+    return list(session.scalars(found))
 
 
 def may_ask(person: Person, case: Case) -> bool:

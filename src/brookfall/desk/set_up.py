@@ -74,14 +74,13 @@ def begin_from(session: Session, person: Person, case_id: int, other_id: int | N
     if case.plan_locked is not None:
         raise UserError("The plan was locked, so what it begins from can't change.", todo="Open a deviation instead.")
     declared = Submission.model_validate(case.submission)
-    came = submitted(session, case)
     standard = first_plan(session, case.model_id, declared, case.registered.in_use, case.tier)
     roles, plan = declared.data[0].roles, standard
     if other_id is not None:
         other = next((one for one in _reviewed_before(session, case) if one.id == other_id), None)
         if other is None:
             raise UserError("That case is no earlier review of this model.", todo="Choose one of the list.")
-        roles, plan = next(_that_fit(came, _ways(session, case, other, came, standard)), (roles, plan))
+        roles, plan = _as_far_as_they_fit(session, case, other, standard)
     before = {"roles": case.roles, "plan": case.plan}
     case.roles, case.plan = roles.model_dump(mode="json"), known_checks(plan).model_dump(mode="json")
     case.roles_revision, case.plan_revision = case.roles_revision + 1, case.plan_revision + 1
@@ -100,6 +99,20 @@ def begin_from_last(session: Session, person: Person, case: Case) -> None:
     decided = [one for one in _reviewed_before(session, case) if one.state == "decided"]
     if decided and case.plan_locked is None and case.begun_from is None and case.review == 1:
         begin_from(session, person, case.id, decided[0].id)
+
+
+def begin_as(session: Session, case: Case, other: Case) -> None:
+    """A new case begins with roles and plan of another, as far as its rows take them."""
+    roles, plan = _as_far_as_they_fit(session, case, other, read_plan(case.plan))
+    case.roles, case.plan = roles.model_dump(mode="json"), known_checks(plan).model_dump(mode="json")
+    case.begun_from = other.id
+
+
+def _as_far_as_they_fit(session: Session, case: Case, other: Case, standard: Plan) -> tuple[Roles, Plan]:
+    """Roles and plan of the other case; what of them these rows don't take is as the owner declares, or standard."""
+    came = submitted(session, case)
+    declared = Submission.model_validate(case.submission).data[0].roles
+    return next(_that_fit(came, _ways(session, case, other, came, standard)), (declared, standard))
 
 
 def _ways(session: Session, case: Case, other: Case, came: Submitted, standard: Plan) -> Iterator[tuple[Roles, Plan]]:

@@ -73,7 +73,7 @@ export function Brief() {
           ]}
         />
       )}
-      {theCase.since && <Since since={theCase.since} />}
+      {theCase.since && <Since theCase={theCase} since={theCase.since} />}
       <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>
         Files
       </Typography>
@@ -139,7 +139,7 @@ const asking = (caseId: number): TableColumn<Case["claims"][number]> => ({
 
 const ABOUT = ["model", "files", "data", "roles", "recipe", "claims"];
 
-function Since({ since }: { since: NonNullable<Case["since"]> }) {
+function Since({ theCase, since }: { theCase: Case; since: NonNullable<Case["since"]> }) {
   const rows = ABOUT.map((about): [string, string] => [
     about.slice(0, 1).toUpperCase() + about.slice(1),
     since.changes
@@ -150,7 +150,10 @@ function Since({ since }: { since: NonNullable<Case["since"]> }) {
   return (
     <section aria-label="What changed">
       <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>
-        What changed since <Link to={`/cases/${since.case_id}/brief`}>version {since.version}</Link>
+        What changed since{" "}
+        <Link to={`/cases/${since.case_id}/brief`}>
+          {since.version === theCase.version ? "the review before" : `version ${since.version}`}
+        </Link>
       </Typography>
       {since.changes.length === 0 ? (
         <Typography>Nothing but the version.</Typography>
@@ -192,7 +195,9 @@ function Carried({ theCase }: { theCase: Case }) {
         <Typography sx={{ mb: 0.5 }}>
           {re_review.by} asked on {day(re_review.at)} for this version to be reviewed again: {re_review.reason}
           <Box component="span" sx={{ display: "block", color: "text.secondary" }}>
-            Roles, plan and changes of the data begin as{" "}
+            {theCase.since
+              ? "It has rows of its own. Roles and plan begin, as far as these rows take them, as "
+              : "Roles, plan and changes of the data begin as "}
             {before ? <Link to={`/cases/${before}`}>the review before</Link> : "the review before"} left them.
           </Box>
         </Typography>

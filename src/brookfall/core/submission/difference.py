@@ -53,6 +53,38 @@ def _model(before: Submission, after: Submission) -> Iterator[str]:
             yield f"{name}: {_value(old)} → {_value(new)}"
 
 
+def model_changes(before: Submission, after: Submission, fitted: tuple[str | None, str | None]) -> tuple[str, ...]:
+    """What makes of the same version another model: where nothing does, only the rows are new.
+
+    Parameters
+    ----------
+    before, after
+        What was declared each time.
+    fitted
+        SHA-256 of the fitted model's file, each time; None where there was none.
+
+    Returns
+    -------
+    tuple of str
+        In words; empty where outcome, target, recipe and fitted model are the same.
+    """
+    roles = before.data[0].roles, after.data[0].roles
+    found = [
+        f"{name}: {_value(old)} → {_value(new)}"
+        for name, old, new in (
+            ("outcome", before.model.outcome, after.model.outcome),
+            ("target", roles[0].target, roles[1].target),
+            ("positive", roles[0].positive, roles[1].positive),
+        )
+        if old != new
+    ]
+    found += _recipe(before, after)
+    artifacts = [None if one.artifact is None else one.artifact.model_dump() for one in (before, after)]
+    if fitted[0] != fitted[1] or artifacts[0] != artifacts[1]:
+        found.append("the fitted model is another")
+    return tuple(found)
+
+
 def _files(before: Mapping[str, str], after: Mapping[str, str]) -> Iterator[str]:
     added, gone = sorted(set(after) - set(before)), sorted(set(before) - set(after))
     changed = sorted(path for path in after if path in before and before[path] != after[path])

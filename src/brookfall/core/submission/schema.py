@@ -144,6 +144,9 @@ class Submission(Declared):
     predictions: tuple[Predictions, ...] = ()
     claims: tuple[Claim, ...] = Field(default=(), max_length=200)
     expectations: tuple[Expectation, ...] = ()
+    re_review: str | None = Field(
+        default=None, max_length=5_000, description="why a version that was approved is reviewed again, on these rows"
+    )
 
     @property
     def refits(self) -> bool:

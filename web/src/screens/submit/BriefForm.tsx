@@ -7,6 +7,7 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useRef, useState } from "react";
 import { Controller, useFieldArray, useForm, useWatch } from "react-hook-form";
+import { useLocation } from "react-router";
 import { useLastVersion, useSubmission, useTakeAway, type Draft } from "../../api/drafts";
 import { useModels, useVocabulary } from "../../api/queries";
 import { Said } from "../../parts/Said";
@@ -15,7 +16,7 @@ import { briefOf, briefShape, type BriefFields } from "./brief";
 import { DataFiles } from "./DataFiles";
 import { Due } from "./Due";
 import { pathOf, type DataFile } from "./dataFile";
-import { fieldsOf, notInForm } from "./fromLast";
+import { fieldsOf, notInForm, type Filled } from "./fromLast";
 import { HAS_POSITIVE, submissionFrom } from "./submission";
 import { useUploads } from "./uploads";
 import { useBriefKeeping } from "./useBrief";
@@ -33,7 +34,9 @@ export function BriefForm({ draft }: { draft: Draft }) {
   const vocabulary = useVocabulary();
   const models = useModels();
   const last = useLastVersion();
-  const [filled, setFilled] = useState<{ version: string; left: string[] } | null>(null);
+  const [filled, setFilled] = useState<Filled | null>(
+    (useLocation().state as { filled?: Filled } | null)?.filled ?? null,
+  );
   const { register, control, handleSubmit, formState, setValue, reset } = useForm<BriefFields>({
     resolver: zodResolver(briefShape),
     defaultValues: start.fields,
@@ -63,12 +66,14 @@ export function BriefForm({ draft }: { draft: Draft }) {
         !uploads.isSending(pathOf(file)) &&
         draft.files.some((one) => one.path === pathOf(file) && one.received === one.size),
     );
+  const chosenModel = models.data?.find((model) => model.mine && model.key === fields.key);
+  const isAgain = fields.version.trim() !== "" && fields.version.trim() === chosenModel?.newest.version;
   const send = handleSubmit(async (values) => {
-    const declared = new Blob([JSON.stringify(submissionFrom(values, files))]);
+    const said = { ...values, again: isAgain ? values.again : "" };
+    const declared = new Blob([JSON.stringify(submissionFrom(said, files))]);
     await kept.keepNow();
     if (await uploads.send("submission.yaml", declared, `brief ${Date.now()}`)) submission.mutate();
   });
-  const chosenModel = models.data?.find((model) => model.mine && model.key === fields.key);
   const fillIn = async (model: NonNullable<typeof chosenModel>) => {
     const newest = await last.mutateAsync(model.newest.id).catch(() => null);
     if (newest === null) return;
@@ -210,6 +215,14 @@ export function BriefForm({ draft }: { draft: Draft }) {
           ["choice", "a choice"],
         ])}
       </Box>
+      {isAgain && (
+        <TextField
+          label="Why it is reviewed again"
+          helperText={`${fields.version} was sent before. Where it is the same model on other rows, say why it is reviewed again; a model that changed is a new version.`}
+          slotProps={{ inputLabel: { shrink: true } }}
+          {...register("again")}
+        />
+      )}
       {field("purpose", "Purpose")}
       <Box sx={row("1fr 1fr")}>
         {field("use", "How it is used")}

@@ -10,6 +10,8 @@ export const briefShape = z.object({
   key: z.string(),
   name: text("Name the model."),
   version: text("Give the version."),
+  /** Why a version that was approved is reviewed again, on these rows; empty for a new version. */
+  again: z.string(),
   tier: z.enum(["1", "2", "3"]),
   outcome: z.enum(["binary", "multiclass", "number", "choice"]),
   purpose: text("Say what it is for."),
@@ -41,6 +43,7 @@ export const EMPTY: BriefFields = {
   key: "",
   name: "",
   version: "",
+  again: "",
   tier: "2",
   outcome: "binary",
   purpose: "",

@@ -5,6 +5,12 @@ import { EMPTY, type BriefFields } from "./brief";
 
 export type Declared = Schemas["CaseView"]["submission"];
 
+/** Of which version a form was filled in, and what that declared and the form can't say. */
+export interface Filled {
+  version: string;
+  left: string[];
+}
+
 const ROLES = ["weight", "group", "time", "observed"] as const;
 
 /** The fields as the last version declared them; the version itself is left to be given. */

@@ -21,6 +21,7 @@ export function submissionFrom(f: BriefFields, files: readonly DataFile[]) {
   };
   return {
     brookfall: "1",
+    re_review: f.again.trim() || null,
     model: {
       name: f.name,
       key: f.key || null,
