@@ -15,6 +15,7 @@ import { SERIF } from "../theme";
 import { conditionState, day, outcome, plural } from "../wording";
 import { Marks, QuestionHeads } from "./Docket";
 import { Between } from "./models/Between";
+import { NextVersion } from "./models/NextVersion";
 import { Tier } from "./models/Tier";
 import { Today } from "./models/Today";
 
@@ -79,6 +80,7 @@ export function ModelScreen() {
           { head: "where its case stands", cell: ({ line }) => line.stands },
         ]}
       />
+      <NextVersion model={model} />
       <ReReview model={model} />
       <Between model={model} />
       <OfConditions model={model} />
