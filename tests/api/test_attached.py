@@ -26,7 +26,9 @@ from brookfall.api.attached import kept_file
         ("model.onnx", b"\x08\x07", None),
     ],
 )
-def test_a_browser_shows_what_is_what_its_name_says_and_saves_the_rest(name: str, data: bytes, kind: str | None) -> None:
+def test_a_browser_shows_what_is_what_its_name_says_and_saves_the_rest(
+    name: str, data: bytes, kind: str | None
+) -> None:
     with Flask(__name__).test_request_context():
         response = kept_file(name, data)
         response.direct_passthrough = False

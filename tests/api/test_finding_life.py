@@ -119,7 +119,7 @@ def test_from_open_to_closed_with_every_word_kept(visitor: SignIn) -> None:
     entry = answer.json["entries"][-1]["id"]
     kept = iris.ask("GET", f"{base}/findings/{finding['id']}/entries/{entry}/files/{file['id']}")
     assert kept.data == b"Fitted anew."
-    assert kept.headers["Content-Security-Policy"] == "default-src 'none'; sandbox"
+    assert kept.headers["Content-Security-Policy"] == "default-src 'none'; style-src 'unsafe-inline'; sandbox"
     finding = acted(tom, base, answer.json, "comment", text="I have read it.")
     finding = acted(iris, base, finding, "close", text="The new fit keeps the limit.")
     assert finding["state"] == "closed"

@@ -81,7 +81,7 @@ def test_asked_answered_asked_again_and_settled(visitor: SignIn) -> None:
     (file,) = answer.json["entries"][-1]["files"]
     kept = iris.ask("GET", f"{address}/{file['id']}")
     assert kept.data == b"May"
-    assert kept.headers["Content-Security-Policy"] == "default-src 'none'; sandbox"
+    assert kept.headers["Content-Security-Policy"] == "default-src 'none'; style-src 'unsafe-inline'; sandbox"
     assert nell.ask("POST", address, data={"file": (io.BytesIO(b"x"), "form.pdf")}).status_code == 422
     assert iris.ask("POST", address, data={"file": (io.BytesIO(b"x"), "mine.pdf")}).status_code == 403
     assert not line_of(iris, base)["waits_for_owner"]

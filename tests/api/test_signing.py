@@ -318,7 +318,7 @@ def test_each_file_that_was_submitted_can_be_saved(visitor: SignIn) -> None:
     base = f"/api/cases/{submit(nell, files_of(), version='files to save').json['case_id']}"
     saved = nell.ask("GET", f"{base}/submitted?path=data/rows.csv")
     assert saved.data == files_of()["data/rows.csv"]
-    assert saved.headers["Content-Security-Policy"] == "default-src 'none'; sandbox"
+    assert saved.headers["Content-Security-Policy"] == "default-src 'none'; style-src 'unsafe-inline'; sandbox"
     assert "rows.csv" in saved.headers["Content-Disposition"]
     assert nell.ask("GET", f"{base}/submitted?path=../secret").status_code == 404
     assert visitor("wren").ask("GET", f"{base}/submitted?path=data/rows.csv").status_code == 404

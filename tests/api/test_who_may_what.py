@@ -66,6 +66,7 @@ BODIES: dict[tuple[str, str], Any] = {
     ("PUT", "/margin"): {"text": "A note.", "set_aside": []},
     ("POST", "/marks"): {"marks": []},
     ("PUT", "/plan"): None,
+    ("PUT", "/plan/name"): {"name": "", "note": ""},
     ("POST", "/questions"): {"text": "Which rows?"},
     ("POST", "/questions/{number}/acts"): {"act": "comment", "revision": 0, "text": "Seen."},
     ("POST", "/plan/file"): {"name": "plan.yaml", "text": "seed: 1"},
@@ -73,6 +74,7 @@ BODIES: dict[tuple[str, str], Any] = {
     ("POST", "/re-review"): {"reason": "A year has passed."},
     ("POST", "/rows"): {},
     ("POST", "/set-up"): {"case_id": None},
+    ("POST", "/shared-notes"): {"text": "A note."},
     ("POST", "/statements"): {"statement": STATEMENT},
     ("PUT", "/statements/{statement_id}"): {"revision": 0, "statement": STATEMENT},
 }
@@ -104,7 +106,7 @@ OF_THE_REVIEWER = frozenset(
     {
         ("PUT", "/changes"), ("POST", "/decision"), ("POST", "/deviation"),
         ("DELETE", "/deviation"), ("POST", "/findings"), ("PUT", "/findings/{finding_id}"), ("POST", "/marks"),
-        ("PUT", "/plan"), ("POST", "/set-up"), ("POST", "/questions"), ("PUT", "/roles"), ("POST", "/run"), ("DELETE", "/run"),
+        ("PUT", "/plan"), ("PUT", "/plan/name"), ("POST", "/set-up"), ("POST", "/questions"), ("PUT", "/roles"), ("POST", "/run"), ("DELETE", "/run"),
         ("POST", "/statements"),
         ("PUT", "/statements/{statement_id}"), ("POST", "/statements/{statement_id}/files"),
         ("DELETE", "/statements/{statement_id}/files/{file_id}"), ("DELETE", "/tables"),
@@ -143,6 +145,8 @@ def let_through(operation: tuple[str, str], state: str) -> frozenset[str]:
     if operation in _SENT_WITH_WORDS:
         return frozenset({"iris"}) if state in _REVIEWED else frozenset()
     if operation[1] == "/exhibits/{number}/replay" and operation[0] != "GET":
+        return REVIEWERS
+    if operation == ("POST", "/shared-notes"):
         return REVIEWERS
     return SEE
 
@@ -318,6 +322,7 @@ def test_every_operation_that_changes_a_case_is_somebodys(app: Flask) -> None:
         ("POST", "/take"), ("POST", "/handling"), ("POST", "/countersignature"), ("POST", "/exhibits/{number}/replay"),
         ("POST", "/findings/{finding_id}/acts"), ("POST", "/conditions/{number}/acts"), ("POST", "/questions/{number}/acts"), *_SENT_WITH_WORDS,
         ("POST", "/findings/{finding_id}/retest"), ("DELETE", "/findings/{finding_id}/retest"),
+        ("PUT", "/findings/{finding_id}/entries/{entry_id}/read"), ("POST", "/shared-notes"),
         ("DELETE", "/exhibits/{number}/replay"), ("PUT", "/margin"), ("POST", "/behind"), ("POST", "/rows"),
         ("POST", "/report"), ("POST", "/re-review"), ("POST", "/plan/file"), ("POST", "/changes/effect"), ("POST", "/exhibits/{number}/regrouped"),
     }  # fmt: skip

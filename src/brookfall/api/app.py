@@ -18,6 +18,7 @@ from brookfall.api.finding_routes import finding_api
 from brookfall.api.handling_routes import handling_api
 from brookfall.api.inbox_routes import inbox_api
 from brookfall.api.inventory_routes import inventory_api
+from brookfall.api.margin_routes import margin_api
 from brookfall.api.operations import serve_operations
 from brookfall.api.plan_routes import plan_api
 from brookfall.api.problems import from_validation, handle_problems
@@ -45,6 +46,7 @@ _PARTS = (
     evidence_api,
     fairness_api,
     finding_api,
+    margin_api,
     handling_api,
     question_api,
     condition_api,

@@ -8,7 +8,6 @@ from flask import Response, request, send_file
 from brookfall.core.foundation.errors import UserError
 from brookfall.desk.attached import MAX_BYTES
 
-
 _BEGINS: dict[str, tuple[bytes, str]] = {
     ".pdf": (b"%PDF-", "application/pdf"),
     ".png": (b"\x89PNG\r\n\x1a\n", "image/png"),

@@ -56,7 +56,7 @@ def post_condition_file(path: ConditionEntryPath) -> ApprovalView:
 @condition_api.get("/cases/<int:case_id>/conditions/<int:number>/entries/<int:entry_id>/files/<int:file_id>")
 @login_required
 def get_condition_file(path: ConditionFilePath) -> Response:
-    """The file as it was kept, to be saved; a browser never shows it as a page."""
+    """The file as it was kept."""
     with transaction() as session:
         name, data = conditions.file_bytes(
             session, asking(session), path.case_id, path.number, path.entry_id, path.file_id

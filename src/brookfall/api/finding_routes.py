@@ -8,10 +8,10 @@ from brookfall.api.attached import kept_file, sent_file
 from brookfall.api.blueprint import QUEUE, blueprint, shows
 from brookfall.api.idempotency import once
 from brookfall.api.session import asking
-from brookfall.desk import finding_life, findings, people, retests
+from brookfall.desk import case_people, finding_life, findings, people, retests
 from brookfall.desk.finding_life import FindingDone
 from brookfall.desk.findings import FindingText
-from brookfall.desk.views import FindingView, OtherVersion
+from brookfall.desk.views import CasePeopleView, FindingView, OtherVersion
 from brookfall.records.database import transaction
 
 finding_api = blueprint("findings")
@@ -126,13 +126,26 @@ def post_finding_file(path: FindingEntryPath) -> FindingView:
 @finding_api.get("/cases/<int:case_id>/findings/<int:finding_id>/entries/<int:entry_id>/files/<int:file_id>")
 @login_required
 def get_finding_file(path: FindingFilePath) -> Response:
-    """The file as it was kept, to be saved; a browser never shows it as a page."""
+    """The file as it was kept."""
     with transaction() as session:
         person = asking(session)
         name, data = finding_life.file_bytes(
             session, person, path.case_id, path.finding_id, path.entry_id, path.file_id
         )
     return kept_file(name, data)
+
+
+@finding_api.put(
+    "/cases/<int:case_id>/findings/<int:finding_id>/entries/<int:entry_id>/read", responses={200: FindingView}
+)
+@login_required
+@shows
+def put_finding_read(path: FindingEntryPath) -> FindingView:
+    """The person has read a comment that is addressed to them."""
+    with transaction() as session:
+        person = asking(session)
+        finding = finding_life.read(session, person, path.case_id, path.finding_id, path.entry_id)
+        return findings.finding_view(session, person, finding)
 
 
 @finding_api.post("/cases/<int:case_id>/findings/<int:finding_id>/retest", responses={200: FindingView})
@@ -166,6 +179,15 @@ def get_retest_evidence(path: RetestPath) -> Response:
     with transaction() as session:
         name, data = retests.evidence_file(session, asking(session), path.case_id, path.retest_id)
     return kept_file(name, data)
+
+
+@finding_api.get("/cases/<int:case_id>/people", responses={200: CasePeopleView})
+@login_required
+@shows
+def get_case_people(path: CasePath) -> CasePeopleView:
+    """Who can be asked to mend what is found, and to whom comments can be addressed."""
+    with transaction() as session:
+        return case_people.case_people(session, asking(session), path.case_id)
 
 
 @finding_api.get("/cases/<int:case_id>/versions", responses={200: OtherVersions})

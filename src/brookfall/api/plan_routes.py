@@ -28,6 +28,15 @@ class PlanBody(BaseModel):
     plan: Plan
 
 
+class PlanNameBody(BaseModel):
+    """What the plan is called, in a line, and a note on it."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    name: str = Field(default="", max_length=120)
+    note: str = Field(default="", max_length=5_000)
+
+
 class ReasonBody(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
@@ -62,6 +71,15 @@ def put_plan(path: CasePath, body: PlanBody) -> PlanView:
     with transaction() as session:
         queue = current_app.extensions[QUEUE]
         return plans.set_plan(session, asking(session), path.case_id, body.plan, body.revision, queue)
+
+
+@plan_api.put("/cases/<int:case_id>/plan/name", responses={200: PlanView})
+@login_required
+@shows
+def put_plan_name(path: CasePath, body: PlanNameBody) -> PlanView:
+    with transaction() as session:
+        queue = current_app.extensions[QUEUE]
+        return plans.name_plan(session, asking(session), path.case_id, body.name, body.note, queue)
 
 
 @plan_api.get("/cases/<int:case_id>/run", responses={200: RunView})

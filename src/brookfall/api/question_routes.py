@@ -78,7 +78,7 @@ def post_asked_file(path: AskedEntryPath) -> AskedView:
 @question_api.get("/cases/<int:case_id>/questions/<int:number>/entries/<int:entry_id>/files/<int:file_id>")
 @login_required
 def get_asked_file(path: AskedFilePath) -> Response:
-    """The file as it was kept, to be saved; a browser never shows it as a page."""
+    """The file as it was kept."""
     with transaction() as session:
         name, data = questions.file_bytes(
             session, asking(session), path.case_id, path.number, path.entry_id, path.file_id

@@ -21,7 +21,6 @@ from brookfall.desk import (
     data,
     data_changes,
     docket,
-    notes,
     run,
     screening,
     set_up,
@@ -37,7 +36,6 @@ from brookfall.desk.views import (
     DocketView,
     ExhibitView,
     LookView,
-    MarginView,
     MatrixView,
     RowsView,
     SetUpView,
@@ -75,12 +73,6 @@ class SetUpBody(BaseModel):
 class RolesBody(BaseModel):
     revision: int
     roles: Roles
-
-
-class MarginBody(BaseModel):
-    text: str = Field(max_length=16_000)
-    set_aside: list[int] = Field(max_length=500)
-    revision: int = 0
 
 
 class ChangesBody(BaseModel):
@@ -300,19 +292,3 @@ def delete_table(path: CasePath, query: TableQuery) -> DataView:
 def get_exhibit(path: ExhibitPath) -> ExhibitView:
     with transaction() as session:
         return run.exhibit_view(session, asking(session), path.case_id, path.number)
-
-
-@api.get("/cases/<int:case_id>/margin", responses={200: MarginView})
-@login_required
-@shows
-def get_margin(path: CasePath) -> MarginView:
-    with transaction() as session:
-        return notes.margin_view(session, asking(session), path.case_id)
-
-
-@api.put("/cases/<int:case_id>/margin", responses={200: MarginView})
-@login_required
-@shows
-def put_margin(path: CasePath, body: MarginBody) -> MarginView:
-    with transaction() as session:
-        return notes.save_margin(session, asking(session), path.case_id, body.text, body.set_aside, body.revision)

@@ -80,7 +80,7 @@ def post_statement_file(path: StatementPath, query: RevisionQuery) -> StatementV
 @statement_api.get("/cases/<int:case_id>/statements/<int:statement_id>/files/<int:file_id>")
 @login_required
 def get_statement_file(path: FilePath) -> Response:
-    """The file as it was kept, to be saved; a browser never shows it as a page."""
+    """The file as it was kept."""
     with transaction() as session:
         name, data = desk.file_bytes(session, asking(session), path.case_id, path.statement_id, path.file_id)
     return kept_file(name, data)

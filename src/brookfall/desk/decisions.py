@@ -15,6 +15,7 @@ from brookfall.core.plan.revisions import read_plan
 from brookfall.core.submission.schema import Submission
 from brookfall.desk import people
 from brookfall.desk.approvals import APPROVALS, begin
+from brookfall.desk.case_people import answerable
 from brookfall.desk.conditions import approval_view
 from brookfall.desk.deviations import deviations_of
 from brookfall.desk.docket import latest_run, mark_of
@@ -95,7 +96,7 @@ def decision_page(session: Session, person: Person, case_id: int) -> DecisionPag
         statement=statement_of(session, frozen) if frozen else None,
         statement_sha256=frozen.statement_sha256 if frozen else None,
         approval=approval_view(session, person, case_id),
-        answerable=[one.name for one in _of_model(case)],
+        answerable=answerable(case),
         approved_years=read_plan(case.plan).policy.approved_years,
     )
 
@@ -144,18 +145,14 @@ def propose(session: Session, person: Person, case_id: int, proposal: Proposal) 
     return decision_page(session, person, case_id)
 
 
-def _of_model(case: Case) -> list[Person]:
-    return [case.registered.owner, *case.registered.members]
-
-
 def _refuse_conditions(proposal: Proposal, case: Case) -> None:
     """UserError where the date of one is past, or who has to meet it does not belong to the model."""
-    names = [one.name for one in _of_model(case)]
+    names = answerable(case)
     for condition in proposal.conditions:
         if condition.who and condition.who not in names:
             raise UserError(
                 f"{condition.who} does not belong to the model, so can't be asked to meet a condition.",
-                todo="Choose one of its people, or nobody by name.",
+                todo="Choose one of its people, its team, or nobody by name.",
             )
         if condition.due < today():
             raise UserError(

@@ -1,5 +1,6 @@
 """What people do about a finding that is written: send, answer, close, accept as a risk, reopen, withdraw it."""
 
+from collections.abc import Sequence
 from datetime import date
 from typing import Literal
 
@@ -11,13 +12,14 @@ from brookfall.core.evidence.words import FINDING_STATES
 from brookfall.core.foundation.errors import MissingError, UserError
 from brookfall.core.judge.finding_life import LIFE, Answer, FindingAct, FindingState, risk_is_over
 from brookfall.desk import people
+from brookfall.desk.case_people import of_case
 from brookfall.desk.said import Kind, file_of, parts_of
 from brookfall.records import audit_log
 from brookfall.records.base import now
 from brookfall.records.cases import Case
 from brookfall.records.config import today
 from brookfall.records.database import transaction
-from brookfall.records.findings_and_decisions import Finding, FindingEntry, FindingFile
+from brookfall.records.findings_and_decisions import Finding, FindingEntry, FindingFile, Mention
 from brookfall.records.people import Person
 
 _DONE: dict[FindingAct, str] = {
@@ -55,7 +57,7 @@ _TEXT = ("severity", "title", "what", "why", "action", "action_owner", "cites")
 
 class FindingDone(BaseModel):
     """What is done about a finding. ``answer`` is the owner's; ``version`` the one that mends it; ``until`` the last
-    day for which a risk is accepted."""
+    day for which a risk is accepted; ``to`` the people to whom a comment is addressed."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -65,6 +67,7 @@ class FindingDone(BaseModel):
     answer: Answer | None = None
     version: str = Field(default="", max_length=200)
     until: date | None = None
+    to: list[str] = Field(default_factory=list, max_length=50, description="logins of people of the case")
 
 
 def act_on(session: Session, person: Person, case_id: int, finding_id: int, done: FindingDone) -> Finding:
@@ -84,6 +87,7 @@ def act_on(session: Session, person: Person, case_id: int, finding_id: int, done
     if done.act == "accept":
         people.refuse_new_member(session, person, case)
     text = _said(done, finding)
+    to = _addressed(session, person, case, finding, done.to)
     before, was_unsent = finding.state, is_unsent(finding)
     finding.state = LIFE.after(done.act, finding.state)
     finding.until = done.until if finding.state == "accepted" else None
@@ -92,10 +96,12 @@ def act_on(session: Session, person: Person, case_id: int, finding_id: int, done
     finding.entries.append(
         FindingEntry(
             at=now(), person_id=person.id, act=entered, answer=done.answer, text=text,
-            version=done.version.strip(), until=done.until,
+            version=done.version.strip(), until=done.until, to=[Mention(person_id=one.id) for one in to],
         )
     )  # fmt: skip
-    said = done.model_dump(mode="json", exclude={"act", "revision"}, exclude_defaults=True)
+    said = done.model_dump(mode="json", exclude={"act", "revision", "to"}, exclude_defaults=True)
+    if to:
+        said["to"] = [one.name for one in to]
     if was_unsent and not is_unsent(finding):
         said |= {name: getattr(finding, name) for name in _TEXT} | {"due": finding.due and finding.due.isoformat()}
     audit_log.append(
@@ -147,6 +153,8 @@ def _said(done: FindingDone, finding: Finding) -> str:
             "It is not said in which version it is mended." if done.answer == "mended" else "No version belongs here.",
             todo="Name the version that mends it, with that answer alone.",
         )
+    if done.to and done.act != "comment":
+        raise UserError("Only a comment is addressed to somebody.", todo="Leave out to whom.")
     if (done.until is None) == (done.act == "accept"):
         raise UserError(
             "A risk is accepted until a date." if done.act == "accept" else "Only an accepted risk takes a date.",
@@ -158,6 +166,32 @@ def _said(done: FindingDone, finding: Finding) -> str:
     if not text and (reasoned or done.answer == "disputes"):
         raise UserError("Nothing says why.", todo="Write it; it stands beside the finding.")
     return text
+
+
+def _addressed(session: Session, person: Person, case: Case, finding: Finding, logins: Sequence[str]) -> list[Person]:
+    """To whom a comment is addressed; UserError where somebody of them has no part in the case, or is who comments."""
+    of_this = {one.login: one for one in of_case(session, case)} if logins else {}
+    for login in logins:
+        if login == person.login:
+            raise UserError("A comment is addressed to others.", todo="Leave yourself out.")
+        if login not in of_this or not is_shown(finding, of_this[login], case):
+            raise UserError(
+                f"'{login}' has no part in this case, or does not see the finding.",
+                todo="Address it to somebody of the list.",
+            )
+    return [of_this[login] for login in dict.fromkeys(logins)]
+
+
+def read(session: Session, person: Person, case_id: int, finding_id: int, entry_id: int) -> Finding:
+    """The person says that they have read what was addressed to them; MissingError where nothing was."""
+    case = people.case_for(session, person, case_id, lock=True)
+    finding = shown_finding(session, person, case, finding_id)
+    mine = [one for one in _KIND.entry_of(finding.entries, entry_id).to if one.person_id == person.id]
+    if not mine:
+        raise MissingError("That was not addressed to you.", todo="Load the page again.")
+    mine[0].read = mine[0].read or now()
+    session.flush()
+    return finding
 
 
 def is_shown(finding: Finding, person: Person, case: Case) -> bool:

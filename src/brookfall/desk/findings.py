@@ -12,19 +12,20 @@ from brookfall.core.evidence.chart import RowsOf
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.judge.finding_life import LIFE, FindingState
 from brookfall.desk import people
+from brookfall.desk.case_people import answerable
 from brookfall.desk.docket import latest_run
 from brookfall.desk.finding_life import changeable, is_shown, shown_finding, subject_of
 from brookfall.desk.retests import retest_view, retests_of
 from brookfall.desk.rows_behind import read_threshold
 from brookfall.desk.said import parts_of, told
-from brookfall.desk.views import ChosenThreshold, Citation, FindingEntryView, FindingView
+from brookfall.desk.views import AddresseeView, ChosenThreshold, Citation, FindingEntryView, FindingView
 from brookfall.desk.written import Words
 from brookfall.records import audit_log
 from brookfall.records.base import now
 from brookfall.records.cases import Case
 from brookfall.records.config import today
 from brookfall.records.exhibits import heads_of
-from brookfall.records.findings_and_decisions import Finding, FindingEntry, FindingFile, StoredExhibit
+from brookfall.records.findings_and_decisions import Finding, FindingEntry, FindingFile, Mention, StoredExhibit
 from brookfall.records.people import Person
 from brookfall.records.retests import Retest
 
@@ -33,6 +34,7 @@ _TEXT = {"severity", "title", "what", "why", "action", "action_owner", "due", "c
 _WHOLE = (
     joinedload(Finding.author),
     selectinload(Finding.entries).joinedload(FindingEntry.person),
+    selectinload(Finding.entries).selectinload(FindingEntry.to).joinedload(Mention.person),
     selectinload(Finding.entries).selectinload(FindingEntry.files).joinedload(FindingFile.blob),
 )
 """With each finding all that its view tells, in a statement a table."""
@@ -83,6 +85,7 @@ def write(session: Session, person: Person, case_id: int, text: FindingText, *, 
     """A new finding, sent to the owner or kept as a draft; the exhibits it cites are quoted as they stand now."""
     case = people.reviewed_case(session, person, case_id)
     _refuse_past(text, None)
+    _refuse_stranger(text, case, "")
     number = (session.scalar(select(func.max(Finding.number)).where(Finding.case_id == case_id)) or 0) + 1
     finding = Finding(
         case_id=case.id,
@@ -114,6 +117,7 @@ def edit(
     case = people.reviewed_case(session, person, case_id)
     finding = changeable(session, person, case, finding_id, "change", revision)
     _refuse_past(text, finding.due)
+    _refuse_stranger(text, case, finding.action_owner)
     before = finding_view(session, person, finding).model_dump(mode="json", include=_TEXT)
     for name, value in _columns(session, case, text, finding.cites).items():
         setattr(finding, name, value)
@@ -134,6 +138,15 @@ def _refuse_past(text: FindingText, before: date | None) -> None:
     """A date to be done by lies ahead when it is written; one that has passed since may stay."""
     if text.due is not None and text.due != before and text.due < today():
         raise UserError(f"{text.due:%-d %b %Y} is past.", todo="Give a date to come by which it must be done.")
+
+
+def _refuse_stranger(text: FindingText, case: Case, before: str) -> None:
+    """What must be done is asked of the model's people or team; what was written before these were known may stay."""
+    if text.action_owner not in ("", before, *answerable(case)):
+        raise UserError(
+            f"{text.action_owner} does not belong to the model, so can't be asked to mend it.",
+            todo="Choose one of its people, its team, or nobody by name.",
+        )
 
 
 def _columns(session: Session, case: Case, text: FindingText, cited: list[dict[str, object]]) -> dict[str, object]:
@@ -226,6 +239,8 @@ def _view(
                 answer=entry.answer,
                 version=entry.version,
                 until=entry.until,
+                to=[AddresseeView(name=one.person.name, read=one.read) for one in entry.to],
+                unread=any(one.person_id == person.id and one.read is None for one in entry.to),
                 retest=retest_view(done[entry.id]) if entry.id in done else None,
             )
             for entry in finding.entries

@@ -21,7 +21,7 @@ from brookfall.records.audit_log import RecordEntry
 from brookfall.records.base import now
 from brookfall.records.cases import Case
 from brookfall.records.config import today
-from brookfall.records.findings_and_decisions import Decision, Finding, FindingEntry
+from brookfall.records.findings_and_decisions import Decision, Finding, FindingEntry, Mention
 from brookfall.records.people import Person
 from brookfall.records.questions import OwnerQuestion, OwnerQuestionEntry
 
@@ -66,6 +66,7 @@ def waiting_items(session: Session, person: Person) -> list[InboxItem]:
             *_cases(session, person),
             *_questions(session, person),
             *_findings(session, person),
+            *_mentions(session, person),
             *_conditions(session, person),
             *_approvals(session, person),
         ],
@@ -136,6 +137,16 @@ def _findings(session: Session, person: Person) -> Iterable[InboxItem]:
         yield from _items(session, person, query, "finding", act, waits, "findings")
 
 
+def _mentions(session: Session, person: Person) -> Iterable[InboxItem]:
+    """Comments on findings that are addressed to the person and were not read yet."""
+    query = _counted(Finding.due, FindingEntry.at).join(Finding, Finding.case_id == Case.id)
+    query = query.join(FindingEntry, FindingEntry.finding_id == Finding.id)
+    query = query.join(Mention, Mention.entry_id == FindingEntry.id)
+    query = query.where(Mention.person_id == person.id, Mention.read.is_(None))
+    waits = "to be read by you: a comment is addressed to you"
+    yield from _items(session, person, query, "finding", "read", waits, "findings")
+
+
 def _left_to(
     person: Person, step: Step[Any], thing: type[Finding] | type[OwnerQuestion], since: ColumnElement[datetime]
 ) -> _Counted:
@@ -192,7 +203,8 @@ _ENDS = {
 
 
 def _counted(
-    due: InstrumentedAttribute[date | None] | InstrumentedAttribute[date], since: ColumnElement[datetime]
+    due: InstrumentedAttribute[date | None] | InstrumentedAttribute[date],
+    since: ColumnElement[datetime] | InstrumentedAttribute[datetime],
 ) -> _Counted:
     """Of each case how many there are, the first day by which one is due, and since when the oldest waits."""
     return (

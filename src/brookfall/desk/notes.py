@@ -1,14 +1,15 @@
-"""The margin: a person's working notes beside a case, and the exhibits they set aside."""
+"""The margin: a person's working notes beside a case, the exhibits they set aside, and what validators share."""
 
 from sqlalchemy import Select, select
 from sqlalchemy.dialects.mysql import insert
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, joinedload
 
-from brookfall.core.foundation.errors import StaleError
+from brookfall.core.foundation.errors import ForbiddenError, StaleError
 from brookfall.desk import people
-from brookfall.desk.views import MarginView
+from brookfall.desk.views import MarginView, SharedNotesView, SharedNoteView
+from brookfall.records import audit_log
 from brookfall.records.base import now
-from brookfall.records.cases import Note
+from brookfall.records.cases import Case, Note, SharedNote
 from brookfall.records.people import Person
 
 
@@ -49,3 +50,38 @@ def _view(note: Note | None) -> MarginView:
     if note is None:
         return MarginView(text="", set_aside=[], revision=0)
     return MarginView(text=note.text, set_aside=list(note.set_aside), revision=note.revision)
+
+
+def shared_notes(session: Session, person: Person, case_id: int) -> SharedNotesView:
+    """What the validators of a case share, the oldest first. Who belongs to the model sees none of it."""
+    case = people.case_for(session, person, case_id)
+    if not _reads_shared(person, case):
+        return SharedNotesView(notes=[], may_share=False)
+    found = select(SharedNote).where(SharedNote.case_id == case_id).order_by(SharedNote.id)
+    found = found.options(joinedload(SharedNote.author))
+    notes = [SharedNoteView(id=one.id, by=one.author.name, at=one.at, text=one.text) for one in session.scalars(found)]
+    return SharedNotesView(notes=notes, may_share=_shares(person, case))
+
+
+def share_note(session: Session, person: Person, case_id: int, text: str) -> SharedNotesView:
+    """Adds a note for the other validators. It stays; the record says that there is one, as owners read the record too.
+
+    ForbiddenError where the person does not validate models, or belongs to this one.
+    """
+    case = people.case_for(session, person, case_id, lock=True)
+    if not _shares(person, case):
+        raise ForbiddenError(
+            "Only reviewers and countersigners who do not belong to the model share notes.", todo="Nothing was kept."
+        )
+    session.add(SharedNote(case_id=case.id, author_id=person.id, at=now(), text=text))
+    audit_log.append(session, person, "shared a note", f"{case.model} {case.version}", case_id=case.id)
+    session.flush()
+    return shared_notes(session, person, case_id)
+
+
+def _reads_shared(person: Person, case: Case) -> bool:
+    return people.sees_all(person) and not people.belongs_to_case(person, case)
+
+
+def _shares(person: Person, case: Case) -> bool:
+    return bool({"reviewer", "countersigner"} & set(person.roles)) and _reads_shared(person, case)

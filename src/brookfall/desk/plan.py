@@ -58,6 +58,8 @@ def plan_view(session: Session, person: Person, case_id: int, counters: Counters
     return PlanView(
         revision=case.plan_revision,
         locked=case.plan_locked if case.is_locked else None,
+        name=case.plan_name,
+        note=case.plan_note,
         locked_by=people.person_of(session, case.plan_locked_by).name if case.plan_locked_by else None,
         deviations=deviations_of(session, case),
         plan=plan,
@@ -156,6 +158,17 @@ def set_plan(session: Session, person: Person, case_id: int, plan: Plan, revisio
     if before != after:
         case.plan, case.plan_revision = after, revision + 1
         audit_log.append_change(session, person, "changed the plan", before, after, case_id=case.id)
+    session.flush()
+    return plan_view(session, person, case_id, counters)
+
+
+def name_plan(session: Session, person: Person, case_id: int, name: str, note: str, counters: Counters) -> PlanView:
+    """What the reviewer calls the plan, and a note on it; of a locked one too, as no figure rests on either."""
+    case = people.reviewed_case(session, person, case_id)
+    before, after = {"name": case.plan_name, "note": case.plan_note}, {"name": name.strip(), "note": note.strip()}
+    if before != after:
+        case.plan_name, case.plan_note = after["name"], after["note"]
+        audit_log.append(session, person, "named the plan", after["name"], case_id=case.id, before=before, after=after)
     session.flush()
     return plan_view(session, person, case_id, counters)
 

@@ -40,7 +40,13 @@ def other_plans(session: Session, person: Person, case_id: int) -> list[OtherPla
     found = list(session.scalars(query.order_by(Case.id.desc())))
     found.sort(key=lambda other: other.model_id != case.model_id)
     return [
-        OtherPlan(case_id=other.id, model=other.model, version=other.version, locked=other.plan_locked is not None)
+        OtherPlan(
+            case_id=other.id,
+            name=other.plan_name,
+            model=other.model,
+            version=other.version,
+            locked=other.plan_locked is not None,
+        )
         for other in found[:_MOST]
     ]
 

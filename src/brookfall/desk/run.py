@@ -116,6 +116,7 @@ def run_view(session: Session, person: Person, case_id: int) -> RunView:
     if run is None:
         return RunView(
             id=None,
+            plan_name=case.plan_name,
             state=None,
             started=None,
             laid_out=None,
@@ -136,6 +137,7 @@ def run_view(session: Session, person: Person, case_id: int) -> RunView:
     stale = stale_checks(session, case, run)
     return RunView(
         id=run.id,
+        plan_name=case.plan_name,
         state=run.state,
         started=run.started,
         laid_out=run.laid_out,

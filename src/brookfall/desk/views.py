@@ -838,13 +838,15 @@ class PlanStatement(View):
 
 
 class PlanView(View):
-    """``pending`` fits are not yet made, ``to_run`` checks have no exhibit of this plan yet; not ``counted`` while a
-    worker counts both. ``locked`` is None while a deviation is open; ``undecided`` says why the plan must name a
-    threshold."""
+    """``name`` and ``note`` are what its reviewer says of it. ``pending`` fits are not yet made, ``to_run`` checks
+    have no exhibit of it yet; not ``counted`` while a worker counts both. ``locked`` is None while a deviation is open;
+    ``undecided`` says why the plan must name a threshold."""
 
     revision: int
     locked: Moment | None
     locked_by: str | None
+    name: str
+    note: str
     plan: Plan
     departures: list[PlanLine]
     deviations: list[DeviationView]
@@ -878,9 +880,11 @@ class EstimateView(View):
 
 
 class OtherPlan(View):
-    """Another case whose plan this one may be set beside; the model's own earlier versions come first."""
+    """Another case whose plan this one may be set beside; the model's own earlier versions come first. ``name`` is what
+    its reviewer calls the plan."""
 
     case_id: int
+    name: str
     model: str
     version: str
     locked: bool
@@ -917,6 +921,7 @@ class RunView(View):
     """The light view that is asked for while a run goes on."""
 
     id: int | None
+    plan_name: str
     state: str | None
     started: Moment | None
     laid_out: Moment | None
@@ -1121,10 +1126,19 @@ class RetestView(View):
     result: RetestResult | None
 
 
+class AddresseeView(View):
+    """Somebody to whom a comment is addressed, and when they said that they have read it."""
+
+    name: str
+    read: Moment | None
+
+
 class FindingEntryView(SaidView):
     """Of an owner's answer what it is, and of one that is mended the version; of an accepted risk its last day; of a
-    retest its figures."""
+    retest its figures; of a comment to whom it is addressed, and whether the person who looks has to read it yet."""
 
+    to: list[AddresseeView]
+    unread: bool
     retest: RetestView | None
     answer: str | None
     version: str
@@ -1152,6 +1166,14 @@ class FindingView(View):
     may: list[FindingAct]
     author: str
     revision: int
+
+
+class CasePeopleView(View):
+    """``answerable`` are the people of the model and the team it is declared to be of, who can be asked to mend what is
+    found; ``addressable`` all of the case to whom the person who looks can address a comment."""
+
+    answerable: list[str]
+    addressable: list[NamedPerson]
 
 
 class Condition(View):
@@ -1278,6 +1300,22 @@ class ReportView(View):
     statement_sha256: str | None
     current: RenditionView | None
     shown: RenditionView | None
+
+
+class SharedNoteView(View):
+    """A note that somebody shares with the other validators of the case."""
+
+    id: int
+    by: str
+    at: Moment
+    text: str
+
+
+class SharedNotesView(View):
+    """``may_share`` is whether the person who looks can add one."""
+
+    notes: list[SharedNoteView]
+    may_share: bool
 
 
 class MarginView(View):

@@ -78,6 +78,8 @@ class Case(Base):
     created: Mapped[Moment]
     rows_taken: Mapped[Moment | None]
     begun_from: Mapped[int | None] = mapped_column(ForeignKey("case_file.id"))
+    plan_name: Mapped[Short] = mapped_column(server_default="")
+    plan_note: Mapped[str] = mapped_column(Text, server_default="")
 
     registered: Mapped[RegisteredModel] = relationship()
     owner: Mapped[Person] = relationship(foreign_keys=[owner_id])
@@ -188,3 +190,18 @@ class Note(Base):
     set_aside: Mapped[list[Any]]
     revision: Mapped[int] = mapped_column(server_default="1")
     changed: Mapped[Moment]
+
+
+class SharedNote(Base):
+    """A note that the validators of a case share: who reads it is said in one place, and no owner does. It stays."""
+
+    __tablename__ = "shared_note"
+    __table_args__ = TABLE_OPTIONS
+
+    id: Mapped[Key]
+    case_id: Mapped[int] = mapped_column(ForeignKey("case_file.id"))
+    author_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[Moment]
+    text: Mapped[str] = mapped_column(Text)
+
+    author: Mapped[Person] = relationship(foreign_keys=[author_id])

@@ -25,9 +25,9 @@ class UnknownOutcomeError(Exception):
 CHANGED = frozenset(
     {
         "approval_condition", "blob", "browser_session", "case_file", "decision", "deviation", "draft", "draft_file",
-        "erasure", "finding", "fit", "idempotency_key", "kept_look", "letter", "model", "note", "owner_question",
-        "person", "record_head", "rendition", "replay", "retest", "run", "run_check", "statement", "stored_column",
-        "token", "told_of", "trial",
+        "erasure", "finding", "fit", "idempotency_key", "kept_look", "letter", "mention", "model", "note",
+        "owner_question", "person", "record_head", "rendition", "replay", "retest", "run", "run_check", "statement",
+        "stored_column", "token", "told_of", "trial",
     }
 )  # fmt: skip
 """The tables whose rows the application changes. Whatever it enters in another stands as it was entered."""

@@ -169,7 +169,22 @@ class FindingEntry(Base):
     until: Mapped[date | None] = mapped_column(Date)
 
     person: Mapped[Person | None] = relationship(foreign_keys=[person_id])
+    to: Mapped[list["Mention"]] = relationship(order_by="Mention.id")
     files: Mapped[list["FindingFile"]] = relationship(order_by="FindingFile.id")
+
+
+class Mention(Base):
+    """Somebody to whom a comment on a finding is addressed, and when they said that they have read it."""
+
+    __tablename__ = "mention"
+    __table_args__ = (UniqueConstraint("entry_id", "person_id", name="uq_mention"), TABLE_OPTIONS)
+
+    id: Mapped[Key]
+    entry_id: Mapped[int] = mapped_column(ForeignKey("finding_entry.id"))
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    read: Mapped[Moment | None]
+
+    person: Mapped[Person] = relationship(foreign_keys=[person_id])
 
 
 class FindingFile(EntryFile, Base):

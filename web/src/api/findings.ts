@@ -84,6 +84,27 @@ export const useFindingAct = (caseId: number) =>
     ),
   );
 
+/** Who can be asked to mend what is found, and to whom comments can be addressed. */
+export const useCasePeople = (caseId: number) =>
+  useQuery({
+    queryKey: ["casePeople", caseId],
+    queryFn: async () => told(await client.GET("/api/cases/{case_id}/people", at(caseId))),
+  });
+
+interface Read {
+  findingId: number;
+  entryId: number;
+}
+
+export const useReadComment = (caseId: number) =>
+  useOfFinding(caseId, async ({ findingId, entryId }: Read) =>
+    told(
+      await client.PUT("/api/cases/{case_id}/findings/{finding_id}/entries/{entry_id}/read", {
+        params: { path: { case_id: caseId, finding_id: findingId, entry_id: entryId } },
+      }),
+    ),
+  );
+
 interface Sent {
   finding: Finding;
   files: readonly File[];

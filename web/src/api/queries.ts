@@ -517,6 +517,14 @@ export const useSavePlan = (id: number) =>
     ["run", id],
   );
 
+export const useNamePlan = (id: number) =>
+  useAct(
+    async (body: Schemas["PlanNameBody"]) =>
+      told(await client.PUT("/api/cases/{case_id}/plan/name", { ...at(id), body })),
+    ["plan", id],
+    ["run", id],
+  );
+
 /** Whatever a deviation opens or locks: plan, roles, data, and what is stale. */
 const OPENED = (id: number) => [
   ["plan", id],

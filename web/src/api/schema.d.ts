@@ -198,7 +198,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The file as it was kept, to be saved; a browser never shows it as a page. */
+        /** The file as it was kept. */
         get: operations["conditions_get_condition_file_cases__int_case_id__conditions__int_number__entries__int_entry_id__files__int_file_id__get"];
         put?: never;
         post?: never;
@@ -446,9 +446,26 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The file as it was kept, to be saved; a browser never shows it as a page. */
+        /** The file as it was kept. */
         get: operations["findings_get_finding_file_cases__int_case_id__findings__int_finding_id__entries__int_entry_id__files__int_file_id__get"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/findings/{finding_id}/entries/{entry_id}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** The person has read a comment that is addressed to them. */
+        put: operations["findings_put_finding_read_cases__int_case_id__findings__int_finding_id__entries__int_entry_id__read_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -514,8 +531,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["api_get_margin_cases__int_case_id__margin_get"];
-        put: operations["api_put_margin_cases__int_case_id__margin_put"];
+        get: operations["margin_get_margin_cases__int_case_id__margin_get"];
+        put: operations["margin_put_margin_cases__int_case_id__margin_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -547,6 +564,23 @@ export interface paths {
             cookie?: never;
         };
         get: operations["api_get_matrix_cases__int_case_id__matrix_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who can be asked to mend what is found, and to whom comments can be addressed. */
+        get: operations["findings_get_case_people_cases__int_case_id__people_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -600,6 +634,22 @@ export interface paths {
         put?: never;
         /** Reads a plan's file and says what it would change; nothing is written. */
         post: operations["plan_post_plan_file_cases__int_case_id__plan_file_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/plan/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["plan_put_plan_name_cases__int_case_id__plan_name_put"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -713,7 +763,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The file as it was kept, to be saved; a browser never shows it as a page. */
+        /** The file as it was kept. */
         get: operations["questions_get_asked_file_cases__int_case_id__questions__int_number__entries__int_entry_id__files__int_file_id__get"];
         put?: never;
         post?: never;
@@ -859,6 +909,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/shared-notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the validators of the case share; nothing of it to who belongs to the model. */
+        get: operations["margin_get_shared_notes_cases__int_case_id__shared_notes_get"];
+        put?: never;
+        post: operations["margin_post_shared_note_cases__int_case_id__shared_notes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case_id}/statements": {
         parameters: {
             query?: never;
@@ -916,7 +983,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The file as it was kept, to be saved; a browser never shows it as a page. */
+        /** The file as it was kept. */
         get: operations["statements_get_statement_file_cases__int_case_id__statements__int_statement_id__files__int_file_id__get"];
         put?: never;
         post?: never;
@@ -1639,6 +1706,16 @@ export interface components {
             role: ("ignore" | "identifier" | "feature") | null;
         };
         /**
+         * AddresseeView
+         * @description Somebody to whom a comment is addressed, and when they said that they have read it.
+         */
+        AddresseeView: {
+            /** Name */
+            name: string;
+            /** Read */
+            read: string | null;
+        };
+        /**
          * Alike
          * @description Rows that say in these columns what another row says, those that do side by side.
          *
@@ -2230,6 +2307,17 @@ export interface components {
             version: string;
             /** Waits For Owner */
             waits_for_owner: boolean;
+        };
+        /**
+         * CasePeopleView
+         * @description ``answerable`` are the people of the model and the team it is declared to be of, who can be asked to mend what is
+         *     found; ``addressable`` all of the case to whom the person who looks can address a comment.
+         */
+        CasePeopleView: {
+            /** Addressable */
+            addressable: components["schemas"]["NamedPerson"][];
+            /** Answerable */
+            answerable: string[];
         };
         /**
          * CaseView
@@ -3762,7 +3850,7 @@ export interface components {
         /**
          * FindingDone
          * @description What is done about a finding. ``answer`` is the owner's; ``version`` the one that mends it; ``until`` the last
-         *     day for which a risk is accepted.
+         *     day for which a risk is accepted; ``to`` the people to whom a comment is addressed.
          */
         FindingDone: {
             /**
@@ -3783,6 +3871,11 @@ export interface components {
              */
             text: string;
             /**
+             * To
+             * @description logins of people of the case
+             */
+            to?: string[];
+            /**
              * Until
              * @default null
              */
@@ -3796,7 +3889,7 @@ export interface components {
         /**
          * FindingEntryView
          * @description Of an owner's answer what it is, and of one that is mended the version; of an accepted risk its last day; of a
-         *     retest its figures.
+         *     retest its figures; of a comment to whom it is addressed, and whether the person who looks has to read it yet.
          */
         FindingEntryView: {
             /** Act */
@@ -3819,6 +3912,10 @@ export interface components {
             takes_files: boolean;
             /** Text */
             text: string;
+            /** To */
+            to: components["schemas"]["AddresseeView"][];
+            /** Unread */
+            unread: boolean;
             /** Until */
             until: string | null;
             /** Version */
@@ -5184,7 +5281,8 @@ export interface components {
         };
         /**
          * OtherPlan
-         * @description Another case whose plan this one may be set beside; the model's own earlier versions come first.
+         * @description Another case whose plan this one may be set beside; the model's own earlier versions come first. ``name`` is what
+         *     its reviewer calls the plan.
          */
         OtherPlan: {
             /** Case Id */
@@ -5193,6 +5291,8 @@ export interface components {
             locked: boolean;
             /** Model */
             model: string;
+            /** Name */
+            name: string;
             /** Version */
             version: string;
         };
@@ -5448,6 +5548,22 @@ export interface components {
             tone: "plain" | "small" | "warning";
         };
         /**
+         * PlanNameBody
+         * @description What the plan is called, in a line, and a note on it.
+         */
+        PlanNameBody: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
          * PlanSentence
          * @description A check in the plan: whether it is on, and what it does, with the values that can be set. ``excluded`` says why
          *     it can't be carried out here.
@@ -5483,9 +5599,9 @@ export interface components {
         };
         /**
          * PlanView
-         * @description ``pending`` fits are not yet made, ``to_run`` checks have no exhibit of this plan yet; not ``counted`` while a
-         *     worker counts both. ``locked`` is None while a deviation is open; ``undecided`` says why the plan must name a
-         *     threshold.
+         * @description ``name`` and ``note`` are what its reviewer says of it. ``pending`` fits are not yet made, ``to_run`` checks
+         *     have no exhibit of it yet; not ``counted`` while a worker counts both. ``locked`` is None while a deviation is open;
+         *     ``undecided`` says why the plan must name a threshold.
          */
         PlanView: {
             /** Counted */
@@ -5510,6 +5626,10 @@ export interface components {
             };
             /** Missing Grounds */
             missing_grounds: string[];
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
             /** Outcome */
             outcome: string;
             /** Owner Split */
@@ -6761,6 +6881,8 @@ export interface components {
             laid_out: string | null;
             /** Needed */
             needed: number;
+            /** Plan Name */
+            plan_name: string;
             /** Seconds Left */
             seconds_left: number | null;
             /** Started */
@@ -6932,6 +7054,38 @@ export interface components {
             count: number;
             /** Severity */
             severity: number;
+        };
+        /** SharedNoteBody */
+        SharedNoteBody: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * SharedNoteView
+         * @description A note that somebody shares with the other validators of the case.
+         */
+        SharedNoteView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Id */
+            id: number;
+            /** Text */
+            text: string;
+        };
+        /**
+         * SharedNotesView
+         * @description ``may_share`` is whether the person who looks can add one.
+         */
+        SharedNotesView: {
+            /** May Share */
+            may_share: boolean;
+            /** Notes */
+            notes: components["schemas"]["SharedNoteView"][];
         };
         /**
          * Shares
@@ -7186,6 +7340,12 @@ export interface components {
              * @default []
              */
             predictions: components["schemas"]["Predictions"][];
+            /**
+             * Re Review
+             * @description why a version that was approved is reviewed again, on these rows
+             * @default null
+             */
+            re_review: string | null;
             /** @default null */
             recipe: components["schemas"]["Recipe"] | null;
         };
@@ -10934,6 +11094,102 @@ export interface operations {
             };
         };
     };
+    findings_put_finding_read_cases__int_case_id__findings__int_finding_id__entries__int_entry_id__read_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                finding_id: number;
+                entry_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     findings_post_retest_cases__int_case_id__findings__int_finding_id__retest_post: {
         parameters: {
             query?: never;
@@ -11414,7 +11670,7 @@ export interface operations {
             };
         };
     };
-    api_get_margin_cases__int_case_id__margin_get: {
+    margin_get_margin_cases__int_case_id__margin_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -11508,7 +11764,7 @@ export interface operations {
             };
         };
     };
-    api_put_margin_cases__int_case_id__margin_put: {
+    margin_put_margin_cases__int_case_id__margin_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -11722,6 +11978,100 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MatrixView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findings_get_case_people_cases__int_case_id__people_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CasePeopleView"];
                 };
             };
             /** @description Bad Request */
@@ -12191,6 +12541,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComparedPlan"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_put_plan_name_cases__int_case_id__plan_name_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanNameBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanView"];
                 };
             };
             /** @description Bad Request */
@@ -14077,6 +14525,198 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SetUpView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    margin_get_shared_notes_cases__int_case_id__shared_notes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SharedNotesView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    margin_post_shared_note_cases__int_case_id__shared_notes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SharedNoteBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SharedNotesView"];
                 };
             };
             /** @description Bad Request */

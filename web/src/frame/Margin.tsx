@@ -1,4 +1,4 @@
-/** The margin: the reviewer's notes, and exhibits set aside. Folds away. */
+/** The margin: one's own notes, those that validators share, and exhibits set aside. Folds away. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
@@ -9,6 +9,7 @@ import type { Case } from "../api/client";
 import { useRun } from "../api/queries";
 import { useKeys } from "./keys";
 import { useMarginOf } from "./margin";
+import { SharedNotes } from "./SharedNotes";
 
 export function Margin({ theCase, onFold }: { theCase: Case; onFold: () => void }) {
   const { margin, write, saving, failed, isStale, putTogether } = useMarginOf(theCase.id);
@@ -62,6 +63,7 @@ export function Margin({ theCase, onFold }: { theCase: Case; onFold: () => void 
           ""
         )}
       </Typography>
+      <SharedNotes caseId={theCase.id} />
       <Typography variant="h3" sx={{ mt: 2, mb: 0.5 }}>
         Set aside
       </Typography>

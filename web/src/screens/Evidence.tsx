@@ -197,6 +197,11 @@ function Index({ theCase, run, statements, chosen, inWriting, onShow, onStatemen
       aria-label="Exhibits"
       sx={{ borderRight: 1, borderColor: "divider", pl: 3, pr: 1.25, pt: 0.5, pb: 2 }}
     >
+      {run.plan_name && (
+        <Typography variant="body2" sx={{ color: "text.secondary", mt: 0.75, overflowWrap: "anywhere" }}>
+          Plan: {run.plan_name}
+        </Typography>
+      )}
       {questions().map(({ number, question, title }) => {
         const checks = run.checks.filter((c) => c.question === number);
         const written = statements.filter((one) => one.question === number && !one.withdrawn);

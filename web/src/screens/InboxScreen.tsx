@@ -22,6 +22,7 @@ const ACTS: Record<string, string> = {
   "question settle": "Read the answer",
   "finding answer": "Answer",
   "finding close": "Judge the answer",
+  "finding read": "Read the comment",
   "condition send": "Send evidence",
   "condition meet": "Judge the evidence",
   "condition see": "See it",

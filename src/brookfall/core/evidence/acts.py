@@ -31,6 +31,7 @@ ACTS: dict[Kind, frozenset[str]] = {
             "took the proposal back",
             "withdrew the case",
             "opened a re-review",
+            "shared a note",
         }
     ),
     "data": frozenset(
@@ -39,6 +40,7 @@ ACTS: dict[Kind, frozenset[str]] = {
     "plan": frozenset(
         {
             "changed the plan",
+            "named the plan",
             "began from a set-up",
             "locked the plan",
             "opened a deviation",

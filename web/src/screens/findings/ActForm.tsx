@@ -8,6 +8,7 @@ import TextField from "@mui/material/TextField";
 import { useState, type FormEvent } from "react";
 import type { Finding } from "../../api/client";
 import type { FindingAct, FindingDone } from "../../api/findings";
+import { Addressees } from "./Addressees";
 import { FilesChosen } from "../../parts/FilesChosen";
 import { useUnsent } from "../../parts/unsent";
 
@@ -50,9 +51,10 @@ interface Typed {
   answer: FindingDone["answer"];
   version: string;
   until: string;
+  to: string[];
 }
 
-const NOTHING: Typed = { text: "", answer: null, version: "", until: "" };
+const NOTHING: Typed = { text: "", answer: null, version: "", until: "", to: [] };
 
 interface ActFormProps {
   caseId: number;
@@ -82,6 +84,7 @@ export function ActForm({ caseId, finding, act, busy, onDone, onClose }: ActForm
       answer: act === "answer" ? typed.answer : null,
       version: typed.answer === "mended" ? typed.version : "",
       until: act === "accept" ? typed.until : null,
+      to: act === "comment" ? typed.to : [],
     };
     if (await onDone(done, files)) letGo();
   };
@@ -126,6 +129,7 @@ export function ActForm({ caseId, finding, act, busy, onDone, onClose }: ActForm
         onChange={(event) => put({ text: event.target.value })}
         slotProps={{ inputLabel: { shrink: true } }}
       />
+      {act === "comment" && <Addressees caseId={caseId} to={typed.to} onChange={(to) => put({ to })} />}
       {act === "accept" && (
         <TextField
           label="Until, that day included"

@@ -8,7 +8,7 @@ import Typography from "@mui/material/Typography";
 import { useEffect } from "react";
 import { Controller, useForm } from "react-hook-form";
 import type { Case, Finding } from "../../api/client";
-import { useSaveFinding } from "../../api/findings";
+import { useCasePeople, useSaveFinding } from "../../api/findings";
 import { useDrafted, useExhibit, useRun } from "../../api/queries";
 import { Tally } from "../../marks/Tally";
 import { Said } from "../../parts/Said";
@@ -35,6 +35,7 @@ export function Desk({ theCase, from, group, chosen, edited, onChanged, onClose 
       : drafted.data?.find((one) => one.exhibit === from && JSON.stringify(one.group) === group);
   const run = useRun(theCase.id);
   const exhibit = useExhibit(theCase.id, run.data?.id ?? null, from);
+  const people = useCasePeople(theCase.id);
   const save = useSaveFinding(theCase.id);
   const draft = `brookfall.finding.${theCase.id}.${edited?.id ?? (group !== null ? `${from}@${group}` : chosen ? `${from}@${chosen.threshold}` : from) ?? "new"}`;
   const kept = localStorage.getItem(draft);
@@ -158,7 +159,26 @@ export function Desk({ theCase, from, group, chosen, edited, onChanged, onClose 
         />
       ))}
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 190px", gap: 1.5 }}>
-        <TextField label="By whom" {...register("action_owner")} />
+        <Controller
+          control={control}
+          name="action_owner"
+          render={({ field }) => (
+            <TextField
+              select
+              label="By whom"
+              slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
+              {...field}
+              inputRef={field.ref}
+            >
+              <option value="">nobody by name</option>
+              {[...new Set([...(people.data?.answerable ?? []), field.value])]
+                .filter((name) => name !== "")
+                .map((name) => (
+                  <option key={name}>{name}</option>
+                ))}
+            </TextField>
+          )}
+        />
         <TextField label="Until" type="date" slotProps={{ inputLabel: { shrink: true } }} {...register("due")} />
       </Box>
       <Box

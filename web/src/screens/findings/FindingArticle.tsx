@@ -5,12 +5,12 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Link } from "react-router";
 import type { Finding } from "../../api/client";
-import { entryFile, isGoingOn, useFindingAct, useSendFiles, type FindingAct } from "../../api/findings";
+import { entryFile, isGoingOn, useFindingAct, useReadComment, useSendFiles, type FindingAct } from "../../api/findings";
 import { Tally } from "../../marks/Tally";
 import { Entries } from "../../parts/Entries";
 import { Said } from "../../parts/Said";
 import { SERIF } from "../../theme";
-import { day, findingState, severity } from "../../wording";
+import { day, findingState, listed, moment, severity } from "../../wording";
 import { ActForm, BUTTONS, type SaidAct } from "./ActForm";
 import { wordsOf } from "./entryWords";
 import { RetestForm, RetestProgress } from "./Retest";
@@ -26,6 +26,7 @@ interface FindingArticleProps {
 export function FindingArticle({ caseId, finding, onEdit }: FindingArticleProps) {
   const act = useFindingAct(caseId);
   const send = useSendFiles(caseId);
+  const read = useReadComment(caseId);
   const [saying, setSaying] = useState<SaidAct | null>(null);
   const [retesting, setRetesting] = useState(false);
   const [kept, setKept] = useState(false);
@@ -89,12 +90,30 @@ export function FindingArticle({ caseId, finding, onEdit }: FindingArticleProps)
         entries={finding.entries}
         wordsOf={wordsOf}
         addressOf={(entry, file) => entryFile(caseId, finding.id, entry.id, file.id)}
-        below={(entry) => entry.retest && <RetestFigures caseId={caseId} retest={entry.retest} />}
+        below={(entry) => (
+          <>
+            {entry.retest && <RetestFigures caseId={caseId} retest={entry.retest} />}
+            {entry.to.some(({ read }) => read) && (
+              <Typography variant="body2" sx={{ color: "text.secondary" }}>
+                Read by {listed(entry.to.flatMap(({ name, read: at }) => (at ? [`${name} on ${moment(at)}`] : [])))}
+              </Typography>
+            )}
+            {entry.unread && (
+              <Button
+                variant="outlined"
+                disabled={read.isPending}
+                onClick={() => read.mutate({ findingId: finding.id, entryId: entry.id })}
+              >
+                I have read it
+              </Button>
+            )}
+          </>
+        )}
         sending={send.isPending}
         onFiles={(files) => send.mutate({ finding, files })}
       />
       {finding.retest && <RetestProgress caseId={caseId} finding={finding} retest={finding.retest} />}
-      <Said error={act.error} />
+      <Said error={act.error ?? read.error} />
       {send.error && <Said error={kept ? new Error(`What you said is kept. ${send.error.message}`) : send.error} />}
       {retesting ? (
         <RetestForm caseId={caseId} finding={finding} onClose={() => setRetesting(false)} />
@@ -149,4 +168,4 @@ export function FindingArticle({ caseId, finding, onEdit }: FindingArticleProps)
   );
 }
 
-const NOTHING = { text: "", answer: null, version: "", until: null };
+const NOTHING = { text: "", answer: null, version: "", until: null, to: [] };

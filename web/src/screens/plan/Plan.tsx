@@ -16,6 +16,7 @@ import { count, moment, plural, questions, seconds } from "../../wording";
 import { DeviationForm, OpenDeviation, PastDeviations } from "./Deviations";
 import { Field } from "./Fields";
 import { PlanFile } from "./PlanFile";
+import { PlanName } from "./PlanName";
 import { FoldsSentence, RowsSentence } from "./PlanRows";
 import { CheckSentence, SentenceRow, StatementRow, SubLine } from "./SentenceLine";
 import { withCheck, withStatement, withValue, type Value } from "./values";
@@ -26,6 +27,7 @@ export function Plan() {
   const save = useSavePlan(theCase.id);
   const start = useStartRun(theCase.id);
   const go = useNavigate();
+  const [naming, setNaming] = useState(false);
   const view = found.data;
   const { change, undo, canUndo } = useUndo<PlanBody>((plan) => view && save.mutate({ revision: view.revision, plan }));
   const editable = theCase.may.review && !view?.locked;
@@ -52,6 +54,13 @@ export function Plan() {
       <Box sx={{ px: 3, pt: 1, flex: 1 }}>
         <Said error={save.error ?? start.error} />
         <BegunFrom caseId={theCase.id} about="plan" revision={view.revision} />
+        <PlanName
+          caseId={theCase.id}
+          view={view}
+          onName={theCase.may.review ? () => setNaming(true) : undefined}
+          naming={naming}
+          onDone={() => setNaming(false)}
+        />
         {open && <OpenDeviation caseId={theCase.id} deviation={open} mayReview={theCase.may.review} />}
         {view.problem && (
           <Box sx={{ color: "brook.brick", py: 1 }} role="alert">
@@ -172,7 +181,12 @@ export function Plan() {
         ))}
         <Notes view={view} />
         <PastDeviations deviations={view.deviations} />
-        <PlanFile caseId={theCase.id} editable={editable && !save.isPending} onTake={(other) => change(plan, other)} />
+        <PlanFile
+          caseId={theCase.id}
+          editable={editable && !save.isPending}
+          onTake={(other) => change(plan, other)}
+          onName={theCase.may.review && !view.name && !view.note && !naming ? () => setNaming(true) : undefined}
+        />
       </Box>
       <Foot
         theCase={theCase}

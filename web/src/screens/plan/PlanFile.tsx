@@ -13,10 +13,13 @@ export function PlanFile({
   caseId,
   editable,
   onTake,
+  onName,
 }: {
   caseId: number;
   editable: boolean;
   onTake: (plan: PlanBody) => void;
+  /** Opens the form that names this plan, while it has no name. */
+  onName: (() => void) | undefined;
 }) {
   const others = useOtherPlans(caseId);
   const compare = useComparePlan(caseId);
@@ -36,6 +39,7 @@ export function PlanFile({
         <a href={`/api/cases/${caseId}/plan/file`} download>
           Save it as YAML
         </a>
+        {onName && <Button onClick={onName}>Name this plan</Button>}
         <Button onClick={() => input.current?.click()}>Read one from a file</Button>
         <input
           ref={input}
@@ -65,7 +69,10 @@ export function PlanFile({
                 ["", "another case"] as const,
                 ...others.data.map(
                   (one) =>
-                    [String(one.case_id), `${one.model} ${one.version}${one.locked ? "" : ", not locked"}`] as const,
+                    [
+                      String(one.case_id),
+                      `${one.model} ${one.version}${one.name && `: ${one.name}`}${one.locked ? "" : ", not locked"}`,
+                    ] as const,
                 ),
               ]}
             />

@@ -1,0 +1,32 @@
+"""The people of a case: who can be asked to do something about its model, and to whom comments are addressed."""
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from brookfall.desk import people
+from brookfall.desk.said import parts_of
+from brookfall.desk.views import CasePeopleView, NamedPerson
+from brookfall.records.cases import Case
+from brookfall.records.people import Person
+
+
+def case_people(session: Session, person: Person, case_id: int) -> CasePeopleView:
+    """Who can be asked to mend what is found, and to whom this person can address a comment."""
+    case = people.case_for(session, person, case_id)
+    others = [one for one in of_case(session, case) if one.id != person.id]
+    return CasePeopleView(
+        answerable=answerable(case),
+        addressable=[NamedPerson(login=one.login, name=one.name) for one in others],
+    )
+
+
+def answerable(case: Case) -> list[str]:
+    """The people of the case's model, and the team that it is declared to be of."""
+    mine = [case.registered.owner.name, *(one.name for one in case.registered.members)]
+    return list(dict.fromkeys([*mine, str(case.submission["model"]["owner"])]))
+
+
+def of_case(session: Session, case: Case) -> list[Person]:
+    """Everybody with a part in the case who can sign in, by name."""
+    everybody = session.scalars(select(Person).where(Person.disabled.is_(None)).order_by(Person.name, Person.id))
+    return [one for one in everybody if parts_of(one, case)]
