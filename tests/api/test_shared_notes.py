@@ -29,7 +29,10 @@ def test_validators_share_notes_and_nobody_of_the_model_sees_any(visitor: SignIn
     assert visitor("wren").ask("GET", f"{base}/shared-notes").status_code == 404
     assert iris.ask("POST", f"{base}/shared-notes", {"text": " \n"}).status_code == 422
     assert len(iris.get(f"{base}/shared-notes")["notes"]) == 2
-    # An owner reads the record of their case: it says that there is a note, and nothing of what it says.
+    # Owners, who read of their cases, are told of no note; whoever reads the whole record is, and not what it says.
+    for address in (f"/api/record?case_id={base.rsplit('/', 1)[1]}", "/api/changes"):
+        assert "shared a note" not in visitor("nell").ask("GET", address).text
+    assert "shared a note" in visitor("ada").ask("GET", f"/api/record?case_id={base.rsplit('/', 1)[1]}").text
     with transaction() as session:
         case_id = int(base.rsplit("/", 1)[1])
         found = session.scalars(select(RecordEntry).where(RecordEntry.case_id == case_id)).all()

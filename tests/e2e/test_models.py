@@ -58,6 +58,18 @@ def test_a_member_sends_the_next_version_and_leaves_again(open_as: Open, tmp_pat
     expect(mona.get_by_role("table", name="Versions").get_by_role("row")).to_have_count(3)
     expect(mona.get_by_role("button", name="Add a member")).to_have_count(0)
 
+    # From the page of the model the form is begun as the newest version said; the same version asks why it comes again.
+    mona.get_by_role("button", name="Send the next version").click()
+    expect(form.get_by_label("Purpose")).to_have_value("To see")
+    expect(form.get_by_role("group", name="As before")).to_contain_text("Filled in as 2 said")
+    expect(form.get_by_label("Why it is reviewed again")).to_have_count(0)
+    form.get_by_label("Version").fill("2")
+    form.get_by_label("Why it is reviewed again").fill("Another winter.")
+    form.get_by_label("Data file:").set_input_files(data)
+    form.get_by_role("button", name="Submit the model").click()
+    expect(mona.get_by_role("alert")).to_contain_text("Of a team 2 is under review.")
+    mona.goto("/models/of-a-team")
+
     page.reload()
     page.get_by_role("button", name="Remove Mona Vale").click()
     expect(people).not_to_contain_text("Mona Vale")

@@ -46,7 +46,7 @@ def test_a_question_goes_between_reviewer_and_owner(open_as: Open) -> None:
     proof: FilePayload = {"name": "stations.txt", "mimeType": "text/plain", "buffer": b"Four stations."}
     answer.locator("input[type=file]").set_input_files(proof)
     answer.get_by_role("button", name="Send the answer").click()
-    expect(theirs.get_by_role("link", name="stations.txt")).to_be_visible()
+    expect(theirs.get_by_role("link", name="stations.txt", exact=True)).to_be_visible()
     expect(nell.get_by_role("article", name="Question 2").get_by_role("link", name="Column")).to_be_visible()
     expect(nell.get_by_role("button", name="Ask the owner")).to_have_count(0)
 

@@ -77,7 +77,8 @@ def waiting_items(session: Session, person: Person) -> list[InboxItem]:
 def changes(session: Session, person: Person, page: int = 1) -> ChangesView:
     """What others did in the cases that this person has a part in, the newest first."""
     mine = select(Case.id).where(people.visible(person), has_part(person))
-    query = select(RecordEntry).where(RecordEntry.case_id.in_(mine), RecordEntry.person_id.is_distinct_from(person.id))
+    of_others = RecordEntry.person_id.is_distinct_from(person.id)
+    query = select(RecordEntry).where(RecordEntry.case_id.in_(mine), of_others, people.may_read(person))
     total = session.scalar(select(func.count()).select_from(query.subquery())) or 0
     entries = session.scalars(query.order_by(RecordEntry.id.desc()).limit(PAGE).offset(PAGE * (page - 1))).all()
     of_cases = select(Case.id, Case.model, Case.version).where(Case.id.in_({one.case_id for one in entries}))

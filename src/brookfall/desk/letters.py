@@ -104,7 +104,7 @@ def _changes(session: Session, person: Person, after: int, until: int) -> tuple[
     first of it, and how much more. What is entered meanwhile is told next time."""
     mine = select(Case.id).where(people.visible(person), inbox.has_part(person))
     acts = sorted(act for kind in _TOLD for act in ACTS[kind])
-    of_others = RecordEntry.person_id.is_distinct_from(person.id)
+    of_others = RecordEntry.person_id.is_distinct_from(person.id) & people.may_read(person)
     new = RecordEntry.id > after, RecordEntry.id <= until
     # Of a draft, which is its reviewer's alone, an entry says the number and no title.
     no_draft = or_(RecordEntry.act.not_in(sorted(ACTS["finding"])), RecordEntry.subject.contains(": "))

@@ -7,6 +7,7 @@ from argon2.exceptions import InvalidHashError, VerificationError
 from sqlalchemy import ColumnElement, Select, and_, false, func, not_, or_, select, true
 from sqlalchemy.orm import Session, selectinload
 
+from brookfall.core.evidence.acts import VALIDATORS_ALONE
 from brookfall.core.foundation.errors import ForbiddenError, MissingError, UserError, WrongPasswordError
 from brookfall.core.judge.life import Part
 from brookfall.desk import sessions
@@ -145,6 +146,11 @@ def person_view(person: Person) -> PersonView:
 def sees_all(person: Person) -> bool:
     """Whether the person may read every case, and so the record as a whole."""
     return bool(_SEES_ALL & set(person.roles))
+
+
+def may_read(person: Person) -> ColumnElement[bool]:
+    """Which entries of the record about cases that a person sees are for them, as a condition of a query."""
+    return true() if sees_all(person) else audit_log.RecordEntry.act.not_in(sorted(VALIDATORS_ALONE))
 
 
 def may_see(person: Person, case: Case) -> bool:

@@ -107,7 +107,7 @@ def verify_view(session: Session, person: Person) -> ChainView:
 
 
 def _conditions(session: Session, person: Person, wanted: RecordQuery) -> list[ColumnElement[bool]]:
-    found: list[ColumnElement[bool]] = []
+    found: list[ColumnElement[bool]] = [people.may_read(person)]
     if wanted.case_id is not None:
         people.case_for(session, person, wanted.case_id)
         found.append(RecordEntry.case_id == wanted.case_id)

@@ -135,7 +135,7 @@ def _reviewed_again(session: Session, before: Sequence[Case], package: Package) 
     if last.state != "decided":
         raise UserError(
             f"{named} is under review.",
-            todo="Wait for its decision, or withdraw a re-review that was opened on the rows of before, and send again.",
+            todo="Wait for its decision; or withdraw a re-review that was opened on the earlier rows, and send again.",
             file=_DECLARATION,
         )
     if told := why_not(session, last):

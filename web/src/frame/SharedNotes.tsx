@@ -40,7 +40,7 @@ export function SharedNotes({ caseId }: { caseId: number }) {
             value={typed.text}
             onChange={(event) => put({ text: event.target.value })}
             slotProps={{ htmlInput: { "aria-label": "Note to share" } }}
-            placeholder="Seen by reviewers, countersigners and auditors, never by the model's own people. It stays."
+            placeholder="Seen by validators and auditors, never by owners. It stays."
           />
           <Said error={share.error} />
           <Button type="submit" size="small" disabled={share.isPending || !typed.text.trim()} sx={{ ml: "-5px" }}>

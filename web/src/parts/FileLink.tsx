@@ -1,4 +1,5 @@
 /** A file that somebody sent: opened by the browser where it can show it, and saved as it was kept. */
+import Box from "@mui/material/Box";
 
 export function FileLink({ path, address }: { path: string; address: string }) {
   const name = path.split("/").at(-1);
@@ -6,10 +7,16 @@ export function FileLink({ path, address }: { path: string; address: string }) {
     <span style={{ overflowWrap: "anywhere" }}>
       <a href={address} target="_blank" rel="noreferrer">
         {path}
-      </a>{" "}
-      <a href={address} download={name} aria-label={`Save ${path}`}>
-        save
       </a>
+      <Box
+        component="a"
+        href={address}
+        download={name}
+        aria-label={`Save ${path}`}
+        sx={{ ml: 1, fontSize: "size.note", color: "text.secondary" }}
+      >
+        save
+      </Box>
     </span>
   );
 }

@@ -137,6 +137,9 @@ ACTS: dict[Kind, frozenset[str]] = {
 }
 """Of each kind every act, worded as its entries have it. What no kind has can't be entered."""
 
+VALIDATORS_ALONE = frozenset({"shared a note"})
+"""Acts that who reads of their own models alone is not told of."""
+
 _KIND_OF: dict[str, Kind] = {act: kind for kind, acts in ACTS.items() for act in acts}
 
 

@@ -280,7 +280,7 @@ function Foot({ theCase, view, busy, onRun, onUndo }: FootProps) {
           </Button>
         )}
         {theCase.may.review && view.locked && !deviating && (
-          <Button disabled={busy || running} onClick={() => setDeviating(true)}>
+          <Button disabled={busy || running} onClick={() => setDeviating(true)} sx={{ whiteSpace: "nowrap" }}>
             Deviate from it
           </Button>
         )}
