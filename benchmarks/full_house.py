@@ -15,7 +15,7 @@ from brookfall.launch.start import start_whole
 
 PROJECT = Path(__file__).resolve().parents[1]
 _TIMES = 20
-_LISTS = ("/api/cases?page=1", "/api/cases?page=9&sort=findings&falling=true", "/api/inbox", "/api/models")
+_LISTS = ("/api/cases?page=1", "/api/cases?page=9&sort=findings&falling=true", "/api/inbox", "/api/models?page=1")
 _SEARCHES = ("/api/search?words=k", "/api/search?words=2.0", "/api/search?words=alarms+by+hydrants")
 _PAGES = {"nell": (*_LISTS, "/api/models/full-7"), "iris": (*_LISTS, "/api/cases", *_SEARCHES)}
 _LIKE = 3

@@ -38,7 +38,7 @@ _PAGES = {
     "/api/cases/{case}/run": 4,
     "/api/cases/{case}/exhibits/{number}": 5,
     "/api/cases/{case}/findings": 1,
-    "/api/models": 1,
+    "/api/models?page=1": 1,
 }
 _CASES = (1, 3)
 """Two cases that were run: Home visit priority 1.0 and Smoke alarm take-up."""

@@ -76,7 +76,7 @@ def condition_of(visitor: Visitor, base: str, number: int = 1) -> Any:
 def line_of(visitor: Visitor, base: str) -> Any:
     """The inventory's line of the case's model."""
     key = visitor.get(base)["model_key"]
-    return next(line for line in visitor.get("/api/models") if line["key"] == key)
+    return next(line for line in visitor.get("/api/models")["models"] if line["key"] == key)
 
 
 def page_of(visitor: Visitor, base: str) -> Any:
@@ -354,7 +354,7 @@ def test_the_inventory_asks_a_fixed_number_of_statements(visitor: SignIn) -> Non
         counted.append(str(args[2]))
 
     tom = visitor("tom")
-    assert len(tom.get("/api/models")) > 5
+    assert len(tom.get("/api/models")["models"]) > 5
     event.listen(engine(), "before_cursor_execute", count)
     try:
         tom.get("/api/models")

@@ -8,6 +8,7 @@ import yaml
 from flask import Flask
 
 from brookfall.demo.seed import PASSWORD
+from brookfall.desk import inventory
 from brookfall.launch.house import House
 from tests.api.conftest import Answer, Visitor
 from tests.api.packages import countersigned, submit
@@ -47,7 +48,7 @@ def sent(visitor: Visitor, files: dict[str, bytes], version: str) -> str:
 
 def keys_of(visitor: Visitor) -> dict[str, str]:
     """The keys of the models that a person sees, by name and owner."""
-    return {f"{line['name']} of {line['owner']}": line["key"] for line in visitor.get("/api/models")}
+    return {f"{line['name']} of {line['owner']}": line["key"] for line in visitor.get("/api/models")["models"]}
 
 
 def test_another_owners_version_2_is_a_model_of_its_own(visitor: SignIn) -> None:
@@ -237,3 +238,23 @@ def test_a_member_added_or_removed_in_two_windows_at_once(visitor: SignIn) -> No
     assert codes[0] == 200
     assert set(codes[1:]) <= {404, 409}
     assert nell.get("/api/models/two-windows")["members"] == []
+
+
+def test_models_come_in_pages_and_are_narrowed_by_words(visitor: SignIn, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(inventory, "PAGE", 2)
+    gerd = visitor("gerd")
+    for name in ("Paged one", "Paged two", "Paged 100% of it"):
+        sent(gerd, named(name), "1")
+    everything = visitor("iris").get("/api/models?words=paged")
+    assert (everything["total"], len(everything["models"])) == (3, 3)
+    pages = [visitor("iris").get(f"/api/models?words=PAGED&page={page}") for page in (1, 2, 3)]
+    assert [[line["name"] for line in page["models"]] for page in pages] == [
+        ["Paged 100% of it", "Paged one"], ["Paged two"], [],
+    ]  # fmt: skip
+    assert {page["total"] for page in pages} == {3}
+    assert [line["name"] for line in gerd.get("/api/models?words=100%25")["models"]] == ["Paged 100% of it"]
+    assert gerd.get("/api/models?words=paged-two")["total"] == 1, "by its key"
+    assert {line["owner"] for line in visitor("iris").get("/api/models?words=gerd br")["models"]} == {"Gerd Brook"}
+    assert visitor("iris").get("/api/models?mine=true")["total"] == 0
+    assert gerd.get("/api/models?mine=true&words=paged")["total"] == 3
+    assert gerd.ask("GET", "/api/models?page=0").status_code == 422

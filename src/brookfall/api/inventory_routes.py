@@ -2,12 +2,13 @@
 and its withdrawal."""
 
 from flask_login import login_required
-from pydantic import BaseModel, ConfigDict, Field, RootModel
+from pydantic import BaseModel, ConfigDict, Field
 
 from brookfall.api.blueprint import blueprint, shows
 from brookfall.api.session import asking
 from brookfall.desk import inventory, model_acts, version_changes
-from brookfall.desk.views import BetweenVersions, ModelLine, ModelPage
+from brookfall.desk.inventory import ModelsQuery
+from brookfall.desk.views import BetweenVersions, ModelPage, ModelsView
 from brookfall.records.database import transaction
 
 inventory_api = blueprint("inventory")
@@ -59,16 +60,13 @@ class BetweenQuery(BaseModel):
     after: int = Field(ge=1, description="the case of the other")
 
 
-class Models(RootModel[list[ModelLine]]):
-    pass
-
-
-@inventory_api.get("/models", responses={200: Models})
+@inventory_api.get("/models", responses={200: ModelsView})
 @login_required
 @shows
-def get_models() -> Models:
+def get_models(query: ModelsQuery) -> ModelsView:
+    """A page of the models that one may see, narrowed; all of them without a page."""
     with transaction() as session:
-        return Models(inventory.inventory(session, asking(session)))
+        return inventory.inventory(session, asking(session), query)
 
 
 @inventory_api.get("/models/<string:model_key>", responses={200: ModelPage})

@@ -4,8 +4,9 @@ import json
 from collections import Counter
 from collections.abc import Sequence
 
-from sqlalchemy import func, select
-from sqlalchemy.orm import Session, selectinload
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import ColumnElement, func, or_, select
+from sqlalchemy.orm import InstrumentedAttribute, Session, selectinload
 
 from brookfall.core.foundation.errors import MissingError
 from brookfall.core.judge.finding_life import UNSETTLED
@@ -13,7 +14,7 @@ from brookfall.desk import people, re_review
 from brookfall.desk.approvals import approvals_of, approvals_today
 from brookfall.desk.docket import HEADS, lines_of
 from brookfall.desk.time_line import time_line
-from brookfall.desk.views import BelongsView, ConditionShort, ModelLine, ModelPage, TierView, VersionView
+from brookfall.desk.views import BelongsView, ConditionShort, ModelLine, ModelPage, ModelsView, TierView, VersionView
 from brookfall.records.approvals import ApprovalCondition
 from brookfall.records.audit_log import RecordEntry
 from brookfall.records.cases import Case
@@ -25,13 +26,43 @@ TIER = "changed the tier of a model"
 """As the record has it."""
 
 
-def inventory(session: Session, person: Person) -> list[ModelLine]:
-    """Every model whose cases the person may see, by name."""
-    query = select(RegisteredModel).order_by(RegisteredModel.name, RegisteredModel.id)
+PAGE = 50
+
+
+class ModelsQuery(BaseModel):
+    """Which models: a ``page`` of 50, all without one; those with ``words`` in their name or key, or whose owner has;
+    ``mine`` those that one belongs to."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    page: int | None = Field(default=None, ge=1, le=100_000)
+    words: str = Field(default="", max_length=200)
+    mine: bool = False
+
+
+def inventory(session: Session, person: Person, wanted: ModelsQuery) -> ModelsView:
+    """The models whose cases the person may see, by name: those that were asked for."""
+    asked = select(RegisteredModel).where(RegisteredModel.id.in_(select(Case.model_id)))
+    if wanted.mine or not people.sees_all(person):
+        asked = asked.where(people.belongs(person))
+    if words := wanted.words.strip():
+        owner = select(Person.id).where(Person.id == RegisteredModel.owner_id, _has(Person.name, words))
+        named = or_(_has(RegisteredModel.name, words), _has(RegisteredModel.key, words))
+        asked = asked.where(or_(named, owner.exists()))
+    total = session.scalar(select(func.count()).select_from(asked.subquery())) or 0
+    query = asked.order_by(RegisteredModel.name, RegisteredModel.id)
     query = query.options(selectinload(RegisteredModel.owner), selectinload(RegisteredModel.members))
-    if not people.sees_all(person):
-        query = query.where(people.belongs(person))
-    models = session.scalars(query).all()
+    if wanted.page is not None:
+        query = query.limit(PAGE).offset(PAGE * (wanted.page - 1))
+    return ModelsView(models=_lines(session, person, session.scalars(query).all()), total=total)
+
+
+def _has(column: InstrumentedAttribute[str], words: str) -> ColumnElement[bool]:
+    """That the words are in it, whether written large or small."""
+    return func.lower(column).contains(words.lower(), autoescape=True)
+
+
+def _lines(session: Session, person: Person, models: Sequence[RegisteredModel]) -> list[ModelLine]:
     counted = select(Case.model_id, func.max(Case.id), func.count(Case.version.distinct())).group_by(Case.model_id)
     found = session.execute(counted.where(Case.model_id.in_([model.id for model in models])))
     newest, counts = {}, {}
@@ -60,7 +91,6 @@ def inventory(session: Session, person: Person) -> list[ModelLine]:
             findings=unsettled[model.id],
         )
         for model in models
-        if model.id in newest
     ]
 
 

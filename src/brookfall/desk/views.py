@@ -175,6 +175,13 @@ class ModelLine(View):
     findings: int
 
 
+class ModelsView(View):
+    """The models that were asked for, of ``total``."""
+
+    models: list[ModelLine]
+    total: int
+
+
 class BelongsView(View):
     """Somebody who belongs to a model."""
 

@@ -32,8 +32,19 @@ export const useMe = () =>
 export const useTokens = () =>
   useQuery({ queryKey: ["tokens"], queryFn: async () => told(await client.GET("/api/tokens")) });
 
-export const useModels = () =>
-  useQuery({ queryKey: ["models"], queryFn: async () => told(await client.GET("/api/models")) });
+export interface ModelsQuery {
+  page?: number;
+  words?: string;
+  mine?: boolean;
+}
+
+/** The models that were asked for; those seen last stay while others are on their way. */
+export const useModels = (query: ModelsQuery) =>
+  useQuery({
+    queryKey: ["models", query],
+    queryFn: async () => told(await client.GET("/api/models", { params: { query } })),
+    placeholderData: keepPreviousData,
+  });
 
 const ofModel = (key: string) => ({ params: { path: { model_key: key } } });
 

@@ -1318,6 +1318,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** A page of the models that one may see, narrowed; all of them without a page. */
         get: operations["inventory_get_models_models_get"];
         put?: never;
         post?: never;
@@ -5106,8 +5107,16 @@ export interface components {
             /** Withdrawn Why */
             withdrawn_why: string | null;
         };
-        /** Models */
-        Models: components["schemas"]["ModelLine"][];
+        /**
+         * ModelsView
+         * @description The models that were asked for, of ``total``.
+         */
+        ModelsView: {
+            /** Models */
+            models: components["schemas"]["ModelLine"][];
+            /** Total */
+            total: number;
+        };
         /**
          * Named
          * @description A name of the package format, in words, and the kinds of outcome it is for.
@@ -17718,7 +17727,11 @@ export interface operations {
     };
     inventory_get_models_models_get: {
         parameters: {
-            query?: never;
+            query?: {
+                page?: number | null;
+                words?: string;
+                mine?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -17731,7 +17744,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Models"];
+                    "application/json": components["schemas"]["ModelsView"];
                 };
             };
             /** @description Bad Request */

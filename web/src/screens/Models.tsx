@@ -1,17 +1,25 @@
 /** The inventory: a line a model, how it stands today, whose it is, and where its newest version stands. */
 import Box from "@mui/material/Box";
+import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { Link } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { useMe, useModels } from "../api/queries";
+import { addressNow } from "../parts/address";
 import { DataTable } from "../parts/DataTable";
+import { Pager } from "../parts/Pager";
 import { Fetching, Said } from "../parts/Said";
 import { SERIF } from "../theme";
 import { day, outcome, plural } from "../wording";
 import { Marks, QuestionHeads } from "./Docket";
 import { Today } from "./models/Today";
 
+const SIZE = 50;
+
 export function Models() {
-  const models = useModels();
+  const [search, setSearch] = useSearchParams();
+  const page = Number(search.get("page") ?? 1);
+  const words = search.get("words") ?? "";
+  const models = useModels({ page, ...(words && { words }) });
   const me = useMe();
   if (models.isPending) return <Fetching what="the models" />;
   if (!models.data)
@@ -22,20 +30,30 @@ export function Models() {
     );
   return (
     <Box component="main" sx={{ p: 3, overflow: "auto" }}>
-      <Typography variant="h1" sx={{ mb: 1.5 }}>
-        Models
-      </Typography>
-      {models.data.length === 0 ? (
+      <Box sx={{ display: "flex", gap: 2, alignItems: "center", mb: 1.5 }}>
+        <Typography variant="h1">Models</Typography>
+        {(models.data.total > SIZE || words) && (
+          <TextField
+            label="Name, key or owner"
+            defaultValue={words}
+            onChange={(event) => setSearch(event.target.value ? { words: event.target.value } : {}, { replace: true })}
+            sx={{ ml: "auto", width: 260 }}
+          />
+        )}
+      </Box>
+      {models.data.total === 0 ? (
         <Typography sx={{ color: "text.secondary" }}>
-          {me.data?.roles.includes("owner")
-            ? "Models that you submit, or belong to, are listed here."
-            : "Models are listed here once an owner has submitted a version."}
+          {words
+            ? "No model is like that."
+            : me.data?.roles.includes("owner")
+              ? "Models that you submit, or belong to, are listed here."
+              : "Models are listed here once an owner has submitted a version."}
         </Typography>
       ) : (
         <DataTable
           wide
           label="Models"
-          rows={models.data}
+          rows={models.data.models}
           keyOf={(model) => model.key}
           columns={[
             {
@@ -87,6 +105,17 @@ export function Models() {
           ]}
         />
       )}
+      <Pager
+        page={page}
+        total={models.data.total}
+        size={SIZE}
+        words={["Before", "After"]}
+        onTurn={(to) => {
+          const next = addressNow();
+          next.set("page", String(to));
+          setSearch(next);
+        }}
+      />
     </Box>
   );
 }

@@ -32,7 +32,7 @@ export function BriefForm({ draft }: { draft: Draft }) {
   const takeAway = useTakeAway(draft.id);
   const submission = useSubmission(draft.id);
   const vocabulary = useVocabulary();
-  const models = useModels();
+  const models = useModels({ mine: true });
   const last = useLastVersion();
   const [filled, setFilled] = useState<Filled | null>(
     (useLocation().state as { filled?: Filled } | null)?.filled ?? null,
@@ -66,7 +66,7 @@ export function BriefForm({ draft }: { draft: Draft }) {
         !uploads.isSending(pathOf(file)) &&
         draft.files.some((one) => one.path === pathOf(file) && one.received === one.size),
     );
-  const chosenModel = models.data?.find((model) => model.mine && model.key === fields.key);
+  const chosenModel = models.data?.models.find((model) => model.key === fields.key);
   const isAgain = fields.version.trim() !== "" && fields.version.trim() === chosenModel?.newest.version;
   const send = handleSubmit(async (values) => {
     const said = { ...values, again: isAgain ? values.again : "" };
@@ -82,7 +82,7 @@ export function BriefForm({ draft }: { draft: Draft }) {
   };
   const named = (list: { name: string; words: string; outcomes: string[] }[] | undefined) =>
     (list ?? []).filter((one) => one.outcomes.includes(fields.outcome)).map((one) => [one.name, one.words] as const);
-  const mine = models.data?.filter((model) => model.mine) ?? [];
+  const mine = models.data?.models ?? [];
   const field = (
     name: "version" | "purpose" | "owner" | "use" | "population" | "positive" | "threshold" | "seed",
     label: string,
