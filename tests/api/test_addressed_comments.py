@@ -10,6 +10,7 @@ from brookfall.desk.people import add_person
 from brookfall.records.database import transaction
 from brookfall.records.findings_and_decisions import Finding
 from tests.api.conftest import Visitor
+from tests.api.packages import waiting
 from tests.api.test_case import SignIn, taken
 from tests.api.test_finding_life import TEXT, act, acted, entries_of, seen, written
 
@@ -17,8 +18,7 @@ from tests.api.test_finding_life import TEXT, act, acted, entries_of, seen, writ
 def to_read(visitor: Visitor, base: str) -> list[dict[str, Any]]:
     """What the person's inbox has of comments in a case."""
     case_id = int(base.rsplit("/", 1)[1])
-    items = visitor.get("/api/inbox")["items"]
-    return [one for one in items if one["case_id"] == case_id and one["act"] == "read"]
+    return [one for one in waiting(visitor, "finding") if one["case_id"] == case_id and one["act"] == "read"]
 
 
 def test_a_comment_waits_in_the_inbox_of_whom_it_is_addressed_to_until_it_is_read(visitor: SignIn) -> None:
@@ -28,9 +28,9 @@ def test_a_comment_waits_in_the_inbox_of_whom_it_is_addressed_to_until_it_is_rea
     said = acted(iris, base, finding, "comment", text="Is it so in May?", to=["nell", "tom", "nell"])
     assert said["entries"][-1]["to"] == [{"name": one, "read": None} for one in ("Nell Farrow", "Tom Aldous")]
     assert not said["entries"][-1]["unread"]
-    (waiting,) = to_read(nell, base)
-    assert (waiting["about"], waiting["count"], waiting["place"]) == ("finding", 1, "findings")
-    assert "addressed to you" in waiting["waits"]
+    (item,) = to_read(nell, base)
+    assert (item["about"], item["count"], item["place"]) == ("finding", 1, "findings")
+    assert "addressed to you" in item["waits"]
     assert to_read(iris, base) == []
 
     mine = seen(nell, base)[1]["entries"][-1]

@@ -351,10 +351,14 @@ def test_a_run_survives_the_death_of_workers(visitor: SignIn, workers: House, ki
     survives(visitor, workers, killed, after=3, seed=len(killed))
 
 
+KINDS_OF_FITS = ["claims", "holdout", "cross_validation", "gap", "baseline", "challengers", "groups", "influence"]
+"""Checks with fits on parts, over folds, of other families, and with readings of what was fitted."""
+
+
 def survives(visitor: SignIn, workers: House, killed: tuple[int, ...], after: int, seed: int) -> None:
     """Kills these workers once so many fits are done: every fit is made, and the evidence is the core's, bit for bit."""
     iris, base = taken(visitor, f"killed {seed}", slow_files(seed))
-    plan = plan_of(iris, base, cross_validation={"folds": 6, "repeats": 2, "stratified": True})
+    plan = plan_of(iris, base, cross_validation={"folds": 6, "repeats": 2, "stratified": True}, checks=KINDS_OF_FITS)
     assert iris.ask("PUT", f"{base}/plan", plan).status_code == 200
     iris.ask("POST", f"{base}/run")
     deadline = time.monotonic() + 30

@@ -7,12 +7,13 @@ from itertools import product
 from typing import Any
 
 import pytest
+from sqlalchemy.orm import Session
 
 from brookfall.core.judge.condition_life import ACTS, LIFE, STATES, ConditionState
 from brookfall.core.judge.life import Part
 from brookfall.demo.seed import PASSWORD
 from brookfall.desk.people import add_person
-from brookfall.records.approvals import Approval
+from brookfall.records.approvals import Approval, ApprovalCondition
 from brookfall.records.base import clock_at
 from brookfall.records.config import today
 from brookfall.records.database import transaction
@@ -156,23 +157,34 @@ def test_server_table_and_buttons_agree_for_every_state_act_and_person(visitor: 
     parts: dict[str, set[Part]] = {"nell": {"owner"}, "iris": {"reviewer"}, "tom": {"countersigner"}, "ada": set()}
     people = {login: visitor(login) for login in parts}
     for state, login in product(STATES, parts):
+        put(base, state)
+        shown = condition_of(people[login], base)
+        assert shown["may"] == list(LIFE.acts_of(state, parts[login], "decided")), (state, login)
         for what in ACTS:
-            put(base, state)
-            shown = condition_of(people[login], base)
-            assert shown["may"] == list(LIFE.acts_of(state, parts[login], "decided")), (state, login)
-            answer = act(people[login], base, what, "Said.", revision=shown["revision"])
+            answer = act(people[login], base, what, "Said.", revision=put(base, state))
             expected = 200 if LIFE.may(what, state, parts[login], "decided") else 403
             assert answer.status_code == expected, (state, what, login, answer.text)
             if expected == 403:
-                assert condition_of(people[login], base)["state"] == state
+                assert stored(base).state == state
     assert act(people["nell"], base, "explode", "x", revision=1).status_code == 422
     put(base, "open")
 
 
-def put(base: str, state: ConditionState) -> None:
+def put(base: str, state: ConditionState) -> int:
+    """Puts the first condition into that state; its revision."""
     with transaction() as session:
-        approval = session.query(Approval).filter_by(case_id=number_of(base)).one()
-        approval.conditions[0].state = state
+        condition = _first(session, base)
+        condition.state = state
+        return condition.revision
+
+
+def stored(base: str) -> ApprovalCondition:
+    with transaction() as session:
+        return _first(session, base)
+
+
+def _first(session: Session, base: str) -> ApprovalCondition:
+    return session.query(Approval).filter_by(case_id=number_of(base)).one().conditions[0]
 
 
 def test_the_second_of_two_is_told_and_an_act_without_words_is_refused(visitor: SignIn) -> None:
@@ -237,7 +249,8 @@ def test_a_year_of_an_approval_by_a_clock_that_is_passed_in(visitor: SignIn) -> 
     from brookfall.desk.approvals import tell_what_is_due
 
     base = reviewed(visitor, "a year", "A year of it")
-    signed = today() - timedelta(days=500)
+    with at_day(500):
+        signed = today()
     first, second = signed + timedelta(days=100), signed + timedelta(days=200)
     with at_day(500):
         approved(visitor, base, asked(first), asked(second, "Name who watches it."))

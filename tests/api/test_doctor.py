@@ -3,6 +3,7 @@
 import os
 import re
 import shlex
+import socket
 import subprocess
 import sys
 from collections.abc import Callable
@@ -13,12 +14,16 @@ import click
 import pytest
 from click.testing import CliRunner
 from flask import Flask
-from sqlalchemy import create_engine, text
+from sqlalchemy import create_engine, select, text
 
 from brookfall.cli import main
 from brookfall.launch.house import House
+from brookfall.launch.mail_stand_in import stand_in
 from brookfall.records.base import now
 from brookfall.records.config import PREFIX, Config, config
+from brookfall.records.database import transaction
+from brookfall.records.letters import Letter
+from brookfall.records.people import Person
 from brookfall.records.record_key import make_key, read_key
 from brookfall.records.schema_version import newest_version
 from tests.conftest import PROJECT
@@ -75,7 +80,8 @@ def test_what_is_amiss_is_said_with_what_to_do(
     monkeypatch.setenv("BROOKFALL_SANDBOX", "full")
     monkeypatch.setenv("PATH", "")
     monkeypatch.setattr(doctor, "_FREE_BYTES", 1 << 60)
-    configured(secure_cookies=False, anchor_file=None, redis_url="redis://127.0.0.1:1/0")
+    nobody = "redis://127.0.0.1:1/0", "smtp://127.0.0.1:1"
+    configured(secure_cookies=False, anchor_file=None, redis_url=nobody[0], mail_server=nobody[1])
     found = looked()
     for what, said in (
         ("clocks", "this machine and the database are 3600 s apart"),
@@ -85,6 +91,7 @@ def test_what_is_amiss_is_said_with_what_to_do(
         ("sandbox", "this machine lacks Landlock: packages are refused here"),
         ("cache", "GB free at"),
         ("backup programs", "mariadb-dump and mariadb not found: install mariadb-client"),
+        ("mail", "Connection refused"),
         ("cookies", "unset BROOKFALL_SECURE_COOKIES"),
     ):
         assert found[what][0] == "AMISS", what
@@ -92,12 +99,39 @@ def test_what_is_amiss_is_said_with_what_to_do(
     assert found["database"][0] == "well"
 
 
+def test_letters_that_can_not_be_sent_are_told(
+    app: Flask, stores: House, configured: Callable[..., None], tmp_path: Path
+) -> None:
+    assert looked()["mail"] == ("well", "none is sent: BROOKFALL_MAIL_SERVER is not set")
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    controller = stand_in(port, tmp_path / "mail")
+    controller.start()
+    try:
+        configured(mail_server=f"smtp://127.0.0.1:{port}")
+        assert looked()["mail"] == ("well", "the server answers")
+        with transaction() as session:
+            nell = session.scalars(select(Person.id).where(Person.login == "nell")).one()
+            letter = Letter(
+                person_id=nell, address="a@b.example", subject="S", text="t", html="h", written=now(), state="waiting",
+                attempts=3, next_try=now(), said="refused",
+            )  # fmt: skip
+            session.add(letter)
+        assert looked()["mail"][0] == "AMISS"
+        assert "1 letter could not be sent yet" in looked()["mail"][1]
+        with transaction() as session:
+            session.get_one(Letter, letter.id).state = "failed"
+        assert looked()["mail"][0] == "well"
+    finally:
+        controller.stop()
+
+
 def test_another_key_another_migration_and_too_many_rights(
     app: Flask, stores: House, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
     from brookfall.engine import doctor
     from brookfall.records import audit_log
-    from brookfall.records.database import transaction
 
     with transaction() as session:
         audit_log.append(session, None, "made a token", "the doctor")

@@ -14,7 +14,7 @@ from brookfall.launch.house import House
 from brookfall.records.database import transaction
 from brookfall.records.runs import Fit, RunFit
 from tests.api.conftest import Visitor
-from tests.api.test_case import ends_as_in_the_core, finished, plan_of, slow_files, taken
+from tests.api.test_case import KINDS_OF_FITS, ends_as_in_the_core, finished, plan_of, slow_files, taken
 
 SignIn = Callable[[str], Visitor]
 MACHINES = ("one", "two", "three")
@@ -44,7 +44,7 @@ def leased_by(run_id: int) -> set[str]:
 
 def test_three_machines_share_a_run_and_one_is_cut_off(visitor: SignIn, machines: House, tmp_path: Path) -> None:
     iris, base = taken(visitor, "three machines", slow_files(61))
-    plan = plan_of(iris, base, cross_validation={"folds": 6, "repeats": 3, "stratified": True})
+    plan = plan_of(iris, base, cross_validation={"folds": 6, "repeats": 3, "stratified": True}, checks=KINDS_OF_FITS)
     assert iris.ask("PUT", f"{base}/plan", plan).status_code == 200
     processes: dict[str, psutil.Process] = {}
     for name in MACHINES:

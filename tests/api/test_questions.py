@@ -7,6 +7,7 @@ from itertools import product
 from typing import Any
 
 import pytest
+from sqlalchemy.orm import Session
 
 from brookfall.core.judge.case_life import CaseState
 from brookfall.core.judge.life import Part
@@ -130,25 +131,36 @@ def test_server_table_and_buttons_agree_for_every_state_act_person_and_case(visi
     people = {login: visitor(login) for login in parts}
     reviewed: tuple[CaseState, ...] = ("in_review", "proposed", "decided")
     for of_case, state, login in product(reviewed, STATES, parts):
+        put(base, state, of_case)
+        shown = seen(people[login], base)
+        assert shown["may"] == list(LIFE.acts_of(state, parts[login], of_case)), (state, login, of_case)
         for what in ACTS:
-            put(base, state, of_case)
-            shown = seen(people[login], base)
-            assert shown["may"] == list(LIFE.acts_of(state, parts[login], of_case)), (state, login, of_case)
-            answer = act(people[login], base, what, "Said.", revision=shown["revision"])
+            answer = act(people[login], base, what, "Said.", revision=put(base, state, of_case))
             expected = 200 if LIFE.may(what, state, parts[login], of_case) else 403
             assert answer.status_code == expected, (state, what, login, of_case, answer.text)
             if expected == 403:
-                assert seen(people[login], base)["state"] == state
+                assert stored(base).state == state
         allowed = login == "iris" and of_case == "in_review"
         assert people[login].get(f"{base}/questions")["may_ask"] == allowed
         assert (ask(people[login], base).status_code == 200) == allowed
     put(base, "settled", "in_review")
 
 
-def put(base: str, state: QuestionState, of_case: CaseState) -> None:
+def put(base: str, state: QuestionState, of_case: CaseState) -> int:
+    """Puts the first question and its case into these states; its revision."""
     with transaction() as session:
-        question = session.query(OwnerQuestion).filter_by(case_id=number_of(base), number=1).one()
+        question = _first(session, base)
         question.state, question.case.state = state, of_case
+        return question.revision
+
+
+def stored(base: str) -> OwnerQuestion:
+    with transaction() as session:
+        return _first(session, base)
+
+
+def _first(session: Session, base: str) -> OwnerQuestion:
+    return session.query(OwnerQuestion).filter_by(case_id=number_of(base), number=1).one()
 
 
 def test_a_stale_window_a_day_that_is_past_and_nothing_said_are_refused(visitor: SignIn) -> None:

@@ -242,6 +242,7 @@ def test_what_was_found_and_signed_stays(gone: Gone, visitor: SignIn) -> None:
     [
         ("POST", "/rows", {}),
         ("GET", "/look", None),
+        ("GET", "/package", None),
         ("GET", "/column?name=x", None),
         ("GET", "/comparison?part=test&measure=auc", None),
         ("POST", "/behind", {"behind": {"model": "recipe", "part": "test", "threshold": 0.5}}),

@@ -321,4 +321,7 @@ def test_each_file_that_was_submitted_can_be_saved(visitor: SignIn) -> None:
     assert saved.headers["Content-Security-Policy"] == "default-src 'none'; style-src 'unsafe-inline'; sandbox"
     assert "rows.csv" in saved.headers["Content-Disposition"]
     assert nell.ask("GET", f"{base}/submitted?path=../secret").status_code == 404
+    package = nell.ask("GET", f"{base}/package")
+    assert "sample-files-to-save-package.zip" in package.headers["Content-Disposition"]
+    assert package_hash(files_of_zip(package.data, 10**8)) == nell.get(base)["package_sha256"]
     assert visitor("wren").ask("GET", f"{base}/submitted?path=data/rows.csv").status_code == 404

@@ -17,7 +17,7 @@ def address(stores: House) -> str:
 
 
 def test_an_address_too_long_is_told_as_a_problem(address: str) -> None:
-    answer = httpx.get(f"{address}/api/models", params={"q": "x" * 9000})
+    answer = httpx.get(f"{address}/api/tokens", params={"q": "x" * 9000})
     assert answer.status_code == 414
     assert answer.headers["content-type"] == PROBLEM_TYPE
     assert "longer than 8190 bytes" in answer.json()["detail"]
@@ -25,11 +25,11 @@ def test_an_address_too_long_is_told_as_a_problem(address: str) -> None:
 
 
 def test_a_long_address_is_read(address: str) -> None:
-    assert httpx.get(f"{address}/api/models", params={"q": "x" * 6000}).status_code == 401
+    assert httpx.get(f"{address}/api/tokens", params={"q": "x" * 6000}).status_code == 401
 
 
 def test_headers_too_large_are_told_as_a_problem(address: str) -> None:
-    answer = httpx.get(f"{address}/api/models", headers={"Cookie": "x" * 9000})
+    answer = httpx.get(f"{address}/api/tokens", headers={"Cookie": "x" * 9000})
     assert (answer.status_code, answer.headers["content-type"]) == (431, PROBLEM_TYPE)
     assert "cookies" in answer.json()["todo"]
 

@@ -117,6 +117,15 @@ def get_bundle(path: CasePath) -> Response:
     return kept_file(name, data)
 
 
+@decision_api.get("/cases/<int:case_id>/package")
+@login_required
+def get_package(path: CasePath) -> Response:
+    """The package as it was sent, as a zip."""
+    with transaction() as session:
+        name, data = bundle.submitted_package(session, asking(session), path.case_id)
+    return kept_file(name, data)
+
+
 @decision_api.get("/cases/<int:case_id>/submitted")
 @login_required
 def get_submitted_file(path: CasePath, query: SubmittedQuery) -> Response:

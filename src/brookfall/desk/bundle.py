@@ -1,4 +1,4 @@
-"""What can be taken along of a case: each file as it was submitted, and the evidence bundle with all of it."""
+"""What can be taken along of a case: the package as it was sent, each of its files, the evidence bundle with all."""
 
 from collections.abc import Iterator
 
@@ -43,6 +43,18 @@ def submitted_file(session: Session, person: Person, case_id: int, path: str) ->
     if blobs.is_erased(session, found.sha256):
         refuse_without_rows(case)
     return path.rsplit("/", 1)[-1], blobs.get(session, found.sha256)
+
+
+def submitted_package(session: Session, person: Person, case_id: int) -> tuple[str, bytes]:
+    """The package as a zip of the files as they were sent, which has the hash that the case names.
+
+    MissingError where files were taken away after their term.
+    """
+    case = people.case_for(session, person, case_id)
+    refuse_without_rows(case)
+    files = session.scalars(select(SubmittedFile).where(SubmittedFile.case_id == case.id))
+    data = core.zip_of({file.path: blobs.get(session, file.sha256) for file in files})
+    return file_name(case, "package", "zip"), data
 
 
 def _files(session: Session, case: Case) -> Iterator[tuple[str, bytes]]:

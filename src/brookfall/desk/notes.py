@@ -64,7 +64,7 @@ def shared_notes(session: Session, person: Person, case_id: int) -> SharedNotesV
 
 
 def share_note(session: Session, person: Person, case_id: int, text: str) -> SharedNotesView:
-    """Adds a note for the other validators. It stays; the record says that there is one, as owners read the record too.
+    """Adds a note for the other validators. It stays; the record says that there is one, and not what it says.
 
     ForbiddenError where the person does not validate models, or belongs to this one.
     """

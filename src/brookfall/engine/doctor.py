@@ -6,20 +6,24 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import redis
-from sqlalchemy import select, text
+from sqlalchemy import func, select, text
 from sqlalchemy.exc import DBAPIError
 
 from brookfall.core.foundation.errors import UserError
+from brookfall.core.foundation.wording import counted
 from brookfall.engine.beats import KEPT_SECONDS, LINES, unserved, workers_heard
+from brookfall.engine.letters import connected
 from brookfall.records.base import now
 from brookfall.records.config import config
 from brookfall.records.database import transaction
+from brookfall.records.letters import Letter
 from brookfall.records.record_key import AnnouncedKey, record_key
 from brookfall.records.schema_version import other_version, schema_version
 from brookfall.sandbox.sandbox import REQUIRED, missing_confinement
 
 _SKEW_SECONDS = 5
 _FREE_BYTES = 2 << 30
+_FAILING_ATTEMPTS = 3
 _PACKET_BYTES = 16 << 20
 """Chunks and readings go in statements of a few MiB at most."""
 
@@ -134,6 +138,21 @@ def _programs() -> tuple[str, bool]:
     return "mariadb-dump and mariadb are there", True
 
 
+def _mail() -> tuple[str, bool]:
+    server = config().mail_server
+    if server is None:
+        return "none is sent: BROOKFALL_MAIL_SERVER is not set", True
+    with connected(server) as answering:
+        answering.noop()
+    with transaction() as session:
+        failing = select(func.count()).where(Letter.state == "waiting", Letter.attempts >= _FAILING_ATTEMPTS)
+        count = session.scalar(failing) or 0
+    if count:
+        todo = "the page Letters of whom they are to says why"
+        return f"the server answers, but {counted(count, 'letter')} could not be sent yet: {todo}", False
+    return "the server answers", True
+
+
 def _cookies() -> tuple[str, bool]:
     if not config().secure_cookies:
         return "go over plain HTTP too: unset BROOKFALL_SECURE_COOKIES where others can listen", False
@@ -150,5 +169,6 @@ _LOOKS: dict[str, Callable[[], tuple[str, bool]]] = {
     "sandbox": _sandbox,
     "cache": _disk,
     "backup programs": _programs,
+    "mail": _mail,
     "cookies": _cookies,
 }

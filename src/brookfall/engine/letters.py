@@ -40,7 +40,7 @@ def send_letters() -> None:
     if not ids:
         return
     try:
-        server = _connected()
+        server = connected(config().mail_server or "")
     except (OSError, smtplib.SMTPException) as problem:
         _log.warning("the mail server does not answer: %s", problem)
         for letter_id in ids:
@@ -51,8 +51,9 @@ def send_letters() -> None:
             _settle(letter_id, _send(server, letter_id))
 
 
-def _connected() -> smtplib.SMTP:
-    at = urlsplit(config().mail_server or "")
+def connected(mail_server: str) -> smtplib.SMTP:
+    """The mail server of that address, signed in where the address says as whom; OSError where it does not answer."""
+    at = urlsplit(mail_server)
     host, safe = at.hostname or "localhost", at.scheme == "smtps"
     made: smtplib.SMTP
     if safe:

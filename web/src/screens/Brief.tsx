@@ -103,6 +103,14 @@ export function Brief() {
       />
       <Typography variant="body2" sx={{ color: "text.secondary", mt: 1 }}>
         Package {theCase.package_sha256}
+        {!theCase.rows_taken && (
+          <>
+            {" · "}
+            <a href={`/api/cases/${theCase.id}/package`} download>
+              Save the package
+            </a>
+          </>
+        )}
       </Typography>
       {theCase.previous.length > 0 && (
         <>

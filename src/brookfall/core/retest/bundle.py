@@ -104,9 +104,18 @@ def bundle_of(files: Mapping[str, bytes], model: str, version: str, package: str
         missing=missing,
     )
     whole[MANIFEST] = manifest.model_dump_json(indent=1).encode()
+    return zip_of(whole)
+
+
+def zip_of(files: Mapping[str, bytes]) -> bytes:
+    """A zip of files by path; equal files, equal bytes.
+
+    >>> zip_of({"b": b"2", "a": b"1"}) == zip_of({"a": b"1", "b": b"2"})
+    True
+    """
     held = io.BytesIO()
     with zipfile.ZipFile(held, "w", zipfile.ZIP_DEFLATED) as archive:
-        for path, data in sorted(whole.items()):
+        for path, data in sorted(files.items()):
             entry = zipfile.ZipInfo(path, _LONG_AGO)
             entry.compress_type, entry.external_attr = zipfile.ZIP_DEFLATED, 0o644 << 16
             archive.writestr(entry, data)
