@@ -189,6 +189,9 @@ def test_a_model_that_changed_is_no_re_review_but_a_version(visitor: SignIn) -> 
     recipe = {"family": "logistic", "threshold": 0.4, "seed": 3}
     other = sent_again(nell, name, "changed", REASON, recipe=recipe).json
     assert "is not the model that was reviewed: threshold: 0.5 → 0.4" in other["detail"]
+    roles = {"target": "y", "positive": "yes", "identifier": ["id"], "protected": ["sex", "age"], "ignore": ["z"]}
+    fewer = sent_again(nell, name, "changed", REASON, data=[{"name": "rows", "path": "data/rows.csv", "roles": roles}])
+    assert "is not the model that was reviewed: features: z no longer" in fewer.json["detail"]
     never = sent_again(nell, name, "never", REASON).json
     assert "was never reviewed" in never["detail"]
     assert len(page_of(nell, base)["versions"]) == 1, "nothing was opened"

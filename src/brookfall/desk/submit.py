@@ -22,7 +22,7 @@ from brookfall.records.cases import Case, SubmittedFile
 from brookfall.records.config import config, today
 from brookfall.records.inventory import RegisteredModel
 from brookfall.records.people import Person
-from brookfall.records.tables import put_table
+from brookfall.records.tables import column_names, put_table
 from brookfall.sandbox import sandbox
 
 _ONE_VERSION = "uq_case_file_review"
@@ -140,7 +140,10 @@ def _reviewed_again(session: Session, before: Sequence[Case], package: Package) 
         )
     if told := why_not(session, last):
         raise UserError(told, todo="Nothing was opened.", file=_DECLARATION)
-    if changed := model_changes(Submission.model_validate(last.submission), declared, _fitted(session, last, package)):
+    was = Submission.model_validate(last.submission)
+    names = column_names(session, last.id), package.table.names
+    features = [one.data[0].roles.features_among(of) for one, of in zip((was, declared), names, strict=True)]
+    if changed := model_changes(was, declared, _fitted(session, last, package), (features[0], features[1])):
         raise UserError(
             f"{named} is not the model that was reviewed: {'; '.join(changed)}.",
             todo="A model that changed is a new version; give it one of its own.",

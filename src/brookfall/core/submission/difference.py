@@ -1,6 +1,6 @@
 """What changed from one submitted version of a model to the next."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from pydantic import BaseModel, ConfigDict
@@ -53,7 +53,12 @@ def _model(before: Submission, after: Submission) -> Iterator[str]:
             yield f"{name}: {_value(old)} → {_value(new)}"
 
 
-def model_changes(before: Submission, after: Submission, fitted: tuple[str | None, str | None]) -> tuple[str, ...]:
+def model_changes(
+    before: Submission,
+    after: Submission,
+    fitted: tuple[str | None, str | None],
+    features: tuple[Sequence[str], Sequence[str]],
+) -> tuple[str, ...]:
     """What makes of the same version another model: where nothing does, only the rows are new.
 
     Parameters
@@ -62,11 +67,13 @@ def model_changes(before: Submission, after: Submission, fitted: tuple[str | Non
         What was declared each time.
     fitted
         SHA-256 of the fitted model's file, each time; None where there was none.
+    features
+        The columns that it learns from or is given, each time.
 
     Returns
     -------
     tuple of str
-        In words; empty where outcome, target, recipe and fitted model are the same.
+        In words; empty where outcome, target, features, recipe and fitted model are the same.
     """
     roles = before.data[0].roles, after.data[0].roles
     found = [
@@ -78,8 +85,16 @@ def model_changes(before: Submission, after: Submission, fitted: tuple[str | Non
         )
         if old != new
     ]
+    if before.refits or after.refits:
+        added = [name for name in features[1] if name not in features[0]]
+        gone = [name for name in features[0] if name not in features[1]]
+        found += [
+            f"features: {wording.listed(names)} {word}"
+            for names, word in ((added, "added"), (gone, "no longer"))
+            if names
+        ]
     found += _recipe(before, after)
-    artifacts = [None if one.artifact is None else one.artifact.model_dump() for one in (before, after)]
+    artifacts = [None if one.artifact is None else one.artifact.model_dump(exclude={"path"}) for one in (before, after)]
     if fitted[0] != fitted[1] or artifacts[0] != artifacts[1]:
         found.append("the fitted model is another")
     return tuple(found)
