@@ -3,7 +3,7 @@
 import os
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -158,3 +158,13 @@ def workers(stores: House) -> House:
     """Two workers beside the stores; each starts for seconds, so that no third is there for what is short."""
     stores.start_workers(2, apart=False)
     return stores
+
+
+@pytest.fixture
+def no_housekeeping(stores: House) -> Iterator[None]:
+    """No worker looks what is due by the wall clock, while a test lives by another."""
+    from brookfall.records.database import alone
+
+    with ExitStack() as held:
+        assert until(lambda: held.enter_context(alone("housekeeping")), 30)
+        yield

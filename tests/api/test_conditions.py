@@ -244,6 +244,7 @@ def test_an_approval_without_conditions_has_none_to_act_on(visitor: SignIn) -> N
     assert act(visitor("nell"), base, "send", "x", revision=1).status_code == 404
 
 
+@pytest.mark.usefixtures("no_housekeeping")
 def test_a_year_of_an_approval_by_a_clock_that_is_passed_in(visitor: SignIn) -> None:
     """Approved with two conditions, one met, one sent too late: told beforehand, lapsed, and said so from then on."""
     from brookfall.desk.approvals import tell_what_is_due

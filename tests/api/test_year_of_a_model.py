@@ -18,7 +18,7 @@ from tests.api.test_retests import CHECKS, settled
 from tests.api.test_retests import asked as retest
 from tests.api.test_set_up import number, sent, taken
 
-pytestmark = pytest.mark.usefixtures("workers")
+pytestmark = pytest.mark.usefixtures("workers", "no_housekeeping")
 
 NOON = datetime.now(UTC).replace(hour=12, minute=0, second=0, microsecond=0)
 NAME = "A year of its life"
