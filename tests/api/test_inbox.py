@@ -1,5 +1,6 @@
 """What waits for whom, and which cases are listed: the conditions of the queries against the rules in words."""
 
+import random
 from datetime import timedelta
 from itertools import pairwise, product
 from typing import Any
@@ -11,12 +12,18 @@ from brookfall.core.judge.case_life import STATES
 from brookfall.core.judge.life import PARTS
 from brookfall.demo.seed import PASSWORD
 from brookfall.desk import people
+from brookfall.desk.approvals import approvals_today, ending_approvals
+from brookfall.desk.inbox import waiting_items
 from brookfall.desk.people import add_person
 from brookfall.desk.said import parts_of
+from brookfall.launch.house import House
+from brookfall.records.approvals import Approval
+from brookfall.records.base import now
 from brookfall.records.cases import Case
 from brookfall.records.config import today
 from brookfall.records.database import transaction
 from brookfall.records.findings_and_decisions import Decision, Finding, StoredExhibit
+from brookfall.records.inventory import RegisteredModel
 from brookfall.records.people import Person
 from brookfall.records.runs import Run
 from tests.api.conftest import Visitor
@@ -27,6 +34,7 @@ from tests.api.test_finding_life import written
 from tests.api.test_handling import handled
 from tests.api.test_questions import asked as asked_owner
 from tests.api.test_signing import number_of
+from tests.conftest import as_owner
 from tests.many import fill
 
 pytestmark = pytest.mark.usefixtures("workers")
@@ -140,6 +148,36 @@ def test_a_condition_of_an_approval_that_was_decided_again_waits_for_nobody(visi
         session.add(Decision(case_id=case.id, **{name: getattr(old, name) for name in columns}))
         case.state = "decided"
     assert number_of(base) not in [one["case_id"] for one in waiting(nell, "condition")]
+
+
+def test_ends_of_approvals_wait_as_the_rules_say_whatever_is_in_use(visitor: SignIn, workers: House) -> None:
+    """The query leaves out what is superseded; the rules, asked of every case, must say the same."""
+    filled(visitor)
+    chance = random.Random(4)
+    with as_owner(workers) as session:
+        for model in session.scalars(select(RegisteredModel).where(RegisteredModel.key.startswith("full-"))):
+            model.in_use = chance.choice((None, "1.0", "2.0", "9.0"))
+            model.withdrawn = chance.choice((None, None, None, now()))
+            cases = session.scalars(select(Case).where(Case.model_id == model.id).order_by(Case.id)).all()
+            # Of some a version is a later review of the one before, of some all was signed on one day.
+            if chance.random() < 0.6:
+                before = chance.choice((0, 1))
+                cases[before + 1].version, cases[before + 1].review = cases[before].version, 2
+            if chance.random() < 0.3:
+                for approval in session.scalars(select(Approval).where(Approval.case_id.in_({c.id for c in cases}))):
+                    approval.signed = today() - timedelta(days=800)
+        session.flush()
+        told = 0
+        for login in ("nell", "iris"):
+            person = session.scalars(select(Person).where(Person.login == login)).one()
+            everything = session.scalars(select(Case)).all()
+            known = approvals_today(session, {case.model_id for case in everything})
+            ruled = ending_approvals(person, everything, known)
+            listed = [one for one in waiting_items(session, person) if one.about == "approval"]
+            assert sorted(one.case_id for one in listed) == sorted(one.case_id for one in ruled), login
+            told += len(listed)
+        assert told > 20
+        session.rollback()
 
 
 def test_what_others_did_since_the_last_look(visitor: SignIn) -> None:

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 from datetime import date, datetime, timedelta
+from functools import cache
 from typing import Any, Literal, TypeAlias
 
 from sqlalchemy import ColumnElement, Select, func, or_, select
@@ -22,6 +23,7 @@ from brookfall.records.base import now
 from brookfall.records.cases import Case
 from brookfall.records.config import today
 from brookfall.records.findings_and_decisions import Decision, Finding, FindingEntry, Mention
+from brookfall.records.inventory import RegisteredModel
 from brookfall.records.people import Person
 from brookfall.records.questions import OwnerQuestion, OwnerQuestionEntry
 
@@ -170,12 +172,13 @@ def _conditions(session: Session, person: Person) -> Iterable[InboxItem]:
         yield from _items(session, person, query, "condition", act, waits, "decision")
 
 
-def _counts() -> ColumnElement[bool]:
+@cache
+def _counts(case: type[Case] = Case) -> ColumnElement[bool]:
     """That no later review decided on the version again, as ``last_cases`` of the core has it."""
     later = aliased(Case)
     again = select(later.id).join(Decision, Decision.case_id == later.id).where(Decision.state == "accepted")
-    again = again.where(later.model_id == Case.model_id, later.version == Case.version, later.review > Case.review)
-    return ~again.correlate(Case).exists()
+    again = again.where(later.model_id == case.model_id, later.version == case.version, later.review > case.review)
+    return ~again.correlate(case).exists()
 
 
 def _approvals(session: Session, person: Person) -> Iterable[InboxItem]:
@@ -184,7 +187,7 @@ def _approvals(session: Session, person: Person) -> Iterable[InboxItem]:
     due = select(ApprovalCondition.id).where(ApprovalCondition.approval_id == Approval.id)
     due = due.where(ApprovalCondition.due <= soon, ApprovalCondition.state.not_in(MET))
     query = people.visible_cases(person).options(*HEADS).join(Approval, Approval.case_id == Case.id)
-    query = query.where(people.is_any(person, ("owner", "reviewer")), _counts())
+    query = query.where(people.is_any(person, ("owner", "reviewer")), _counts(), _is_current())
     cases = session.scalars(query.where(or_(Approval.until <= soon, due.exists())).order_by(Case.id)).unique().all()
     known = approvals_today(session, {case.model_id for case in cases})
     for one in ending_approvals(person, cases, known):
@@ -194,6 +197,18 @@ def _approvals(session: Session, person: Person) -> Iterable[InboxItem]:
             waits=_ENDS[one.standing].format(why=one.why, until=f"{one.until:%-d %b %Y}"),
             place=f"/models/{one.model_key}",
         )  # fmt: skip
+
+
+@cache
+def _is_current() -> ColumnElement[bool]:
+    """That the model was not withdrawn, and that the version is in use or no other was approved on a later day: all
+    others are superseded, and nobody is told of their ends. Whether these are, ``ending_approvals`` says."""
+    later, other = aliased(Approval), aliased(Case)
+    after = select(later.id).join(other, other.id == later.case_id).where(later.signed > Approval.signed)
+    after = after.where(other.model_id == Case.model_id, other.version != Case.version, _counts(other))
+    named = or_(RegisteredModel.in_use == Case.version, ~after.correlate(Case, Approval).exists())
+    in_use = select(RegisteredModel.id).where(RegisteredModel.id == Case.model_id)
+    return in_use.where(RegisteredModel.withdrawn.is_(None), named).correlate(Case, Approval).exists()
 
 
 _ENDS = {

@@ -7,7 +7,7 @@ a person may not see is not looked at.
 from collections.abc import Iterable
 from typing import Any, Literal
 
-from sqlalchemy import ColumnElement, Select, and_, func, or_, select
+from sqlalchemy import ColumnElement, Select, String, and_, func, or_, select
 from sqlalchemy.orm import Session
 
 from brookfall.core.foundation.errors import UserError
@@ -69,16 +69,16 @@ def _queries(person: Person, words: list[str]) -> Iterable[tuple[Kind, Select[in
         "model",
         models.where(_has(words, RegisteredModel.name, RegisteredModel.key)).order_by(RegisteredModel.id.desc()),
     )
-    purpose = Case.submission["model"]["purpose"].as_string()
+    purpose = func.json_value(Case.submission, "$.model.purpose", type_=String)
     cases = select(Case.id, version, purpose, func.concat("")).where(visible, _has(words, version, purpose))
     yield "case", cases.order_by(Case.id.desc())
-    latest = select(func.max(Run.id)).where(Run.case_id == Case.id).correlate(Case).scalar_subquery()
+    latest = select(func.max(Run.id)).group_by(Run.case_id)
     answers = select(
         Case.id, func.concat(StoredExhibit.title, ", ", version), StoredExhibit.answer,
         func.concat("evidence?exhibit=", StoredExhibit.number),
     ).join(StoredExhibit, StoredExhibit.case_id == Case.id)  # fmt: skip
     answers = answers.where(
-        visible, StoredExhibit.run_id == latest, _has(words, StoredExhibit.answer, StoredExhibit.title, of=version)
+        visible, StoredExhibit.run_id.in_(latest), _has(words, StoredExhibit.answer, StoredExhibit.title, of=version)
     )
     yield "exhibit", answers.order_by(StoredExhibit.id.desc())
     findings = select(
