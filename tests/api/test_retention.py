@@ -33,6 +33,7 @@ from brookfall.records.verification import verify_everything
 from tests.api.conftest import Answer, Visitor
 from tests.api.packages import countersigned, rendered, submit
 from tests.api.test_case import SignIn, finished, plan_of, proposal, ran, taken
+from tests.api.test_data import change
 from tests.api.test_drafts import added
 from tests.api.test_signing import number_of, proposed
 from tests.conftest import as_owner, files_of, rows_csv, until
@@ -58,6 +59,12 @@ def moved(base: str, years_ago: int) -> None:
     with transaction() as session:
         of_case = select(Decision).where(Decision.case_id == number_of(base), Decision.state == "accepted")
         session.scalars(of_case).one().answered = now().replace(year=now().year - years_ago)
+
+
+def columns(base: str, name: str = "", version: int = 1) -> list[str]:
+    """The SHA-256 of the values of each column of a table."""
+    with transaction() as session:
+        return [one.values_sha256 for one in stored_columns(session, number_of(base), name, version)]
 
 
 def propose(visitor: Visitor, base: str, **changes: Any) -> Answer:
@@ -404,7 +411,13 @@ def test_what_a_reviewer_added_goes_too(visitor: SignIn, workers: House) -> None
     samples = [f"id,disability\n{n},yes\n{n + 1},no\n".encode() for n in (3, 30)]
     for name, data in zip(("stays", "was taken away"), samples, strict=True):
         assert added(iris, number_of(base), data, name=name, kind="sample", key="id")["fault"] is None
+    had = {"was taken away": columns(base, "was taken away")}
     assert iris.ask("DELETE", f"{base}/tables?name=was taken away").status_code == 200
+    # A version of the rows that was undone.
+    change(iris, base, {"kind": "bands", "column": "z", "cuts": [0.0], "name": "z_halves"})
+    had["undone"] = columns(base, version=2)
+    change(iris, base)
+    assert columns(base, version=2) == []
     assert iris.ask("PUT", f"{base}/plan", plan_of(iris, base, checks=["profile"])).status_code == 200
     assert iris.ask("POST", f"{base}/run").status_code == 200
     finished(iris, base)
@@ -413,7 +426,10 @@ def test_what_a_reviewer_added_goes_too(visitor: SignIn, workers: House) -> None
     moved(base, 20)
     with transaction() as session:
         assert [blobs.from_database(session, sha256(data)) for data in samples] == samples
+        assert all(blobs.from_database(session, name) for names in had.values() for name in names)
     taken_away(visitor, base)
     with transaction() as session:
         assert [blobs.from_database(session, sha256(data)) for data in samples] == [b"", b""]
+        left = {what: [n for n in names if blobs.from_database(session, n)] for what, names in had.items()}
+        assert left == {"was taken away": [], "undone": []}
         assert verify_everything(session).fault is None

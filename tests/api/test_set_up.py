@@ -11,6 +11,7 @@ from tests.api.conftest import Visitor
 from tests.api.packages import submit
 from tests.api.test_case import SignIn, finished, plan_of
 from tests.api.test_conditions import approved
+from tests.api.test_data import change
 from tests.api.test_finding_life import entries_of
 from tests.api.test_handling import handled
 from tests.api.test_retests import named, rows
@@ -108,6 +109,22 @@ def test_the_reviewer_may_begin_from_another_or_from_the_standard(visitor: SignI
     answer = iris.ask("POST", f"{second}/set-up", {"case_id": None})
     assert (answer.status_code, answer.json["begun"]) == (200, None)
     assert iris.get(f"{second}/plan")["plan"]["seed"] != 4711
+
+
+def test_who_begins_anew_has_the_rows_as_they_were_sent(visitor: SignIn) -> None:
+    base = sent(visitor, "Begins with its rows", "1.0")
+    iris = taken(visitor, base, "standard")
+    before = iris.get(f"{base}/data")
+    assert (
+        change(iris, base, {"kind": "bands", "column": "z", "cuts": [0.0], "name": "z_halves"})["fingerprint"]
+        != before["fingerprint"]
+    )
+    assert iris.ask("POST", f"{base}/set-up", {"case_id": None}).status_code == 200
+    after = iris.get(f"{base}/data")
+    assert (after["fingerprint"], after["changes"]) == (before["fingerprint"], [])
+    said = entries_of(base)[-1]
+    assert json.loads(said.before)["table"] != before["fingerprint"]
+    assert json.loads(said.after)["table"] == before["fingerprint"]
 
 
 def test_what_can_not_be_begun_from_is_refused(visitor: SignIn) -> None:

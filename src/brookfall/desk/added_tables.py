@@ -3,7 +3,6 @@
 from collections.abc import Mapping
 
 from pydantic import ValidationError
-from sqlalchemy import delete
 from sqlalchemy.orm import Session
 
 from brookfall.core.foundation.digest import sha256
@@ -15,9 +14,9 @@ from brookfall.core.submission.schema import Data
 from brookfall.desk import people
 from brookfall.desk.bench import added_to, changes_of, entries_of
 from brookfall.records import audit_log, blobs
-from brookfall.records.cases import Case, StoredColumn
+from brookfall.records.cases import Case
 from brookfall.records.people import Person
-from brookfall.records.tables import get_table, put_table
+from brookfall.records.tables import drop_table, get_table, put_table
 from brookfall.sandbox import sandbox
 
 ADDED = "added a table"
@@ -79,7 +78,7 @@ def take_away(session: Session, person: Person, case_id: int, name: str) -> None
         raise MissingError("No such table was added.", todo="Load the page again.")
     if any(change.kind == "join_sample" and change.sample == name for change in changes_of(case)):
         raise UserError("Columns of it are joined to the rows.", todo="Take that change back first.", file=name)
-    session.execute(delete(StoredColumn).where(StoredColumn.case_id == case.id, StoredColumn.table_name == name))
+    drop_table(session, case.id, name)
     case.added = [one.model_dump(mode="json") for one in held if one.name != name]
     audit_log.append(session, person, "took a table away", name, case_id=case.id, before={"sha256": added.sha256})
     session.flush()

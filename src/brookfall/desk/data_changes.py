@@ -14,7 +14,7 @@ from brookfall.desk.views import ChangeEffect, ColumnEffect
 from brookfall.records import audit_log
 from brookfall.records.cases import Case
 from brookfall.records.people import Person
-from brookfall.records.tables import drop_version, get_table, put_table
+from brookfall.records.tables import drop_table, get_table, put_table
 
 _EXAMPLES = 5
 
@@ -86,7 +86,7 @@ def set_changes(session: Session, person: Person, case_id: int, changes: tuple[C
     check_roles(roles, changed.table, came.declared.data[0].path, refits=came.declared.refits)
     before = {"changes": case.changes, "roles": case.roles, "table": case.table_fingerprint}
     if case.table_version > 1:
-        drop_version(session, case.id, case.table_version)
+        drop_table(session, case.id, version=case.table_version)
     version = case.table_version + 1 if changes else 1
     if changes:
         put_table(session, case.id, changed.table, version=version)

@@ -6,7 +6,7 @@ from functools import cache
 from typing import Any, Literal, TypeAlias
 
 from sqlalchemy import ColumnElement, Select, func, or_, select
-from sqlalchemy.orm import InstrumentedAttribute, Session, aliased
+from sqlalchemy.orm import InstrumentedAttribute, Session, aliased, load_only
 
 from brookfall.core.judge import condition_life, finding_life, question_life
 from brookfall.core.judge.condition_life import MET, ConditionAct, ConditionState
@@ -15,7 +15,6 @@ from brookfall.core.judge.life import Step
 from brookfall.core.judge.question_life import QuestionAct, QuestionState
 from brookfall.desk import people, retention
 from brookfall.desk.approvals import approvals_today, ending_approvals
-from brookfall.desk.docket import HEADS
 from brookfall.desk.views import ChangesView, InboxItem, InboxView, WhatChanged
 from brookfall.records.approvals import Approval, ApprovalCondition, ConditionEntry
 from brookfall.records.audit_log import RecordEntry
@@ -186,7 +185,7 @@ def _approvals(session: Session, person: Person) -> Iterable[InboxItem]:
     soon = today() + _BEFOREHAND
     due = select(ApprovalCondition.id).where(ApprovalCondition.approval_id == Approval.id)
     due = due.where(ApprovalCondition.due <= soon, ApprovalCondition.state.not_in(MET))
-    query = people.visible_cases(person).options(*HEADS).join(Approval, Approval.case_id == Case.id)
+    query = people.visible_cases(person).options(load_only(*_READ)).join(Approval, Approval.case_id == Case.id)
     query = query.where(people.is_any(person, ("owner", "reviewer")), _counts(), _is_current())
     cases = session.scalars(query.where(or_(Approval.until <= soon, due.exists())).order_by(Case.id)).unique().all()
     known = approvals_today(session, {case.model_id for case in cases})
@@ -197,6 +196,10 @@ def _approvals(session: Session, person: Person) -> Iterable[InboxItem]:
             waits=_ENDS[one.standing].format(why=one.why, until=f"{one.until:%-d %b %Y}"),
             place=f"/models/{one.model_key}",
         )  # fmt: skip
+
+
+_READ = (Case.id, Case.model_id, Case.model, Case.version, Case.owner_id, Case.reviewer_id)
+"""What is read of a case whose approval ends."""
 
 
 @cache

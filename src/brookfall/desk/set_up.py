@@ -26,7 +26,7 @@ from brookfall.desk.views import BegunView, SetUpVersion, SetUpView, ValueChange
 from brookfall.records import audit_log
 from brookfall.records.cases import Case
 from brookfall.records.people import Person
-from brookfall.records.tables import column_names, drop_version
+from brookfall.records.tables import column_names, drop_table, get_table
 
 _CHANGES: TypeAdapter[list[Change]] = TypeAdapter(list[Change])
 
@@ -81,14 +81,16 @@ def begin_from(session: Session, person: Person, case_id: int, other_id: int | N
         if other is None:
             raise UserError("That case is no earlier review of this model.", todo="Choose one of the list.")
         roles, plan = _as_far_as_they_fit(session, case, other, standard)
-    before = {"roles": case.roles, "plan": case.plan}
+    before = {"roles": case.roles, "plan": case.plan, "changes": case.changes, "table": case.table_fingerprint}
     case.roles, case.plan = roles.model_dump(mode="json"), known_checks(plan).model_dump(mode="json")
     case.roles_revision, case.plan_revision = case.roles_revision + 1, case.plan_revision + 1
     case.begun_from = other_id
     if case.table_version > 1:
-        drop_version(session, case.id, case.table_version)
+        drop_table(session, case.id, version=case.table_version)
+        came = get_table(session, case.id)
+        case.table_fingerprint, case.n_rows = came.fingerprint, came.n_rows
     case.changes, case.table_version = [], 1
-    after = {"roles": case.roles, "plan": case.plan}
+    after = {"roles": case.roles, "plan": case.plan, "changes": [], "table": case.table_fingerprint}
     subject = "the standard plan" if other_id is None else _words(session.get_one(Case, other_id))
     audit_log.append(session, person, "began from a set-up", subject, case_id=case.id, before=before, after=after)
     session.flush()

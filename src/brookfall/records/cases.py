@@ -154,6 +154,18 @@ class StoredColumn(Base):
     profile: Mapped[dict[str, Any]]
 
 
+class DroppedColumn(Base):
+    """Bytes of a column that a case had once: in a version of its rows that was undone, or in a table that was taken
+    away. They go when its rows go."""
+
+    __tablename__ = "dropped_column"
+    __table_args__ = (UniqueConstraint("case_id", "sha256", name="uq_dropped_column"), TABLE_OPTIONS)
+
+    id: Mapped[Key]
+    case_id: Mapped[int] = mapped_column(ForeignKey("case_file.id"))
+    sha256: Mapped[Sha] = mapped_column(ForeignKey("blob.sha256"))
+
+
 class KeptLook(Base):
     """What was seen when looking at a table under roles, by the key of both; ``fault`` says why nothing could be."""
 

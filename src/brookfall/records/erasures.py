@@ -13,7 +13,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 from brookfall.core.foundation.errors import MissingError
 from brookfall.records.approvals import ConditionFile
 from brookfall.records.base import TABLE_OPTIONS, Base, Key, Moment, now
-from brookfall.records.cases import Blob, BlobChunk, Case, KeptLook, StoredColumn, SubmittedFile
+from brookfall.records.cases import Blob, BlobChunk, Case, DroppedColumn, KeptLook, StoredColumn, SubmittedFile
 from brookfall.records.disk_cache import cached_file
 from brookfall.records.findings_and_decisions import Decision, FindingFile, StatementFile
 from brookfall.records.people import Person
@@ -76,9 +76,11 @@ def refuse_without_rows(case: Case) -> None:
 
 
 def columns_of(session: Session, case_id: int) -> list[str]:
-    """The SHA-256 of every stored column of a case and of its levels, of every version and table; each once."""
+    """The SHA-256 of every column of a case and of its levels, of every version and table that it has or had once;
+    each once."""
     found = select(StoredColumn.values_sha256, StoredColumn.levels_sha256).where(StoredColumn.case_id == case_id)
-    return sorted({name for both in session.execute(found) for name in both})
+    dropped = session.scalars(select(DroppedColumn.sha256).where(DroppedColumn.case_id == case_id))
+    return sorted({*dropped, *(name for both in session.execute(found) for name in both)})
 
 
 def erase(session: Session, name: str) -> int | None:

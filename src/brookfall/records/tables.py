@@ -16,7 +16,7 @@ from brookfall.core.foundation.progress import Progress, untold
 from brookfall.core.table.profile import ColumnProfile, profile_column
 from brookfall.core.table.table import Column, Kind, Table, kept_dtype
 from brookfall.records import blobs
-from brookfall.records.cases import Case, StoredColumn
+from brookfall.records.cases import Case, DroppedColumn, StoredColumn
 from brookfall.records.erasures import refuse_without_rows
 
 ROWS = ""
@@ -89,13 +89,15 @@ def table_names(session: Session, case_id: int) -> list[str]:
     return sorted(set(session.scalars(names)))
 
 
-def drop_version(session: Session, case_id: int, version: int) -> None:
-    """Forgets a version's columns; their blobs stay, as another version may share them."""
-    session.execute(
-        delete(StoredColumn).where(
-            StoredColumn.case_id == case_id, StoredColumn.table_name == ROWS, StoredColumn.version == version
-        )
-    )
+def drop_table(session: Session, case_id: int, name: str = ROWS, version: int = 1) -> None:
+    """Forgets a version of a table. Its bytes stay, as another may share them, and are known as the case's: they go
+    when its rows go."""
+    place = (StoredColumn.case_id == case_id, StoredColumn.table_name == name, StoredColumn.version == version)
+    both = session.execute(select(StoredColumn.values_sha256, StoredColumn.levels_sha256).where(*place))
+    known = set(session.scalars(select(DroppedColumn.sha256).where(DroppedColumn.case_id == case_id)))
+    new = sorted({sha256 for one in both for sha256 in one} - known)
+    session.add_all(DroppedColumn(case_id=case_id, sha256=sha256) for sha256 in new)
+    session.execute(delete(StoredColumn).where(*place))
 
 
 def _kept(profile: ColumnProfile, description: str) -> dict[str, Any]:
