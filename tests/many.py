@@ -14,8 +14,8 @@ from brookfall.core.judge.approval import years_after
 from brookfall.core.judge.condition_life import STATES as CONDITION_STATES
 from brookfall.core.judge.finding_life import STATES as FINDING_STATES
 from brookfall.records.approvals import Approval, ApprovalCondition
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.findings_and_decisions import Decision, Finding, StoredExhibit
 from brookfall.records.inventory import RegisteredModel
 from brookfall.records.people import Person

@@ -58,8 +58,8 @@ def _write(file: Path, text: str) -> None:
 
 def _opened(package: Path) -> "Package":
     """The package in a folder or zip, read in a confined child, as a stranger may have made it; UserError as there."""
+    from brookfall.core.foundation.sizes import DEFAULT_MAX_BYTES
     from brookfall.core.submission.files import files_of_folder
-    from brookfall.core.submission.package import DEFAULT_MAX_BYTES
     from brookfall.sandbox import sandbox
 
     if not package.exists():
@@ -271,13 +271,13 @@ def serve(bind: str, processes: int, threads: int) -> None:
         config()
     # An idle connection is kept for longer than browsers and proxies keep it: a server that closes it first breaks a
     # request that is on its way.
-    _become(
-        [
-            "-m", "gunicorn", "--worker-class=brookfall.api.web_worker.WebWorker", f"--workers={processes}",
-            f"--threads={threads}", f"--bind={bind}", "--keep-alive=75", "--no-control-socket", "--preload",
-            "brookfall.api.app:served_app()",
-        ]
-    )  # fmt: skip
+    command = [
+        "-m", "gunicorn", "--worker-class=brookfall.api.web_worker.WebWorker", f"--workers={processes}",
+        f"--threads={threads}", f"--bind={bind}", "--keep-alive=75", "--no-control-socket", "--preload",
+        "brookfall.api.served:application()",
+    ]  # fmt: skip
+    # This process goes on as another program, under the same number: signals reach it at once.
+    os.execv(sys.executable, [sys.executable, *command])  # noqa: S606 - our own command
 
 
 @main.command()
@@ -299,19 +299,19 @@ def work(name: str, lines: str, nice: int | None, processes: int) -> None:
 
     Start as many as there are cores for runs, and one beside them for what is short, so that nobody waits behind a run.
     """
-    from brookfall.core.fit.run import ONE_THREAD
+    from brookfall.core.foundation.one_thread import ONE_THREAD
     from brookfall.records.config import config
 
+    os.environ.update(ONE_THREAD)
     with _told():
         config()
-    os.environ.update(ONE_THREAD)
     os.nice((_NICE if "runs" in lines else 0) if nice is None else nice)
-    _become(["-m", "brookfall.engine.siblings", name, lines, str(processes)])
+    from brookfall.engine import siblings
 
-
-def _become(arguments: list[str]) -> None:
-    """This process goes on as another Python program, under the same number: signals reach it at once."""
-    os.execv(sys.executable, [sys.executable, *arguments])  # noqa: S606 - our own command
+    if processes == 1:
+        siblings.work(name, lines)
+    else:
+        siblings.keep_up(name, lines, processes)
 
 
 @main.command()
@@ -353,7 +353,7 @@ def verify(bundle: Path | None) -> None:
 
 
 def _verify_bundle(file: Path) -> None:
-    from brookfall.core.submission.package import DEFAULT_MAX_BYTES
+    from brookfall.core.foundation.sizes import DEFAULT_MAX_BYTES
     from brookfall.sandbox import sandbox
 
     os.environ.setdefault("BROOKFALL_SANDBOX", "best")

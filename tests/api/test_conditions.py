@@ -14,7 +14,7 @@ from brookfall.core.judge.life import Part
 from brookfall.demo.seed import PASSWORD
 from brookfall.desk.people import add_person
 from brookfall.records.approvals import Approval, ApprovalCondition
-from brookfall.records.base import clock_at
+from brookfall.records.clock import clock_at
 from brookfall.records.config import today
 from brookfall.records.database import transaction
 from brookfall.records.verification import verify_everything

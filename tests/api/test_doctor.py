@@ -19,7 +19,7 @@ from sqlalchemy import create_engine, select, text
 from brookfall.cli import main
 from brookfall.launch.house import House
 from brookfall.launch.mail_stand_in import stand_in
-from brookfall.records.base import now
+from brookfall.records.clock import now
 from brookfall.records.config import PREFIX, Config, config
 from brookfall.records.database import transaction
 from brookfall.records.letters import Letter

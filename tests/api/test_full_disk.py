@@ -13,7 +13,7 @@ from typing import Any
 import pytest
 
 from brookfall.launch.house import House
-from brookfall.records.base import now
+from brookfall.records.clock import now
 from brookfall.records.database import transaction
 from brookfall.records.runs import Fit
 from tests.conftest import PROJECT, as_owner

@@ -7,8 +7,8 @@ from sqlalchemy import select
 
 from brookfall.demo.seed import PASSWORD
 from brookfall.desk.people import add_person
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.database import transaction
 from brookfall.records.people import Person
 from tests.api.conftest import Answer, Visitor

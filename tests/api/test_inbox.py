@@ -18,8 +18,8 @@ from brookfall.desk.people import add_person
 from brookfall.desk.said import parts_of
 from brookfall.launch.house import House
 from brookfall.records.approvals import Approval
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.config import today
 from brookfall.records.database import transaction
 from brookfall.records.findings_and_decisions import Decision, Finding, StoredExhibit

@@ -22,7 +22,7 @@ from brookfall.engine import letters as post
 from brookfall.launch.mail_stand_in import stand_in
 from brookfall.records.anchors import fault_of, read_anchors
 from brookfall.records.audit_log import RecordHead, verify
-from brookfall.records.base import now
+from brookfall.records.clock import now
 from brookfall.records.config import config, today
 from brookfall.records.database import transaction
 from brookfall.records.letters import Letter, ToldOf

@@ -8,7 +8,7 @@ from sqlalchemy import select, update
 
 from brookfall.desk.run import _seconds_left
 from brookfall.launch.house import House
-from brookfall.records.base import now
+from brookfall.records.clock import now
 from brookfall.records.database import transaction
 from brookfall.records.people import Person
 from brookfall.records.runs import Fit, Replay, Run, RunCheck

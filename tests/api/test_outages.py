@@ -12,8 +12,8 @@ from sqlalchemy import event
 from brookfall.api.app import create_app
 from brookfall.demo.seed import PASSWORD
 from brookfall.launch.house import House
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.database import engine, transaction
 from brookfall.records.runs import Run, RunCheck
 from tests.api.conftest import Visitor

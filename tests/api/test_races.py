@@ -140,7 +140,7 @@ def test_drafts_and_statements_are_begun_once(visitor: SignIn) -> None:
 
 def test_old_keys_and_sessions_are_taken_away(visitor: SignIn) -> None:
     from brookfall.engine import housekeeping
-    from brookfall.records.base import now
+    from brookfall.records.clock import now
 
     nell = visitor("nell")
     draft = with_key(nell, "/api/drafts", {}, "old").json["id"]

@@ -13,7 +13,7 @@ from brookfall.engine.leases import waiting
 from brookfall.engine.replays import carry_out
 from brookfall.launch.house import House
 from brookfall.records.audit_log import RecordEntry
-from brookfall.records.base import now
+from brookfall.records.clock import now
 from brookfall.records.database import transaction
 from brookfall.records.findings_and_decisions import StoredEstimate, StoredExhibit
 from brookfall.records.ledger import packed

@@ -20,8 +20,8 @@ from brookfall.desk.people import add_person
 from brookfall.launch.house import House
 from brookfall.records import audit_log, blobs, erasures
 from brookfall.records.audit_log import RecordEntry
-from brookfall.records.base import now
 from brookfall.records.cases import Blob, BlobChunk, Case, KeptLook, SubmittedFile
+from brookfall.records.clock import now
 from brookfall.records.database import engine, transaction
 from brookfall.records.disk_cache import cached_file
 from brookfall.records.erasures import Erasure

@@ -14,8 +14,8 @@ from brookfall.core.retest.run import retest as run_here
 from brookfall.core.submission.package import package_from_files
 from brookfall.core.submission.subject import subject_of
 from brookfall.launch.house import House
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.database import transaction
 from brookfall.records.retests import Retest
 from tests.api.conftest import Answer, Visitor

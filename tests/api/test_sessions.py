@@ -16,7 +16,7 @@ from brookfall.cli import main
 from brookfall.demo.seed import PASSWORD
 from brookfall.desk.people import add_person
 from brookfall.records.audit_log import RecordEntry
-from brookfall.records.base import now
+from brookfall.records.clock import now
 from brookfall.records.database import transaction
 from brookfall.records.people import BrowserSession, Person
 from brookfall.records.security_log import SecurityEvent

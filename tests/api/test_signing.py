@@ -20,8 +20,8 @@ from brookfall.demo.seed import PASSWORD
 from brookfall.launch.house import House
 from brookfall.records import blobs
 from brookfall.records.audit_log import RecordEntry
-from brookfall.records.base import now
 from brookfall.records.cases import BlobChunk
+from brookfall.records.clock import now
 from brookfall.records.database import transaction
 from brookfall.records.ledger import MOST_ATTEMPTS
 from brookfall.records.renditions import Rendition

@@ -18,7 +18,7 @@ from brookfall.demo.seed import PASSWORD
 from brookfall.launch.house import House
 from brookfall.records import anchors, audit_log
 from brookfall.records.audit_log import RecordEntry, RecordHead, entry_hash
-from brookfall.records.base import now
+from brookfall.records.clock import now
 from brookfall.records.config import config
 from brookfall.records.database import transaction
 from brookfall.records.record_key import RecordKey, make_key, record_key

@@ -16,8 +16,8 @@ from brookfall.desk.people import add_person
 from brookfall.launch.house import House
 from brookfall.records import blobs
 from brookfall.records.approvals import Approval, ApprovalCondition, ConditionEntry, ConditionFile
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.database import transaction
 from brookfall.records.findings_and_decisions import Decision
 from brookfall.records.people import Person

@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 
 from brookfall.core.evidence.record_line import RecordLine
-from brookfall.records.base import clock_at
+from brookfall.records.clock import clock_at
 from brookfall.records.config import today
 from tests.api.packages import waiting
 from tests.api.test_case import SignIn, finished, plan_of

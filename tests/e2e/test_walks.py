@@ -10,7 +10,7 @@ from brookfall.demo import packages
 from brookfall.demo.seed import PASSWORD
 from brookfall.desk.submit import submit
 from brookfall.launch.house import House
-from brookfall.records.base import now
+from brookfall.records.clock import now
 from brookfall.records.database import transaction
 from brookfall.records.findings_and_decisions import Decision
 from brookfall.records.people import Person

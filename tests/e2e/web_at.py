@@ -10,7 +10,7 @@ from werkzeug.serving import make_server
 
 from brookfall.api.app import create_app
 from brookfall.api.session import limiter
-from brookfall.records.base import clock_at
+from brookfall.records.clock import clock_at
 
 
 def main(days: int, port: int) -> None:

@@ -10,7 +10,7 @@ from sqlalchemy import delete, func, select, text
 from brookfall.engine import heartbeat as beats
 from brookfall.engine.heartbeat import heartbeat
 from brookfall.launch.house import House
-from brookfall.records import base, ledger
+from brookfall.records import clock, ledger
 from brookfall.records.config import config
 from brookfall.records.database import transaction
 from brookfall.records.ledger import lease_end
@@ -51,10 +51,10 @@ def test_a_machine_whose_clock_is_off_takes_no_lease_from_others(
         def now(cls, tz: tzinfo | None = None) -> datetime:  # type: ignore[override]
             return datetime.now(tz) + timedelta(hours=hours)
 
-    monkeypatch.setattr(base, "datetime", Off)
+    monkeypatch.setattr(clock, "datetime", Off)
     try:
         with transaction() as session:
-            assert abs((base.now() - session.scalars(select(func.utc_timestamp())).one()).total_seconds()) > 3000
+            assert abs((clock.now() - session.scalars(select(func.utc_timestamp())).one()).total_seconds()) > 3000
             lost = a_fit("b")
             lost.lease_until = func.timestampadd(text("SECOND"), -2, func.utc_timestamp())
             session.add(lost)

@@ -25,7 +25,7 @@ from brookfall.demo.seed import seed
 from brookfall.desk import docket, people, submit
 from brookfall.launch.house import APPLICATION, House
 from brookfall.records import blobs, ledger
-from brookfall.records.base import now
+from brookfall.records.clock import now
 from brookfall.records.config import config
 from brookfall.records.database import migrate, transaction
 from brookfall.records.exhibits import get_exhibits, put_exhibit

@@ -32,10 +32,7 @@ from brookfall.api.search_routes import search_api
 from brookfall.api.session import guard
 from brookfall.api.session_routes import session_api
 from brookfall.api.statement_routes import statement_api
-from brookfall.core.check.program import read_whole_program
-from brookfall.core.foundation.environment import environment
 from brookfall.records.config import config
-from brookfall.records.logs import log_in_json
 
 _PARTS = (
     api,
@@ -90,14 +87,6 @@ def create_app(front_end: Path = FRONT_END) -> Flask:
     if settings.trusted_proxies:
         app.wsgi_app = BehindProxies(app.wsgi_app, settings.trusted_proxies)  # type: ignore[method-assign]
     return app
-
-
-def served_app() -> Flask:
-    """The application as it is served: what every process would read at its first request is read before."""
-    log_in_json()
-    environment()
-    read_whole_program()
-    return create_app()
 
 
 def description() -> dict[str, Any]:

@@ -2,6 +2,7 @@
 
 import json
 import socket
+import threading
 from typing import Any
 
 from gunicorn import util
@@ -9,6 +10,8 @@ from gunicorn.http.errors import LimitRequestHeaders, LimitRequestLine, ParseExc
 from gunicorn.workers.gthread import ThreadWorker
 
 from brookfall.api.problems import PROBLEM_TYPE, Problem
+from brookfall.core.check.program import read_whole_program
+from brookfall.core.foundation.environment import environment
 
 LONGEST_ADDRESS = 8190
 """Bytes of a request's first line; the most that gunicorn allows."""
@@ -19,6 +22,7 @@ class WebWorker(ThreadWorker):
 
     def init_process(self) -> None:
         self.cfg.set("limit_request_line", LONGEST_ADDRESS)
+        threading.Thread(target=_read_program, daemon=True).start()
         super().init_process()
 
     def handle_error(self, req: Any, client: socket.socket, addr: Any, exc: BaseException) -> None:
@@ -36,6 +40,12 @@ class WebWorker(ThreadWorker):
             util.write_nonblock(client, head.encode("latin-1") + body)
         except OSError:
             self.log.debug("who asked was gone before the refusal")
+
+
+def _read_program() -> None:
+    """Reads beside the first requests what the first proposal of a decision would wait for: digests of the program."""
+    environment()
+    read_whole_program()
 
 
 def refusal(error: ParseException) -> Problem:

@@ -7,7 +7,7 @@ from sqlalchemy import select
 from brookfall.demo import packages
 from brookfall.desk import docket, submit
 from brookfall.desk.people import add_person, person_of
-from brookfall.records.base import now
+from brookfall.records.clock import now
 from brookfall.records.database import transaction
 from brookfall.records.people import Person
 

@@ -26,8 +26,8 @@ from brookfall.desk.views import EndingApproval
 from brookfall.records import approvals as stored
 from brookfall.records import audit_log
 from brookfall.records.approvals import ApprovalCondition, ApprovalNotice, ConditionEntry
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.config import day_of, today
 from brookfall.records.database import transaction
 from brookfall.records.findings_and_decisions import Decision

@@ -15,8 +15,8 @@ from brookfall.desk.said import Kind, file_of, parts_of, told
 from brookfall.desk.views import ApprovalView, ConditionView, SaidView
 from brookfall.records import audit_log
 from brookfall.records.approvals import ApprovalCondition, ConditionEntry, ConditionFile
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.config import today
 from brookfall.records.people import Person
 

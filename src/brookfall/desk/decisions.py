@@ -27,8 +27,8 @@ from brookfall.desk.statements import marks_of_statements, statements_view
 from brookfall.desk.views import Condition, DecisionPage, DecisionView, QuestionView
 from brookfall.desk.written import Words
 from brookfall.records import audit_log
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.config import today
 from brookfall.records.contents import stale_checks
 from brookfall.records.exhibits import heads_of

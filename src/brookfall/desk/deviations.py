@@ -17,8 +17,8 @@ from brookfall.desk.data_changes import set_changes
 from brookfall.desk.docket import latest_run
 from brookfall.desk.views import DeviationView
 from brookfall.records import audit_log
-from brookfall.records.base import now
 from brookfall.records.cases import Case, Deviation
+from brookfall.records.clock import now
 from brookfall.records.people import Person
 
 _PLAN: TypeAdapter[dict[str, object]] = TypeAdapter(dict[str, object])

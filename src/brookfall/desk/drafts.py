@@ -19,7 +19,7 @@ from brookfall.desk.preview import preview
 from brookfall.desk.submit import refuse_others, submit
 from brookfall.desk.views import DraftFileView, DraftView, Fault, Preview
 from brookfall.records import upload_pieces
-from brookfall.records.base import now
+from brookfall.records.clock import now
 from brookfall.records.config import config
 from brookfall.records.drafts import Draft, DraftFile
 from brookfall.records.people import Person

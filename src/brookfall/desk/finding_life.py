@@ -15,8 +15,8 @@ from brookfall.desk import people
 from brookfall.desk.case_people import of_case
 from brookfall.desk.said import Kind, file_of, parts_of
 from brookfall.records import audit_log
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.config import today
 from brookfall.records.database import transaction
 from brookfall.records.findings_and_decisions import Finding, FindingEntry, FindingFile, Mention

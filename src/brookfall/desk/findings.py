@@ -21,8 +21,8 @@ from brookfall.desk.said import parts_of, told
 from brookfall.desk.views import AddresseeView, ChosenThreshold, Citation, FindingEntryView, FindingView
 from brookfall.desk.written import Words
 from brookfall.records import audit_log
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.config import today
 from brookfall.records.exhibits import heads_of
 from brookfall.records.findings_and_decisions import Finding, FindingEntry, FindingFile, Mention, StoredExhibit

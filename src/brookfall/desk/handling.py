@@ -14,8 +14,8 @@ from brookfall.desk.judges import judges_of
 from brookfall.desk.said import Kind, parts_of
 from brookfall.desk.views import HandedOver, HandlingView, HeldCase, HoldsView, LeftCase, NamedPerson
 from brookfall.records import audit_log
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.config import today
 from brookfall.records.findings_and_decisions import Decision
 from brookfall.records.people import Person

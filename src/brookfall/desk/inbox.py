@@ -18,8 +18,8 @@ from brookfall.desk.approvals import approvals_today, ending_approvals
 from brookfall.desk.views import ChangesView, InboxItem, InboxView, WhatChanged
 from brookfall.records.approvals import Approval, ApprovalCondition, ConditionEntry
 from brookfall.records.audit_log import RecordEntry
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.config import today
 from brookfall.records.findings_and_decisions import Decision, Finding, FindingEntry, Mention
 from brookfall.records.inventory import RegisteredModel

@@ -16,8 +16,8 @@ from brookfall.desk.views import InboxItem, LetterView, MailView
 from brookfall.records import audit_log
 from brookfall.records.anchors import anchor_of
 from brookfall.records.audit_log import RecordEntry, RecordHead
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.config import config, hour_now, today
 from brookfall.records.database import transaction
 from brookfall.records.letters import Letter, ToldOf

@@ -20,8 +20,8 @@ from brookfall.desk.judges import judges_of
 from brookfall.desk.set_up import first_plan
 from brookfall.desk.views import ModelPage
 from brookfall.records import audit_log
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.inventory import RegisteredModel
 from brookfall.records.people import Person
 

@@ -8,8 +8,8 @@ from brookfall.core.foundation.errors import ForbiddenError, StaleError
 from brookfall.desk import people
 from brookfall.desk.views import MarginView, SharedNotesView, SharedNoteView
 from brookfall.records import audit_log
-from brookfall.records.base import now
 from brookfall.records.cases import Case, Note, SharedNote
+from brookfall.records.clock import now
 from brookfall.records.people import Person
 
 

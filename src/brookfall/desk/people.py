@@ -13,8 +13,8 @@ from brookfall.core.judge.life import Part
 from brookfall.desk import sessions
 from brookfall.desk.views import PersonView
 from brookfall.records import audit_log, security_log
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.inventory import ModelMember, RegisteredModel
 from brookfall.records.people import Person
 

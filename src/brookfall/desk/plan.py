@@ -28,8 +28,8 @@ from brookfall.desk.plan_counts import Counters, PlanCounts, checks_to_run, coun
 from brookfall.desk.versions import versions_to_compare
 from brookfall.desk.views import PlanSentence, PlanStatement, PlanView
 from brookfall.records import audit_log
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.people import Person
 
 

@@ -19,8 +19,8 @@ from brookfall.desk.said import Kind, file_of, parts_of, told
 from brookfall.desk.views import AskedAbout, AskedView, AskedViews, SaidView
 from brookfall.desk.written import Words
 from brookfall.records import audit_log
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.config import today
 from brookfall.records.exhibits import heads_of
 from brookfall.records.people import Person

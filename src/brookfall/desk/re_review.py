@@ -8,8 +8,8 @@ from brookfall.core.foundation.errors import ForbiddenError, StaleError, UserErr
 from brookfall.desk import people
 from brookfall.desk.approvals import APPROVALS
 from brookfall.records import audit_log
-from brookfall.records.base import now
 from brookfall.records.cases import Case, StoredColumn, SubmittedFile
+from brookfall.records.clock import now
 from brookfall.records.erasures import refuse_without_rows
 from brookfall.records.findings_and_decisions import Decision
 from brookfall.records.people import Person

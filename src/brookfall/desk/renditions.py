@@ -13,8 +13,8 @@ from brookfall.desk.report_contents import evidence_now, statement_of
 from brookfall.desk.views import RenditionView, ReportView
 from brookfall.records import blobs
 from brookfall.records.audit_log import RecordEntry
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.database import transaction
 from brookfall.records.findings_and_decisions import Decision, StoredExhibit
 from brookfall.records.people import Person

@@ -10,8 +10,8 @@ from brookfall.desk import people
 from brookfall.desk.docket import latest_run
 from brookfall.desk.views import ReplayView
 from brookfall.records import audit_log
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.contents import exhibits_now
 from brookfall.records.database import transaction
 from brookfall.records.erasures import refuse_without_rows

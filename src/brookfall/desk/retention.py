@@ -19,8 +19,8 @@ from brookfall.desk.bench import added_to
 from brookfall.desk.views import ErasureNotice, ErasureView, RetentionLine, RetentionView
 from brookfall.records import audit_log
 from brookfall.records.audit_log import RecordEntry
-from brookfall.records.base import now
 from brookfall.records.cases import Blob, Case, SubmittedFile
+from brookfall.records.clock import now
 from brookfall.records.config import day_of, today
 from brookfall.records.database import transaction
 from brookfall.records.erasures import AGREED, PROPOSED, Erasure, columns_of, erasures_of

@@ -24,8 +24,8 @@ from brookfall.desk.docket import latest_run
 from brookfall.desk.finding_life import changeable
 from brookfall.desk.views import RetestView
 from brookfall.records import audit_log, blobs
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.contents import stale_checks
 from brookfall.records.database import transaction
 from brookfall.records.erasures import refuse_without_rows

@@ -14,8 +14,8 @@ from brookfall.desk.docket import latest_run, mark_of
 from brookfall.desk.plan import lock
 from brookfall.desk.views import CheckProgress, ExhibitLine, ExhibitView, RunView
 from brookfall.records import audit_log
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.contents import contents_of, exhibits_now, kept_exhibits, stale_checks
 from brookfall.records.database import transaction
 from brookfall.records.exhibits import copy_exhibit, heads_of

@@ -7,7 +7,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from brookfall.core.foundation.digest import sha256
-from brookfall.records.base import now
+from brookfall.records.clock import now
 from brookfall.records.config import config
 from brookfall.records.people import BrowserSession, Person, Token
 

@@ -19,8 +19,8 @@ from brookfall.desk.attached import name_of
 from brookfall.desk.views import AttachedView, StatementView, WrittenBefore
 from brookfall.desk.written import Words
 from brookfall.records import audit_log, blobs
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.findings_and_decisions import StatementFile, WrittenStatement
 from brookfall.records.people import Person
 from brookfall.records.statements import statements_of_case, that_stand

@@ -17,8 +17,8 @@ from brookfall.desk.model_acts import model_for
 from brookfall.desk.re_review import enter_opened, reviews_of, why_not
 from brookfall.desk.set_up import begin_as, first_plan
 from brookfall.records import audit_log, blobs
-from brookfall.records.base import now
 from brookfall.records.cases import Case, SubmittedFile
+from brookfall.records.clock import now
 from brookfall.records.config import config, today
 from brookfall.records.inventory import RegisteredModel
 from brookfall.records.people import Person

@@ -12,7 +12,7 @@ from brookfall.core.foundation.digest import sha256
 from brookfall.core.foundation.errors import MissingError, UserError
 from brookfall.desk.views import NewToken, TokenView
 from brookfall.records import audit_log, security_log
-from brookfall.records.base import now
+from brookfall.records.clock import now
 from brookfall.records.people import Person, Token
 
 Scope = Literal["read", "submit"]

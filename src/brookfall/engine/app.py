@@ -234,6 +234,7 @@ def _tick_for_ever(lines: Sequence[str]) -> None:
         keep_house,
         clear_cache,
     )
+    tick(chores)  # at once: what was asked for while nobody was there waits for it
     while not pause.wait(_TICK_SECONDS):
         tick(chores)
 

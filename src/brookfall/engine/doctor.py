@@ -13,7 +13,7 @@ from brookfall.core.foundation.errors import UserError
 from brookfall.core.foundation.wording import counted
 from brookfall.engine.beats import KEPT_SECONDS, LINES, unserved, workers_heard
 from brookfall.engine.letters import connected
-from brookfall.records.base import now
+from brookfall.records.clock import now
 from brookfall.records.config import config
 from brookfall.records.database import transaction
 from brookfall.records.letters import Letter

@@ -9,7 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.exc import OperationalError
 
 from brookfall.records import audit_log, erasures
-from brookfall.records.base import now
+from brookfall.records.clock import now
 from brookfall.records.database import alone, transaction
 from brookfall.records.erasures import Erasure
 

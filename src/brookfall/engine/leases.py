@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session
 
 from brookfall.core.foundation.errors import UserError
 from brookfall.engine.heartbeat import heartbeat
-from brookfall.records.base import now
+from brookfall.records.clock import now
 from brookfall.records.database import transaction
 from brookfall.records.drafts import Draft
 from brookfall.records.ledger import MOST_ATTEMPTS, is_lost, lease_end

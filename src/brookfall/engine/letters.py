@@ -10,7 +10,7 @@ from urllib.parse import unquote, urlsplit
 from sqlalchemy import select
 
 from brookfall.desk.letters import write_letters
-from brookfall.records.base import now
+from brookfall.records.clock import now
 from brookfall.records.config import config
 from brookfall.records.database import alone, transaction
 from brookfall.records.letters import Letter

@@ -8,8 +8,8 @@ from brookfall.desk.renditions import frozen_decision
 from brookfall.desk.report_contents import contents_now, frozen_contents
 from brookfall.engine import leases
 from brookfall.records import audit_log, blobs
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.database import transaction
 from brookfall.records.exhibits import get_exhibits, heads_of
 from brookfall.records.renditions import (

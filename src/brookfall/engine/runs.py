@@ -22,8 +22,8 @@ from brookfall.desk.time_estimate import fits_in_order
 from brookfall.engine.heartbeat import heartbeat
 from brookfall.engine.leases import this_worker
 from brookfall.records import audit_log, ledger
-from brookfall.records.base import now
 from brookfall.records.cases import Case
+from brookfall.records.clock import now
 from brookfall.records.config import config
 from brookfall.records.database import alone, transaction
 from brookfall.records.exhibits import put_exhibit

@@ -7,10 +7,13 @@ import sys
 import threading
 import time
 import traceback
-from collections.abc import Sequence
 from types import FrameType
 
-from brookfall.engine.app import app
+gc.disable()  # nothing that is loaded is garbage; to look for it among all that takes a fifth of the time
+
+from brookfall.engine.app import app  # noqa: E402 - after that
+
+gc.enable()
 
 _PAUSE_SECONDS = 0.5
 """Before a worker is started again: one that can't live must not take the machine."""
@@ -95,16 +98,3 @@ def _end_with(parent: int) -> None:
     while os.getppid() == parent:
         time.sleep(_LOOK_SECONDS)
     os.kill(os.getpid(), signal.SIGTERM)
-
-
-def main(arguments: Sequence[str]) -> None:
-    """``python -m brookfall.engine.siblings NAME LINES COUNT``, as ``brookfall work`` calls it."""
-    name, lines, count = arguments
-    if int(count) == 1:
-        work(name, lines)
-    else:
-        keep_up(name, lines, int(count))
-
-
-if __name__ == "__main__":
-    main(sys.argv[1:])

@@ -17,7 +17,7 @@ import httpx
 import mariadb
 import redis
 
-from brookfall.core.fit.run import ONE_THREAD
+from brookfall.core.foundation.one_thread import ONE_THREAD
 from brookfall.launch.processes import Keeper, StartError
 from brookfall.records.record_key import make_key
 

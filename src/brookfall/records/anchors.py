@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from brookfall.core.foundation import digest
 from brookfall.core.foundation.signature import is_signed
 from brookfall.records.audit_log import ChainCheck, RecordEntry, RecordHead
-from brookfall.records.base import now
+from brookfall.records.clock import now
 from brookfall.records.record_key import record_key
 
 EVERY = timedelta(days=1)

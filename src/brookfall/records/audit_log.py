@@ -16,7 +16,8 @@ from brookfall.core.evidence.acts import kind_of
 from brookfall.core.evidence.record_line import ANNOUNCED, RecordLine, Trusted
 from brookfall.core.foundation import digest
 from brookfall.core.foundation.errors import UserError
-from brookfall.records.base import TABLE_OPTIONS, Base, Moment, Sha, now
+from brookfall.records.base import TABLE_OPTIONS, Base, Moment, Sha
+from brookfall.records.clock import now
 from brookfall.records.people import Person
 from brookfall.records.record_key import AnnouncedKey, RecordKey, record_key
 

@@ -1,9 +1,6 @@
 """The declarative base and the types every table uses."""
 
-from collections.abc import Iterator
-from contextlib import contextmanager
-from contextvars import ContextVar
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Annotated, Any
 
 from sqlalchemy import JSON, BigInteger, DateTime, MetaData, String
@@ -30,21 +27,3 @@ class Base(DeclarativeBase):
 
 
 TABLE_OPTIONS = {"mysql_engine": "InnoDB", "mysql_charset": "utf8mb4", "mysql_collate": "utf8mb4_nopad_bin"}
-
-
-_clock: ContextVar[datetime | None] = ContextVar("clock", default=None)
-
-
-def now() -> datetime:
-    """The present moment in UTC, without zone, to the second: what the database keeps."""
-    return (_clock.get() or datetime.now(UTC)).replace(tzinfo=None, microsecond=0)
-
-
-@contextmanager
-def clock_at(moment: datetime) -> Iterator[None]:
-    """For whoever makes a past, and for tests: within it is ``moment``, in UTC, in this thread."""
-    token = _clock.set(moment)
-    try:
-        yield
-    finally:
-        _clock.reset(token)

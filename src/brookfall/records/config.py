@@ -11,8 +11,8 @@ from pydantic import ByteSize, Field, ValidationError, field_validator
 from pydantic_settings import BaseSettings, NoDecode, SettingsConfigDict
 
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.submission.package import DEFAULT_MAX_BYTES
-from brookfall.records.base import now
+from brookfall.core.foundation.sizes import DEFAULT_MAX_BYTES
+from brookfall.records.clock import now
 
 PREFIX = "BROOKFALL_"
 

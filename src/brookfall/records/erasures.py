@@ -12,8 +12,9 @@ from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from brookfall.core.foundation.errors import MissingError
 from brookfall.records.approvals import ConditionFile
-from brookfall.records.base import TABLE_OPTIONS, Base, Key, Moment, now
+from brookfall.records.base import TABLE_OPTIONS, Base, Key, Moment
 from brookfall.records.cases import Blob, BlobChunk, Case, DroppedColumn, KeptLook, StoredColumn, SubmittedFile
+from brookfall.records.clock import now
 from brookfall.records.disk_cache import cached_file
 from brookfall.records.findings_and_decisions import Decision, FindingFile, StatementFile
 from brookfall.records.people import Person

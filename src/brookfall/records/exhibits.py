@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session, defer
 
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.revisions import read_exhibit
-from brookfall.records.base import now
+from brookfall.records.clock import now
 from brookfall.records.findings_and_decisions import StoredEstimate, StoredExhibit, StoredSeries
 
 _OWN_COLUMNS = ("measure", "model", "part", "value", "low", "high", "level", "n", "method", "standing", "verdict")

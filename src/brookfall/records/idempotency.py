@@ -11,7 +11,8 @@ from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from brookfall.core.foundation.errors import UserError
-from brookfall.records.base import TABLE_OPTIONS, Base, Moment, Sha, now
+from brookfall.records.base import TABLE_OPTIONS, Base, Moment, Sha
+from brookfall.records.clock import now
 
 KEPT = timedelta(days=7)
 """So long an answer is kept; who asks again later asks anew."""

@@ -6,7 +6,8 @@ from typing import Any, Literal
 from sqlalchemy import ForeignKey, String, delete
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
-from brookfall.records.base import TABLE_OPTIONS, Base, Key, Moment, Sha, Short, now
+from brookfall.records.base import TABLE_OPTIONS, Base, Key, Moment, Sha, Short
+from brookfall.records.clock import now
 
 MailWhen = Literal["at_once", "daily", "never"]
 

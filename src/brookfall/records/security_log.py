@@ -9,7 +9,8 @@ from typing import Literal
 from sqlalchemy import ForeignKey, String
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
-from brookfall.records.base import TABLE_OPTIONS, Base, Key, Moment, now
+from brookfall.records.base import TABLE_OPTIONS, Base, Key, Moment
+from brookfall.records.clock import now
 from brookfall.records.people import Person
 
 What = Literal[

@@ -8,7 +8,6 @@ from importlib.resources import files
 from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup
 
-from brookfall.core.evidence.estimate import Estimate
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.evidence.words import (
     DECISIONS,
@@ -30,6 +29,7 @@ from brookfall.core.recipe.families import recipe_in_words
 from brookfall.core.retest.evidence_file import Evidence
 from brookfall.report.contents import ReportContents
 from brookfall.report.fonts import face_css
+from brookfall.report.tables import written_tables
 
 
 def build_html(contents: ReportContents, charts: Mapping[int, Sequence[str]], made: datetime) -> str:
@@ -48,7 +48,7 @@ def build_html(contents: ReportContents, charts: Mapping[int, Sequence[str]], ma
     environment = Environment(
         loader=PackageLoader("brookfall.report"), autoescape=True, undefined=StrictUndefined, trim_blocks=True
     )
-    environment.filters["estimate"] = _estimate
+    environment.filters["written"] = written_tables
     environment.filters["sentence"] = wording.capital
     return environment.get_template("report.html").render(
         css=Markup(face_css() + (files("brookfall.report") / "templates" / "report.css").read_text(encoding="utf-8")),  # noqa: S704 - our own file
@@ -111,23 +111,3 @@ class _Question:
         marked += [(standing, 0) for question, standing in in_writing if question == number]
         mark = worst_mark(marked)
         self.standing = _MARK_WORDS.get(mark, mark) if marked else "no check was run"
-
-
-_TINY = 0.0005
-"""A p value below this has no digit to show."""
-
-
-def _estimate(estimate: Estimate) -> str:
-    if estimate.value is None:
-        return f"– ({estimate.note})"
-    tiny = estimate.comparison in ("p_value", "p_value_holm") and estimate.value < _TINY
-    value = f"< {wording.number(2 * _TINY)}" if tiny else wording.number(estimate.value)
-    if (estimate.note or "").startswith("counted") and estimate.value == int(estimate.value):
-        value = wording.count(int(estimate.value))
-    ends = estimate.judged_ends
-    if ends == (None, None):
-        return f"{value} (no interval: {estimate.note or 'a single value'})"
-    low = wording.number(ends[0]) if ends[0] is not None else "−∞"
-    high = wording.number(ends[1]) if ends[1] is not None else "∞"
-    few = f", {estimate.note}" if estimate.note == "too few to judge" else ""
-    return f"{value} [{low}, {high}], n {wording.count(estimate.n)}{few}"

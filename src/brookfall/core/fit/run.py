@@ -7,9 +7,8 @@ from concurrent.futures import ProcessPoolExecutor, as_completed
 
 from brookfall.core.fit.execute import FitResult, execute
 from brookfall.core.fit.request import FitJob
+from brookfall.core.foundation.one_thread import ONE_THREAD
 from brookfall.core.submission.subject import Subject
-
-ONE_THREAD = {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1", "MKL_NUM_THREADS": "1"}
 
 _IMPORTED = ["brookfall.core.fit.execute", "lightgbm", "sklearn.ensemble", "sklearn.linear_model"]
 

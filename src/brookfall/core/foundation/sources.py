@@ -178,7 +178,11 @@ def source_digest(source: str) -> str:
     >>> source_digest("x = 1") == source_digest("x = 2")
     False
     """
-    tree = ast.parse(source)
+    return _digest_of_tree(ast.parse(source))
+
+
+def _digest_of_tree(tree: ast.Module) -> str:
+    """As :func:`source_digest`; the tree has no docstrings any more afterwards."""
     for node in (tree, *_statements(tree)):
         if isinstance(node, ast.Module | ast.ClassDef | ast.FunctionDef | ast.AsyncFunctionDef):
             node.body = [one for one in node.body if not _is_docstring(one)] or [ast.Pass()]
@@ -195,9 +199,17 @@ def _own_digest(name: str) -> str:
     return "absent" if file is None else _digest_of_file(file)
 
 
-@cache
 def _digest_of_file(file: Path) -> str:
-    return source_digest(file.read_text(encoding="utf-8"))
+    return _read(file)[0]
+
+
+@cache
+def _read(file: Path) -> tuple[str, tuple[ast.Import | ast.ImportFrom, ...]]:
+    """The digest of a source, and what it imports but for type checkers."""
+    tree = ast.parse(file.read_text(encoding="utf-8"))
+    every = _statements(tree, typed=False)
+    imports = tuple(node for node in every if isinstance(node, ast.Import | ast.ImportFrom))
+    return _digest_of_tree(tree), imports
 
 
 @cache
@@ -214,11 +226,7 @@ def _imports(name: str) -> frozenset[str]:
     file = _file_of(name)
     if file is None:
         return frozenset()
-    found: set[str] = set()
-    for node in _statements(ast.parse(file.read_text(encoding="utf-8")), typed=False):
-        if isinstance(node, ast.Import | ast.ImportFrom):
-            found |= _modules_in(node, [alias.name for alias in node.names])
-    return _ours(name, found)
+    return _ours(name, {one for node in _read(file)[1] for one in _modules_in(node, [a.name for a in node.names])})
 
 
 def _modules_in(node: ast.Import | ast.ImportFrom, names: Sequence[str]) -> set[str]:

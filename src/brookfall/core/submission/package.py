@@ -11,6 +11,7 @@ from pydantic import ValidationError
 from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.foundation.progress import Progress, untold, within
+from brookfall.core.foundation.sizes import DEFAULT_MAX_BYTES
 from brookfall.core.foundation.strict_yaml import StrictLoader, load_yaml
 from brookfall.core.foundation.validation import first_problem
 from brookfall.core.measure.registry import named, names_for
@@ -26,8 +27,6 @@ from brookfall.core.table.roles import check_roles, target_of, times_of, weights
 from brookfall.core.table.table import Table
 
 DECLARATION = "submission.yaml"
-DEFAULT_MAX_BYTES = 2_000_000_000
-"""Bytes of all files of a package together, unpacked: a million rows by two hundred columns as text."""
 
 
 @dataclass(frozen=True)
