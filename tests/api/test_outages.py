@@ -198,6 +198,21 @@ def test_no_outage_stops_the_clock(monkeypatch: pytest.MonkeyPatch, stores: Hous
     assert len(beaten) == 3
 
 
+def test_the_clock_beats_at_once(monkeypatch: pytest.MonkeyPatch, stores: House) -> None:
+    from brookfall.engine import app as engine_app
+
+    beaten: list[tuple[str, ...]] = []
+
+    def beat(_worker: str, lines: tuple[str, ...]) -> None:
+        beaten.append(lines)
+        raise SystemExit  # ends the clock, which otherwise nothing does
+
+    monkeypatch.setattr(engine_app, "_TICK_SECONDS", 3600.0)
+    monkeypatch.setattr(engine_app, "beat", beat)
+    Thread(target=lambda: suppress(SystemExit)(engine_app._tick_for_ever)(("runs",)), daemon=True).start()
+    assert until(lambda: beaten == [("runs",)], 10)
+
+
 def test_a_missed_beat_is_not_the_last(stores: House, monkeypatch: pytest.MonkeyPatch) -> None:
     from brookfall.engine import heartbeat as beats
 
