@@ -22,7 +22,6 @@ from brookfall.records.retests import Retest
 from brookfall.records.runs import Fit, Reading, Replay, Run, RunCheck, RunFit
 
 MOST_ATTEMPTS = 3
-_LOOKED_AT = 8
 _AT_ONCE = 200
 _KILLED = f"it ended its worker {MOST_ATTEMPTS} times (out of memory, or killed)"
 
@@ -143,18 +142,17 @@ def claim(session: Session, run_id: int, worker: str, most: int) -> list[str]:
         .order_by(RunFit.place)
     )
     keys, fits = session.scalars(waiting).all(), list[Fit]()
-    step = max(most, _LOOKED_AT)
-    for start in range(0, len(keys), step):
-        # A few at a time: the database locks all that it has to look at to put them in order.
-        few = keys[start : start + step]
-        query = select(Fit).where(Fit.key.in_(few), Fit.state == "waiting").limit(most)
-        fits = list(session.scalars(query.with_for_update(skip_locked=True)))
+    for start in range(0, len(keys), most):
+        # No more at a time than are wanted: out of more the database would choose, and not by their order.
+        first = Fit.key.in_(keys[start : start + most])
+        query = select(Fit).where(first, Fit.state == "waiting").with_for_update(skip_locked=True)
+        fits = list(session.scalars(query))
         if fits:
             break
     for fit in fits:
         fit.state, fit.worker, fit.lease_until = "leased", worker, lease_end()
         fit.attempts += 1
-    return [fit.key for fit in fits]
+    return sorted((fit.key for fit in fits), key=keys.index)
 
 
 def give_back(session: Session, keys: Iterable[str], worker: str) -> None:
