@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Callable, Iterator
+from threading import Thread
 from typing import Any
 
 import pytest
@@ -209,7 +210,7 @@ def test_the_clock_beats_at_once(monkeypatch: pytest.MonkeyPatch, stores: House)
 
     monkeypatch.setattr(engine_app, "_TICK_SECONDS", 3600.0)
     monkeypatch.setattr(engine_app, "beat", beat)
-    Thread(target=lambda: suppress(SystemExit)(engine_app._tick_for_ever)(("runs",)), daemon=True).start()
+    Thread(target=engine_app._tick_for_ever, args=(("runs",),), daemon=True).start()
     assert until(lambda: beaten == [("runs",)], 10)
 
 

@@ -13,12 +13,13 @@ from hypothesis import strategies as st
 from brookfall.core.measure import binary, curves, multiclass, number
 from brookfall.core.measure.counts import SHARES
 from brookfall.core.measure.depth import depth_columns
+from brookfall.core.measure.example_rows import class_rows_with_scores
 from brookfall.core.measure.figure import Figure, too_few
 from brookfall.core.measure.influence_function import effective_n
 from brookfall.core.measure.interval import Share, ratio_of_shares, share_of
 from brookfall.core.measure.paired_tests import paired
 from brookfall.core.measure.rank_measures import rank_draws, rank_value
-from brookfall.core.measure.registry import flatters, forms, linear, measure, names_for
+from brookfall.core.measure.registry import flatters, forms, linear, measure, measure_at, names_for, value_at
 from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, ScoredNumbers
 from tests.made import binary_rows, class_rows, examples, number_rows, scored
 
@@ -62,6 +63,7 @@ def test_any_few_binary_rows_give_sound_figures(n: int, data: st.DataObject) -> 
     rows = scored(outcomes, scores, weights=counted, clusters=np.arange(n) // 2 if clusters else None)
     for name in names_for("binary"):
         sound(measure(name, rows), n)
+        assert value_at(rows, name) == measure(name, rows).value, name
 
 
 @given(SMALL, st.data())
@@ -73,6 +75,15 @@ def test_any_few_rows_of_classes_give_sound_figures(n: int, data: st.DataObject)
     rows = ScoredClasses(key="few", outcomes=outcomes, decisions=decisions, classes=("a", "b", "c"), scores=certain)
     for name in names_for("multiclass"):
         sound(measure(name, rows), n)
+        assert value_at(rows, name) == measure(name, rows).value, name
+
+
+@pytest.mark.parametrize("class_", ["a", "b", "c"])
+def test_the_value_of_one_class_alone_is_that_of_its_figure(class_: str) -> None:
+    for rows in (class_rows_with_scores(), replace(class_rows_with_scores(), scores=None)):
+        found = {name: measure_at(rows, name, class_=class_).value for name in ("auc", "recall", "ks", "lift_at_20")}
+        assert {name: value_at(rows, name, class_=class_) for name in found} == found
+        assert (found["ks"] is None) == (rows.scores is None)
 
 
 @given(SMALL, st.data())
@@ -82,6 +93,7 @@ def test_any_few_numbers_give_sound_figures(n: int, data: st.DataObject) -> None
     rows = ScoredNumbers(key="few", outcomes=np.array(data.draw(values)), predictions=np.array(data.draw(values)))
     for name in names_for("number"):
         sound(measure(name, rows), n)
+        assert value_at(rows, name) == measure(name, rows).value, name
 
 
 def test_zero_weights_are_as_if_the_rows_were_not_there() -> None:

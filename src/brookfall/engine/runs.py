@@ -200,12 +200,22 @@ def _make_fits(run_id: int, worker: str, count: int) -> bool:
         with transaction() as session:
             ledger.give_back(session, keys, worker)
         raise
+    results: list[FitResult] = []
     with heartbeat(lambda: _renew(keys, worker)):
-        results = [make_fit(laid.jobs[key], laid.bench.subject) for key in keys]
+        for key in keys:
+            results.append(make_fit(laid.jobs[key], laid.bench.subject))
+            if results[-1].seconds > _QUICK_SECONDS:
+                # What rests on a long one does not wait for those after it.
+                _settle(results)
+                results = []
+    _settle(results)
+    return True
+
+
+def _settle(results: list[FitResult]) -> None:
     with transaction() as session:
         for result in sorted(results, key=lambda result: result.fit):
             ledger.settle(session, result)
-    return True
 
 
 def make_fit(job: FitJob, subject: Subject) -> FitResult:

@@ -42,7 +42,7 @@ from brookfall.core.fit.request import (
 )
 from brookfall.core.fit.time_and_memory_limits import FitLimitError
 from brookfall.core.fit.without_suspects import screened
-from brookfall.core.measure.registry import measure_at
+from brookfall.core.measure.registry import value_at
 from brookfall.core.recipe.families import family_of, resolved_settings
 from brookfall.core.recipe.family.choice import Occasions
 from brookfall.core.recipe.family.family import LeftOut, Made, Matrix, Straight
@@ -313,7 +313,7 @@ class _Work:
         if not np.isfinite(scores).all():
             raise ValueError("the fitted model gave scores that are not numbers")
         found = self._subject.scored(rows, scores, self._job.fit.seed_key, target=target)
-        values = [measure_at(found, one.measure, one.threshold, one.class_).value for one in reading.wanted]
+        values = [value_at(found, one.measure, one.threshold, one.class_) for one in reading.wanted]
         return np.array([np.nan if value is None else value for value in values])
 
     def _left_out(self) -> Values:

@@ -119,7 +119,12 @@ def rank_form(name: str, *shown: Shown) -> Form:
     >>> rank_form("ks").influence is None
     True
     """
-    return Form(partial(rank_measures.rank_figure, name), few=few_events, shown=frozenset(shown))
+    return Form(
+        partial(rank_measures.rank_figure, name),
+        value=partial(rank_measures.value_if_any, name),
+        few=few_events,
+        shown=frozenset(shown),
+    )
 
 
 def gini(rows: Scored) -> Figure:
@@ -187,6 +192,29 @@ def lift(rows: Scored) -> Figure:
     1.0
     """
     return rank_measures.rank_figure("gain_at_20", rows).mapped(_as_lift)
+
+
+def lift_value(rows: Scored) -> float | None:
+    """As :func:`lift`, without an interval.
+
+    Parameters
+    ----------
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    float | None
+        The value; None where all rows have one outcome.
+
+    Examples
+    --------
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> round(lift_value(yes_no_rows()), 4)
+    1.0
+    """
+    gain = rank_measures.value_if_any("gain_at_20", rows)
+    return None if gain is None else _as_lift(gain)
 
 
 def ks(rows: Scored) -> Figure:

@@ -10,6 +10,7 @@ from brookfall.core.measure import binary, calibration, choice, multiclass, numb
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.influence_function import Linear
 from brookfall.core.measure.measure import Better, Form, Measure, Shown
+from brookfall.core.measure.rank_measures import value_if_any
 from brookfall.core.measure.ranking import auc, auc_linear
 from brookfall.core.measure.scored import Needs, Numbers, Outcomes, ScoredClasses, ScoredNumbers
 
@@ -299,7 +300,11 @@ MEASURES: tuple[Measure, ...] = (
     Measure(
         "ks",
         "KS distance",
-        {"binary": Form(binary.ks, few=binary.few_events, shown=frozenset({"parts"}))},
+        {
+            "binary": Form(
+                binary.ks, value=partial(value_if_any, "ks"), few=binary.few_events, shown=frozenset({"parts"})
+            )
+        },
         of_a_class=True,
         formula="the largest distance between the cumulated scores of positive and of negative rows",
         source=_BOOTSTRAP,
@@ -315,7 +320,7 @@ MEASURES: tuple[Measure, ...] = (
     Measure(
         "lift_at_20",
         "lift at 20 %",
-        {"binary": Form(binary.lift, few=binary.few_events, shown=frozenset({"parts"}))},
+        {"binary": Form(binary.lift, value=binary.lift_value, few=binary.few_events, shown=frozenset({"parts"}))},
         range=(0.0, 5.0),
         of_a_class=True,
         formula="gain at 20 % / 0.2",

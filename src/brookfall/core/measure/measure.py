@@ -45,6 +45,8 @@ class Form:
         Where it stands without being asked for.
     standard
         Whether the standard plan judges this kind of outcome by it.
+    value
+        From such rows to the value alone, as ``figure`` has it; for measures whose interval takes long.
     """
 
     figure: Callable[[Any], Figure]
@@ -57,6 +59,7 @@ class Form:
     chance: Callable[[Numbers], float] | None = None
     shown: frozenset[Shown] = frozenset()
     standard: bool = False
+    value: Callable[[Any], float | None] | None = None
 
     def take(self, rows: Any) -> Figure:
         """The figure of rows that all have a score and a weight above 0; absent with the reason where there is none."""
@@ -68,6 +71,12 @@ class Form:
             return absent(n, lacking)
         figure = self.figure(rows)
         return figure if figure.value is None else figure.marked(few=self.is_few(rows))
+
+    def take_value(self, rows: Any) -> float | None:
+        """The value that :meth:`take` finds; None where there is none."""
+        if not len(rows) or rows.lacks(self.needs) is not None:
+            return None
+        return self.figure(rows).value if self.value is None else self.value(rows)
 
     def is_few(self, rows: Any) -> bool:
         """Whether rows are too few to judge by it."""

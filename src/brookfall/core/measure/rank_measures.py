@@ -97,6 +97,30 @@ def rank_value(name: str, rows: Scored) -> float:
     return float(FORMULAS[name](_ranked(rows, _bins(rows))))
 
 
+def value_if_any(name: str, rows: Scored) -> float | None:
+    """As :func:`rank_value`, of any rows.
+
+    Parameters
+    ----------
+    name : str
+        A key of ``FORMULAS``.
+    rows : Scored
+        n rows with their outcomes and scores.
+
+    Returns
+    -------
+    float | None
+        The value; None where all rows have one outcome.
+
+    Examples
+    --------
+    >>> rows = Scored(key="", outcomes=np.arange(10) < 2, scores=-np.arange(10.0), threshold=0)
+    >>> value_if_any("gain_at_20", rows), value_if_any("gain_at_20", rows.take(rows.outcomes, "yes"))
+    (1.0, None)
+    """
+    return rank_value(name, rows) if rows.has_both else None
+
+
 def rank_figure(name: str, rows: Scored) -> Figure:
     """The measure with a bootstrap of rows or clusters (Efron & Tibshirani 1993), B = 1000.
 

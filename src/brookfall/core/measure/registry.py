@@ -304,13 +304,56 @@ def measure_at(rows: AnyScored, name: str, threshold: float | None = None, class
     >>> measure_at(rows, "recall").value, measure_at(rows, "recall", threshold=0.9).value
     (1.0, 0.0)
     """
-    if isinstance(rows, Scored) and threshold is not None:
-        rows = rows.at(threshold)
-    if isinstance(rows, Picked) and class_ is not None:
-        rows = rows.as_classes
+    rows = _asked_of(rows, threshold, class_)
     if isinstance(rows, ScoredClasses) and class_ is not None:
         return class_measure(name, rows, rows.classes.index(class_))
     return measure(name, rows)
+
+
+def value_at(rows: AnyScored, name: str, threshold: float | None = None, class_: str | None = None) -> float | None:
+    """The value that :func:`measure_at` finds, for who needs no interval: some take a thousand resamples.
+
+    Parameters
+    ----------
+    rows : AnyScored
+        n rows of any outcome.
+    name : str
+        A measure's name.
+    threshold : float | None
+        The threshold to decide a yes/no at; None for that of the rows.
+    class_ : str | None
+        The class against the rest; None for all classes.
+
+    Returns
+    -------
+    float | None
+        The value; None where there is none.
+
+    Raises
+    ------
+    KeyError
+        This outcome does not have a measure of that name.
+
+    Examples
+    --------
+    >>> from brookfall.core.measure.example_rows import yes_no_rows
+    >>> value_at(yes_no_rows(), "ks") == measure_at(yes_no_rows(), "ks").value
+    True
+    """
+    rows = _asked_of(rows, threshold, class_)
+    if isinstance(rows, ScoredClasses) and class_ is not None:
+        of_class, known, _ = _of_class(name, rows)
+        if isinstance(of_class, str):
+            return None
+        return of_class.take_value(known.against_rest(rows.classes.index(class_)))
+    form = _form(name, rows.outcome)
+    return None if form is None else form.take_value(rows.usable()[0])
+
+
+def _asked_of(rows: AnyScored, threshold: float | None, class_: str | None) -> AnyScored:
+    if isinstance(rows, Scored) and threshold is not None:
+        return rows.at(threshold)
+    return rows.as_classes if isinstance(rows, Picked) and class_ is not None else rows
 
 
 def class_measure(name: str, rows: ScoredClasses, position: int) -> Figure:
@@ -343,12 +386,19 @@ def class_measure(name: str, rows: ScoredClasses, position: int) -> Figure:
     >>> class_measure("recall", class_rows(), 0).value
     0.35
     """
+    form, known, remark = _of_class(name, rows)
+    if isinstance(form, str):
+        return absent(len(known), form).noted(remark)
+    return form.take(known.against_rest(position)).noted(remark)
+
+
+def _of_class(name: str, rows: ScoredClasses) -> tuple[Form | str, ScoredClasses, str | None]:
+    """How one class of these rows has a measure, or why none can; the rows that count, and what was left out."""
     known, remark = rows.usable()
     form = _form(name, "binary")
-    lacking = None if form is None else known.lacks("decision" if form.needs == "decision" else "score")
-    if form is None or lacking is not None:
-        return absent(len(known), lacking or "one class alone does not have it").noted(remark)
-    return form.take(known.against_rest(position)).noted(remark)
+    if form is None:
+        return "one class alone does not have it", known, remark
+    return known.lacks("decision" if form.needs == "decision" else "score") or form, known, remark
 
 
 def linear(name: str, rows: AnyScored) -> Linear | None:
