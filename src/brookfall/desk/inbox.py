@@ -5,7 +5,7 @@ from datetime import date, datetime, timedelta
 from functools import cache
 from typing import Any, Literal, TypeAlias
 
-from sqlalchemy import ColumnElement, Select, func, or_, select
+from sqlalchemy import ColumnElement, Select, and_, func, or_, select, tuple_
 from sqlalchemy.orm import InstrumentedAttribute, Session, aliased, load_only
 
 from brookfall.core.judge import condition_life, finding_life, question_life
@@ -171,13 +171,19 @@ def _conditions(session: Session, person: Person) -> Iterable[InboxItem]:
         yield from _items(session, person, query, "condition", act, waits, "decision")
 
 
-@cache
 def _counts(case: type[Case] = Case) -> ColumnElement[bool]:
-    """That no later review decided on the version again, as ``last_cases`` of the core has it."""
-    later = aliased(Case)
-    again = select(later.id).join(Decision, Decision.case_id == later.id).where(Decision.state == "accepted")
-    again = again.where(later.model_id == case.model_id, later.version == case.version, later.review > case.review)
-    return ~again.correlate(case).exists()
+    """That a decided case is the last decided review of its version, as ``last_cases`` of the core has it."""
+    return tuple_(case.model_id, case.version, case.review).in_(_last_decided())
+
+
+@cache
+def _last_decided() -> Select[int, str, int]:
+    """Of each version of a model the last review that was decided. It is of no other query's row: so the database
+    makes it once, whatever it believes of its tables."""
+    decided = aliased(Case)
+    last = select(decided.model_id, decided.version, func.max(decided.review))
+    last = last.join(Decision, Decision.case_id == decided.id).where(Decision.state == "accepted")
+    return last.group_by(decided.model_id, decided.version)
 
 
 def _approvals(session: Session, person: Person) -> Iterable[InboxItem]:
@@ -186,6 +192,7 @@ def _approvals(session: Session, person: Person) -> Iterable[InboxItem]:
     due = select(ApprovalCondition.id).where(ApprovalCondition.approval_id == Approval.id)
     due = due.where(ApprovalCondition.due <= soon, ApprovalCondition.state.not_in(MET))
     query = people.visible_cases(person).options(load_only(*_READ)).join(Approval, Approval.case_id == Case.id)
+    query = query.join(RegisteredModel, RegisteredModel.id == Case.model_id)
     query = query.where(people.is_any(person, ("owner", "reviewer")), _counts(), _is_current())
     cases = session.scalars(query.where(or_(Approval.until <= soon, due.exists())).order_by(Case.id)).unique().all()
     known = approvals_today(session, {case.model_id for case in cases})
@@ -202,16 +209,19 @@ _READ = (Case.id, Case.model_id, Case.model, Case.version, Case.owner_id, Case.r
 """What is read of a case whose approval ends."""
 
 
-@cache
 def _is_current() -> ColumnElement[bool]:
     """That the model was not withdrawn, and that the version is in use or no other was approved on a later day: all
     others are superseded, and nobody is told of their ends. Whether these are, ``ending_approvals`` says."""
-    later, other = aliased(Approval), aliased(Case)
-    after = select(later.id).join(other, other.id == later.case_id).where(later.signed > Approval.signed)
-    after = after.where(other.model_id == Case.model_id, other.version != Case.version, _counts(other))
-    named = or_(RegisteredModel.in_use == Case.version, ~after.correlate(Case, Approval).exists())
-    in_use = select(RegisteredModel.id).where(RegisteredModel.id == Case.model_id)
-    return in_use.where(RegisteredModel.withdrawn.is_(None), named).correlate(Case, Approval).exists()
+    of_last_day = tuple_(Case.model_id, Approval.signed).in_(_last_approved())
+    return and_(RegisteredModel.withdrawn.is_(None), or_(RegisteredModel.in_use == Case.version, of_last_day))
+
+
+@cache
+def _last_approved() -> Select[int, date]:
+    """Of each model the day on which a version was approved last, of decisions that count."""
+    other, later = aliased(Case), aliased(Approval)
+    last = select(other.model_id, func.max(later.signed)).join(later, later.case_id == other.id)
+    return last.where(_counts(other)).group_by(other.model_id)
 
 
 _ENDS = {
