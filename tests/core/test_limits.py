@@ -13,10 +13,11 @@ from brookfall.core.check.bench import Bench
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.request import FitJob, ScoreReading
-from brookfall.core.fit.time_and_memory_limits import FitLimitError, limited
+from brookfall.core.fit.time_and_memory_limits import FitLimitError, limited, unbroken
 from brookfall.core.fit.trial_fits import Trial, trial_key, try_fit
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest.run import retest
+from tests.conftest import small_plan
 from tests.core.test_unseen import frame, plan, subject
 
 
@@ -58,6 +59,30 @@ def test_a_thread_is_not_limited_and_breaks_nothing() -> None:
     thread.start()
     thread.join()
     assert seen == [1]
+
+
+def test_the_limit_takes_hold_after_what_must_not_be_broken_off() -> None:
+    whole: list[int] = []
+
+    def work() -> None:
+        with unbroken():
+            time.sleep(0.2)
+            whole.append(1)
+        endless()
+
+    with pytest.raises(FitLimitError), limited(0.05, 0):
+        work()
+    assert whole == [1]
+
+
+def test_what_was_read_before_a_reading_failed_is_there(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    def failing(*_: object) -> None:
+        raise ValueError("out of patience")
+
+    monkeypatch.setattr("brookfall.core.fit.execute.influence", failing)
+    made = {one.check: one for one in retest(replace(bench, plan=small_plan(checks=["holdout", "gap", "influence"])))}
+    assert {name: one.state for name, one in made.items()} == {"holdout": "done", "gap": "done", "influence": "failed"}
+    assert "out of patience" in made["influence"].answer
 
 
 def test_a_slow_fit_is_a_failed_one_with_its_reason() -> None:

@@ -17,12 +17,13 @@ from sqlalchemy.orm import Session
 
 from brookfall.cli import main
 from brookfall.core.check.bench import Bench
-from brookfall.core.fit.execute import FitResult
+from brookfall.core.fit.execute import FitResult, execute
 from brookfall.core.fit.ledger import FitFailedError
 from brookfall.core.retest.order import order_of
 from brookfall.core.retest.run import ask, evaluate, jobs_of, retest
 from brookfall.demo.seed import seed
 from brookfall.desk import docket, people, submit
+from brookfall.engine.runs import Laid, _claim_check
 from brookfall.launch.house import APPLICATION, House
 from brookfall.records import blobs, ledger
 from brookfall.records.clock import now
@@ -160,6 +161,32 @@ def test_fits_are_leased_in_their_order(session: Session, run: Run) -> None:
     counts = (1, 1, 1, 4, 1, 4, 100)
     leased = [ledger.claim(session, run.id, f"worker {turn}", count) for turn, count in enumerate(counts)]
     assert [key for keys in leased for key in keys] == wanted
+
+
+def test_an_exhibit_waits_for_no_reading_but_its_own(session: Session, run: Run, bench: Bench) -> None:
+    laid = Laid(bench, {name: number for number, name in enumerate(bench.plan.checks, start=1)})
+    asked = {one.check.name: one for one in laid.asked.values()}
+    for name in ("holdout", "influence"):
+        fits = sorted({need.fit.key for need in asked[name].needs})
+        session.add(
+            RunCheck(run_id=run.id, number=asked[name].number, name=name, state="waiting", fits=fits, attempts=0)
+        )
+    (key,) = {need.fit.key for need in asked["holdout"].needs} & {need.fit.key for need in asked["influence"].needs}
+    assert key in ledger.claim(session, run.id, "one", 100)
+    first: list[FitResult] = []
+    whole = execute(laid.jobs[key], bench.subject, first.append)
+    assert _claim_check(session, run.id, laid) is None
+    ledger.keep_first(session, first[0])
+    claimed = _claim_check(session, run.id, laid)
+    assert claimed is not None
+    assert claimed.name == "holdout"
+    written = evaluate(asked["holdout"], bench, ledger.load(session, asked["holdout"].needs))
+    assert (written.state, written.provenance.seconds > 0) == ("done", True)
+    assert _claim_check(session, run.id, laid) is None, "how much each feature matters is not read yet"
+    ledger.settle(session, whole)
+    claimed = _claim_check(session, run.id, laid)
+    assert claimed is not None
+    assert claimed.name == "influence"
 
 
 def test_fits_are_leased_once_and_settled_once(session: Session, run: Run, bench: Bench) -> None:

@@ -8,13 +8,13 @@ from datetime import datetime
 from functools import lru_cache
 
 from sqlalchemy import delete, func, or_, select, update
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import OperationalError, SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from brookfall.core.check.bench import Bench
 from brookfall.core.fit.execute import FitResult, execute
 from brookfall.core.fit.request import FitJob
-from brookfall.core.fit.time_and_memory_limits import FitLimitError, limited
+from brookfall.core.fit.time_and_memory_limits import FitLimitError, limited, unbroken
 from brookfall.core.retest.run import Asked, ask, evaluate, faulted, jobs_of
 from brookfall.core.submission.subject import Subject
 from brookfall.desk.bench import bench_of, marks_of
@@ -203,7 +203,7 @@ def _make_fits(run_id: int, worker: str, count: int) -> bool:
     results: list[FitResult] = []
     with heartbeat(lambda: _renew(keys, worker)):
         for key in keys:
-            results.append(make_fit(laid.jobs[key], laid.bench.subject))
+            results.append(make_fit(laid.jobs[key], laid.bench.subject, _keep_first))
             if results[-1].seconds > _QUICK_SECONDS:
                 # What rests on a long one does not wait for those after it.
                 _settle(results)
@@ -212,18 +212,28 @@ def _make_fits(run_id: int, worker: str, count: int) -> bool:
     return True
 
 
+def _keep_first(result: FitResult) -> None:
+    """Keeps what other exhibits wait for while the rest is read; where that fails it is kept with the rest."""
+    try:
+        with unbroken(), transaction() as session:
+            ledger.keep_first(session, result)
+    except SQLAlchemyError as problem:
+        _log.warning("what was read first of a fit was not kept: %s", problem)
+
+
 def _settle(results: list[FitResult]) -> None:
     with transaction() as session:
         for result in sorted(results, key=lambda result: result.fit):
             ledger.settle(session, result)
 
 
-def make_fit(job: FitJob, subject: Subject) -> FitResult:
-    """One fit within the limits of time and memory that this server has; it fails where it needs more."""
+def make_fit(job: FitJob, subject: Subject, keep: Callable[[FitResult], None] = lambda _: None) -> FitResult:
+    """One fit within the limits of time and memory that this server has; it fails where it needs more. ``keep`` as
+    :func:`brookfall.core.fit.execute.execute` has it."""
     started = time.monotonic()
     try:
         with limited(config().fit_seconds, config().fit_megabytes):
-            return execute(job, subject)
+            return execute(job, subject, keep)
     except FitLimitError as problem:
         # The clock ran out just before or after the fit itself.
         return FitResult(job.fit.key, {}, time.monotonic() - started, failure=str(problem))
@@ -236,11 +246,11 @@ def _renew(keys: list[str], worker: str) -> None:
 
 def _write_exhibit(run_id: int) -> bool:
     """Claims a check whose fits are all there, and writes its exhibit."""
+    laid = lay_out(run_id)
     with transaction() as session:
-        check = _claim_check(session, run_id)
+        check = _claim_check(session, run_id, laid)
     if check is None:
         return False
-    laid = lay_out(run_id)
     asked = laid.asked[check.number]
     try:
         with heartbeat(lambda: _renew_check(check.id)):
@@ -259,17 +269,27 @@ def _write_exhibit(run_id: int) -> bool:
     return True
 
 
-def _claim_check(session: Session, run_id: int) -> RunCheck | None:
+def _claim_check(session: Session, run_id: int, laid: Laid) -> RunCheck | None:
     if session.get_one(Run, run_id).state != "running":
         return None
-    missing = ledger.unfinished(session, run_id)
+    missing, held = ledger.unfinished(session, run_id), ledger.being_made(session, run_id)
     waiting = select(RunCheck).where(RunCheck.run_id == run_id, RunCheck.state == "waiting")
     for check in session.scalars(waiting.order_by(RunCheck.number).with_for_update(skip_locked=True)):
-        if not missing.intersection(check.fits):
+        lacking = missing.intersection(check.fits)
+        if not lacking or (lacking <= held and _is_read(session, laid.asked[check.number], lacking)):
             check.state, check.lease_until = "leased", ledger.lease_end()
             check.attempts += 1
             return check
     return None
+
+
+def _is_read(session: Session, asked: Asked, fits: set[str]) -> bool:
+    """Whether all that a check reads of these fits is there, though they are still being made."""
+    wanted: dict[str, set[str]] = {}
+    for need in asked.needs:
+        if need.fit.key in fits:
+            wanted.setdefault(need.fit.key, set()).add(need.reading.key)
+    return not ledger.missing_readings(session, wanted)
 
 
 def _renew_check(check_id: int) -> None:

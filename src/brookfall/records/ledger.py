@@ -49,9 +49,10 @@ class StoredLedger:
     remarks: dict[str, tuple[str, ...]] = field(default_factory=dict)
 
     def scores(self, need: Need) -> NDArray[np.float64]:
-        if need.fit.key in self.failures:
+        found = self.readings.get((need.fit.key, need.reading.key))
+        if found is None and need.fit.key in self.failures:
             raise FitFailedError(self.failures[need.fit.key])
-        return self.readings[need.fit.key, need.reading.key]
+        return self.readings[need.fit.key, need.reading.key] if found is None else found
 
     def seconds(self, fit: str) -> float:
         return self.durations[fit]
@@ -173,11 +174,25 @@ def renew(session: Session, keys: Iterable[str], worker: str) -> None:
     )
 
 
-def settle(session: Session, result: FitResult) -> None:
-    """Keeps the readings of a fit. A double is harmless: equal keys hold equal bits."""
+def keep_first(session: Session, result: FitResult) -> None:
+    """Keeps what was read of a fit that is still being made."""
+    _keep(session, result)
+    session.execute(
+        update(Fit)
+        .where(Fit.key == result.fit, Fit.state == "leased")
+        .values(seconds=result.seconds, warnings=list(result.warnings))
+    )
+
+
+def _keep(session: Session, result: FitResult) -> None:
     for key, values in result.readings.items():
         row = {"fit_key": result.fit, "key": key, "data": packed(values)}
         session.execute(insert(Reading).values(row).prefix_with("IGNORE"))
+
+
+def settle(session: Session, result: FitResult) -> None:
+    """Keeps the readings of a fit. A double is harmless: equal keys hold equal bits."""
+    _keep(session, result)
     session.execute(
         update(Fit)
         .where(Fit.key == result.fit)
@@ -208,6 +223,12 @@ def unfinished(session: Session, run_id: int) -> set[str]:
         .where(RunFit.run_id == run_id, Fit.state.in_(("waiting", "leased")))
     )
     return set(session.scalars(query))
+
+
+def being_made(session: Session, run_id: int) -> set[str]:
+    """The run's fits that a worker holds."""
+    query = select(Fit.key).join(RunFit, RunFit.fit_key == Fit.key)
+    return set(session.scalars(query.where(RunFit.run_id == run_id, Fit.state == "leased")))
 
 
 @dataclass(frozen=True)

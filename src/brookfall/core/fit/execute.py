@@ -54,6 +54,7 @@ from brookfall.core.table.target import Target, membership
 
 Values = NDArray[np.float64]
 Scorer = Callable[[FigureReading], Values]
+Keep = Callable[[dict[str, Values]], None]
 _WITH_GAPS = (
     FigureReading,
     WithoutItselfReading,
@@ -66,11 +67,15 @@ _WITH_GAPS = (
     FlipReading,
 )
 """Readings in which NaN says that there is no such value; in every other one it is a fault of the model."""
+_OF_ROWS_MADE_UP = (InfluenceReading, ShapeReading, SensitivityReading, FlipReading)
+"""Readings of what the model says of rows that are made up for it, thousands of them: the rest does not wait for them.
+"""
 
 
 @dataclass(frozen=True)
 class FitResult:
-    """Readings by key; or the reason why the fit failed. ``seconds`` is wall time."""
+    """Readings by key; or the reason why the fit failed, or those readings that are not there. ``seconds`` is wall
+    time."""
 
     fit: str
     readings: dict[str, Values]
@@ -85,10 +90,19 @@ def _threads() -> ThreadpoolController:
     return ThreadpoolController()
 
 
-def execute(job: FitJob, subject: Subject) -> FitResult:
+def execute(job: FitJob, subject: Subject, keep: Callable[[FitResult], None] = lambda _: None) -> FitResult:
     """Fits on one thread.
 
     Whatever the estimator raises becomes a failure with its reason: one bad fit never stops the others.
+
+    Parameters
+    ----------
+    job
+        The fit, and what is to be read from it.
+    subject
+        The rows, and what they say.
+    keep
+        Is given what is read until then before what takes long is read; once or never.
 
     >>> from brookfall.core.check.example import small_bench
     >>> bench = small_bench()
@@ -100,6 +114,12 @@ def execute(job: FitJob, subject: Subject) -> FitResult:
     [(90,)]
     """
     started = time.perf_counter()
+    found: dict[str, Values] = {}
+
+    def keep_what_is_there(readings: dict[str, Values]) -> None:
+        found.update(readings)
+        keep(FitResult(job.fit.key, readings, time.perf_counter() - started, _told(caught)))
+
     # Settings were checked when the recipe came in; checking them at every fit takes longer than many a fit.
     with (
         warnings.catch_warnings(record=True) as caught,
@@ -108,32 +128,35 @@ def execute(job: FitJob, subject: Subject) -> FitResult:
     ):
         warnings.simplefilter("always")
         try:
-            readings = _readings(job, subject)
+            readings = _readings(job, subject, keep_what_is_there)
         except (ValueError, ArithmeticError, np.linalg.LinAlgError, MemoryError, FitLimitError) as problem:
-            return FitResult(job.fit.key, {}, time.perf_counter() - started, failure=_reason(problem))
-    told = tuple(sorted({str(w.message).splitlines()[0] for w in caught if issubclass(w.category, ConvergenceWarning)}))
-    return FitResult(job.fit.key, readings, time.perf_counter() - started, told)
+            return FitResult(job.fit.key, found, time.perf_counter() - started, _told(caught), _reason(problem))
+    return FitResult(job.fit.key, readings, time.perf_counter() - started, _told(caught))
 
 
-def _readings(job: FitJob, subject: Subject) -> dict[str, Values]:
+def _told(caught: list[warnings.WarningMessage]) -> tuple[str, ...]:
+    return tuple(sorted({str(w.message).splitlines()[0] for w in caught if issubclass(w.category, ConvergenceWarning)}))
+
+
+def _readings(job: FitJob, subject: Subject, keep: Keep) -> dict[str, Values]:
     fit = job.fit
     if fit.tuning is not None:
         tuned = tune(fit, subject, lambda inner: _only(inner, subject))
         said = {reading.key: reading for reading in job.readings if isinstance(reading, TunedReading)}
         others = tuple(reading for reading in job.readings if reading.key not in said)
-        found = _readings(FitJob(tuned.fit, others), subject)
+        found = _readings(FitJob(tuned.fit, others), subject, keep)
         return found | dict.fromkeys(said, np.array([tuned.choice, *tuned.values], dtype=np.float64))
     if fit.screened is not None:
         kept = screened(fit, subject, lambda inner: _only(inner, subject))
-        return _readings(FitJob(replace(fit, train=kept, screened=None), job.readings), subject)
+        return _readings(FitJob(replace(fit, train=kept, screened=None), job.readings), subject, keep)
     if fit.shuffles is not None:
         return _Work(job, subject).shuffled(fit.shuffles)
-    return _Work(job, subject).readings()
+    return _Work(job, subject).readings(keep)
 
 
 def _only(job: FitJob, subject: Subject) -> Values:
     """The one reading of a job that is part of another."""
-    return next(iter(_Work(job, subject).readings().values()))
+    return next(iter(_Work(job, subject).readings(lambda _: None).values()))
 
 
 class _Work:
@@ -152,15 +175,23 @@ class _Work:
         weights = subject.weights if self._family.weighted else None
         self._weights = None if weights is None else weights[job.fit.train]
 
-    def readings(self) -> dict[str, Values]:
+    def readings(self, keep: Keep) -> dict[str, Values]:
         left_out = [reading for reading in self._job.readings if isinstance(reading, LeftOutReading)]
         others = [reading for reading in self._job.readings if not isinstance(reading, LeftOutReading)]
         _refuse_one_class(self._target, self._job.fit.train)
         found = {reading.key: self._left_out() for reading in left_out}
         if others:
             fitted = self._fitted(self._target, *self._prepare(self._target))
-            found |= {reading.key: self._read(reading, fitted) for reading in others}
-        may_lack = {reading.key for reading in others if isinstance(reading, _WITH_GAPS)}
+            last = [reading for reading in others if isinstance(reading, _OF_ROWS_MADE_UP)]
+            first = [reading for reading in others if not isinstance(reading, _OF_ROWS_MADE_UP)]
+            found |= {reading.key: self._read(reading, fitted) for reading in first}
+            if found and last:
+                keep(self._checked(found))
+            found |= {reading.key: self._read(reading, fitted) for reading in last}
+        return self._checked(found)
+
+    def _checked(self, found: dict[str, Values]) -> dict[str, Values]:
+        may_lack = {reading.key for reading in self._job.readings if isinstance(reading, _WITH_GAPS)}
         for key, values in found.items():
             if key not in may_lack and not np.isfinite(values).all():
                 raise ValueError("the fitted model gave scores that are not numbers")

@@ -18,7 +18,7 @@ class Ledger(Protocol):
     """What a check reads from."""
 
     def scores(self, need: Need) -> NDArray[np.float64]:
-        """The reading asked for; FitFailedError when its fit failed, KeyError when it was never made."""
+        """The reading asked for; FitFailedError when its fit failed before it, KeyError when it was never made."""
         ...
 
     def seconds(self, fit: str) -> float:
@@ -41,7 +41,7 @@ class MemoryLedger:
 
     def scores(self, need: Need) -> NDArray[np.float64]:
         result = self.results[need.fit.key]
-        if result.failure:
+        if result.failure and need.reading.key not in result.readings:
             raise FitFailedError(result.failure)
         return result.readings[need.reading.key]
 

@@ -49,6 +49,23 @@ def limited(seconds: float, megabytes: int) -> Iterator[None]:
         resource.setrlimit(resource.RLIMIT_AS, (soft, hard))
 
 
+@contextmanager
+def unbroken() -> Iterator[None]:
+    """Within :func:`limited`, what must not be broken off in the middle: the time limit takes hold after it."""
+    if threading.current_thread() is not threading.main_thread():
+        yield
+        return
+    # A mask would not do: the signal then comes by another thread, and Python handles it in this one.
+    rung: list[int] = []
+    before = signal.signal(signal.SIGALRM, lambda number, _frame: rung.append(number))
+    try:
+        yield
+    finally:
+        signal.signal(signal.SIGALRM, before)
+        if rung:
+            signal.raise_signal(signal.SIGALRM)
+
+
 def _in_use() -> int:
     """Bytes of address space this process has."""
     return int(Path("/proc/self/statm").read_text(encoding="ascii").split()[0]) * resource.getpagesize()
