@@ -75,6 +75,14 @@ def test_the_limit_takes_hold_after_what_must_not_be_broken_off() -> None:
     assert whole == [1]
 
 
+def test_memory_has_its_limit_again_after_what_must_not_be_broken_off() -> None:
+    with limited(60, 200):
+        limit = resource.getrlimit(resource.RLIMIT_AS)
+        with unbroken():
+            assert np.ones(400 << 20, dtype=np.uint8).nbytes == 400 << 20
+        assert resource.getrlimit(resource.RLIMIT_AS) == limit
+
+
 def test_what_was_read_before_a_reading_failed_is_there(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
     def failing(*_: object) -> None:
         raise ValueError("out of patience")

@@ -49,10 +49,10 @@ class StoredLedger:
     remarks: dict[str, tuple[str, ...]] = field(default_factory=dict)
 
     def scores(self, need: Need) -> NDArray[np.float64]:
-        found = self.readings.get((need.fit.key, need.reading.key))
-        if found is None and need.fit.key in self.failures:
+        place = need.fit.key, need.reading.key
+        if place not in self.readings and need.fit.key in self.failures:
             raise FitFailedError(self.failures[need.fit.key])
-        return self.readings[need.fit.key, need.reading.key] if found is None else found
+        return self.readings[place]
 
     def seconds(self, fit: str) -> float:
         return self.durations[fit]

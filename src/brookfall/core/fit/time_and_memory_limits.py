@@ -51,16 +51,20 @@ def limited(seconds: float, megabytes: int) -> Iterator[None]:
 
 @contextmanager
 def unbroken() -> Iterator[None]:
-    """Within :func:`limited`, what must not be broken off in the middle: the time limit takes hold after it."""
+    """Within :func:`limited`, what must not be broken off in the middle: memory has no limit in it, and the time limit
+    takes hold after it."""
     if threading.current_thread() is not threading.main_thread():
         yield
         return
     # A mask would not do: the signal then comes by another thread, and Python handles it in this one.
     rung: list[int] = []
+    soft, hard = resource.getrlimit(resource.RLIMIT_AS)
     before = signal.signal(signal.SIGALRM, lambda number, _frame: rung.append(number))
+    resource.setrlimit(resource.RLIMIT_AS, (hard, hard))
     try:
         yield
     finally:
+        resource.setrlimit(resource.RLIMIT_AS, (soft, hard))
         signal.signal(signal.SIGALRM, before)
         if rung:
             signal.raise_signal(signal.SIGALRM)
