@@ -329,7 +329,7 @@ def plans() -> list[Line]:
         ledger = MemoryLedger()
 
         def fits(jobs=jobs, subject=subject, ledger=ledger) -> None:
-            for result in run_fits(jobs, subject, 1):
+            for result in run_fits(jobs, subject):
                 ledger.keep(result)
 
         seconds, _ = clocked(fits)

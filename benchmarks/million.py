@@ -28,7 +28,7 @@ def main() -> None:
     for family, rows in _RUNS:
         with tempfile.TemporaryDirectory() as folder:
             package, out = Path(folder) / "package", Path(folder) / "evidence.json"
-            _make(package, family, rows)
+            make_package(package, family, rows)
             seconds, most = _run(package, out)
             exhibits = json.loads(out.read_text())["exhibits"]
         told = {one["check"]: one["provenance"]["seconds"] for one in exhibits}
@@ -50,15 +50,17 @@ and 2 GB.
     (PROJECT / "docs" / "benchmarks-million.md").write_text(page)
 
 
-def _make(package: Path, family: str, rows: int) -> None:
+def make_package(package: Path, family: str, rows: int, columns: int = _COLUMNS, form: str = "csv") -> None:
+    """A folder with rows drawn at random, of which five columns tell something, and a recipe for them."""
     rng = np.random.default_rng(1)
-    numbers = rng.normal(size=(rows, _COLUMNS)).round(4)
+    numbers = rng.normal(size=(rows, columns)).round(4)
     sums = numbers[:, :5] @ np.array([1.0, -0.7, 0.5, 0.3, -0.2])
-    table = pd.DataFrame({f"x{place}": numbers[:, place] for place in range(_COLUMNS)})
+    table = pd.DataFrame({f"x{place}": numbers[:, place] for place in range(columns)})
     table["sex"] = rng.choice(["f", "m"], rows)
     table["y"] = np.where(rng.random(rows) < 1 / (1 + np.exp(-sums)), "yes", "no")
     package.mkdir()
-    table.to_csv(package / "rows.csv", index=False)
+    path = package / f"rows.{form}"
+    table.to_csv(path, index=False) if form == "csv" else table.to_parquet(path, index=False)
     declared = {
         "brookfall": 1,
         "model": {
@@ -66,7 +68,7 @@ def _make(package: Path, family: str, rows: int) -> None:
             "use": "None", "population": "Drawn at random", "owner": "Benchmarks",
         },
         "data": [
-            {"name": "rows", "path": "rows.csv", "roles": {"target": "y", "positive": "yes", "protected": ["sex"]}}
+            {"name": "rows", "path": path.name, "roles": {"target": "y", "positive": "yes", "protected": ["sex"]}}
         ],
         "recipe": {"family": family, "preprocess": {"scale": "standard"}, "threshold": 0.5, "seed": 1},
         "claims": [],

@@ -64,7 +64,7 @@ def wait_for(visitor: Visitor, case: int) -> None:
 
 
 def _fits_alone(jobs: tuple[FitJob, ...], subject: Subject) -> None:
-    for _ in run_fits(jobs, subject, 1):
+    for _ in run_fits(jobs, subject):
         pass
 
 

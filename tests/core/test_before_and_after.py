@@ -48,7 +48,7 @@ def side(
     plan = standard_plan(2, given_parts=True).model_copy(update={"checks": checks})
     bench = Bench(subject, plan)
     asked, ledger = ask(bench), MemoryLedger()
-    for result in run_fits(jobs_of(asked), subject, 1):
+    for result in run_fits(jobs_of(asked), subject):
         ledger.keep(result)
     exhibits = tuple(evaluate(one, bench, ledger) for one in asked)
     assert {one.state for one in exhibits} == {"done"}
@@ -149,7 +149,7 @@ def test_another_threshold_is_still_the_same_figure(poor: Side) -> None:
     other = side("2.0", table())
     moved = replace(other.bench.subject, recipe=Recipe(family="logistic", threshold=0.4))
     bench, ledger = Bench(moved, other.bench.plan), MemoryLedger()
-    for made in run_fits(jobs_of(ask(bench)), moved, 1):
+    for made in run_fits(jobs_of(ask(bench)), moved):
         ledger.keep(made)
     exhibits = tuple(evaluate(one, bench, ledger) for one in ask(bench))
     result = before_and_after(poor, Side("2.0", bench, ledger, exhibits))

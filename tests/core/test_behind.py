@@ -33,7 +33,7 @@ CHECKS = ("holdout", "cross_validation", "threshold")
 
 def evidence(bench: Bench) -> tuple[MemoryLedger, dict[str, Exhibit]]:
     asked, ledger = ask(bench), MemoryLedger()
-    for result in run_fits(jobs_of(asked), bench.subject, 1):
+    for result in run_fits(jobs_of(asked), bench.subject):
         ledger.keep(result)
     return ledger, {one.check.name: evaluate(one, bench, ledger) for one in asked}
 

@@ -36,7 +36,7 @@ def ledger(bench: Bench) -> MemoryLedger:
     """What all that is refitted here asks for on any part, fitted; but only of a few families."""
     kept = MemoryLedger()
     needs = [need for one in chosen(bench) for part in one.parts for need in one.needs(part)]
-    for result in run_fits(gather(needs), bench.subject, 1):
+    for result in run_fits(gather(needs), bench.subject):
         kept.keep(result)
     return kept
 

@@ -30,7 +30,7 @@ def bench(**changes: Any) -> Bench:
 def compared(on: Bench, names: list[str], part: str, main: str = "auc") -> tuple[Written, Rows, MemoryLedger]:
     chosen = [one for one in on.candidates.values() if one.name in names]
     ledger = MemoryLedger()
-    for result in run_fits(gather([need for one in chosen for need in one.needs(part)]), on.subject, 1):
+    for result in run_fits(gather([need for one in chosen for need in one.needs(part)]), on.subject):
         ledger.keep(result)
     return *compare_models(on, ledger, chosen, part, main), ledger
 
@@ -107,7 +107,7 @@ def test_a_comparison_starts_with_the_best_and_says_no_more_than_is_shown() -> N
     on = bench(own_challengers=[{"name": "stump", "recipe": {"family": "tree", "settings": {"leaves": 2}}}])
     every = [one for one in on.candidates.values() if one.name in ("recipe", "baseline", "in_use", "tree", "stump")]
     ledger = MemoryLedger()
-    for result in run_fits(gather([need for one in every for need in one.needs("test")]), on.subject, 1):
+    for result in run_fits(gather([need for one in every for need in one.needs("test")]), on.subject):
         ledger.keep(result)
     values = {one.name: measure("auc", one.scored(ledger, "test").scored).value or 0 for one in every}
     chosen = [one.name for one in best_of(ledger, every, "test", "auc", 3)]

@@ -13,6 +13,7 @@ from brookfall.core.measure.shift import shift_of
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest.run import retest
 from brookfall.core.submission.subject import Subject
+from brookfall.core.table.duplicate_rows import group_of_each
 from brookfall.core.table.infer import column_from_text
 from tests.conftest import small_plan
 from tests.made import said, subject_of_frame, table_of
@@ -146,6 +147,20 @@ def test_repeats_contradictions_and_shared_rows_are_counted() -> None:
     assert values(found, "shared_share") == {None: pytest.approx(1 / 30), "id": pytest.approx(1 / 30)}
     assert found.standing == "outside"
     assert "1 of 30 test rows shares its 'id' with a training row." in found.answer
+
+
+def test_rows_that_repeat_each_other_with_a_gap_are_counted_by_the_profile() -> None:
+    rows = frame(n=100).astype(str)
+    rows.loc[3, "x"] = ""
+    rows.loc[90] = rows.loc[3]
+    found = exhibit(subject_of_frame(rows, "y", LOGISTIC), "profile")
+    assert "2 rows have a gap in a feature, and 1 row repeats another's features and outcome." in found.answer
+
+
+def test_rows_whose_first_hashes_meet_are_told_apart_by_the_second(monkeypatch: pytest.MonkeyPatch) -> None:
+    keys = np.array([[7, 2], [7, 1], [3, 9], [7, 2]], dtype=np.uint64)
+    monkeypatch.setattr("brookfall.core.table.duplicate_rows.row_keys", lambda _: keys)
+    assert group_of_each(table_of(frame(n=4))).tolist() == [2, 1, 0, 2]
 
 
 def test_groups_that_stand_in_two_parts_are_counted() -> None:

@@ -11,9 +11,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from sklearn.linear_model import LogisticRegression
 
+from brookfall.core.check.methods_page import methods_page
 from brookfall.core.recipe.families import OWN, families, recipe_in_words, resolved_settings
 from brookfall.core.recipe.family.naive_bayes import MixedBayes
-from brookfall.core.recipe.family_pages import families_page
 from brookfall.core.recipe.recipe import Recipe
 from tests.core.test_outcomes import people
 from tests.made import examples, scores_on, subject_of_frame
@@ -68,7 +68,7 @@ def test_a_package_cannot_take_a_name_that_is_there(tmp_path: Path) -> None:
 
 
 def test_every_setting_and_default_is_on_the_page() -> None:
-    page = families_page()
+    page = methods_page()
     for family in OWN:
         assert f"## {family.name}" in page
         for name in family.settings.model_fields:

@@ -72,7 +72,7 @@ def test_the_swap_set_adds_up_and_its_rates_are_those_of_its_rows() -> None:
     bench = Bench(subject(data=frame(1500)), plan("in_use", in_use=BLIND.model_dump()))
     (asked,) = ask(bench)
     ledger = MemoryLedger()
-    for result in run_fits(jobs_of((asked,)), bench.subject, 1):
+    for result in run_fits(jobs_of((asked,)), bench.subject):
         ledger.keep(result)
     found = by_place(evaluate(asked, bench, ledger))
     new, old = bench.deciding(ledger).scored, bench.in_use.scored(ledger, bench.plan.deciding_part).scored

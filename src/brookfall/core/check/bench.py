@@ -76,7 +76,7 @@ class Bench:
         """The same bench, through which only what the check declares that it reads can be reached."""
         found = Bench(
             cast("Subject", SubjectView(self.subject, check)),
-            cast("Plan", PlanView(self.plan.model_copy(update={"policy": with_marks(self.plan.policy)}), check)),
+            cast("Plan", PlanView(self.plan.model_copy(update={"policy": with_marks(self.plan)}), check)),
             self.marks if check.reads.marks else cast("tuple[LabelMark, ...]", NoMarks(check)),
         )
         # What is the same for all checks is laid out once.

@@ -169,7 +169,6 @@ class _Work:
         self._family = family_of(self._recipe)
         self._target = _target(job, subject)
         self._features: Table = subject.table.select(job.fit.features)
-        self._raw = raw_matrix(self._features) if job.fit.features else np.zeros((subject.table.n_rows, 0))
         # Whether rows can be told apart is asked of each row alone.
         self._occasions = _occasions(subject) if job.fit.apart is None else None
         weights = subject.weights if self._family.weighted else None
@@ -226,7 +225,7 @@ class _Work:
 
         Rows are prepared once for all targets where they can be, and linear families are fitted to all at once.
         """
-        designs = None if once is None or self._occasions is not None else _Designs(once[0], self._raw)
+        designs = None if once is None or self._occasions is not None else _Designs(once[0], self._features)
         for target, sums in zip(targets, self._at_once(targets, once), strict=True):
             if _has_one_class(target, self._job.fit.train):
                 yield None
@@ -250,6 +249,9 @@ class _Work:
         outcomes = np.column_stack([np.asarray(target.values[train], dtype=np.float64) for target in targets])
         return self._family.many(self._made(once[0]), once[1], outcomes, self._weights)
 
+    def _raw(self, rows: Rows) -> Matrix:
+        return raw_matrix(self._features, rows)
+
     @property
     def _learns_from_outcomes(self) -> bool:
         """Whether the preparation of rows depends on their outcomes."""
@@ -261,9 +263,9 @@ class _Work:
         prepared = self._prepared(self._recipe.preprocess.scale)
         train, learned_from = self._job.fit.train, self._job.fit.prepared_on
         if learned_from is None:
-            return prepared, prepared.fit_transform(self._raw[train], np.asarray(target.values[train]))
-        prepared.fit_transform(self._raw[learned_from], np.asarray(target.values[learned_from]))
-        return prepared, prepared.transform(self._raw[train])
+            return prepared, prepared.fit_transform(self._raw(train), np.asarray(target.values[train]))
+        prepared.fit_transform(self._raw(learned_from), np.asarray(target.values[learned_from]))
+        return prepared, prepared.transform(self._raw(train))
 
     def _fitted(self, target: Target, prepared: Prepared, design: Matrix) -> Fitted:
         outcomes = np.asarray(target.values[self._job.fit.train])
@@ -275,9 +277,7 @@ class _Work:
             estimator.fit(design, outcomes)
         else:
             estimator.fit(design, outcomes, sample_weight=self._weights)
-        return Fitted(
-            self._job.fit, self._subject, target, self._features, self._raw, prepared, design, made, estimator
-        )
+        return Fitted(self._job.fit, self._subject, target, self._features, prepared, design, made, estimator)
 
     def _prepared(self, scale: str) -> Prepared:
         steps = self._recipe.preprocess.model_copy(update={"scale": scale})
@@ -318,12 +318,12 @@ class _Work:
     def _scores(self, rows: Rows, fitted: Fitted) -> Values:
         if self._occasions is not None:
             return fitted.of_choices(rows, self._occasions)
-        return fitted.scores(self._raw[rows])
+        return fitted.scores(self._raw(rows))
 
     def _along(self, reading: DialReading, fitted: Fitted) -> Values:
         if self._family.along is None:
             raise ValueError(f"{self._family.words} can't be read along its dial")
-        rows = fitted.prepared.transform(self._raw[reading.rows])
+        rows = fitted.prepared.transform(self._raw(reading.rows))
         return fitted.spread(self._family.along(fitted.made, fitted.estimator, rows, reading.values))
 
     def _without_itself(self, fitted: Fitted) -> Values:
@@ -352,7 +352,7 @@ class _Work:
             raise ValueError(f"{self._family.words} has no algebra for leaving rows out")
         prepared = self._prepared("none")
         outcomes = np.asarray(self._target.values[self._job.fit.train])
-        design = np.asarray(prepared.fit_transform(self._raw[self._job.fit.train], outcomes))
+        design = np.asarray(prepared.fit_transform(self._raw(self._job.fit.train), outcomes))
         made = self._made(prepared)
         classes = len(self._target.classes) if made.classifies else 0
         rows = LeftOut(
@@ -382,12 +382,12 @@ class _Designs:
     """The rows of readings as one preparation makes them, each made once."""
 
     prepared: Prepared
-    raw: Matrix
+    features: Table
     kept: dict[str, Matrix] = field(default_factory=dict)
 
     def of(self, reading: FigureReading) -> Matrix:
         if reading.key not in self.kept:
-            self.kept[reading.key] = self.prepared.transform(self.raw[reading.rows])
+            self.kept[reading.key] = self.prepared.transform(raw_matrix(self.features, reading.rows))
         return self.kept[reading.key]
 
 

@@ -11,7 +11,7 @@ from brookfall.core.fit.request import FitRequest, Rows
 from brookfall.core.recipe.families import family_of
 from brookfall.core.recipe.family.choice import Occasions
 from brookfall.core.recipe.family.family import Estimator, Family, Made, Matrix
-from brookfall.core.recipe.preprocess import Prepared
+from brookfall.core.recipe.preprocess import Prepared, raw_matrix
 from brookfall.core.submission.subject import Subject
 from brookfall.core.table.table import Table
 from brookfall.core.table.target import Target
@@ -21,7 +21,7 @@ Values = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Fitted:
-    """``raw`` holds the features of every row of the table, shape (n, p); ``design`` the prepared training rows.
+    """``features`` are the columns that it learned from; ``design`` the prepared training rows.
 
     ``target`` are the outcomes it learned from, which may be others than the data's.
     """
@@ -30,7 +30,6 @@ class Fitted:
     subject: Subject
     target: Target
     features: Table
-    raw: Matrix
     prepared: Prepared
     design: Matrix
     made: Made
@@ -45,6 +44,10 @@ class Fitted:
         """The outcomes of the training rows, in order; shape (training,)."""
         return np.asarray(self.target.values[self.request.train])
 
+    def raw(self, rows: Rows) -> Matrix:
+        """Rows as they are before they are prepared; shape (rows, p)."""
+        return raw_matrix(self.features, rows)
+
     def scores(self, raw: Matrix) -> Values:
         """The scores of raw rows (m, p): shape (m,), or (m, classes)."""
         return self.of_design(self.prepared.transform(raw))
@@ -56,7 +59,7 @@ class Fitted:
 
     def of_choices(self, rows: Rows, occasions: Occasions) -> Values:
         """The probability of each of these rows among those of its occasion."""
-        prepared = self.prepared.transform(self.raw[rows])
+        prepared = self.prepared.transform(self.raw(rows))
         return np.asarray(self.estimator.predict(prepared, occasions.take(rows)), dtype=np.float64)
 
     def spread(self, scores: Matrix) -> Values:

@@ -34,7 +34,7 @@ def order_of(asked: Sequence[Asked], seconds: Mapping[str, float]) -> tuple[str,
     >>> sorted(order) == sorted(keys)
     True
     """
-    keys = {one.number: tuple(dict.fromkeys(need.fit.key for need in one.needs)) for one in asked}
+    keys = {one.number: one.fits for one in asked}
     question = {one.number: one.check.question for one in asked}
     order: dict[str, None] = {}
 

@@ -55,7 +55,7 @@ def replay(bench: Bench, asked: Asked, before: Exhibit, progress: Callable[[int,
     """
     jobs = jobs_of((asked,))
     ledger = MemoryLedger()
-    for done, result in enumerate(run_fits(jobs, bench.subject, workers=1), start=1):
+    for done, result in enumerate(run_fits(jobs, bench.subject), start=1):
         ledger.keep(result)
         if progress:
             progress(done, len(jobs))

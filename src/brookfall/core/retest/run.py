@@ -25,6 +25,10 @@ Progress = Callable[[int, int], None]
 """Called with fits done and fits needed."""
 
 
+def _unseen(_done: int, _needed: int) -> None:
+    """Progress that nobody looks at."""
+
+
 @dataclass(frozen=True)
 class Asked:
     """A check with the needs it stated, or the reason why it can't be carried out."""
@@ -33,6 +37,11 @@ class Asked:
     check: Check
     needs: tuple[Need, ...]
     reason: str | None = None
+
+    @property
+    def fits(self) -> tuple[str, ...]:
+        """The keys of the fits that it reads, each once."""
+        return tuple(dict.fromkeys(need.fit.key for need in self.needs))
 
 
 def ask(bench: Bench, numbers: Mapping[str, int] | None = None) -> tuple[Asked, ...]:
@@ -97,7 +106,7 @@ def evaluate(asked: Asked, bench: Bench, ledger: Ledger) -> Exhibit:
     started = time.perf_counter()
     with uses_noted() as measured:
         written = _written(asked, bench, ledger)
-    keys = tuple(dict.fromkeys(need.fit.key for need in asked.needs))
+    keys = asked.fits
     seconds = time.perf_counter() - started + sum(ledger.seconds(key) for key in keys)
     sources = sources_of(asked.check.name, measured, {need.fit.recipe.family for need in asked.needs})
     fits = Fits(keys, seconds, _remarks(keys, ledger), sources, program_digest(sources))
@@ -119,8 +128,7 @@ def faulted(asked: Asked, bench: Bench) -> Exhibit:
     'failed'
     """
     written = Written("A fault in Brookfall stopped this check; it was logged.", (), None, state="failed")
-    keys = tuple(dict.fromkeys(need.fit.key for need in asked.needs))
-    return number_exhibit(asked.check, asked.number, written, bench, bench.split.all_parts, Fits(keys, 0.0))
+    return number_exhibit(asked.check, asked.number, written, bench, bench.split.all_parts, Fits(asked.fits, 0.0))
 
 
 def _written(asked: Asked, bench: Bench, ledger: Ledger) -> Written:
@@ -134,7 +142,7 @@ def _written(asked: Asked, bench: Bench, ledger: Ledger) -> Written:
         return Written(f"A fit that this rests on failed: {problem}.", (), None, state="failed")
 
 
-def retest(bench: Bench, workers: int = 1, progress: Progress | None = None) -> tuple[Exhibit, ...]:
+def retest(bench: Bench, workers: int = 1, progress: Progress = _unseen) -> tuple[Exhibit, ...]:
     """Runs a whole plan in this process or in ``workers`` processes; the same bits either way.
 
     >>> from brookfall.core.check.example import small_bench
@@ -144,9 +152,12 @@ def retest(bench: Bench, workers: int = 1, progress: Progress | None = None) -> 
     """
     asked = ask(bench)
     jobs = jobs_of(asked)
+    if workers > 1 and max(len(jobs), len(asked)) > 1:
+        from brookfall.core.retest.in_processes import retest_in_processes  # rests on this module
+
+        return retest_in_processes(bench, asked, jobs, workers, progress)
     ledger = MemoryLedger()
-    for done, result in enumerate(run_fits(jobs, bench.subject, workers), start=1):
+    for done, result in enumerate(run_fits(jobs, bench.subject), start=1):
         ledger.keep(result)
-        if progress:
-            progress(done, len(jobs))
+        progress(done, len(jobs))
     return tuple(evaluate(one, bench, ledger) for one in asked)

@@ -12,12 +12,12 @@ from brookfall.core.foundation import wording
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.influence_function import figure_of, mean_of
 from brookfall.core.measure.interval import share_of
-from brookfall.core.measure.scored import Numbers, Scored, ScoredNumbers
-from brookfall.core.recipe.preprocess import raw_matrix
+from brookfall.core.measure.scored import Scored, ScoredNumbers
 from brookfall.core.recipe.rows_with_gaps import rows_with_gaps
+from brookfall.core.submission.subject import Subject
+from brookfall.core.table.duplicate_rows import first_of_each
 from brookfall.core.table.occasions import Choices
 from brookfall.core.table.profile import profile_column
-from brookfall.core.table.table import Table
 
 
 class Profile(Check):
@@ -37,7 +37,7 @@ class Profile(Check):
         n = subject.table.n_rows
         gaps = int(rows_with_gaps(table).sum())
         known = subject.with_outcome
-        repeated = _repeated(table.take(known), subject.target.values[known].astype(np.float64))
+        repeated = _repeated(subject, known)
         choices = subject.choices
         draft = Draft(bench.plan.policy.level)
         parts = {"all": known, **bench.split.parts}
@@ -91,11 +91,12 @@ def _of_gaps(gaps: int, repeated: int | None) -> str:
     return f"{said}, and {wording.rows(repeated)} repeat{'s' if repeated == 1 else ''} another's features and outcome."
 
 
-def _repeated(features: Table, outcomes: Numbers) -> int:
+def _repeated(subject: Subject, rows: Rows) -> int:
     """How many rows repeat the features and the outcome of another; none where there is no feature."""
-    if not features.columns:
+    if not subject.features:
         return 0
-    return len(outcomes) - len(np.unique(np.column_stack([raw_matrix(features), outcomes]), axis=0))
+    said = subject.table.select([*subject.features, subject.roles.target]).take(rows)
+    return len(rows) - len(first_of_each(said))
 
 
 def _outcomes(bench: Bench, rows: Rows) -> list[tuple[str, str, str | None, Figure]]:

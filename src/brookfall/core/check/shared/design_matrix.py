@@ -20,5 +20,5 @@ def prepared_of(bench: Bench, fit: FitRequest) -> tuple[Prepared, NDArray[np.flo
         levels_as_they_are=family_of(recipe).mixed,
         target=subject.target.outcome,
     )
-    design = prepared.fit_transform(raw_matrix(features)[fit.train], subject.target.values[fit.train])
+    design = prepared.fit_transform(raw_matrix(features, fit.train), subject.target.values[fit.train])
     return prepared, design

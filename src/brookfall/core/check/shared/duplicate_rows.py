@@ -64,8 +64,8 @@ def repeats_of(subject: Subject) -> Repeated:
     # contradiction.
     judged = bool(subject.features) and subject.outcome in ("binary", "multiclass")
     known = subject.with_outcome
-    pairs = np.unique(np.stack([features[known], both[known]]), axis=1)
-    outcomes = np.bincount(pairs[0])
+    pairs = np.unique(both[known], return_index=True)[1]
+    outcomes = np.bincount(features[known][pairs], minlength=table.n_rows)
     contradicted = known[outcomes[features[known]] > 1] if judged else np.zeros(0, np.int64)
     return Repeated(repeated, contradicted)
 

@@ -15,9 +15,9 @@ from brookfall.core.submission.subject import Subject
 from brookfall.core.table.table import Column
 
 _ID_SHARE = 0.95
-
-
 _ID_ROWS = 50
+_HALF = 0.5 + 1e-9
+"""The AUC of what tells nothing, with what rounding may add."""
 
 
 @dataclass(frozen=True)
@@ -92,12 +92,18 @@ def _suspect(subject: Subject, column: Column, seed: int, rows: Rows, *, gaps: b
 
 def _auc(column: Column, hits: Outcomes, seed: int, subject: Subject, rows: Rows) -> Figure:
     """By the other folds' means, or, where that is better, by a number's own order, either way up."""
-    told = [told_alone(column, hits.astype(np.float64), seed)]
+    sampling = subject.sampling(rows, f"alone {column.name}")
+
+    def figure(scores: Numbers) -> Figure:
+        return measure("auc", Scored(outcomes=hits, scores=scores, threshold=0.5, **sampling))
+
+    figures = [figure(told_alone(column, hits.astype(np.float64), seed))]
     if column.kind == "number" and not column.missing.any():
         values: Numbers = column.values.astype(np.float64)
-        told += [values, -values]
-    sampling = subject.sampling(rows, f"alone {column.name}")
-    figures = [measure("auc", Scored(outcomes=hits, scores=scores, threshold=0.5, **sampling)) for scores in told]
+        figures.append(figure(values))
+        # The other way up it is 1 less this: measured only where it can be the better one.
+        if (figures[-1].value or 0.0) <= _HALF:
+            figures.append(figure(-values))
     return max(figures, key=lambda figure: figure.value or 0.0)
 
 

@@ -61,8 +61,7 @@ MOST_COMPETED = 127
 def competing_series(bench: Bench, ledger: Ledger, need: Need) -> Series:
     """The best other splits at the nodes of the first tree, from the rows that reach each; see ``TreeChart``."""
     nodes, (prepared, training) = read_trees(ledger.scores(need))[0], prepared_of(bench, need.fit)
-    raw = raw_matrix(bench.subject.table.select(need.fit.features))
-    unseen = prepared.transform(raw[need.reading.rows])
+    unseen = prepared.transform(raw_matrix(bench.subject.table.select(need.fit.features), need.reading.rows))
     target = bench.subject.target
     sides = []
     for design, rows in ((training, need.fit.train), (unseen, need.reading.rows)):
@@ -109,7 +108,7 @@ def path_of(bench: Bench, ledger: Ledger, need: Need, tree: int, row: int) -> li
     if not (0 <= tree < len(found) and 0 <= row < table.n_rows):
         raise UserError("There is no such tree or row.", todo=f"Rows are numbered from 1 to {table.n_rows}.")
     nodes, (prepared, _) = found[tree], prepared_of(bench, need.fit)
-    values = prepared.transform(raw_matrix(table.select(need.fit.features).take(np.array([row]))))[0]
+    values = prepared.transform(raw_matrix(table.select(need.fit.features), np.array([row])))[0]
     path = [0]
     while nodes.left[path[-1]] >= 0:
         at = path[-1]

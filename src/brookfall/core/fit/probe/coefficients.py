@@ -5,7 +5,7 @@ import warnings
 import numpy as np
 from numpy.typing import NDArray
 from statsmodels.genmod import families
-from statsmodels.genmod.generalized_linear_model import GLM
+from statsmodels.genmod.generalized_linear_model import GLM, GLMResults
 from statsmodels.tools.sm_exceptions import PerfectSeparationError, PerfectSeparationWarning
 
 from brookfall.core.fit.fitted import Fitted
@@ -18,6 +18,8 @@ from brookfall.core.table.outcome import Outcome
 
 Values = NDArray[np.float64]
 _REPEATS = 1e-9
+_STEP = 1e-10
+"""A step of the coefficients, of columns of mean square 1, after which the next would be lost in rounding."""
 
 
 def coefficients(fitted: Fitted, weights: Values | None) -> Values:
@@ -68,15 +70,16 @@ def kept_columns(design: Matrix, columns: list[list[int]], numbers: int) -> list
         full = len(levels) > 1 and bool((design[:, levels].sum(axis=1) == 1).all())
         wanted.extend(column for column in own if not (full and column == levels[0]))
     kept: list[int] = []
-    basis = np.ones((len(design), 1)) / np.sqrt(len(design))
+    room = np.empty((len(design), len(wanted) + 1), order="F")
+    room[:, 0] = 1 / np.sqrt(len(design))
     for column in sorted(wanted):
-        values = design[:, column]
+        values, basis = design[:, column], room[:, : len(kept) + 1]
         # Twice, as one projection leaves a trace of what it takes away.
         left = values - basis @ (basis.T @ values)
         left = left - basis @ (basis.T @ left)
         if np.linalg.norm(left) > _REPEATS * max(float(np.linalg.norm(values)), 1e-300):
             kept.append(column)
-            basis = np.column_stack([basis, left / np.linalg.norm(left)])
+            room[:, len(kept)] = left / np.linalg.norm(left)
     return kept
 
 
@@ -95,21 +98,48 @@ def _likeliest(fitted: Fitted, design: Matrix, weights: Values | None) -> Values
         how = {"cov_type": "cluster", "cov_kwds": {"groups": clusters[fitted.request.train]}}
     elif weights is not None:
         how = {"cov_type": "HC0"}
+    model = GLM(outcomes, design / scale, family=family, var_weights=weights)
     logistic = fitted.request.recipe.family == "logistic"
-    with warnings.catch_warnings():
-        warnings.simplefilter("error", PerfectSeparationWarning)
-        try:
-            found = GLM(outcomes, design / scale, family=family, var_weights=weights).fit(tol=1e-12, **how)
-        except (PerfectSeparationError, PerfectSeparationWarning) as problem:
-            if logistic:
-                return _with_an_end(design, outcomes, weights, separated_columns(design, outcomes))
-            raise ValueError("the columns tell the outcomes apart, so a coefficient has no end") from problem
-    if logistic and looks_separated(design, np.asarray(found.params) / scale):
+    found = _by_newton(model, how) if logistic else None
+    if logistic and (found is None or looks_separated(design, np.asarray(found.params) / scale)):
         separated = separated_columns(design, outcomes)
         if separated.any():
             return _with_an_end(design, outcomes, weights, separated)
+    if found is None:
+        found = _by_least_squares(model, how)
+    if found is None and logistic:
+        return _with_an_end(design, outcomes, weights, separated_columns(design, outcomes))
+    if found is None:
+        raise ValueError("the columns tell the outcomes apart, so a coefficient has no end")
     covariance = np.asarray(found.cov_params()) / np.outer(scale, scale)
     return np.vstack([np.asarray(found.params) / scale, covariance])
+
+
+def _by_newton(model: GLM, how: dict[str, object]) -> GLMResults | None:
+    """The likeliest coefficients; None where the steps come to no end.
+
+    Of a logistic regression, whose steps are those of reweighted least squares, in a third of their time, and without
+    the decompositions of the whole design that take ten times its memory.
+    """
+    start = np.zeros(model.exog.shape[1])
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        try:
+            found = model.fit(start, method="newton", max_start_irls=0, tol=_STEP, disp=False, **how)
+        except np.linalg.LinAlgError:
+            return None
+    ended = found.mle_retvals["converged"] and np.isfinite(found.params).all() and np.isfinite(found.cov_params()).all()
+    return found if ended else None
+
+
+def _by_least_squares(model: GLM, how: dict[str, object]) -> GLMResults | None:
+    """The same by reweighted least squares, for any family; None where the columns tell the outcomes apart."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("error", PerfectSeparationWarning)
+        try:
+            return model.fit(tol=1e-12, **how)
+        except (PerfectSeparationError, PerfectSeparationWarning):
+            return None
 
 
 def _with_an_end(design: Matrix, outcomes: Values, weights: Values | None, separated: NDArray[np.bool_]) -> Values:

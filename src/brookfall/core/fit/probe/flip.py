@@ -18,7 +18,7 @@ def flip(fitted: Fitted, reading: FlipReading) -> Values:
     its standard error. In the last place of the second axis, of rows that change under any other value: rows, rows that
     change (or the mean largest change), and 0.
     """
-    rows = fitted.raw[reading.rows]
+    rows = fitted.raw(reading.rows)
     feature = fitted.features.names.index(reading.feature)
     plain = fitted.scores(rows)
     own = _own(rows[:, feature], reading)

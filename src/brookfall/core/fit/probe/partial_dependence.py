@@ -13,7 +13,7 @@ Values = NDArray[np.float64]
 def shape(fitted: Fitted, reading: ShapeReading) -> Values:
     """Shape (features, 20, classes, 2 + curves): mean score, the standard error of its
     difference from the first point, and single rows' scores."""
-    rows, curves = fitted.raw[reading.rows], min(reading.curves, len(reading.rows))
+    rows, curves = fitted.raw(reading.rows), min(reading.curves, len(reading.rows))
     classes = len(fitted.target.classes) if fitted.target.outcome == "multiclass" else 1
     found = np.full((len(fitted.features.names), POINTS, classes, 2 + reading.curves), np.nan)
     for feature, column in enumerate(fitted.features.columns):

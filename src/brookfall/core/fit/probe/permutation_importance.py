@@ -25,7 +25,7 @@ def influence(fitted: Fitted, reading: InfluenceReading) -> Values:
 
     A feature that no tree splits on, or no coefficient weighs, loses exactly 0 without being tried.
     """
-    design = fitted.prepared.transform(fitted.raw[reading.rows])
+    design = fitted.prepared.transform(fitted.raw(reading.rows))
     plain = _measured(fitted, reading, fitted.of_design(design))
     found = np.zeros((len(fitted.features.names), 3))
     used = _used(fitted)

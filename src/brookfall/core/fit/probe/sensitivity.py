@@ -18,7 +18,7 @@ NOISE = 0.1
 
 def sensitivity(fitted: Fitted, reading: SensitivityReading) -> Values:
     """Shape (features, 3, 2): decisions that change and rows; of a number the mean absolute change and its error."""
-    rows = fitted.raw[reading.rows]
+    rows = fitted.raw(reading.rows)
     plain = fitted.scores(rows)
     found = np.full((len(fitted.features.names), len(DISTURBANCES), 2), np.nan)
     for feature, column in enumerate(fitted.features.columns):
@@ -39,7 +39,7 @@ def sensitivity(fitted: Fitted, reading: SensitivityReading) -> Values:
 
 
 def _learned(fitted: Fitted, feature: int) -> Values:
-    values = fitted.raw[fitted.request.train, feature]
+    values = fitted.features.columns[feature].values[fitted.request.train].astype(np.float64)
     known = values[~np.isnan(values)]
     return known if len(known) else np.zeros(1)
 
@@ -49,7 +49,7 @@ def _filled(fitted: Fitted, feature: int, is_number: bool) -> float:
     learned here. A table without a gap taught the preparation nothing of them."""
     if not is_number:
         return -1.0
-    if np.isnan(fitted.raw[:, feature]).any() or _any_gap(fitted):
+    if np.isnan(fitted.features.columns[feature].values).any() or _any_gap(fitted):
         return np.nan
     rule, learned = fitted.request.recipe.preprocess.missing, _learned(fitted, feature)
     if rule == "mean":

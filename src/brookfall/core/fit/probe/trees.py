@@ -39,7 +39,7 @@ def trees(fitted: Fitted, reading: TreesReading) -> Values:
     if fitted.family.trees is None:
         raise ValueError(f"{fitted.family.words} has no trees")
     target = fitted.subject.target
-    seen, unseen = fitted.design, fitted.prepared.transform(fitted.raw[reading.rows])
+    seen, unseen = fitted.design, fitted.prepared.transform(fitted.raw(reading.rows))
     found: list[Values] = []
     total = 0
     for number, grown in enumerate(fitted.family.trees(fitted.estimator)):
