@@ -5,6 +5,11 @@ from typing import Any
 
 import pytest
 
+from brookfall.core.check.standard_plan import standard_plan
+from brookfall.core.evidence.limit import Limit
+from brookfall.core.plan.departures import departures
+from brookfall.core.plan.plan import Plan
+from brookfall.core.plan.yaml_file import plan_to_yaml
 from brookfall.records.cases import Case
 from brookfall.records.database import transaction
 from tests.api.conftest import Visitor
@@ -180,3 +185,47 @@ def test_a_statement_shows_what_was_judged_of_the_last_version(visitor: SignIn) 
     assert (before["version"], before["judgement"], before["standing"], before["by"]) == (
         "1.0", "It is apt.", "within", "Iris Marrow",
     )  # fmt: skip
+
+
+def test_a_plan_changes_no_policy_but_its_limits(visitor: SignIn) -> None:
+    """Terms, statements and tier of another policy would be a reviewer's own, and nobody would see it."""
+    base = sent(visitor, "Under a policy", "1.0")
+    iris = taken(visitor, base)
+    view = iris.get(f"{base}/plan")
+    policy = view["plan"]["policy"]
+    for changed, words in (
+        ({"policy": {**policy, "approved_years": 50}}, "approved years"),
+        ({"policy": {**policy, "statements": []}, "statements": []}, "statements"),
+        ({"policy": {**policy, "tier": policy["tier"] % 3 + 1}}, "tier"),
+        ({"policy": {**policy, "rows_kept_years": 0}}, "rows kept years"),
+        ({"policy": {**policy, "grounds": []}}, "grounds"),
+        ({"house": {**policy, "gap": {"at_most": 0.9, "ideal": 0}}}, "policy in force"),
+    ):
+        body = {"revision": view["revision"], "plan": {**view["plan"], **changed}}
+        refused = iris.ask("PUT", f"{base}/plan", body)
+        assert refused.status_code == 422
+        assert f"would change what only a policy says: {words}." in refused.json["detail"]
+    loose = {**policy, "gap": {**policy["gap"], "at_most": 0.4}, "level": 0.9}
+    saved = iris.ask("PUT", f"{base}/plan", {"revision": view["revision"], "plan": {**view["plan"], "policy": loose}})
+    assert saved.status_code == 200, saved.text
+
+
+def test_a_plan_from_elsewhere_comes_under_the_policy_of_the_case(visitor: SignIn) -> None:
+    base = sent(visitor, "Plan from elsewhere", "1.0")
+    iris = taken(visitor, base)
+    here = iris.get(f"{base}/plan")
+    tier = here["plan"]["policy"]["tier"]
+    other = standard_plan(tier % 3 + 1, given_parts=False, house=None)
+    strict = other.policy.model_copy(update={"gap": Limit(at_most=0.01, ideal=0), "approved_years": 50})
+    file = plan_to_yaml(other.model_copy(update={"policy": strict, "house": strict}))
+    compared = iris.ask("POST", f"{base}/plan/file", {"name": "other.yaml", "text": file})
+    assert compared.status_code == 200, compared.text
+    plan = compared.json["plan"]
+    assert (plan["policy"]["tier"], plan["policy"]["approved_years"]) == (
+        tier,
+        here["plan"]["policy"]["approved_years"],
+    )
+    assert plan["policy"]["gap"]["at_most"] == 0.01
+    saved = iris.ask("PUT", f"{base}/plan", {"revision": here["revision"], "plan": plan})
+    assert saved.status_code == 200, saved.text
+    assert [one.name for one in departures(Plan.model_validate(saved.json["plan"]))] == ["gap"]

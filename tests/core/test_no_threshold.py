@@ -160,7 +160,7 @@ def test_a_reading_without_a_threshold_decides_nothing(undecided: Subject) -> No
 def test_rows_behind_have_a_score_and_no_decision(undecided: Subject) -> None:
     bench = Bench(undecided, small_plan(checks=("holdout",)))
     ledger = MemoryLedger()
-    for result in run_fits(jobs_of(ask(bench)), bench.subject, 1):
+    for result in run_fits(jobs_of(ask(bench)), bench.subject):
         ledger.keep(result)
     plain = rows_behind(bench, ledger, Behind(model="recipe", part="test"))
     assert [column.name for column in plain.said] == ["score"]

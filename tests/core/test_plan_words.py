@@ -50,6 +50,7 @@ OTHER: dict[str, object] = {
     "merged": {"sex": (("f", "x"),)},
     "own_challengers": (OwnChallenger(name="stump", recipe=Recipe(family="tree", settings={"leaves": 2})),),
     "statements": ("use",),
+    "house": PLAN.policy.model_copy(update={"name": "House"}),
     "settings": {"a_check_of_another_package": {"rounds": 3}},
 }
 OTHER_POLICY: dict[str, object] = {
@@ -300,9 +301,9 @@ def test_every_limit_that_is_not_the_policys_is_told_with_its_reason() -> None:
         assert (found.name, found.what, found.reason) == (name, LIMITS[name], "")
         assert unexplained(changed) == found
         assert unexplained(changed.model_copy(update={"overrides": {name: "Because."}})) is None
-        marked = getattr(with_marks(changed.policy), name)
+        marked = getattr(with_marks(changed), name)
         assert marked.policy == found.policy
-        assert [getattr(with_marks(changed.policy), other).policy for other in LIMITS if other != name] == [None] * (
+        assert [getattr(with_marks(changed), other).policy for other in LIMITS if other != name] == [None] * (
             len(LIMITS) - 1
         )
 

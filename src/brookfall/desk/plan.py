@@ -13,7 +13,7 @@ from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import StaleError, UserError
 from brookfall.core.judge.grounds import missing_grounds
 from brookfall.core.measure.registry import forms, words_of
-from brookfall.core.plan.departures import Departure, departures, unexplained
+from brookfall.core.plan.departures import Departure, departures, not_the_plans, unexplained
 from brookfall.core.plan.plan import Plan
 from brookfall.core.plan.revisions import read_plan
 from brookfall.core.recipe.families import family_of, refuse_threshold
@@ -154,6 +154,11 @@ def set_plan(session: Session, person: Person, case_id: int, plan: Plan, revisio
     declared = Submission.model_validate(case.submission)
     if declared.recipe is not None:
         refuse_threshold(plan.threshold, declared.model.outcome, "The plan's threshold")
+    if fixed := not_the_plans(plan, read_plan(case.plan)):
+        raise UserError(
+            f"The plan would change what only a policy says: {fixed[0]}.",
+            todo="Nothing was changed; load the page again. Limits may depart from the policy, with a reason.",
+        )
     before, after = case.plan, known_checks(plan).model_dump(mode="json")
     if before != after:
         case.plan, case.plan_revision = after, revision + 1

@@ -6,6 +6,7 @@ from sqlalchemy.orm import Session
 
 from brookfall.core.check.standard_plan import fitting
 from brookfall.core.foundation.errors import MissingError
+from brookfall.core.plan.departures import under_policy_of
 from brookfall.core.plan.facts import plan_changes
 from brookfall.core.plan.plan import Plan
 from brookfall.core.plan.revisions import read_plan
@@ -62,4 +63,7 @@ def compare(session: Session, person: Person, case_id: int, other_id: int) -> Co
 
 
 def _compared(title: str, plan: Plan, case: Case) -> ComparedPlan:
-    return ComparedPlan(title=title, plan=plan, changes=list(plan_changes(read_plan(case.plan), plan)))
+    """Of the other plan everything but its policy, which is this case's: its limits may depart from that now."""
+    here = read_plan(case.plan)
+    taken = under_policy_of(plan, here)
+    return ComparedPlan(title=title, plan=taken, changes=list(plan_changes(here, taken)))

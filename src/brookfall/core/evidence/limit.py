@@ -27,7 +27,7 @@ class Limit(BaseModel):
     words, where the plan departs from it.
     """
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
     at_least: float | None = None
     at_most: float | None = None

@@ -61,5 +61,9 @@ class WrongPasswordError(ForbiddenError):
     """What was to be signed was not, for want of the right password."""
 
 
+class CodeWantedError(UserError):
+    """The password was right, and a code of the second factor is wanted besides."""
+
+
 class MissingError(UserError):
     """What was asked for does not exist, or not for this person."""

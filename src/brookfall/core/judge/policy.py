@@ -122,11 +122,11 @@ class StandardPlan(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    shares: dict[str, float]
-    folds: int
-    repeats: int
-    splits: int
-    shuffles: int
+    shares: dict[Literal["training", "validation", "test"], float] = Field(description="per cent, adding up to 100")
+    folds: int = Field(ge=2, le=50)
+    repeats: int = Field(ge=1, le=20)
+    splits: int = Field(ge=10, le=1000)
+    shuffles: int = Field(ge=20, le=1000)
 
 
 STANDARD_PLANS: dict[int, StandardPlan] = {

@@ -95,6 +95,8 @@ def plan_facts(plan: Plan) -> dict[str, str]:
     titles = {one.name: one.title for one in plan.policy.statements}
     facts |= {f"statement on {titles[name].lower()}": "due" for name in plan.statements}
     facts |= {f"check {check.replace('_', ' ')}": "on" for check in plan.checks}
+    if plan.house is not None:
+        facts["policy in force"] = f"{plan.house.name}, whose limits the plan departs from where it says so"
     return facts | _policy(plan.policy)
 
 

@@ -44,6 +44,11 @@ PLAN_REVISION: Final = 2
 """The revision of plans that are written; see ``revisions`` for those that are read."""
 
 
+def _is_none(value: object) -> bool:
+    """What is left out then: plans under the built-in policy read as they did before a house could have its own."""
+    return value is None
+
+
 class Plan(BaseModel):
     """Everything a run depends on beside the package."""
 
@@ -105,6 +110,12 @@ class Plan(BaseModel):
         description="what the reviewer judges in writing, by name; the policy says what each asks",
     )
     policy: Policy
+    house: Policy | None = Field(
+        default=None,
+        exclude_if=_is_none,
+        description="the house's policy that the plan was made under, which its limits may depart from; none is the "
+        "built-in one of the tier",
+    )
     overrides: dict[str, str] = Field(
         default_factory=dict,
         description="why limits depart from the policy, by the limit's name (`gap`; `limits.` before that of a check)",

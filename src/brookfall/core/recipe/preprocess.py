@@ -32,18 +32,20 @@ _NUMERIC = (_NUMBERS, _WORDS)
 """Steps whose columns are numbers: the features' own, and the weights of words in a text."""
 
 
-def raw_matrix(features: Table) -> Matrix:
+def raw_matrix(features: Table, rows: NDArray[np.int64] | None = None) -> Matrix:
     """Shape (n, p): numbers as they are with NaN for gaps, other columns as level positions, -1 for gaps.
 
     Parameters
     ----------
     features : Table
         n rows of p columns.
+    rows : NDArray[np.int64], optional
+        Positions of the rows that are wanted; all n where it is left out.
 
     Returns
     -------
     Matrix
-        Shape (n, p).
+        Shape (rows, p).
 
     Examples
     --------
@@ -53,7 +55,10 @@ def raw_matrix(features: Table) -> Matrix:
     >>> raw_matrix(table.select(["x", "c"])).tolist()
     [[1.0, 0.0], [2.0, 1.0], [4.0, 0.0]]
     """
-    return np.column_stack([column.values.astype(np.float64) for column in features.columns])
+    found = np.empty((features.n_rows if rows is None else len(rows), len(features.columns)))
+    for place, column in enumerate(features.columns):
+        found[:, place] = column.values if rows is None else column.values[rows]
+    return found
 
 
 @dataclass(frozen=True)
