@@ -2,7 +2,8 @@
 
 from brookfall.core.check.registry import called_now, checks, checks_of
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.judge.policy import STANDARD_PLANS, Policy, default_policy
+from brookfall.core.judge.house_policy import HousePolicy
+from brookfall.core.judge.policy import STANDARD_PLANS, default_policy
 from brookfall.core.measure.registry import forms, measures, standard_measure
 from brookfall.core.plan.plan import InUse, Plan
 from brookfall.core.resample.declared import Folds, Given, Shares
@@ -20,7 +21,7 @@ def standard_plan(
     grouped: bool = False,
     timed: bool = False,
     observed: bool = False,
-    policy: Policy | None = None,
+    house: HousePolicy | None = None,
     in_use: InUse | None = None,
     capacity: float | None = None,
 ) -> Plan:
@@ -29,13 +30,15 @@ def standard_plan(
     With a version in use the submitted one is set against it. Where a column groups rows, whole groups stay together:
     a row must not be tested by its own group. Where a column orders rows in time, the latest are unseen and
     cross-validation goes forward in time. With ``observed`` a column says whose outcome was looked at. ``capacity`` is
-    the per cent of cases that can be acted on.
+    the per cent of cases that can be acted on. By the ``house``'s policy, or the built-in one.
 
     >>> plan = standard_plan(2, outcome="number", given_parts=False)
     >>> plan.main_measure, plan.cross_validation.words
     ('r2', '10 folds × 1')
     """
-    standard = STANDARD_PLANS[tier]
+    standard = STANDARD_PLANS[tier] if house is None else house.standard(tier)
+    own = None if house is None else house.policy(tier, outcome)
+    policy = own or default_policy(tier)
     by: By = "groups" if grouped else "time" if timed else "rows"
     return Plan(
         seed=DEFAULT_SEED,
@@ -54,8 +57,9 @@ def standard_plan(
             and (in_use is not None or not checks()[name].needs_version)
             and (observed or not checks()[name].needs_observed)
         ),
-        statements=tuple(one.name for one in (policy or default_policy(tier)).statements),
-        policy=policy or default_policy(tier),
+        statements=tuple(one.name for one in policy.statements),
+        policy=policy,
+        house=own,
     )
 
 
@@ -125,5 +129,11 @@ def by_the_policy_of(plan: Plan, standard: Plan) -> Plan:
     True
     """
     checks_ = (*plan.checks, *(name for name in standard.checks if name not in plan.checks))
-    kept = {"policy": standard.policy, "overrides": {}, "statements": standard.statements, "checks": checks_}
+    kept: dict[str, object] = {
+        "policy": standard.policy,
+        "house": standard.house,
+        "overrides": {},
+        "statements": standard.statements,
+        "checks": checks_,
+    }
     return Plan.model_validate(plan.model_copy(update=kept).model_dump())
