@@ -15,9 +15,11 @@ import click
 from brookfall.core.foundation.errors import UserError
 
 if TYPE_CHECKING:
+    from brookfall.core.judge.house_policy import HousePolicy
     from brookfall.core.plan.plan import Plan
     from brookfall.core.retest.evidence_file import Evidence
     from brookfall.core.submission.package import Package
+    from brookfall.desk.views import NewLink
 
 _NICE = 10
 _FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
@@ -84,6 +86,14 @@ def _start_to_read(_context: click.Context, _parameter: click.Parameter, package
 _package = click.argument("package", type=click.Path(path_type=Path), callback=_start_to_read)
 
 
+_by_policy = click.option(
+    "--policy",
+    "policy_file",
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    help="The house's policy as YAML; else the built-in one.",
+)
+
+
 @click.group()
 @click.version_option(package_name="brookfall")
 def main() -> None:
@@ -93,17 +103,26 @@ def main() -> None:
 @main.command()
 @_package
 @click.option("--plan", "plan_file", type=click.Path(exists=True, path_type=Path), help="A plan as YAML.")
+@_by_policy
 @click.option("--seed", type=click.IntRange(0, 2**32 - 1), help="Replaces the plan's seed, never the recipe's.")
 @click.option("--jobs", type=click.IntRange(1), default=1, show_default=True, help="Processes that fit.")
 @click.option("--only", multiple=True, metavar="CHECK", help="Run only this check; may be repeated.")
 @click.option("--out", type=click.Path(path_type=Path), help="Where the evidence goes; else standard output.")
 def retest(
-    package: Path, plan_file: Path | None, seed: int | None, jobs: int, only: tuple[str, ...], out: Path | None
+    package: Path,
+    plan_file: Path | None,
+    policy_file: Path | None,
+    seed: int | None,
+    jobs: int,
+    only: tuple[str, ...],
+    out: Path | None,
 ) -> None:
     """Re-test PACKAGE (a folder or .zip) and write the evidence as JSON."""
 
     with _told():
-        evidence = _retest(_opened(package), plan_file, seed, jobs, only)
+        if plan_file is not None and policy_file is not None:
+            raise UserError("A plan has its policy in it.", todo="Give --plan or --policy, not both.")
+        evidence = _retest(package, plan_file, policy_file, seed, jobs, only)
     text = evidence.to_json() + "\n"
     if out is None:
         click.echo(text, nl=False)
@@ -182,13 +201,27 @@ def methods() -> None:
 
 @main.command("plan")
 @_package
-def write_plan(package: Path) -> None:
+@_by_policy
+def write_plan(package: Path, policy_file: Path | None) -> None:
     """Write the standard plan of PACKAGE as YAML, to be changed and given to retest."""
     from brookfall.core.plan.yaml_file import plan_to_yaml
 
     with _told():
-        plan = _plan(_opened(package), None)
+        plan = _plan(_opened(package), None, policy_file)
     click.echo(plan_to_yaml(plan), nl=False)
+
+
+@main.command("policy")
+@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path), required=False)
+def write_policy(file: Path | None) -> None:
+    """Write the built-in policy as YAML, to be changed and given to --policy; or say whether FILE can be used."""
+    from brookfall.core.judge.house_policy import built_in_house, house_to_yaml
+
+    if file is None:
+        click.echo(house_to_yaml(built_in_house()), nl=False)
+        return
+    with _told():
+        click.echo(f"{_house(file).name}: can be used.")
 
 
 @main.command()
@@ -401,6 +434,82 @@ def people_commands() -> None:
     """Who may sign in; run where the server's configuration is set."""
 
 
+@people_commands.command("add")
+@click.argument("login")
+@click.option("--name", required=True, help="The name that others read, and that signs.")
+@click.option("--role", "roles", multiple=True, help="What they may do; may be repeated.")
+@click.option("--administrator", is_flag=True, help="The same as --role administrator.")
+@click.option("--mail", default="", help="Where they are written to.")
+def add_a_person(login: str, name: str, roles: tuple[str, ...], administrator: bool, mail: str) -> None:
+    """Add a person who signs in as LOGIN, and print the link by which they choose a password."""
+    from brookfall.desk import accounts
+    from brookfall.records.database import transaction
+
+    wanted = (*roles, *(("administrator",) if administrator else ()))
+    with _told(), transaction() as session:
+        person = accounts.add(session, None, login, name, wanted, mail)
+        link = accounts.new_link(session, None, person.id, _own_address(), mail=False)
+        click.echo(f"{person.name} signs in as {person.login} ({', '.join(person.roles)}), once a password is chosen:")
+        _print_link(link)
+
+
+@people_commands.command("list")
+def list_people() -> None:
+    """Who has an account, what they may do, and when they signed in last."""
+    from brookfall.desk import accounts
+    from brookfall.records.database import transaction
+
+    with _told(), transaction() as session:
+        for one in accounts.accounts_of_all(session):
+            state = "disabled" if one.disabled else "" if one.has_password else "no password yet"
+            last = f"signed in {one.signed_in:%Y-%m-%d %H:%M}" if one.signed_in else "never signed in"
+            told = [one.name, ", ".join(one.roles), last, *([state] if state else [])]
+            click.echo(f"{one.login:<20} {'; '.join(told)}")
+
+
+@people_commands.command("roles")
+@click.argument("login")
+@click.argument("roles", nargs=-1, required=True)
+def set_roles(login: str, roles: tuple[str, ...]) -> None:
+    """Let LOGIN do what ROLES say from now on, and nothing else."""
+    from brookfall.desk import accounts, people
+    from brookfall.records.database import transaction
+
+    with _told(), transaction() as session:
+        person = accounts.set_roles(session, None, people.person_by_login(session, login).id, roles)
+        click.echo(f"{person.name}: {', '.join(person.roles)}.")
+
+
+@people_commands.command("reset")
+@click.argument("login")
+@click.option("--second-factor", is_flag=True, help="Take the second factor away too, where the authenticator is lost.")
+def reset_person(login: str, second_factor: bool) -> None:
+    """Print a new link by which LOGIN chooses a password; the old one works until then."""
+    from brookfall.desk import accounts, people
+    from brookfall.desk import second_factor as factors
+    from brookfall.records.database import transaction
+
+    with _told(), transaction() as session:
+        person = people.person_by_login(session, login)
+        if second_factor:
+            factors.take_away(session, None, person)
+        link = accounts.new_link(session, None, person.id, _own_address(), mail=False)
+        click.echo(f"{person.name} chooses a new password:")
+        _print_link(link)
+
+
+def _own_address() -> str:
+    from brookfall.records.config import config
+
+    return config().public_url or ""
+
+
+def _print_link(link: "NewLink") -> None:
+    address = link.link if "://" in link.link else f"(the address of your server){link.link}"
+    click.echo(f"  {address}")
+    click.echo(f"It works once, until {link.ends:%Y-%m-%d %H:%M} UTC, and can't be shown again.")
+
+
 @people_commands.command("disable")
 @click.argument("login")
 @click.option("--reason", required=True, help="Why; the record keeps it.")
@@ -426,7 +535,7 @@ def enable_person(login: str) -> None:
 
 
 def _retest(
-    package: "Package", plan_file: Path | None, seed: int | None, jobs: int, only: tuple[str, ...]
+    path: Path, plan_file: Path | None, policy_file: Path | None, seed: int | None, jobs: int, only: tuple[str, ...]
 ) -> "Evidence":
     from brookfall.core.check.bench import Bench
     from brookfall.core.check.standard_plan import known_checks
@@ -435,8 +544,11 @@ def _retest(
     from brookfall.core.retest.run import retest as run_retest
     from brookfall.core.submission.subject import subject_of
 
+    package = _opened(path)
     subject = subject_of(package)
-    plan = _plan(package, plan_file)
+    plan = _plan(package, plan_file, policy_file)
+    sha256 = package.sha256
+    del package  # its files are as large as the rows, and nothing reads them from here on
     changes = {"seed": seed if seed is not None else plan.seed, "checks": only or plan.checks}
     plan = known_checks(Plan.model_validate({**plan.model_dump(), **changes}))
     showing = sys.stderr.isatty()
@@ -446,10 +558,21 @@ def _retest(
             click.echo(f"\r{done} of {needed} fits", nl=done == needed, err=True)
 
     exhibits = run_retest(Bench(subject, plan), jobs, progress)
-    return evidence_of(package.sha256, plan, subject.roles, exhibits)
+    return evidence_of(sha256, plan, subject.roles, exhibits)
 
 
-def _plan(package: "Package", plan_file: Path | None) -> "Plan":
+def _house(file: Path) -> "HousePolicy":
+    from brookfall.core.check.registry import checks
+    from brookfall.sandbox import sandbox
+
+    try:
+        text = file.read_text(encoding="utf-8")
+    except UnicodeDecodeError as problem:
+        raise UserError("The policy is not UTF-8 text.", todo="Save it as such.", file=str(file)) from problem
+    return sandbox.read_policy_file(text, str(file), tuple(checks()))
+
+
+def _plan(package: "Package", plan_file: Path | None, policy_file: Path | None = None) -> "Plan":
     from brookfall.core.check.standard_plan import standard_plan
     from brookfall.core.submission.stated_capacity import stated_capacity
     from brookfall.sandbox import sandbox
@@ -465,6 +588,7 @@ def _plan(package: "Package", plan_file: Path | None) -> "Plan":
             grouped=(roles.group or roles.occasion) is not None,
             timed=roles.time is not None,
             observed=roles.observed is not None,
+            house=None if policy_file is None else _house(policy_file),
             capacity=None if stated is None else stated.percent,
         )
     try:

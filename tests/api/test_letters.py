@@ -14,8 +14,9 @@ from typing import Any
 import pytest
 from sqlalchemy import select
 
+from brookfall.api import account_routes
 from brookfall.demo.seed import PASSWORD
-from brookfall.desk import letters
+from brookfall.desk import accounts, letters
 from brookfall.desk.letter_text import Line
 from brookfall.desk.people import add_person
 from brookfall.engine import letters as post
@@ -47,7 +48,7 @@ def mails(port: int, monkeypatch: pytest.MonkeyPatch, app: Any) -> None:
     """A house that mails to a stand-in on that port, whether one is there or not."""
     update = {"mail_server": f"smtp://127.0.0.1:{port}", "public_url": "https://brookfall.example"}
     told = config().model_copy(update={**update, "mail_from": "brookfall@brookfall.example"})
-    for module in (letters, post):
+    for module in (letters, post, accounts, account_routes):
         monkeypatch.setattr(module, "config", lambda: told)
     with transaction() as session:
         for person in session.scalars(select(Person)):
@@ -357,3 +358,21 @@ def test_a_letter_is_seen_by_whom_it_is_to_alone(pair: tuple[Visitor, Visitor], 
     assert not any("Seen by one" in one["subject"] for one in visitor("ada").get("/api/letters"))
     with transaction() as session:
         assert session.get(ToldOf, olive.get("/api/session")["id"]) is not None
+
+
+def test_a_one_time_link_is_mailed_to_its_person_alone(visitor: SignIn, app: Any, box: Path) -> None:
+    wren = visitor("wren")
+    new = {"login": "wilma", "name": "Wilma Rill", "roles": ["owner"], "mail": "wilma@house.example"}
+    page = wren.ask("POST", "/api/people", new).json
+    assert page["mails"]
+    link = wren.ask("POST", f"/api/people/{page['account']['id']}/link", {"mail": True})
+    assert (link.json["link"], link.json["mailed_to"]) == ("", "wilma@house.example")
+    rounds()
+    (message,) = posted(box)
+    assert (message["To"], message["Subject"]) == ("wilma@house.example", "Your password for Brookfall")
+    assert "you sign in to Brookfall as wilma" in body(message)
+    found = re.search(r"https://brookfall\.example/welcome#(\S+)", body(message))
+    assert found is not None
+    assert found[1] in body(message, "html")
+    use = {"secret": found[1], "password": "seven grey herons wade"}
+    assert Visitor(app.test_client()).ask("PUT", "/api/password-link", use).status_code == 204

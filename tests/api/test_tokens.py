@@ -110,7 +110,8 @@ def test_a_cookie_without_a_csrf_token_is_still_refused(visitor: SignIn) -> None
 
 def test_there_are_not_too_many(visitor: SignIn) -> None:
     wren = visitor("wren")
-    for number in range(20):
+    in_use = [token for token in wren.ask("GET", "/api/tokens").json if token["revoked"] is None]
+    for number in range(len(in_use), 20):
         secret_of(wren, f"token {number}")
     refused = wren.ask("POST", "/api/tokens", {"name": "one more", "scopes": ["read"]})
     assert refused.status_code == 422

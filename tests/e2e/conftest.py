@@ -115,7 +115,7 @@ def sessions(site: str, browser: Browser) -> Callable[[str], Any]:
 
 @pytest.fixture
 def open_as(site: str, browser: Browser, sessions: Callable[[str], Any]) -> Iterator[Open]:
-    """Opens a page signed in as one of the demo's people; any fault in the page's console fails the test."""
+    """Opens a page signed in as one of the demo's people, or as nobody for ``""``; any fault in the page's console fails the test."""
     faults: list[str] = []
     contexts: list[Any] = []
 
@@ -126,9 +126,8 @@ def open_as(site: str, browser: Browser, sessions: Callable[[str], Any]) -> Iter
 
     def sign_in(login: str) -> Page:
         size: ViewportSize = {"width": 1280, "height": 800}
-        context = browser.new_context(
-            viewport=size, base_url=site, storage_state=sessions(login), reduced_motion="reduce"
-        )
+        known = sessions(login) if login else None
+        context = browser.new_context(viewport=size, base_url=site, storage_state=known, reduced_motion="reduce")
         contexts.append(context)
         page = context.new_page()
         page.set_default_timeout(60_000)
@@ -136,7 +135,7 @@ def open_as(site: str, browser: Browser, sessions: Callable[[str], Any]) -> Iter
         page.on("console", watch)
         page.on("pageerror", lambda error: faults.append(str(error)))
         page.goto("/")
-        page.get_by_role("button", name="Sign out").wait_for()
+        page.get_by_role("button", name="Sign out" if login else "Sign in").wait_for()
         return page
 
     yield sign_in

@@ -165,6 +165,31 @@ def test_the_head_of_a_case_gives_way_to_what_is_scrolled(open_as: Open, case_ad
     assert top() == tall
 
 
+def test_from_a_figure_to_how_it_is_made_in_two_steps(open_as: Open, case_address: str) -> None:
+    page = open_as("iris")
+    page.goto(f"{case_address}/evidence?exhibit=7")
+    how = page.get_by_role("region", name="How it was computed")
+    how.get_by_role("link", name="AUC", exact=True).click()
+    auc = page.get_by_role("article").filter(has=page.get_by_role("heading", name="AUC auc", exact=True))
+    expect(auc).to_be_in_viewport()
+    expect(auc).to_contain_text("The share of pairs of a positive and a negative row")
+    expect(auc).to_contain_text("0.525 [0.365 to 0.680], n 60, by delong_logit")
+    page.goto("/methods")
+    find = page.get_by_role("searchbox", name="Find")
+    find.fill("wilson score")
+    expect(page.get_by_role("status")).to_have_text(re.compile(r"^\d+ of \d+ methods$"))
+    find.fill("nobody says this")
+    expect(page.get_by_text("No method says that.")).to_be_visible()
+    page.goto("/methods?find=leak")
+    names = page.get_by_role("navigation", name="Methods by name")
+    expect(names.get_by_role("link", name="Leak suspects", exact=True)).to_be_visible()
+    expect(names.get_by_role("link", name="AUC", exact=True)).to_have_count(0)
+    assert serious(page) == []
+    page.emulate_media(media="print")
+    expect(page.get_by_role("navigation", name="Brookfall")).to_be_hidden()
+    expect(page.get_by_role("heading", name="Methods", exact=True)).to_be_visible()
+
+
 def test_a_new_password_and_what_the_security_log_says_of_it(open_as: Open) -> None:
     from brookfall.desk.people import add_person
     from brookfall.records.database import transaction

@@ -17,8 +17,12 @@ import { Findings } from "./screens/findings/Findings";
 import { Holding } from "./screens/Holding";
 import { InboxScreen } from "./screens/InboxScreen";
 import { Letters } from "./screens/Letters";
+import { Methods } from "./screens/methods/Methods";
 import { Models } from "./screens/Models";
 import { ModelScreen } from "./screens/ModelScreen";
+import { AccountScreen } from "./screens/people/AccountScreen";
+import { People } from "./screens/people/People";
+import { Welcome } from "./screens/people/Welcome";
 import { Plan } from "./screens/plan/Plan";
 import { RecordScreen } from "./screens/record/RecordScreen";
 import { RowsBehind } from "./screens/RowsBehind";
@@ -33,6 +37,7 @@ import { Submit } from "./screens/submit/Submit";
 
 export function App() {
   const me = useMe();
+  if (location.pathname === "/welcome") return <Welcome />;
   if (me.isPending) return <Fetching what="your session" />;
   if (!me.data) return <SignIn />;
   return <Pages me={me.data} />;
@@ -49,7 +54,14 @@ function Pages({ me }: { me: Schemas["PersonView"] }) {
       </Box>
     );
   return (
-    <Box sx={{ display: "flex", flexDirection: "column", height: "100vh" }}>
+    <Box
+      sx={{
+        display: "flex",
+        flexDirection: "column",
+        height: "100vh",
+        "@media print": { display: "block", height: "auto" },
+      }}
+    >
       <Bar me={me} />
       <KeysHelp />
       <Routes>
@@ -65,6 +77,9 @@ function Pages({ me }: { me: Schemas["PersonView"] }) {
         <Route path="/letters" element={<Letters />} />
         <Route path="/record" element={<RecordScreen verifies={me.roles.some((role) => role !== "owner")} />} />
         <Route path="/retention" element={<Retention />} />
+        <Route path="/methods" element={<Methods />} />
+        <Route path="/people" element={<People />} />
+        <Route path="/people/:personId" element={<AccountScreen me={me} />} />
         <Route path="/security" element={<SecurityLog />} />
         <Route path="/cases/:caseId" element={<CaseFrame />}>
           <Route index element={<Navigate to="brief" replace />} />

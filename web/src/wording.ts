@@ -63,6 +63,13 @@ export function measure(name: string): string {
   return name.replaceAll("_", " ");
 }
 
+/** The measure that a figure is of, or a comparison of; null where it has no page of its own. */
+export function measureItself(name: string): string | null {
+  if (known?.measures.some((one) => one.name === name)) return name;
+  const suffix = Object.keys(known?.comparisons ?? {}).find((one) => name.endsWith(`_${one}`));
+  return suffix ? measureItself(name.slice(0, -suffix.length - 1)) : null;
+}
+
 /** The seven questions by number, in order. */
 export function questions(): { number: number; question: string; title: string; short: string }[] {
   return Object.entries(known?.questions ?? {}).map(([number, question]) => ({

@@ -8,6 +8,7 @@ from flask import Blueprint, Flask, Response, abort, g, make_response, request, 
 from flask_openapi3 import Info, OpenAPI
 from pydantic import ValidationError
 
+from brookfall.api.account_routes import account_api
 from brookfall.api.blueprint import QUEUE
 from brookfall.api.condition_routes import condition_api
 from brookfall.api.decision_routes import decision_api
@@ -35,6 +36,7 @@ from brookfall.api.statement_routes import statement_api
 from brookfall.records.config import config
 
 _PARTS = (
+    account_api,
     api,
     drafts_api,
     inbox_api,

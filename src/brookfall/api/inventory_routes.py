@@ -38,6 +38,14 @@ class InUseBody(BaseModel):
     version: str | None = Field(max_length=40)
 
 
+class TeamOfBody(BaseModel):
+    """``team``: the name of the team that the model is of; none where it is of none."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    team: str | None = Field(max_length=120)
+
+
 class WithdrawalBody(BaseModel):
     """``reason``: why the model is withdrawn; none to take it up again."""
 
@@ -107,6 +115,14 @@ def put_in_use(path: ModelPath, body: InUseBody) -> ModelPage:
 def put_withdrawal(path: ModelPath, body: WithdrawalBody) -> ModelPage:
     with transaction() as session:
         return model_acts.withdraw(session, asking(session), path.model_key, body.reason)
+
+
+@inventory_api.put("/models/<string:model_key>/team", responses={200: ModelPage})
+@login_required
+@shows
+def put_team_of(path: ModelPath, body: TeamOfBody) -> ModelPage:
+    with transaction() as session:
+        return model_acts.say_team(session, asking(session), path.model_key, body.team)
 
 
 @inventory_api.put("/models/<string:model_key>/tier", responses={200: ModelPage})

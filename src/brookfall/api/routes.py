@@ -1,16 +1,18 @@
 """Every address of the API. Each opens a transaction, asks the desk, and sends what it shows."""
 
 from collections.abc import Mapping
+from functools import cache
 from typing import Literal
 
 from flask import current_app, request
 from flask_login import login_required
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, RootModel
 from sqlalchemy import text
 
 from brookfall.api.blueprint import QUEUE, blueprint, shows
 from brookfall.api.dates import date_of
 from brookfall.api.session import asking
+from brookfall.core.check.methods import Method, methods
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.retest.screening.rows_of_issue import Where
 from brookfall.core.submission.files import safe_path
@@ -103,6 +105,10 @@ class TableQuery(BaseModel):
     name: str
 
 
+class Methods(RootModel[list[Method]]):
+    pass
+
+
 class CaseId(View):
     case_id: int
 
@@ -155,6 +161,19 @@ def post_case() -> CaseId:
 @shows
 def get_vocabulary() -> Vocabulary:
     return vocabulary.vocabulary()
+
+
+@api.get("/methods", responses={200: Methods})
+@login_required
+@shows
+def get_methods() -> Methods:
+    """What every measure, check and family of this server says of itself."""
+    return _methods()
+
+
+@cache
+def _methods() -> Methods:
+    return Methods(list(methods()))
 
 
 @api.get("/cases/<int:case_id>", responses={200: CaseView})

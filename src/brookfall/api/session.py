@@ -30,7 +30,9 @@ _login = LoginManager()
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
 CSRF_COOKIE = "brookfall_csrf"
 _SIGN_IN = "/api/session"
-_OF_SESSIONS_ALONE = ("/api/tokens", "/api/security-log", "/api/password")
+_OF_SESSIONS_ALONE = (
+    "/api/tokens", "/api/security-log", "/api/password", "/api/people", "/api/sessions", "/api/second-factor",
+)  # fmt: skip
 """Addresses that no token opens: who finds a token must not make another, or learn who signs in from where."""
 
 _ONE_A_MINUTE = parse("1 per minute")

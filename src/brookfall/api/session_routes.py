@@ -16,7 +16,9 @@ from brookfall.api.session import (
     secret_of_cookie,
     typed_account,
 )
+from brookfall.core.foundation.errors import CodeWantedError
 from brookfall.desk import letters, people, security, sessions, tokens
+from brookfall.desk.sign_in import sign_in as sign_in_by
 from brookfall.desk.tokens import Scope
 from brookfall.desk.views import LetterView, MailView, NewToken, PersonView, SecurityLogView, TokenView
 from brookfall.records.database import transaction
@@ -30,6 +32,7 @@ class Credentials(BaseModel):
 
     login: str = Field(max_length=80)
     password: str = Field(max_length=1000)
+    code: str = Field(default="", max_length=40, description="of the second factor, where the person has one")
 
 
 class PasswordBody(BaseModel):
@@ -72,9 +75,13 @@ class LogQuery(BaseModel):
 @guesses_counted(typed_account)
 def sign_in(body: Credentials) -> Response:
     with transaction() as session:
-        person = people.sign_in(session, body.login, body.password, address())
+        try:
+            person = sign_in_by(session, body.login, body.password, body.code, address())
+        except CodeWantedError as wanted:
+            return problem(401, "A code is wanted", wanted.what, "code", wanted.todo)
         if person is None:
-            return problem(401, "Not signed in", "The name or the password is not right.", todo="Try again.")
+            wrong = "The name, the password or the code" if body.code else "The name or the password"
+            return problem(401, "Not signed in", f"{wrong} is not right.", todo="Try again.")
         secret = sessions.begin(session, person, address(), secret_of_cookie())
         view, person_id = people.person_view(person), person.id
     enter_session(secret, person_id)

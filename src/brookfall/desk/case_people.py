@@ -3,7 +3,7 @@
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from brookfall.desk import people
+from brookfall.desk import people, teams
 from brookfall.desk.said import parts_of
 from brookfall.desk.views import CasePeopleView, NamedPerson
 from brookfall.records.cases import Case
@@ -15,15 +15,16 @@ def case_people(session: Session, person: Person, case_id: int) -> CasePeopleVie
     case = people.case_for(session, person, case_id)
     others = [one for one in of_case(session, case) if one.id != person.id]
     return CasePeopleView(
-        answerable=answerable(case),
+        answerable=answerable(session, case),
         addressable=[NamedPerson(login=one.login, name=one.name) for one in others],
     )
 
 
-def answerable(case: Case) -> list[str]:
-    """The people of the case's model, and the team that it is declared to be of."""
-    mine = [case.registered.owner.name, *(one.name for one in case.registered.members)]
-    return list(dict.fromkeys([*mine, str(case.submission["model"]["owner"])]))
+def answerable(session: Session, case: Case) -> list[str]:
+    """The people of the case's model, the team that it is of, who it is declared to be of, and the house's teams."""
+    model = case.registered
+    mine = [model.owner.name, *(one.name for one in model.members), *([model.team.name] if model.team else [])]
+    return list(dict.fromkeys([*mine, str(case.submission["model"]["owner"]), *teams.open_names(session)]))
 
 
 def of_case(session: Session, case: Case) -> list[Person]:

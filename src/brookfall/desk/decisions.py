@@ -96,7 +96,7 @@ def decision_page(session: Session, person: Person, case_id: int) -> DecisionPag
         statement=statement_of(session, frozen) if frozen else None,
         statement_sha256=frozen.statement_sha256 if frozen else None,
         approval=approval_view(session, person, case_id),
-        answerable=answerable(case),
+        answerable=answerable(session, case),
         approved_years=read_plan(case.plan).policy.approved_years,
     )
 
@@ -111,7 +111,7 @@ def propose(session: Session, person: Person, case_id: int, proposal: Proposal) 
         raise UserError("No condition is given.", todo="Write at least one, with its date, or approve without.")
     if proposal.kind != "approved_with_conditions" and proposal.conditions:
         raise UserError("This decision takes no conditions.", todo="Remove them, or approve with conditions.")
-    _refuse_conditions(proposal, case)
+    _refuse_conditions(session, proposal, case)
     over = _over(session, person, case, proposal.kind)
     if over and not proposal.despite.strip():
         raise UserError(f"It would be approved over this: {over[0]}", todo="Write the reason why, in its field.")
@@ -145,14 +145,14 @@ def propose(session: Session, person: Person, case_id: int, proposal: Proposal) 
     return decision_page(session, person, case_id)
 
 
-def _refuse_conditions(proposal: Proposal, case: Case) -> None:
+def _refuse_conditions(session: Session, proposal: Proposal, case: Case) -> None:
     """UserError where the date of one is past, or who has to meet it does not belong to the model."""
-    names = answerable(case)
+    names = answerable(session, case)
     for condition in proposal.conditions:
         if condition.who and condition.who not in names:
             raise UserError(
                 f"{condition.who} does not belong to the model, so can't be asked to meet a condition.",
-                todo="Choose one of its people, its team, or nobody by name.",
+                todo="Choose one of its people, a team, or nobody by name.",
             )
         if condition.due < today():
             raise UserError(

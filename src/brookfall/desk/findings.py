@@ -85,7 +85,7 @@ def write(session: Session, person: Person, case_id: int, text: FindingText, *, 
     """A new finding, sent to the owner or kept as a draft; the exhibits it cites are quoted as they stand now."""
     case = people.reviewed_case(session, person, case_id)
     _refuse_past(text, None)
-    _refuse_stranger(text, case, "")
+    _refuse_stranger(session, text, case, "")
     number = (session.scalar(select(func.max(Finding.number)).where(Finding.case_id == case_id)) or 0) + 1
     finding = Finding(
         case_id=case.id,
@@ -117,7 +117,7 @@ def edit(
     case = people.reviewed_case(session, person, case_id)
     finding = changeable(session, person, case, finding_id, "change", revision)
     _refuse_past(text, finding.due)
-    _refuse_stranger(text, case, finding.action_owner)
+    _refuse_stranger(session, text, case, finding.action_owner)
     before = finding_view(session, person, finding).model_dump(mode="json", include=_TEXT)
     for name, value in _columns(session, case, text, finding.cites).items():
         setattr(finding, name, value)
@@ -140,12 +140,12 @@ def _refuse_past(text: FindingText, before: date | None) -> None:
         raise UserError(f"{text.due:%-d %b %Y} is past.", todo="Give a date to come by which it must be done.")
 
 
-def _refuse_stranger(text: FindingText, case: Case, before: str) -> None:
+def _refuse_stranger(session: Session, text: FindingText, case: Case, before: str) -> None:
     """What must be done is asked of the model's people or team; what was written before these were known may stay."""
-    if text.action_owner not in ("", before, *answerable(case)):
+    if text.action_owner not in ("", before, *answerable(session, case)):
         raise UserError(
             f"{text.action_owner} does not belong to the model, so can't be asked to mend it.",
-            todo="Choose one of its people, its team, or nobody by name.",
+            todo="Choose one of its people, a team, or nobody by name.",
         )
 
 

@@ -107,6 +107,10 @@ def act_on(session: Session, person: Person, case_id: int, done: CaseDone) -> Ca
             todo="Nothing was changed; load the page again.",
         )
     _KIND.refuse(done.act, case.state, parts_of(person, case), case, seen=0, revision=0)
+    return _do(session, person, case, done)
+
+
+def _do(session: Session, person: Person, case: Case, done: CaseDone) -> Case:
     if not done.reason.strip():
         raise UserError("Nothing says why.", todo="Write the reason; the record keeps it.")
     before, after = _change(session, person, case, done)
@@ -122,6 +126,8 @@ def act_on(session: Session, person: Person, case_id: int, done: CaseDone) -> Ca
 def hand_over_all(session: Session, person: Person, of_id: int, to: str, reason: str) -> HandedOver:
     """Hands every case that a reviewer has in review to another, each as :func:`act_on` does, and tells which can't be.
 
+    An administrator may, of any reviewer: somebody has to when one leaves.
+
     Raises
     ------
     UserError
@@ -132,18 +138,30 @@ def hand_over_all(session: Session, person: Person, of_id: int, to: str, reason:
     other = session.scalar(select(Person).where(Person.login == to.strip(), Person.disabled.is_(None)))
     if other is None or "reviewer" not in other.roles:
         raise UserError(f"No reviewer signs in as '{to.strip()}'.", todo="Choose one of the list.")
-    mine = people.visible_cases(person).where(Case.reviewer_id == of_id, Case.state == "in_review")
+    for_house = "administrator" in person.roles
+    seen = select(Case) if for_house else people.visible_cases(person)
+    mine = seen.where(Case.reviewer_id == of_id, Case.state == "in_review").order_by(Case.id)
+    done = CaseDone(act="hand_over", state="in_review", reason=reason, to=to)
     handed, left = [], []
-    for case in session.scalars(mine.order_by(Case.id)).unique().all():
+    for case in session.scalars(mine.with_for_update() if for_house else mine).unique().all():
         name = f"{case.model} {case.version}"
         try:
             with session.begin_nested():
-                act_on(session, person, case.id, CaseDone(act="hand_over", state="in_review", reason=reason, to=to))
+                if for_house:
+                    _refuse_own(person, case)
+                    _do(session, person, case, done)
+                else:
+                    act_on(session, person, case.id, done)
         except (ForbiddenError, UserError, StaleError) as problem:
             left.append(LeftCase(case_id=case.id, case=name, why=str(problem)))
         else:
             handed.append(name)
     return HandedOver(handed=handed, left=left)
+
+
+def _refuse_own(person: Person, case: Case) -> None:
+    if people.belongs_to_case(person, case):
+        raise ForbiddenError("It is of a model that you belong to.", todo="Ask another administrator.")
 
 
 def who_holds_what(session: Session, person: Person) -> list[HoldsView]:

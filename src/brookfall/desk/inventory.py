@@ -13,6 +13,7 @@ from brookfall.core.judge.finding_life import UNSETTLED
 from brookfall.desk import people, re_review
 from brookfall.desk.approvals import approvals_of, approvals_today
 from brookfall.desk.docket import HEADS, lines_of
+from brookfall.desk.teams import open_names
 from brookfall.desk.time_line import time_line
 from brookfall.desk.views import BelongsView, ConditionShort, ModelLine, ModelPage, ModelsView, TierView, VersionView
 from brookfall.records.approvals import ApprovalCondition
@@ -110,6 +111,8 @@ def model_page(session: Session, person: Person, key: str) -> ModelPage:
         name=model.name,
         owner=_as_person(model.owner),
         members=[_as_person(member) for member in model.members],
+        team=model.team.name if model.team else None,
+        teams=open_names(session) if model.owner_id == person.id else [],
         created=model.created,
         in_use=model.in_use,
         approved=list(may_be_used),

@@ -3,6 +3,7 @@ auditors, once a day, how far the record goes. Written from the inbox and the re
 
 import re
 from collections.abc import Sequence
+from datetime import datetime
 
 from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
@@ -39,9 +40,7 @@ def mail_view(person: Person) -> MailView:
 def choose(session: Session, person: Person, address: str, when: MailWhen) -> MailView:
     """Where and when one is mailed from now on; UserError where it is no address."""
     mine = session.get_one(Person, person.id)
-    address = address.strip()
-    if address and not _ADDRESS.fullmatch(address):
-        raise UserError(f"'{address}' is no mail address.", todo="Write one, such as name@example.org.")
+    address = checked_address(address)
     if (mine.mail or "", mine.mail_when) != (address, when):
         # The address is the person's own, and the record is read by others: it says only whether there is one.
         before = {"when": mine.mail_when, "address": "given" if mine.mail else None}
@@ -49,6 +48,22 @@ def choose(session: Session, person: Person, address: str, when: MailWhen) -> Ma
         mine.mail, mine.mail_when = address or None, when
         audit_log.append(session, mine, "chose how to be mailed", mine.name, before=before, after=after)
     return mail_view(mine)
+
+
+def checked_address(address: str) -> str:
+    """A mail address, or nothing; UserError where it is neither."""
+    address = address.strip()
+    if address and not _ADDRESS.fullmatch(address):
+        raise UserError(f"'{address}' is no mail address.", todo="Write one, such as name@example.org.")
+    return address
+
+
+def write_link(session: Session, person: Person, link: str, ends: datetime) -> None:
+    """Writes to a person by which link they give themselves a password."""
+    line = Line("choose your password", link)
+    closing = f"The link works once, until {ends:%-d %b %Y, %H:%M} UTC. Whoever did not ask for it can let it lie."
+    opening = f"{person.name}, you sign in to Brookfall as {person.login}."
+    _keep(session, person, Words("Your password for Brookfall", opening, (("What to do", (line,)),), closing))
 
 
 def letters_view(session: Session, person: Person, page: int) -> list[LetterView]:

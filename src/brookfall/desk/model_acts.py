@@ -18,6 +18,7 @@ from brookfall.desk.approvals import approvals_today
 from brookfall.desk.inventory import TIER, may_set_tier, model_page, visible
 from brookfall.desk.judges import judges_of
 from brookfall.desk.set_up import first_plan
+from brookfall.desk.teams import by_name
 from brookfall.desk.views import ModelPage
 from brookfall.records import audit_log
 from brookfall.records.cases import Case
@@ -90,6 +91,24 @@ def remove_member(session: Session, person: Person, key: str, person_id: int) ->
         raise MissingError("This person is no member of the model.", todo="Load the page again.")
     model.members.remove(other)
     _entered(session, person, model, "removed a member of the model", other)
+    return model_page(session, person, key)
+
+
+def say_team(session: Session, person: Person, key: str, team: str | None) -> ModelPage:
+    """Which team the model is of, or none: its owner's word. UserError where no such team can be chosen."""
+    model = _own(session, person, key)
+    before = model.team.name if model.team else None
+    if team != before:
+        model.team = None if team is None else by_name(session, team)
+        session.flush()
+        audit_log.append(
+            session,
+            person,
+            "said which team a model is of",
+            f"{model.name} ({model.key})",
+            before={"team": before},
+            after={"team": team},
+        )
     return model_page(session, person, key)
 
 

@@ -1,22 +1,23 @@
 """People: signing in, and who may do what on which case. The rules are kept here and nowhere else."""
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
-from sqlalchemy import ColumnElement, Select, and_, false, func, not_, or_, select, true
+from sqlalchemy import ColumnElement, Select, and_, false, func, not_, or_, select, true, update
 from sqlalchemy.orm import Session, selectinload
 
 from brookfall.core.evidence.acts import VALIDATORS_ALONE
 from brookfall.core.foundation.errors import ForbiddenError, MissingError, UserError, WrongPasswordError
 from brookfall.core.judge.life import Part
 from brookfall.desk import sessions
+from brookfall.desk.passwords import SHORTEST, refuse_weak
 from brookfall.desk.views import PersonView
 from brookfall.records import audit_log, security_log
 from brookfall.records.cases import Case
 from brookfall.records.clock import now
 from brookfall.records.inventory import ModelMember, RegisteredModel
-from brookfall.records.people import Person
+from brookfall.records.people import PasswordLink, Person
 
 ROLES = ("owner", "reviewer", "countersigner", "auditor", "administrator")
 _SEES_ALL = {"reviewer", "countersigner", "auditor"}
@@ -27,43 +28,46 @@ _NOBODY = _hasher.hash("nobody has this password")
 
 def add_person(session: Session, login: str, name: str, password: str, roles: tuple[str, ...]) -> Person:
     """A new person; UserError for an unknown role or a password under ten characters."""
-    unknown = [role for role in roles if role not in ROLES]
-    if unknown:
-        raise UserError(f"'{unknown[0]}' is not a role.", todo=f"Roles are {', '.join(ROLES)}.")
     hashed = _hasher.hash(_long_enough(password))
-    person = Person(login=login, name=name, password_hash=hashed, roles=list(roles), created=now())
+    person = Person(login=login, name=name, password_hash=hashed, roles=known_roles(roles), created=now())
     session.add(person)
     session.flush()
     audit_log.append(session, None, "added a person", f"{name} ({', '.join(roles)})", after={"login": login})
     return person
 
 
-def sign_in(session: Session, login: str, password: str, address: str = "") -> Person | None:
-    """The person, or None, with an entry in the security log. A login that nobody has, or whose person was disabled,
-    takes as long as a wrong password."""
-    person = session.scalar(select(Person).where(Person.login == login))
+def known_roles(roles: Collection[str]) -> list[str]:
+    """The roles in their order; UserError where one is none, or there is none."""
+    unknown = sorted(set(roles) - set(ROLES))
+    if unknown or not roles:
+        what = f"'{unknown[0]}' is not a role." if unknown else "The person has no role."
+        raise UserError(what, todo=f"Roles are {', '.join(ROLES)}.")
+    return [role for role in ROLES if role in roles]
+
+
+def known_of(person: Person) -> tuple[str, ...]:
+    """What a guess at this person's password would begin with."""
+    return (person.login, *person.name.split(), *([person.mail] if person.mail else []))
+
+
+def set_password(person: Person, password: str) -> None:
+    """The person's password from now on; whether it is good enough was asked before."""
+    person.password_hash = _hasher.hash(password)
+
+
+def is_password(person: Person | None, password: str) -> bool:
+    """Whether it is the person's. Nobody's takes as long, and that of who has none yet."""
     try:
-        _hasher.verify(person.password_hash if person else _NOBODY, password)
-        right = person is not None and person.disabled is None
+        _hasher.verify((person and person.password_hash) or _NOBODY, password)
     except (VerificationError, InvalidHashError):
-        right = False
-    security_log.enter(
-        session,
-        "signed in" if right else "refused to sign in",
-        login=login,
-        person=person,
-        address=address,
-        detail="disabled" if person is not None and person.disabled is not None else "",
-    )
-    return person if right else None
+        return False
+    return person is not None and bool(person.password_hash)
 
 
 def check_password(person: Person, password: str, undone: str = "Nothing was signed") -> None:
     """Signing takes the password again; ForbiddenError when it is wrong."""
-    try:
-        _hasher.verify(person.password_hash, password)
-    except (VerificationError, InvalidHashError):
-        raise WrongPasswordError("The password is not right.", todo=f"{undone}; type it again.") from None
+    if not is_password(person, password):
+        raise WrongPasswordError("The password is not right.", todo=f"{undone}; type it again.")
 
 
 def change_password(session: Session, person: Person, old: str, new: str, *, keep: str, address: str = "") -> None:
@@ -74,18 +78,20 @@ def change_password(session: Session, person: Person, old: str, new: str, *, kee
     ForbiddenError
         The old one is not right.
     UserError
-        The new one is shorter than ten characters, or no other.
+        The new one is too short, too easily guessed, or no other.
     """
     check_password(person, old, "Nothing was changed")
     if new == old:
         raise UserError("The new password is the old one.", todo="Choose another.")
-    person.password_hash = _hasher.hash(_long_enough(new))
+    set_password(person, refuse_weak(new, known_of(person)))
     sessions.end_all(session, person, but=keep)
     security_log.enter(session, "changed a password", login=person.login, person=person, address=address)
 
 
-def disable(session: Session, login: str, reason: str) -> Person:
+def disable(session: Session, login: str, reason: str, by: Person | None = None) -> Person:
     """Ends a person's sessions and tokens, and lets them sign in no more. What they did and hold stays.
+
+    ``by`` is None at the command line.
 
     Raises
     ------
@@ -94,30 +100,38 @@ def disable(session: Session, login: str, reason: str) -> Person:
     UserError
         They are disabled already, or no reason is given.
     """
-    person = _by_login(session, login)
+    person = person_by_login(session, login)
     if person.disabled is not None:
         raise UserError(f"{person.name} is disabled since {person.disabled:%-d %b %Y}.", todo="Nothing was done.")
     if not reason.strip():
         raise UserError("Nothing says why.", todo="Give a reason; the record keeps it.")
     person.disabled = now()
     sessions.end_all(session, person, tokens=True)
-    audit_log.append(session, None, "disabled a person", person.name, after={"reason": reason.strip()})
+    end_links(session, person)
+    audit_log.append(session, by, "disabled a person", person.name, after={"reason": reason.strip()})
     security_log.enter(session, "disabled a person", login=person.login, person=person, address="", detail=reason)
     return person
 
 
-def enable(session: Session, login: str) -> Person:
+def end_links(session: Session, person: Person) -> None:
+    """Ends the one-time links of a person that were not used."""
+    unused = (PasswordLink.person_id == person.id, PasswordLink.used.is_(None), PasswordLink.ends > now())
+    session.execute(update(PasswordLink).where(*unused).values(ends=now()))
+
+
+def enable(session: Session, login: str, by: Person | None = None) -> Person:
     """Lets a person sign in again, with the password they had. UserError where they can."""
-    person = _by_login(session, login)
+    person = person_by_login(session, login)
     if person.disabled is None:
         raise UserError(f"{person.name} is not disabled.", todo="Nothing was done.")
     person.disabled = None
-    audit_log.append(session, None, "enabled a person", person.name)
+    audit_log.append(session, by, "enabled a person", person.name)
     security_log.enter(session, "enabled a person", login=person.login, person=person, address="")
     return person
 
 
-def _by_login(session: Session, login: str) -> Person:
+def person_by_login(session: Session, login: str) -> Person:
+    """The person, locked; MissingError where nobody signs in so."""
     person = session.scalar(select(Person).where(Person.login == login).with_for_update())
     if person is None:
         raise MissingError(f"Nobody signs in as '{login}'.", todo="Give the name they sign in with.")
@@ -125,7 +139,7 @@ def _by_login(session: Session, login: str) -> Person:
 
 
 def _long_enough(password: str) -> str:
-    if len(password) < 10:
+    if len(password) < SHORTEST:
         raise UserError("The password is shorter than ten characters.", todo="Choose a longer one.")
     return password
 

@@ -7,11 +7,16 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from brookfall.core.foundation.digest import sha256
+from brookfall.core.foundation.errors import MissingError
+from brookfall.desk.views import SessionView
+from brookfall.records import security_log
 from brookfall.records.clock import now
 from brookfall.records.config import config
 from brookfall.records.people import BrowserSession, Person, Token
 
 _SEEN_AGAIN = timedelta(minutes=1)
+_SHOWN = 16
+"""Digits of a session's name by which a person tells their own apart."""
 
 
 def begin(session: Session, person: Person, address: str, before: str | None = None) -> str:
@@ -63,6 +68,34 @@ def end_all(session: Session, person: Person, *, but: str | None = None, tokens:
     if tokens:
         held = (Token.person_id == person.id, Token.revoked.is_(None))
         session.execute(update(Token).where(*held).values(revoked=now()))
+
+
+def own(session: Session, person: Person, secret: str) -> list[SessionView]:
+    """The person's sessions that go on, the one last used first; ``secret`` is that of the one that asks."""
+    query = select(BrowserSession).where(BrowserSession.person_id == person.id, BrowserSession.ended.is_(None))
+    found = session.scalars(query.order_by(BrowserSession.seen.desc(), BrowserSession.sha256)).all()
+    mine = _name(secret)
+    return [
+        SessionView(
+            id=one.sha256[:_SHOWN], began=one.began, seen=one.seen, address=one.address, this=one.sha256 == mine
+        )
+        for one in found
+        if now() < ends(one)
+    ]
+
+
+def end_one(session: Session, person: Person, shown: str, address: str = "") -> None:
+    """Ends one of the person's own sessions, at once; MissingError where it is none of theirs, or over."""
+    query = select(BrowserSession).where(
+        BrowserSession.person_id == person.id, BrowserSession.ended.is_(None), BrowserSession.sha256.startswith(shown)
+    )
+    found = session.scalars(query.with_for_update()).all()
+    if len(shown) != _SHOWN or len(found) != 1:
+        raise MissingError("There is no such session, or it is over.", todo="Load the page again.")
+    found[0].ended = now()
+    security_log.enter(
+        session, "ended a session", login=person.login, person=person, address=address, detail=found[0].address
+    )
 
 
 def _name(secret: str) -> str:

@@ -90,6 +90,111 @@ class NewToken(View):
     token: TokenView
 
 
+class PasswordRating(View):
+    """How hard a password is to guess; ``good`` whether it is taken."""
+
+    good: bool
+    words: str
+    advice: list[str]
+
+
+class LinkView(View):
+    """Whose one-time link it is, and until when it works."""
+
+    login: str
+    name: str
+    ends: Moment
+
+
+class NewLink(View):
+    """The only time that a link is shown; ``mailed_to`` where it was mailed instead."""
+
+    link: str
+    mailed_to: str
+    ends: Moment
+
+
+class SessionView(View):
+    """A browser in which the person is signed in; ``this`` is the one that asks."""
+
+    id: str
+    began: Moment
+    seen: Moment
+    address: str
+    this: bool
+
+
+class SecondFactorView(View):
+    """Since when signing in takes a code too; None where it does not. ``codes`` are left that stand in for one."""
+
+    since: Moment | None
+    codes: int
+
+
+class NewAuthenticator(View):
+    """What an authenticator is given, shown this once: as text, as an address, and as the picture of it."""
+
+    secret: str
+    uri: str
+    picture: str
+
+
+class RecoveryCodes(View):
+    """The only time that they are shown."""
+
+    codes: list[str]
+
+
+class AccountView(View):
+    """An account as administrators see it. ``link_until`` is how long a one-time link still works, ``in_hand`` how many
+    cases the person reviews."""
+
+    id: int
+    login: str
+    name: str
+    roles: list[str]
+    mail: str
+    added: Moment
+    disabled: Moment | None
+    has_password: bool
+    link_until: Moment | None
+    signed_in: Moment | None
+    sessions: int
+    second_factor: bool
+    in_hand: int
+
+
+class SignIn(View):
+    at: Moment
+    address: str
+
+
+class TeamView(View):
+    """A team, with its members by name and how many models are of it; ``closed`` since when it is chosen no more."""
+
+    id: int
+    name: str
+    members: list["NamedPerson"]
+    models: int
+    closed: Moment | None
+
+
+class HeldModel(View):
+    key: str
+    name: str
+
+
+class AccountPage(View):
+    """``mails`` is whether a link can be mailed to the person; ``reviewers`` are who could be given their cases."""
+
+    account: AccountView
+    cases: list["HeldCase"]
+    models: list[HeldModel]
+    sign_ins: list[SignIn]
+    mails: bool
+    reviewers: list["NamedPerson"]
+
+
 class SecurityEventView(View):
     """``who`` is a person's name, or what was typed where it is nobody's."""
 
@@ -224,13 +329,15 @@ class TierView(View):
 
 class ModelPage(View):
     """``approved`` are the versions that may be in use; ``versions`` begin with the newest, ``events`` with the
-    first. It stands as the version that ``counts``; ``re_reviewable`` are the cases of which the
-    person may open a re-review."""
+    first. It stands as the version that ``counts``; its owner can choose among ``teams``; ``re_reviewable`` are the
+    cases of which the person may open a re-review."""
 
     key: str
     name: str
     owner: BelongsView
     members: list[BelongsView]
+    team: str | None
+    teams: list[str]
     created: Moment
     in_use: str | None
     approved: list[str]

@@ -26,7 +26,8 @@ CHANGED = frozenset(
     {
         "approval_condition", "blob", "browser_session", "case_file", "decision", "deviation", "draft", "draft_file",
         "erasure", "finding", "fit", "idempotency_key", "kept_look", "letter", "mention", "model", "note",
-        "owner_question", "person", "record_head", "rendition", "replay", "retest", "run", "run_check", "statement",
+        "owner_question", "password_link", "person", "record_head", "recovery_code", "rendition", "replay", "retest",
+        "run", "run_check", "second_factor", "statement", "team",
         "stored_column", "token", "told_of", "trial",
     }
 )  # fmt: skip
@@ -35,8 +36,8 @@ CHANGED = frozenset(
 TAKEN_AWAY = frozenset(
     {
         "blob", "blob_chunk", "browser_session", "deviation", "draft", "draft_file", "draft_piece", "estimate",
-        "exhibit", "idempotency_key", "kept_counts", "kept_look", "model_member", "reading", "rendition", "run_fit",
-        "series", "statement_file", "stored_column",
+        "exhibit", "idempotency_key", "kept_counts", "kept_look", "model_member", "reading", "recovery_code",
+        "rendition", "run_fit", "second_factor", "series", "team_member", "statement_file", "stored_column",
     }
 )  # fmt: skip
 """The tables that the application takes rows out of."""

@@ -7,6 +7,28 @@ from brookfall.records.base import TABLE_OPTIONS, Base, Key, Moment, Short
 from brookfall.records.people import Person
 
 
+class TeamMember(Base):
+    __tablename__ = "team_member"
+    __table_args__ = TABLE_OPTIONS
+
+    team_id: Mapped[int] = mapped_column(ForeignKey("team.id"), primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"), primary_key=True)
+
+
+class Team(Base):
+    """People under one name, which models are of and findings are asked of; a ``closed`` one is chosen no more."""
+
+    __tablename__ = "team"
+    __table_args__ = TABLE_OPTIONS
+
+    id: Mapped[Key]
+    name: Mapped[str] = mapped_column(String(120), unique=True)
+    made: Mapped[Moment]
+    closed: Mapped[Moment | None]
+
+    members: Mapped[list[Person]] = relationship(secondary="team_member", order_by=Person.name)
+
+
 class ModelMember(Base):
     __tablename__ = "model_member"
     __table_args__ = TABLE_OPTIONS
@@ -32,7 +54,10 @@ class RegisteredModel(Base):
     withdrawn_why: Mapped[str | None] = mapped_column(Text)
     tier: Mapped[int | None] = mapped_column(doc="by a countersigner's word; None: what each version declares")
 
+    team_id: Mapped[int | None] = mapped_column(ForeignKey("team.id"))
+
     owner: Mapped[Person] = relationship(foreign_keys=[owner_id])
+    team: Mapped[Team | None] = relationship()
     members: Mapped[list[Person]] = relationship(secondary="model_member", order_by=Person.name)
 
     @property

@@ -3,7 +3,7 @@
 from datetime import timedelta
 from typing import Any, Literal
 
-from sqlalchemy import ForeignKey, String, delete
+from sqlalchemy import BigInteger, ForeignKey, String, delete
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from brookfall.records.base import TABLE_OPTIONS, Base, Key, Moment, Sha, Short
@@ -50,6 +50,50 @@ class BrowserSession(Base):
 def forget_old_sessions(session: Session) -> None:
     """Takes away the sessions that began so long ago that none of them can go on; the security log stays."""
     session.execute(delete(BrowserSession).where(BrowserSession.began < now() - _SESSIONS_KEPT))
+
+
+class PasswordLink(Base):
+    """By its secret a person gives themselves a password, once and until it ``ends``; only the SHA-256 is kept.
+
+    ``made_by`` is None of what was made at the command line.
+    """
+
+    __tablename__ = "password_link"
+    __table_args__ = TABLE_OPTIONS
+
+    sha256: Mapped[Sha] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"), index=True)
+    made: Mapped[Moment]
+    made_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    ends: Mapped[Moment]
+    used: Mapped[Moment | None]
+
+
+class SecondFactor(Base):
+    """An authenticator of a person's: what it was given, encrypted, and the last of its codes' steps that was used.
+
+    It counts from ``confirmed`` on, when a first code of it was right.
+    """
+
+    __tablename__ = "second_factor"
+    __table_args__ = TABLE_OPTIONS
+
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"), primary_key=True)
+    secret: Mapped[str] = mapped_column(String(255))
+    begun: Mapped[Moment]
+    confirmed: Mapped[Moment | None]
+    last_step: Mapped[int] = mapped_column(BigInteger)
+
+
+class RecoveryCode(Base):
+    """One of the codes that stand in, once each, for an authenticator that was lost; only its SHA-256 is kept."""
+
+    __tablename__ = "recovery_code"
+    __table_args__ = TABLE_OPTIONS
+
+    sha256: Mapped[Sha] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"), index=True)
+    used: Mapped[Moment | None]
 
 
 class Token(Base):

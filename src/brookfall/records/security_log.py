@@ -25,6 +25,13 @@ What = Literal[
     "refused a token",
     "disabled a person",
     "enabled a person",
+    "made a one-time link",
+    "set a password by a link",
+    "refused a one-time link",
+    "ended a session",
+    "set up a second factor",
+    "took a second factor away",
+    "used a recovery code",
 ]
 
 _log = logging.getLogger(__name__)

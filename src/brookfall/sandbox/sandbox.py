@@ -13,6 +13,7 @@ from prometheus_client import Counter
 
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.foundation.progress import Progress, untold
+from brookfall.core.judge.house_policy import HousePolicy
 from brookfall.core.plan.plan import Plan
 from brookfall.core.retest.bundle import BundleCheck
 from brookfall.core.submission.package import Package
@@ -75,6 +76,15 @@ def read_plan_file(text: str, file: str) -> Plan:
     """The plan in a file's text; UserError says which field can't be read, or that reading passed a limit."""
     answer, _ = _ask({"task": "plan", "path": file}, [text.encode()], untold, file)
     return Plan.model_validate(answer["plan"])
+
+
+def read_policy_file(text: str, file: str, checks: Sequence[str]) -> HousePolicy:
+    """The house's policy in a file's text; UserError says in which line what can't be used, and what to write.
+
+    ``checks`` are what its limits of checks may be named by.
+    """
+    answer, _ = _ask({"task": "policy", "path": file, "checks": list(checks)}, [text.encode()], untold, file)
+    return HousePolicy.model_validate(answer["policy"])
 
 
 def check_bundle(data: bytes, file: str, max_bytes: int) -> BundleCheck:

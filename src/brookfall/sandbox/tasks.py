@@ -4,6 +4,7 @@ from collections.abc import Callable
 from typing import Any
 
 from brookfall.core.foundation.progress import Progress
+from brookfall.core.judge.house_policy import house_from_yaml
 from brookfall.core.plan.yaml_file import plan_from_yaml
 from brookfall.core.retest.bundle import check_bundle
 from brookfall.core.submission.files import files_of_zip
@@ -56,6 +57,13 @@ def plan(given: Given, buffers: list[bytearray], progress: Progress) -> Answer:
     return {"plan": read.model_dump(mode="json")}, []
 
 
+def policy(given: Given, buffers: list[bytearray], progress: Progress) -> Answer:
+    """A house's policy in a file."""
+    progress(f"reading {given['path']}", 0)
+    read = house_from_yaml(bytes(buffers[0]).decode(), given["path"], given["checks"])
+    return {"policy": read.model_dump(mode="json")}, []
+
+
 def bundle(given: Given, buffers: list[bytearray], progress: Progress) -> Answer:
     """An evidence bundle: what was looked at in it, and what does not hold."""
     progress(f"reading {given['path']}", 0)
@@ -67,6 +75,7 @@ TASKS: dict[str, Callable[[Given, list[bytearray], Progress], Answer]] = {
     "package": package,
     "table": table,
     "plan": plan,
+    "policy": policy,
     "bundle": bundle,
 }
 

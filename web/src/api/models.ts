@@ -25,3 +25,13 @@ export function useSetTier(key: string) {
       ),
   });
 }
+
+export function useSayTeam(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: async (team: string | null) =>
+      told(await client.PUT("/api/models/{model_key}/team", { params: { path: { model_key: key } }, body: { team } })),
+    onSuccess: () =>
+      Promise.all([["models"], ["case"], ["teams"]].map((queryKey) => cache.invalidateQueries({ queryKey }))),
+  });
+}

@@ -28,6 +28,7 @@ export function Bar({ me }: { me: Schemas["PersonView"] }) {
         borderBottom: 1,
         borderColor: "divider",
         color: "text.secondary",
+        "@media print": { display: "none" },
       }}
     >
       <Box sx={{ display: "flex", alignItems: "center", gap: 1, color: "text.primary" }}>
@@ -63,7 +64,9 @@ export function Bar({ me }: { me: Schemas["PersonView"] }) {
         {me.roles.includes("owner") && <NavLink to="/submit">Submit a model</NavLink>}
         {seesCases && <NavLink to="/record">Record</NavLink>}
         {me.roles.some((role) => SEE_RETENTION.has(role)) && <NavLink to="/retention">Retention</NavLink>}
+        {me.roles.includes("administrator") && <NavLink to="/people">People</NavLink>}
         {me.roles.includes("administrator") && <NavLink to="/security">Security log</NavLink>}
+        <NavLink to="/methods">Methods</NavLink>
         {seesCases && <NavLink to="/search">Search</NavLink>}
       </Box>
       <Box sx={{ ml: "auto", display: "flex", gap: 2, alignItems: "center" }}>

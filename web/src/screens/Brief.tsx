@@ -6,6 +6,7 @@ import type { Case } from "../api/client";
 import { useTheCase } from "../frame/CaseFrame";
 import { DataTable, type TableColumn } from "../parts/DataTable";
 import { FileLink } from "../parts/FileLink";
+import { MeasureLink } from "../parts/MethodLink";
 import { Tally } from "../marks/Tally";
 import { SERIF } from "../theme";
 import { AskOwner } from "./questions/AskOwner";
@@ -49,7 +50,7 @@ export function Brief() {
           rows={theCase.claims}
           keyOf={(_, i) => i}
           columns={[
-            { head: "measure", cell: (claim) => measure(claim.measure) },
+            { head: "measure", cell: (claim) => <MeasureLink name={claim.measure} /> },
             { head: "on", cell: (claim) => claim.where },
             { head: "claimed", right: true, cell: (claim) => claim.claimed },
             {

@@ -2,12 +2,15 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import type { ReactNode } from "react";
+import { Fragment, type ReactNode } from "react";
+import { Link } from "react-router";
 import type { Estimate, Exhibit } from "../api/client";
 import { GaugeMark, markOf } from "../marks/GaugeMark";
 import { Kbd } from "../parts/Kbd";
+import { MeasureLink } from "../parts/MethodLink";
+import { methodAddress } from "../parts/methodAddress";
 import { SERIF } from "../theme";
-import { plural, question, standing } from "../wording";
+import { measureItself, plural, question, standing } from "../wording";
 import { Content, type ChosenThreshold, type GroupHooks } from "./Content";
 import { AskOwner } from "./questions/AskOwner";
 
@@ -148,6 +151,18 @@ function HowComputed({ exhibit, wide }: { exhibit: Exhibit; wide: Estimate | und
         <div>Marked few: under 30 rows, or under 5 events or non-events; shown, never judged.</div>
       )}
       <div>{from.source}</div>
+      <div>
+        Methods: <Link to={methodAddress("check", exhibit.check)}>{exhibit.title}</Link>
+        {[...new Set((exhibit.estimates ?? []).map((one) => measureItself(one.measure)))].map(
+          (name) =>
+            name && (
+              <Fragment key={name}>
+                , <MeasureLink name={name} />
+              </Fragment>
+            ),
+        )}
+        .
+      </div>
       <div style={{ wordBreak: "break-all" }}>Rows {from.rows}</div>
     </Box>
   );

@@ -16,6 +16,7 @@ import { conditionState, day, outcome, plural } from "../wording";
 import { Marks, QuestionHeads } from "./Docket";
 import { Between } from "./models/Between";
 import { NextVersion } from "./models/NextVersion";
+import { TeamOf } from "./models/TeamOf";
 import { Tier } from "./models/Tier";
 import { Today } from "./models/Today";
 
@@ -91,6 +92,7 @@ export function ModelScreen() {
       <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>
         Who belongs to it
       </Typography>
+      <TeamOf model={model} />
       <People model={model} />
       {model.may_withdraw && <Withdrawal model={model} />}
     </Box>

@@ -6,6 +6,7 @@ import Typography from "@mui/material/Typography";
 import { useState, type FormEvent } from "react";
 import { useChangePassword } from "../api/queries";
 import { Said } from "../parts/Said";
+import { NewPassword } from "./people/NewPassword";
 
 export function Password() {
   const change = useChangePassword();
@@ -24,26 +25,20 @@ export function Password() {
       <Typography variant="h2" sx={{ mb: 0.5 }}>
         Password
       </Typography>
-      <Typography sx={{ color: "text.secondary", mb: 1.5 }}>
-        A new one of ten characters or more signs you out everywhere else.
-      </Typography>
-      <Box sx={{ display: "flex", gap: 1 }}>
+      <Typography sx={{ color: "text.secondary", mb: 1.5 }}>A new one signs you out everywhere else.</Typography>
+      <Box sx={{ display: "flex", gap: 1, alignItems: "flex-start" }}>
         <TextField
           required
           type="password"
           label="The one you have"
+          sx={{ width: 320 }}
           autoComplete="current-password"
           value={old}
           onChange={(event) => setOld(event.target.value)}
         />
-        <TextField
-          required
-          type="password"
-          label="A new one"
-          autoComplete="new-password"
-          value={wanted}
-          onChange={(event) => setWanted(event.target.value)}
-        />
+        <Box sx={{ width: 320 }}>
+          <NewPassword label="A new one" value={wanted} onChange={setWanted} />
+        </Box>
         <Button
           type="submit"
           variant="outlined"

@@ -2,13 +2,19 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
+import { useState } from "react";
 import { useForm } from "react-hook-form";
+import { Refusal } from "../api/client";
 import { useSignIn } from "../api/queries";
 import { Said } from "../parts/Said";
 
 export function SignIn() {
   const signIn = useSignIn();
-  const { register, handleSubmit } = useForm({ defaultValues: { login: "", password: "" } });
+  const problem = signIn.error instanceof Refusal ? signIn.error.problem : null;
+  // Once a code was wanted it is asked for until somebody is signed in.
+  const [wantsCode, setWantsCode] = useState(false);
+  if (problem?.where === "code" && !wantsCode) setWantsCode(true);
+  const { register, handleSubmit } = useForm({ defaultValues: { login: "", password: "", code: "" } });
   return (
     <Box component="main" sx={{ maxWidth: 380, mx: "auto", pt: 14, px: 3 }}>
       <svg width={66} height={44} viewBox="0 0 22 16" aria-hidden="true">
@@ -40,7 +46,22 @@ export function SignIn() {
           required
           {...register("password")}
         />
-        <Said error={signIn.error} />
+        {wantsCode && (
+          <TextField
+            label="Code of your authenticator, or a recovery code"
+            autoComplete="one-time-code"
+            autoFocus
+            required
+            {...register("code")}
+          />
+        )}
+        {problem?.where === "code" ? (
+          <Typography role="status">
+            {problem.detail} {problem.todo}
+          </Typography>
+        ) : (
+          <Said error={signIn.error} />
+        )}
         <Button type="submit" variant="contained" size="medium" disabled={signIn.isPending}>
           Sign in
         </Button>

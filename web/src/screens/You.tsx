@@ -13,6 +13,8 @@ import { Fetching, Said } from "../parts/Said";
 import { moment, plural } from "../wording";
 import { MailChoice } from "./MailChoice";
 import { Password } from "./Password";
+import { OwnSessions } from "./people/OwnSessions";
+import { SecondFactor } from "./people/SecondFactor";
 
 type Scope = Schemas["TokenBody"]["scopes"][number];
 
@@ -127,7 +129,9 @@ export function You() {
             ]}
           />
         )}
+        <OwnSessions />
         <Password />
+        <SecondFactor />
       </Box>
     </Box>
   );

@@ -116,6 +116,7 @@ ACTS: dict[Kind, frozenset[str]] = {
             "removed a member of the model",
             "said which version is in use",
             "changed the tier of a model",
+            "said which team a model is of",
             "withdrew a model",
             "took up a model again",
         }
@@ -126,6 +127,11 @@ ACTS: dict[Kind, frozenset[str]] = {
     "people": frozenset(
         {
             "added a person",
+            "changed a person's roles",
+            "made a one-time link",
+            "took a second factor away",
+            "made a team",
+            "changed a team",
             "disabled a person",
             "enabled a person",
             "made a token",
