@@ -12,9 +12,10 @@ from brookfall.core.check.registry import checks
 from brookfall.core.check.standard_plan import fitting, standard_plan
 from brookfall.core.evidence.limit import Limit
 from brookfall.core.foundation.errors import UserError
-from brookfall.core.judge.policy import CONCEPT, STATEMENTS_DUE, USE, Policy
+from brookfall.core.judge.policy import CONCEPT, STATEMENTS_DUE, USE, Materiality, Policy
+from brookfall.core.judge.policy_facts import LIMITS
 from brookfall.core.plan.departures import departures, unexplained, with_marks
-from brookfall.core.plan.facts import LIMITS, plan_changes, plan_facts
+from brookfall.core.plan.facts import plan_changes, plan_facts
 from brookfall.core.plan.plan import InUse, OwnChallenger, Plan
 from brookfall.core.plan.yaml_file import plan_from_yaml, plan_to_yaml
 from brookfall.core.recipe.recipe import Recipe
@@ -60,6 +61,8 @@ OTHER_POLICY: dict[str, object] = {
     "level": 0.9,
     "grounds": ("sex",),
     "conventions": (),
+    "materiality": Materiality(bounded=0.002),
+    "days_to_answer": 30,
     "approved_years": 9,
     "rows_kept_years": 10,
     "statements": (CONCEPT, USE.model_copy(update={"asks": "Who acts on it?"})),
@@ -243,6 +246,7 @@ def test_a_field_that_a_check_reads_makes_its_content_another() -> None:
             "harm_reason",
             "policy.limits",
             "policy.approved_years",
+            "policy.days_to_answer",
             "policy.rows_kept_years",
         ):
             changed = change(PLAN)

@@ -16,11 +16,10 @@ from brookfall.core.measure.registry import measure, measures
 from brookfall.core.measure.scored import AnyScored, Picked, Scored, ScoredClasses, ScoredNumbers
 from brookfall.core.recipe.families import families
 from brookfall.core.recipe.family.family import Family
-from brookfall.core.table.outcome import OUTCOMES, Outcome
+from brookfall.core.table.outcome import OUTCOME_WORDS, OUTCOMES, Outcome
 
 MethodKind = Literal["measure", "check", "family"]
 
-OUTCOME_WORDS = {"binary": "yes/no", "multiclass": "several classes", "number": "number", "choice": "choice"}
 _TIERS = (1, 2, 3)
 _LEVEL = 0.95
 

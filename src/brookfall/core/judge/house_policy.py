@@ -17,6 +17,7 @@ _TODO = "See docs/formats/policy.schema.json, or begin with what 'brookfall poli
 _TIERS = (1, 2, 3)
 _ROUNDING = 1e-6
 Step = str | int
+SigningRole = Literal["reviewer", "countersigner", "administrator"]
 
 
 class TierPolicy(Policy):
@@ -35,6 +36,9 @@ class HousePolicy(BaseModel):
 
     brookfall_policy: Literal[1] = Field(description="the revision of this format")
     name: str = Field(min_length=1, max_length=120)
+    second_factor_for: tuple[SigningRole, ...] = Field(
+        default=(), max_length=3, description="roles whose people must have a second factor before they sign anything"
+    )
     tiers: dict[int, TierPolicy]
 
     @model_validator(mode="before")
@@ -82,7 +86,7 @@ def house_to_yaml(house: HousePolicy) -> str:
     >>> house_from_yaml(house_to_yaml(built_in_house()), "policy.yaml") == built_in_house()
     True
     """
-    dumped = house.model_dump(mode="json")
+    dumped = written_out(house)
     dumped["tiers"] = {int(number): tier for number, tier in dumped["tiers"].items()}
     for tier in dumped["tiers"].values():
         for given in ("revision", "name", "tier"):
@@ -91,6 +95,21 @@ def house_to_yaml(house: HousePolicy) -> str:
             for empty in [key for key, value in limit.items() if value is None]:
                 del limit[empty]
     return yaml.safe_dump(dumped, sort_keys=False, allow_unicode=True, width=120)
+
+
+def written_out(house: HousePolicy) -> dict[str, Any]:
+    """The policy as data, with what is as built in too: what was signed must not change with the program.
+
+    >>> written_out(built_in_house())["tiers"]["1"]["days_to_answer"]
+    14
+    """
+    dumped = house.model_dump(mode="json")
+    for number, tier in house.tiers.items():
+        dumped["tiers"][str(number)] |= {
+            "materiality": tier.materiality.model_dump(mode="json"),
+            "days_to_answer": tier.days_to_answer,
+        }
+    return dumped
 
 
 def _limits_in(tier: dict[str, Any]) -> Iterator[dict[str, Any]]:

@@ -53,6 +53,24 @@ APPROVED_YEARS = {1: 1, 2: 2, 3: 3}
 """How long an approval lasts, in years, by tier (common practice)."""
 
 
+class Materiality(BaseModel):
+    """By how much libraries may differ on the same scores, which is no fault of a claim (common practice)."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    bounded: float = Field(default=0.0005, ge=0, lt=0.1, description="of measures in 0 to 1")
+    share: float = Field(default=0.0005, ge=0, lt=0.1, description="of other measures, as a share of the claimed value")
+
+
+MATERIALITY = Materiality()
+DAYS_TO_ANSWER = 14
+"""Within how many days an owner answers (common practice)."""
+
+
+def _is_built_in(value: object) -> bool:
+    return value in (MATERIALITY, DAYS_TO_ANSWER)
+
+
 class Policy(BaseModel):
     """The limits of one tier. Every default is common practice; an administrator may set others."""
 
@@ -88,6 +106,11 @@ class Policy(BaseModel):
     conventions: tuple[str, ...] = Field(
         default=CONVENTIONS, description="what is tried where a claim on the very same scores comes out otherwise"
     )
+    materiality: Materiality = Field(
+        default=MATERIALITY,
+        exclude_if=_is_built_in,
+        description="what is taken for the same figure where a claim is computed on the very same scores",
+    )
     limits: dict[str, Limit] = Field(
         default_factory=dict, description="limits of checks that have none of their own above, by the check's name"
     )
@@ -101,6 +124,13 @@ class Policy(BaseModel):
         ge=1,
         le=100,
         description="how long an approval lasts from its countersignature, in years; by the tier where it is not said",
+    )
+    days_to_answer: int = Field(
+        default=DAYS_TO_ANSWER,
+        ge=1,
+        le=365,
+        exclude_if=_is_built_in,
+        description="within how many days an owner answers a finding, a question, or that monitoring broke a limit",
     )
     rows_kept_years: int = Field(
         default_factory=lambda before: ROWS_KEPT_YEARS.get(before["tier"], 7),

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from brookfall.core.evidence.limit import Limit
 from brookfall.core.judge.policy import Policy, default_policy
-from brookfall.core.plan.facts import LIMITS
+from brookfall.core.judge.policy_facts import LIMITS
 from brookfall.core.plan.plan import Plan
 
 OF_CHECKS = "limits."

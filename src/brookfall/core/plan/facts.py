@@ -1,37 +1,10 @@
 """A plan as facts in words: what a report lists, and what differs between two plans."""
 
 from brookfall.core.foundation import wording
-from brookfall.core.judge.policy import Policy
+from brookfall.core.judge.policy_facts import policy_facts
 from brookfall.core.measure.registry import words_of
 from brookfall.core.plan.plan import Plan
 from brookfall.core.recipe.recipe import Recipe
-
-LIMITS = {
-    "alone": "what one column tells alone",
-    "psi": "the population stability index",
-    "gap": "the gap",
-    "gap_r2": "the gap in R²",
-    "gap_loss": "the gap in a loss, as a share of the unseen value",
-    "capacity": "the capacity to memorise",
-    "shuffled_p": "p against shuffled outcomes",
-    "net_benefit": "net benefit, in cases found per row",
-    "selected_over_capacity": "the share selected, times the capacity",
-    "fold_sd_ratio": "the SD over folds, times sampling",
-    "observed_over_expected": "observed over expected",
-    "calibration_slope": "the calibration slope",
-    "mean_error_in_sd": "the mean error, in SDs of the outcome",
-    "percentile": "a claim's percentile among random splits",
-    "better_than_baseline": "the gain over the baseline",
-    "worse_than_challenger": "the difference to a challenger",
-    "segment_worse": "how much worse a segment is than the other rows",
-    "segment_ratio": "the loss in a segment, times that of the other rows",
-    "group_ratio": "ratios of group rates",
-    "group_difference": "differences of group rates",
-    "group_ratio_of_rare": "ratios of rare false positive rates of groups",
-    "group_mean_error_in_sd": "differences of a group's mean error, in SDs of the outcome",
-    "group_slope": "the calibration slope in a group",
-}
-"""What each limit of a policy is a limit on."""
 
 HARM_WORDS = {
     "unequal_shares": "unequal shares",
@@ -97,7 +70,7 @@ def plan_facts(plan: Plan) -> dict[str, str]:
     facts |= {f"check {check.replace('_', ' ')}": "on" for check in plan.checks}
     if plan.house is not None:
         facts["policy in force"] = f"{plan.house.name}, whose limits the plan departs from where it says so"
-    return facts | _policy(plan.policy)
+    return facts | policy_facts(plan.policy)
 
 
 def _cuts(cuts: tuple[float, ...]) -> str:
@@ -129,20 +102,6 @@ def _parts(plan: Plan) -> str:
         return "as the data's own column names them"
     shares = wording.listed([f"{share:g} % {part}" for part, share in plan.parts.by_part.items()])
     return f"{shares}{', outcomes in equal shares' if plan.parts.stratified else ''}, {_BY[plan.parts.by]}"
-
-
-def _policy(policy: Policy) -> dict[str, str]:
-    facts = {"policy": f"{policy.name}, tier {policy.tier}", "level of intervals": f"{100 * policy.level:g} %"}
-    for name, words in LIMITS.items():
-        limit = getattr(policy, name)
-        ideal = "" if limit.ideal is None else f", ideally {limit.ideal:g}"
-        facts[f"limit on {words}"] = f"{limit.words}{ideal}"
-    facts |= {f"limit of {name.replace('_', ' ')}": limit.words for name, limit in sorted(policy.limits.items())}
-    facts["conventions tried on claims"] = _listed(list(policy.conventions), "none")
-    facts["an approval lasts"] = f"{wording.counted(policy.approved_years, 'year')} from its countersignature"
-    facts["rows are kept for"] = f"{policy.rows_kept_years} years after the decision, at least"
-    facts |= {"grounds": _listed(list(policy.grounds), "none")}
-    return facts | {f"{one.title.lower()}, in writing (question {one.question})": one.asks for one in policy.statements}
 
 
 def _listed(words: list[str], none: str) -> str:

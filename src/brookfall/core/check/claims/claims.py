@@ -26,6 +26,7 @@ from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
+from brookfall.core.judge.policy import MATERIALITY, Materiality
 from brookfall.core.measure.registry import words_of
 from brookfall.core.measure.scored import Numbers
 from brookfall.core.submission.schema import Claim
@@ -50,7 +51,7 @@ class Claims(Check):
         "elsewhere (Zou & Donner 2008), all claims together, one-sided."
     )
     outcomes = ANY_OUTCOME
-    reads = Reads(plan=("policy.conventions",), subject=("claims",))
+    reads = Reads(plan=("policy.conventions", "policy.materiality"), subject=("claims",))
 
     def sentence(self, about: About) -> Sentence:
         claims = "the claim" if about.claims == 1 else f"the {about.claims} claims"
@@ -77,7 +78,7 @@ class Claims(Check):
         groups: list[tuple[str, StripGroup]] = []
         verdicts: list[Verdict] = []
         found = [recomputed(bench, ledger, claim, draft.level) for claim in claims]
-        judged = judged_together(claims, found, bench.plan.seed)
+        judged = judged_together(claims, found, bench.plan.seed, bench.plan.policy.materiality)
         for number, claim in enumerate(claims):
             places = []
             for model, one in found[number]:
@@ -149,33 +150,37 @@ class Judgement:
 
 
 def judged_together(
-    claims: tuple[Claim, ...], found: list[list[tuple[str, Recomputed]]], seed: int
+    claims: tuple[Claim, ...],
+    found: list[list[tuple[str, Recomputed]]],
+    seed: int,
+    material: Materiality = MATERIALITY,
 ) -> dict[tuple[int, str], Judgement]:
     """What every claim comes to on every model, by the claim's place and the model; those on other rows are judged
     together."""
     together = [one.drawn for of_claim in found for _, one in of_claim if one.apart is not None]
     beyond = critical(_correlation(together), seed) if together else 0.0
     return {
-        (number, model): _judged(claim, one, beyond, len(claims))
+        (number, model): _judged(claim, one, beyond, len(claims), material)
         for number, claim in enumerate(claims)
         for model, one in found[number]
     }
 
 
-def _judged(claim: Claim, one: Recomputed, beyond: float, claims: int) -> Judgement:
+def _judged(claim: Claim, one: Recomputed, beyond: float, claims: int, material: Materiality) -> Judgement:
     value = one.figure.value
     if not one.is_checked or value is None:
         return Judgement("cannot_be_checked", Standing.UNSETTLED)
     if one.apart is not None:
         verdict = of_other_rows(one.apart, beyond)
-        return Judgement(verdict, _STANDINGS[verdict], honest_span(claim, value, one.apart, beyond))
+        return Judgement(verdict, _STANDINGS[verdict], honest_span(claim, value, one.apart, beyond, material))
     if one.seeds is not None:
-        verdict, span = of_seeds(claim, value, one.seeds, claims)
+        verdict, span = of_seeds(claim, value, one.seeds, claims, material)
         return Judgement(verdict, _STANDINGS[verdict], span)
-    span = (value - band_of(claim), value + band_of(claim))
+    band = band_of(claim, material)
+    span = (value - band, value + band)
     if one.convention:
         return Judgement("reproduced", Standing.NEAR, span)
-    verdict = "reproduced" if agrees(claim, value) else "not_reproduced"
+    verdict = "reproduced" if agrees(claim, value, material) else "not_reproduced"
     return Judgement(verdict, _STANDINGS[verdict], span)
 
 

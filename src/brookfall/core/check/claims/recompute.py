@@ -95,9 +95,10 @@ def _on_supplied(bench: Bench, claim: Claim) -> Recomputed:
     if doubt := _doubt(figure):
         return _unchecked(doubt, figure)
     convention = ""
-    if figure.value is not None and not agrees(claim, figure.value):
+    material = bench.plan.policy.materiality
+    if figure.value is not None and not agrees(claim, figure.value, material):
         tried = values_by_convention(scored, claim, bench.plan.policy.conventions)
-        convention = next((name for name, value in tried if agrees(claim, value)), "")
+        convention = next((name for name, value in tried if agrees(claim, value, material)), "")
     return Recomputed(figure, f"the supplied scores of {wording.rows(len(rows))}", "exact", convention=convention)
 
 
@@ -177,8 +178,9 @@ def _on_refit(bench: Bench, ledger: Ledger, claim: Claim, level: float) -> Recom
     if owner_parts(bench)[1]:
         on = f"the owner's own {bench.subject.counted(len(scored))}, {SEEDS} seeds"
         return Recomputed(figure, on, "seeds", seeds=np.array([figure.value, *values]))
+    material = bench.plan.policy.materiality
     times = (_LEFT_OUT - 1) ** 2 / _LEFT_OUT if bench.subject.outcome == "choice" else 1.0
-    apart = apart_of(claim, figure.value, interval, level, len(scored), Refits(values, times))
+    apart = apart_of(claim, figure.value, interval, level, len(scored), Refits(values, times), material)
     how = "a split of the owner's size" if bench.recipe.split else "this plan's split"
     drawn = _on_resampled(bench, claim, scored)
     return Recomputed(figure, f"{how}, {bench.subject.counted(len(scored))}", "other", apart=apart, drawn=drawn)
@@ -216,5 +218,5 @@ def _by_folds(bench: Bench, ledger: Ledger, claim: Claim, level: float) -> Recom
     if doubt or figure.value is None or interval is None:
         return _unchecked(doubt or figure.note or "it has no interval", figure)
     # The corrected interval holds the variance of refitting already.
-    apart = apart_of(claim, figure.value, interval, level, n)
+    apart = apart_of(claim, figure.value, interval, level, n, material=bench.plan.policy.materiality)
     return Recomputed(figure, f"{len(needs)} folds made here", "other", apart=apart)

@@ -8,14 +8,13 @@ import scipy
 
 from brookfall.core.evidence.estimate import Verdict
 from brookfall.core.foundation.digest import seed_from
+from brookfall.core.judge.policy import MATERIALITY, Materiality
 from brookfall.core.measure.interval import z_of
 from brookfall.core.measure.measure import Measure
 from brookfall.core.measure.registry import named
 from brookfall.core.measure.scored import Numbers
 from brookfall.core.submission.schema import Claim
 
-BAND = 0.0005
-"""By how much libraries may differ on the same scores, of measures in 0 to 1; of others, as a share of the value."""
 WRONG = 0.05
 """How often an honest owner may be told that a claim is overstated or not reproduced, over all claims together."""
 _ONE_SEED = 0.99
@@ -23,22 +22,25 @@ _EDGE = 1e-6
 _DRAWS = 20_000
 
 
-def band_of(claim: Claim) -> float:
+def band_of(claim: Claim, material: Materiality = MATERIALITY) -> float:
     """The difference that is no fault: half a unit of the last stated decimal, and what libraries may differ by.
 
     >>> band_of(Claim(measure="auc", value="0.83")), band_of(Claim(measure="rmse", value="120.0"))
     (0.005, 0.06)
     """
-    material = BAND if named(claim.measure).bounded else BAND * abs(float(claim.value))
-    return max(0.5 * 10**-claim.decimals, material)
+    bounded = named(claim.measure).bounded
+    libraries = material.bounded if bounded else material.share * abs(float(claim.value))
+    return max(0.5 * 10**-claim.decimals, libraries)
 
 
-def agrees(claim: Claim, value: float) -> bool:
+def agrees(claim: Claim, value: float, material: Materiality = MATERIALITY) -> bool:
     """Whether a value is the claimed one, but for what is no fault."""
-    return abs(value - float(claim.value)) <= band_of(claim) * (1 + 1e-9)
+    return abs(value - float(claim.value)) <= band_of(claim, material) * (1 + 1e-9)
 
 
-def of_seeds(claim: Claim, value: float, seeds: Numbers, claims: int) -> tuple[Verdict, tuple[float, float]]:
+def of_seeds(
+    claim: Claim, value: float, seeds: Numbers, claims: int, material: Materiality = MATERIALITY
+) -> tuple[Verdict, tuple[float, float]]:
     """A refit on the owner's own split: the prediction interval of one more seed, widened by what is no fault.
 
     Parameters
@@ -51,6 +53,8 @@ def of_seeds(claim: Claim, value: float, seeds: Numbers, claims: int) -> tuple[V
         What other seeds give, shape (seeds,).
     claims : int
         How many claims are judged together.
+    material : Materiality
+        What libraries may differ by.
 
     Returns
     -------
@@ -75,9 +79,9 @@ def of_seeds(claim: Claim, value: float, seeds: Numbers, claims: int) -> tuple[V
     level = max(_ONE_SEED, 1 - WRONG / claims)
     reach = float(scipy.special.stdtrit(len(seeds) - 1, (1 + level) / 2)) * float(scaled.std(ddof=1))
     reach *= sqrt(1 + 1 / len(seeds))
-    middle, band = float(scaled.mean()), band_of(claim)
+    middle, band = float(scaled.mean()), band_of(claim, material)
     low, high = (_from_scale(one, middle + way * reach) + way * band for way in (-1, 1))
-    if agrees(claim, value):
+    if agrees(claim, value, material):
         return "reproduced", (low, high)
     return ("compatible" if low <= float(claim.value) <= high else "not_reproduced"), (low, high)
 
@@ -118,7 +122,13 @@ NO_REFITS = Refits(np.zeros(0))
 
 
 def apart_of(
-    claim: Claim, value: float, interval: tuple[float, float], level: float, n: int, refits: Refits = NO_REFITS
+    claim: Claim,
+    value: float,
+    interval: tuple[float, float],
+    level: float,
+    n: int,
+    refits: Refits = NO_REFITS,
+    material: Materiality = MATERIALITY,
 ) -> Apart:
     """How far a claim lies from what it comes out at on other rows.
 
@@ -136,6 +146,8 @@ def apart_of(
         How many rows it was recomputed on.
     refits : Refits
         What other fits give; none where the interval holds the variance of refitting already.
+    material : Materiality
+        What libraries may differ by.
 
     Returns
     -------
@@ -163,7 +175,8 @@ def apart_of(
     spread = (rows**2 + own**2) / max(n - 1, 1) + refit**2 / max(fits - 1, 1)
     # What was rounded away is given to the owner.
     claimed = float(claim.value)
-    nearest = claimed + float(np.clip(value - claimed, -band_of(claim), band_of(claim)))
+    band = band_of(claim, material)
+    nearest = claimed + float(np.clip(value - claimed, -band, band))
     return Apart(_excess(one, nearest, value), sqrt(total), total**2 / spread if spread > 0 else inf)
 
 
@@ -212,7 +225,9 @@ def of_other_rows(one: Apart, beyond: float) -> Verdict:
     return "overstated" if one.z > beyond else "understated" if one.z < -beyond else "compatible"
 
 
-def honest_span(claim: Claim, value: float, one: Apart, beyond: float) -> tuple[float, float]:
+def honest_span(
+    claim: Claim, value: float, one: Apart, beyond: float, material: Materiality = MATERIALITY
+) -> tuple[float, float]:
     """Between which values a claim on other rows is compatible.
 
     >>> claim = Claim(measure="rmse", value="2.00")
@@ -224,7 +239,7 @@ def honest_span(claim: Claim, value: float, one: Apart, beyond: float) -> tuple[
     if np.isfinite(one.freedom):
         tail = float(scipy.special.ndtr(-beyond))
         reach = -float(scipy.special.stdtrit(one.freedom, tail)) * one.error
-    middle, band = float(_to_scale(measured, np.array([value]))[0]), band_of(claim)
+    middle, band = float(_to_scale(measured, np.array([value]))[0]), band_of(claim, material)
     low, high = (_from_scale(measured, middle + way * reach) + way * band for way in (-1, 1))
     return low, high
 
