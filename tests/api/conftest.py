@@ -4,11 +4,13 @@ from collections.abc import Callable
 from typing import Any, Protocol, cast
 
 import pytest
+from argon2 import PasswordHasher
 from flask import Flask
 from flask.testing import FlaskClient
 from werkzeug.datastructures import Headers
 
 from brookfall.demo.seed import PASSWORD, seed
+from brookfall.desk import people
 from brookfall.launch.house import House
 
 
@@ -43,6 +45,10 @@ class Visitor:
         response = self.ask("GET", path)
         assert response.status_code == 200, response.text
         return response.json
+
+
+people._hasher = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
+"""A third of a second of every sign-in would go to hashing; a hash tells the cost that it is checked at."""
 
 
 @pytest.fixture(scope="session")

@@ -22,6 +22,7 @@ from brookfall.api.inventory_routes import inventory_api
 from brookfall.api.margin_routes import margin_api
 from brookfall.api.operations import serve_operations
 from brookfall.api.plan_routes import plan_api
+from brookfall.api.policy_routes import policy_api
 from brookfall.api.problems import from_validation, handle_problems
 from brookfall.api.proxies import BehindProxies
 from brookfall.api.question_routes import question_api
@@ -51,6 +52,7 @@ _PARTS = (
     condition_api,
     statement_api,
     decision_api,
+    policy_api,
     record_api,
     retention_api,
     search_api,

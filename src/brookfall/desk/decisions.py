@@ -20,6 +20,7 @@ from brookfall.desk.conditions import approval_view
 from brookfall.desk.deviations import deviations_of
 from brookfall.desk.docket import latest_run, mark_of
 from brookfall.desk.findings import findings_view
+from brookfall.desk.policies import refuse_without_second_factor
 from brookfall.desk.renditions import enter, frozen_decision
 from brookfall.desk.report_contents import statement_of
 from brookfall.desk.signing import freeze
@@ -105,6 +106,7 @@ def propose(session: Session, person: Person, case_id: int, proposal: Proposal) 
     """The reviewer proposes; the case then waits for a countersigner. Takes the password again."""
     case = people.reviewed_case(session, person, case_id)
     people.check_password(person, proposal.password)
+    refuse_without_second_factor(session, person, "reviewer")
     if blockers := _blockers(session, case):
         raise UserError(blockers[0], todo="Nothing was signed.")
     if proposal.kind == "approved_with_conditions" and not proposal.conditions:
@@ -174,6 +176,7 @@ def countersign(session: Session, person: Person, case_id: int, answer: Answer) 
         raise ForbiddenError(_why_not(person, case), todo="Nothing was signed.")
     people.refuse_new_member(session, person, case)
     people.check_password(person, answer.password)
+    refuse_without_second_factor(session, person, "countersigner")
     if not answer.accept and not answer.comment.strip():
         raise UserError("Nothing says why it goes back.", todo="Write a comment for the reviewer.")
     decision = session.scalars(

@@ -22,6 +22,7 @@ from brookfall.desk.docket_query import PAGE, DocketQuery, narrowed, order_of
 from brookfall.desk.judges import judges_of
 from brookfall.desk.re_review import OPENED, reviews_of
 from brookfall.desk.said import parts_of
+from brookfall.desk.set_up import plan_by_policy_in_force
 from brookfall.desk.statements import marks_of_statements
 from brookfall.desk.version_changes import version_of
 from brookfall.desk.views import (
@@ -247,6 +248,7 @@ def take(session: Session, person: Person, case_id: int) -> Case:
         raise ForbiddenError("You judged this case as a second, so you can't review it.", todo="Nothing was changed.")
     case.give_to(person)
     case.state = "in_review"
+    plan_by_policy_in_force(session, case)
     audit_log.append(
         session, person, "took the case", f"{case.model} {case.version}", case_id=case.id, after={"state": case.state}
     )

@@ -13,7 +13,7 @@ from brookfall.core.judge.condition_life import MET, ConditionAct, ConditionStat
 from brookfall.core.judge.finding_life import FindingAct, FindingState
 from brookfall.core.judge.life import Step
 from brookfall.core.judge.question_life import QuestionAct, QuestionState
-from brookfall.desk import people, retention
+from brookfall.desk import people, policies, retention
 from brookfall.desk.approvals import approvals_today, ending_approvals
 from brookfall.desk.views import ChangesView, InboxItem, InboxView, WhatChanged
 from brookfall.records.approvals import Approval, ApprovalCondition, ConditionEntry
@@ -57,6 +57,7 @@ def inbox(session: Session, person: Person, page: int = 1) -> InboxView:
         waiting=sum(one.about == "case" for one in items),
         others=[one for one in items if one.about != "case"][:3],
         erasures=retention.notices(session, person),
+        policy=policies.waits_for_signature(session, person),
     )
 
 

@@ -16,6 +16,7 @@ from brookfall.core.submission.schema import Submission
 from brookfall.desk import people
 from brookfall.desk.added_tables import ADDED
 from brookfall.desk.bench import added_to
+from brookfall.desk.policies import refuse_without_second_factor
 from brookfall.desk.views import ErasureNotice, ErasureView, RetentionLine, RetentionView
 from brookfall.records import audit_log
 from brookfall.records.audit_log import RecordEntry
@@ -122,6 +123,7 @@ def propose(session: Session, person: Person, case_id: int, proposal: ErasurePro
     if people.belongs_to_case(person, case):
         raise ForbiddenError("You belong to this model, so you can't propose it.", todo="Nothing was done.")
     people.check_password(person, proposal.password, "Nothing was done")
+    refuse_without_second_factor(session, person, "administrator")
     newest = erasures_of(session, [case.id]).get(case.id)
     if _is_open(newest):
         raise UserError("It was proposed, or done, already.", todo="Load the page again.")
@@ -158,6 +160,7 @@ def answer(person_id: int, case_id: int, said: ErasureAnswer, queue: Erasers) ->
         if people.belongs_to_case(person, case):
             raise ForbiddenError("You belong to this model, so you can't agree to it.", todo="Nothing was done.")
         people.check_password(person, said.password, "Nothing was done")
+        refuse_without_second_factor(session, person, "countersigner")
         asked = erasures_of(session, [case.id]).get(case.id)
         if asked is None or asked.state != "proposed":
             raise UserError("Nothing of this case is proposed to be taken away.", todo="Load the page again.")

@@ -21,6 +21,7 @@ from brookfall.core.table.change import Change
 from brookfall.core.table.roles import Roles
 from brookfall.desk import people
 from brookfall.desk.bench import submitted
+from brookfall.desk.policies import house_now
 from brookfall.desk.versions import in_use_of
 from brookfall.desk.views import BegunView, SetUpVersion, SetUpView, ValueChangeView
 from brookfall.records import audit_log
@@ -32,7 +33,7 @@ _CHANGES: TypeAdapter[list[Change]] = TypeAdapter(list[Change])
 
 
 def first_plan(session: Session, model_id: int, declared: Submission, in_use: str | None, tier: int) -> Plan:
-    """The standard plan of a tier for what a submission declares."""
+    """The standard plan of a tier for what a submission declares, by the policy in force."""
     roles, stated = declared.data[0].roles, stated_capacity(declared.model)
     return standard_plan(
         tier,
@@ -41,9 +42,27 @@ def first_plan(session: Session, model_id: int, declared: Submission, in_use: st
         grouped=(roles.group or roles.occasion) is not None,
         timed=roles.time is not None,
         observed=roles.observed is not None,
+        house=house_now(session),
         in_use=in_use_of(session, model_id, declared, in_use),
         capacity=None if stated is None else stated.percent,
     )
+
+
+def plan_by_policy_in_force(session: Session, case: Case) -> None:
+    """A case that nobody has planned yet is planned under the policy in force as its reviewer takes it."""
+    plan = read_plan(case.plan)
+    if case.plan_locked is not None or case.plan_revision > 1 or not _is_new(session, plan, case):
+        return
+    declared = Submission.model_validate(case.submission)
+    standard = first_plan(session, case.model_id, declared, case.registered.in_use, case.tier)
+    taken = standard if case.begun_from is None else by_the_policy_of(plan, standard)
+    case.plan = known_checks(taken).model_dump(mode="json")
+
+
+def _is_new(session: Session, plan: Plan, case: Case) -> bool:
+    """Whether another policy is in force than the one that a plan was made under."""
+    house = house_now(session)
+    return plan.house != (None if house is None else house.policy(case.tier, case.outcome))
 
 
 def set_up_view(session: Session, person: Person, case_id: int) -> SetUpView:
@@ -129,11 +148,12 @@ def _ways(session: Session, case: Case, other: Case, came: Submitted, standard: 
 
 
 def _carried_plan(plan: Plan, other: Case, case: Case, standard: Plan) -> Plan:
-    """The plan for another version: against the version in use now, and by the policy of the version's own tier."""
+    """The plan for another version: against the version in use now, and by the policy in force of its own tier."""
     if case.outcome != other.outcome:
         return standard
     kept = plan.model_copy(update={"in_use": standard.in_use, "threshold": standard.threshold})
-    return kept if other.tier == case.tier else by_the_policy_of(kept, standard)
+    same = other.tier == case.tier and kept.house == standard.house
+    return kept if same else by_the_policy_of(kept, standard)
 
 
 def _that_fit(came: Submitted, ways: Iterator[tuple[Roles, Plan]]) -> Iterator[tuple[Roles, Plan]]:

@@ -11,10 +11,13 @@ from brookfall.core.evidence.chart import Chart, TableView
 from brookfall.core.evidence.decision import DecisionStatement
 from brookfall.core.evidence.estimate import Estimate
 from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.evidence.limit import Standing as LimitStanding
 from brookfall.core.judge.approval import ModelStanding
 from brookfall.core.judge.case_life import CaseAct, Priority
 from brookfall.core.judge.condition_life import ConditionAct, ConditionState
 from brookfall.core.judge.finding_life import FindingAct, FindingState
+from brookfall.core.judge.house_policy import HousePolicy, TierPolicy
+from brookfall.core.judge.policy import DAYS_TO_ANSWER, MATERIALITY, Materiality
 from brookfall.core.judge.question_life import QuestionAct, QuestionState
 from brookfall.core.judge.standing import Shown
 from brookfall.core.plan.plan import Plan
@@ -449,7 +452,8 @@ class InboxItem(View):
 
 class InboxView(View):
     """A page of what waits, the oldest first, of ``total``. Of the cases among it so many are ``waiting`` and the first
-    are ``cases``; ``others`` are the first of the rest. ``erasures`` are told to auditors alone."""
+    are ``cases``; ``others`` are the first of the rest. ``erasures`` are told to auditors alone, and the
+    ``policy`` that waits to who can sign it."""
 
     items: list[InboxItem]
     total: int
@@ -457,6 +461,7 @@ class InboxView(View):
     waiting: int
     others: list[InboxItem]
     erasures: list[ErasureNotice]
+    policy: "PolicyHead | None"
 
 
 class Found(View):
@@ -1485,3 +1490,132 @@ class ChainView(View):
     anchors: int
     statements: int
     fault: str | None
+
+
+class PolicyHead(View):
+    """A policy of the house as a list has it. ``number`` counts those that were signed; people are names.
+
+    ``in_force``: it is the one that cases are planned under today. ``sha256`` names the text that is signed.
+    """
+
+    id: int
+    number: int | None
+    name: str
+    state: Literal["draft", "proposed", "signed", "discarded"]
+    note: str
+    revision: int
+    in_force: bool
+    in_force_from: date | None
+    drafted_by: str
+    drafted: Moment
+    proposed_by: str | None
+    proposed: Moment | None
+    answered_by: str | None
+    answered: Moment | None
+    comment: str
+    sha256: str | None
+
+
+class PoliciesPage(View):
+    """Every policy that was signed, the newest first, and the draft. ``in_force`` is None while the built-in one is."""
+
+    in_force: PolicyHead | None
+    versions: list[PolicyHead]
+    draft: PolicyHead | None
+    may_draft: bool
+
+
+class PolicyTierView(TierPolicy):
+    """A tier of a policy with everything written out."""
+
+    materiality: Materiality = MATERIALITY
+    days_to_answer: int = DAYS_TO_ANSWER
+
+
+class HousePolicyView(HousePolicy):
+    """A policy with everything written out."""
+
+    tiers: dict[int, PolicyTierView]  # type: ignore[assignment]
+
+
+class LimitName(View):
+    """A limit of a policy, what it is on, and the checks that read it, by their titles."""
+
+    name: str
+    on: str
+    checks: list[str]
+
+
+class PolicyChangeView(View):
+    """A difference of two policies, in words; ``tier`` is None of what holds for all."""
+
+    tier: int | None
+    about: str
+    before: str
+    after: str
+
+
+class PolicyPage(View):
+    """A policy, whole. ``head`` is None of the built-in one. ``changes`` are against the policy ``against``: the one in
+    force for a draft, the one before for what was signed. ``why_not_answer`` says why who could countersign may not."""
+
+    head: PolicyHead | None
+    policy: HousePolicyView
+    limits: list[LimitName]
+    check_names: list[str]
+    against: str
+    changes: list[PolicyChangeView]
+    may_change: bool
+    may_propose: bool
+    may_answer: bool
+    why_not_answer: str
+
+
+class MovedCount(View):
+    """How many exhibits would stand otherwise: ``before`` and ``after``; None where nothing would be judged."""
+
+    before: LimitStanding | None
+    after: LimitStanding | None
+    count: int
+
+
+class CheckEffect(View):
+    """Exhibits of a check in the last year: how many stay, move, or can't be told without a run."""
+
+    check: str
+    title: str
+    stay: int
+    moved: list[MovedCount]
+    needs_run: int
+
+
+class CaseEffect(View):
+    case_id: int
+    model: str
+    version: str
+    worse: int
+    better: int
+    needs_run: int
+
+
+class CountedText(View):
+    what: str
+    count: int
+
+
+class PolicyEffect(View):
+    """What a policy would have changed in the cases that were run in the last year.
+
+    ``cases`` were looked at, ``worse`` have an exhibit that would stand worse, ``better`` one that would stand better,
+    ``needs_run`` one that can't be told. ``which`` names them for who may read every case, and is empty for others.
+    ``statements`` are what would have been due in writing beside, with how many cases.
+    """
+
+    since: date
+    cases: int
+    worse: int
+    better: int
+    needs_run: int
+    checks: list[CheckEffect]
+    statements: list[CountedText]
+    which: list[CaseEffect]

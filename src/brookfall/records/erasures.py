@@ -18,6 +18,7 @@ from brookfall.records.clock import now
 from brookfall.records.disk_cache import cached_file
 from brookfall.records.findings_and_decisions import Decision, FindingFile, StatementFile
 from brookfall.records.people import Person
+from brookfall.records.policies import PolicyVersion
 from brookfall.records.questions import OwnerQuestionFile
 from brookfall.records.renditions import Rendition
 from brookfall.records.retests import Retest
@@ -114,6 +115,7 @@ def _is_used(session: Session, name: str) -> bool:
         exists().where(OwnerQuestionFile.sha256 == name),
         exists().where(Retest.evidence_sha256 == name),
         exists().where(Decision.statement_sha256 == name),
+        exists().where(PolicyVersion.text_sha256 == name),
         exists().where(
             (Rendition.evidence_sha256 == name) | (Rendition.html_sha256 == name) | (Rendition.pdf_sha256 == name)
         ),

@@ -9,12 +9,14 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brookfall.core.evidence.decision import DecisionStatement
+from brookfall.core.judge.house_policy import HousePolicy, house_from_yaml
 from brookfall.records import anchors, audit_log, blobs
 from brookfall.records.audit_log import RecordEntry
 from brookfall.records.cases import Case, SubmittedFile
 from brookfall.records.config import config
 from brookfall.records.erasures import AGREED, PROPOSED
 from brookfall.records.findings_and_decisions import Decision
+from brookfall.records.policies import signed_versions
 
 _SIGNING = ("proposed a decision", "countersigned")
 _KEEPING = ("rendered the report", "kept the signed report")
@@ -57,7 +59,7 @@ def verify_everything(
     fault = chain.fault
     if fault is None and config().anchor_file is not None:
         fault, outside = _anchored(session, chain)
-    for look in (_agreed, _signed, _kept, *([_files] if files else [])):
+    for look in (_agreed, _signed, _policies, _kept, *([_files] if files else [])):
         if fault is None:
             tell(look.__doc__ or "")
             fault = next(look(session, counted), None)
@@ -165,6 +167,30 @@ def _as_signed(session: Session, decision: Decision, acts: set[str], counted: _C
     ):
         yield from _whole(session, name, f"{what} of decision {decision.id}", counted)
     yield from _as_listed(session, statement, case)
+
+
+def _policies(session: Session, counted: _Counted) -> Iterator[str]:
+    """the policies that were signed"""
+    entered: dict[int, dict[str, object]] = {}
+    entries = select(RecordEntry).where(RecordEntry.act == "countersigned a policy").order_by(RecordEntry.id)
+    for entry in session.scalars(entries):
+        after = json.loads(entry.after)
+        entered[after["policy"]] = after
+        yield from _whole(session, after["text"], f"the text of policy {after['number']}", counted)
+    signed = {one.id: one for one in signed_versions(session)}
+    for policy_id in entered.keys() - signed.keys():
+        yield f"the policy of number {entered[policy_id]['number']} was countersigned and is gone"
+    for version in signed.values():
+        after = entered.get(version.id, {})
+        from_ = None if version.in_force_from is None else version.in_force_from.isoformat()
+        if (version.text_sha256, version.number, from_) != (
+            after.get("text"), after.get("number"), after.get("in_force_from")
+        ):  # fmt: skip
+            yield f"the policy {version.name} does not say what was signed"
+        elif house_from_yaml(blobs.from_database(session, str(version.text_sha256)).decode(), version.name) != (
+            HousePolicy.model_validate(version.content)
+        ):
+            yield f"what is judged by is not the text of the policy {version.name} as it was signed"
 
 
 def _kept(session: Session, counted: _Counted) -> Iterator[str]:

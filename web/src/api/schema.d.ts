@@ -1660,6 +1660,112 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/policies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every policy that was signed, which is in force, and the draft for who may see it. */
+        get: operations["policies_get_policies_policies_get"];
+        put?: never;
+        /** For administrators: begins a draft. */
+        post: operations["policies_post_policy_policies_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/policies/{policy_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A policy, whole, with what it changes; 0 is the built-in one. */
+        get: operations["policies_get_policy_policies__int_policy_id__get"];
+        /** Saves what the draft says. */
+        put: operations["policies_put_policy_policies__int_policy_id__put"];
+        post?: never;
+        /** Lets the draft go. */
+        delete: operations["policies_delete_policy_policies__int_policy_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/policies/{policy_id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A countersigner signs it too, or sends it back. */
+        post: operations["policies_post_policy_answer_policies__int_policy_id__answer_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/policies/{policy_id}/effect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the policy would have changed in the cases of the last year. */
+        get: operations["policies_get_policy_effect_policies__int_policy_id__effect_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/policies/{policy_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The policy as a YAML file: of what was signed, the very text. */
+        get: operations["policies_get_policy_file_policies__int_policy_id__file_get"];
+        /** The draft says what a YAML file says; an error is told with its line. */
+        put: operations["policies_put_policy_file_policies__int_policy_id__file_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/policies/{policy_id}/propose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** An administrator signs the draft. */
+        post: operations["policies_post_policy_proposal_policies__int_policy_id__propose_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/record": {
         parameters: {
             query?: never;
@@ -2616,6 +2722,21 @@ export interface components {
              */
             to: string;
         };
+        /** CaseEffect */
+        CaseEffect: {
+            /** Better */
+            better: number;
+            /** Case Id */
+            case_id: number;
+            /** Model */
+            model: string;
+            /** Needs Run */
+            needs_run: number;
+            /** Version */
+            version: string;
+            /** Worse */
+            worse: number;
+        };
         /** CaseId */
         CaseId: {
             /** Case Id */
@@ -2856,6 +2977,22 @@ export interface components {
             seen: string | null;
             /** Total */
             total: number;
+        };
+        /**
+         * CheckEffect
+         * @description Exhibits of a check in the last year: how many stay, move, or can't be told without a run.
+         */
+        CheckEffect: {
+            /** Check */
+            check: string;
+            /** Moved */
+            moved: components["schemas"]["MovedCount"][];
+            /** Needs Run */
+            needs_run: number;
+            /** Stay */
+            stay: number;
+            /** Title */
+            title: string;
         };
         /** CheckProgress */
         CheckProgress: {
@@ -3318,6 +3455,13 @@ export interface components {
             /** Who */
             who: string;
         };
+        /** CountedText */
+        CountedText: {
+            /** Count */
+            count: number;
+            /** What */
+            what: string;
+        };
         /** Credentials */
         Credentials: {
             /**
@@ -3671,6 +3815,29 @@ export interface components {
             /** Total */
             total: number;
         };
+        /** DraftBody */
+        DraftBody: {
+            /**
+             * Note
+             * @description what changes and why
+             */
+            note: string;
+            policy: components["schemas"]["HousePolicy"];
+            /** Revision */
+            revision: number;
+        };
+        /** DraftFileBody */
+        DraftFileBody: {
+            /**
+             * File
+             * @description its name
+             */
+            file: string;
+            /** Revision */
+            revision: number;
+            /** Text */
+            text: string;
+        };
         /**
          * DraftFileView
          * @description A file of a draft; what comes next begins at byte ``received``, and ``stamp`` is what its sender knows it by.
@@ -3808,7 +3975,7 @@ export interface components {
             /** Id */
             id: number;
             /** Kind */
-            kind: ("case" | "data" | "plan" | "run" | "statement" | "finding" | "question" | "decision" | "approval" | "model" | "rows" | "people" | "record") | null;
+            kind: ("case" | "data" | "plan" | "run" | "statement" | "finding" | "question" | "decision" | "approval" | "model" | "rows" | "policy" | "people" | "record") | null;
             /** Subject */
             subject: string;
             /** Who */
@@ -4679,6 +4846,54 @@ export interface components {
             proposed: number;
         };
         /**
+         * HousePolicy
+         * @description What a house asks of its models. What a tier does not say is as in the built-in policy.
+         */
+        HousePolicy: {
+            /**
+             * Brookfall Policy
+             * @description the revision of this format
+             * @constant
+             */
+            brookfall_policy: 1;
+            /** Name */
+            name: string;
+            /**
+             * Second Factor For
+             * @description roles whose people must have a second factor before they sign anything
+             * @default []
+             */
+            second_factor_for: ("reviewer" | "countersigner" | "administrator")[];
+            /** Tiers */
+            tiers: {
+                [key: string]: components["schemas"]["TierPolicy"];
+            };
+        };
+        /**
+         * HousePolicyView
+         * @description A policy with everything written out.
+         */
+        HousePolicyView: {
+            /**
+             * Brookfall Policy
+             * @description the revision of this format
+             * @constant
+             */
+            brookfall_policy: 1;
+            /** Name */
+            name: string;
+            /**
+             * Second Factor For
+             * @description roles whose people must have a second factor before they sign anything
+             * @default []
+             */
+            second_factor_for: ("reviewer" | "countersigner" | "administrator")[];
+            /** Tiers */
+            tiers: {
+                [key: string]: components["schemas"]["PolicyTierView"];
+            };
+        };
+        /**
          * HowRead
          * @description How a file is read. What is null is found out from the file, and written down once it is read.
          *
@@ -4799,7 +5014,8 @@ export interface components {
         /**
          * InboxView
          * @description A page of what waits, the oldest first, of ``total``. Of the cases among it so many are ``waiting`` and the first
-         *     are ``cases``; ``others`` are the first of the rest. ``erasures`` are told to auditors alone.
+         *     are ``cases``; ``others`` are the first of the rest. ``erasures`` are told to auditors alone, and the
+         *     ``policy`` that waits to who can sign it.
          */
         InboxView: {
             /** Cases */
@@ -4810,6 +5026,7 @@ export interface components {
             items: components["schemas"]["InboxItem"][];
             /** Others */
             others: components["schemas"]["InboxItem"][];
+            policy: components["schemas"]["PolicyHead"] | null;
             /** Total */
             total: number;
             /** Waiting */
@@ -4979,6 +5196,18 @@ export interface components {
              * @default null
              */
             policy: string | null;
+        };
+        /**
+         * LimitName
+         * @description A limit of a policy, what it is on, and the checks that read it, by their titles.
+         */
+        LimitName: {
+            /** Checks */
+            checks: string[];
+            /** Name */
+            name: string;
+            /** On */
+            on: string;
         };
         /**
          * Line
@@ -5252,6 +5481,24 @@ export interface components {
         MarksView: {
             /** Marks */
             marks: components["schemas"]["LabelMark"][];
+        };
+        /**
+         * Materiality
+         * @description By how much libraries may differ on the same scores, which is no fault of a claim (common practice).
+         */
+        Materiality: {
+            /**
+             * Bounded
+             * @description of measures in 0 to 1
+             * @default 0.0005
+             */
+            bounded: number;
+            /**
+             * Share
+             * @description of other measures, as a share of the claimed value
+             * @default 0.0005
+             */
+            share: number;
         };
         /**
          * MatrixChart
@@ -5597,6 +5844,16 @@ export interface components {
             total: number;
         };
         /**
+         * MovedCount
+         * @description How many exhibits would stand otherwise: ``before`` and ``after``; None where nothing would be judged.
+         */
+        MovedCount: {
+            after: components["schemas"]["Standing"] | null;
+            before: components["schemas"]["Standing"] | null;
+            /** Count */
+            count: number;
+        };
+        /**
          * Named
          * @description A name of the package format, in words, and the kinds of outcome it is for.
          */
@@ -5654,6 +5911,14 @@ export interface components {
              * @default null
              */
             due: string | null;
+        };
+        /** NewDraftBody */
+        NewDraftBody: {
+            /**
+             * From Id
+             * @description the policy that it begins as; 0 is the built-in one
+             */
+            from_id: number;
         };
         /**
          * NewFindingBody
@@ -6259,6 +6524,18 @@ export interface components {
             y: string;
         };
         /**
+         * PoliciesPage
+         * @description Every policy that was signed, the newest first, and the draft. ``in_force`` is None while the built-in one is.
+         */
+        PoliciesPage: {
+            draft: components["schemas"]["PolicyHead"] | null;
+            in_force: components["schemas"]["PolicyHead"] | null;
+            /** May Draft */
+            may_draft: boolean;
+            /** Versions */
+            versions: components["schemas"]["PolicyHead"][];
+        };
+        /**
          * Policy
          * @description The limits of one tier. Every default is common practice; an administrator may set others.
          */
@@ -6319,6 +6596,471 @@ export interface components {
              *     ]
              */
             conventions: string[];
+            /**
+             * Days To Answer
+             * @description within how many days an owner answers a finding, a question, or that monitoring broke a limit
+             * @default 14
+             */
+            days_to_answer: number;
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 2,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            fold_sd_ratio: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 0.05,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            gap: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 0.1,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            gap_loss: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 0.1,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            gap_r2: components["schemas"]["Limit"];
+            /**
+             * Grounds
+             * @default [
+             *       "age",
+             *       "disability",
+             *       "ethnic group",
+             *       "pregnancy",
+             *       "religion",
+             *       "sex"
+             *     ]
+             */
+            grounds: string[];
+            /**
+             * @default {
+             *       "at_least": -0.1,
+             *       "at_most": 0.1,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            group_difference: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": -0.1,
+             *       "at_most": 0.1,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            group_mean_error_in_sd: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": 0.8,
+             *       "at_most": 1.25,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            group_ratio: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": 0.5,
+             *       "at_most": 2,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            group_ratio_of_rare: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": 0.8,
+             *       "at_most": 1.25,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            group_slope: components["schemas"]["Limit"];
+            /**
+             * Level
+             * @default 0.95
+             */
+            level: number;
+            /**
+             * Limits
+             * @description limits of checks that have none of their own above, by the check's name
+             */
+            limits?: {
+                [key: string]: components["schemas"]["Limit"];
+            };
+            /**
+             * @description what is taken for the same figure where a claim is computed on the very same scores
+             * @default {
+             *       "bounded": 0.0005,
+             *       "share": 0.0005
+             *     }
+             */
+            materiality: components["schemas"]["Materiality"];
+            /**
+             * @default {
+             *       "at_least": -0.1,
+             *       "at_most": 0.1,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            mean_error_in_sd: components["schemas"]["Limit"];
+            /**
+             * Name
+             * @default Built-in policy
+             */
+            name: string;
+            /**
+             * @default {
+             *       "at_least": 0,
+             *       "at_most": null,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            net_benefit: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": 0.8,
+             *       "at_most": 1.25,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            observed_over_expected: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 95,
+             *       "burden": "reviewer",
+             *       "ideal": 50,
+             *       "policy": null
+             *     }
+             */
+            percentile: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 0.25,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            psi: components["schemas"]["Limit"];
+            /**
+             * Revision
+             * @default 2
+             * @constant
+             */
+            revision: 2;
+            /**
+             * Rows Kept Years
+             * @description how long a decided case keeps its rows, at least, in years; by the tier where it is not said
+             */
+            rows_kept_years?: number;
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 1.25,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            segment_ratio: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": -0.1,
+             *       "at_most": null,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            segment_worse: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 1.1,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            selected_over_capacity: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 0.05,
+             *       "burden": "reviewer",
+             *       "ideal": null,
+             *       "policy": null
+             *     }
+             */
+            shuffled_p: components["schemas"]["Limit"];
+            /**
+             * Statements
+             * @description what the reviewer must judge in writing, as no computation answers it
+             * @default []
+             */
+            statements: components["schemas"]["StatementDue"][];
+            /** Tier */
+            tier: number;
+            /**
+             * @default {
+             *       "at_least": -0.02,
+             *       "at_most": null,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            worse_than_challenger: components["schemas"]["Limit"];
+        };
+        /**
+         * PolicyAnswer
+         * @description Whether it is signed; ``sha256`` names the text that was read, ``comment`` says why it goes back.
+         */
+        PolicyAnswer: {
+            /** Agree */
+            agree: boolean;
+            /**
+             * Comment
+             * @default
+             */
+            comment: string;
+            /** Password */
+            password: string;
+            /** Sha256 */
+            sha256: string;
+        };
+        /**
+         * PolicyChangeView
+         * @description A difference of two policies, in words; ``tier`` is None of what holds for all.
+         */
+        PolicyChangeView: {
+            /** About */
+            about: string;
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Tier */
+            tier: number | null;
+        };
+        /**
+         * PolicyEffect
+         * @description What a policy would have changed in the cases that were run in the last year.
+         *
+         *     ``cases`` were looked at, ``worse`` have an exhibit that would stand worse, ``better`` one that would stand better,
+         *     ``needs_run`` one that can't be told. ``which`` names them for who may read every case, and is empty for others.
+         *     ``statements`` are what would have been due in writing beside, with how many cases.
+         */
+        PolicyEffect: {
+            /** Better */
+            better: number;
+            /** Cases */
+            cases: number;
+            /** Checks */
+            checks: components["schemas"]["CheckEffect"][];
+            /** Needs Run */
+            needs_run: number;
+            /**
+             * Since
+             * Format: date
+             */
+            since: string;
+            /** Statements */
+            statements: components["schemas"]["CountedText"][];
+            /** Which */
+            which: components["schemas"]["CaseEffect"][];
+            /** Worse */
+            worse: number;
+        };
+        /**
+         * PolicyHead
+         * @description A policy of the house as a list has it. ``number`` counts those that were signed; people are names.
+         *
+         *     ``in_force``: it is the one that cases are planned under today. ``sha256`` names the text that is signed.
+         */
+        PolicyHead: {
+            /** Answered */
+            answered: string | null;
+            /** Answered By */
+            answered_by: string | null;
+            /** Comment */
+            comment: string;
+            /**
+             * Drafted
+             * Format: date-time
+             */
+            drafted: string;
+            /** Drafted By */
+            drafted_by: string;
+            /** Id */
+            id: number;
+            /** In Force */
+            in_force: boolean;
+            /** In Force From */
+            in_force_from: string | null;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** Number */
+            number: number | null;
+            /** Proposed */
+            proposed: string | null;
+            /** Proposed By */
+            proposed_by: string | null;
+            /** Revision */
+            revision: number;
+            /** Sha256 */
+            sha256: string | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "draft" | "proposed" | "signed" | "discarded";
+        };
+        /**
+         * PolicyPage
+         * @description A policy, whole. ``head`` is None of the built-in one. ``changes`` are against the policy ``against``: the one in
+         *     force for a draft, the one before for what was signed. ``why_not_answer`` says why who could countersign may not.
+         */
+        PolicyPage: {
+            /** Against */
+            against: string;
+            /** Changes */
+            changes: components["schemas"]["PolicyChangeView"][];
+            /** Check Names */
+            check_names: string[];
+            head: components["schemas"]["PolicyHead"] | null;
+            /** Limits */
+            limits: components["schemas"]["LimitName"][];
+            /** May Answer */
+            may_answer: boolean;
+            /** May Change */
+            may_change: boolean;
+            /** May Propose */
+            may_propose: boolean;
+            policy: components["schemas"]["HousePolicyView"];
+            /** Why Not Answer */
+            why_not_answer: string;
+        };
+        /**
+         * PolicyProposal
+         * @description From when the draft is to be in force; the password signs it.
+         */
+        PolicyProposal: {
+            /**
+             * In Force From
+             * Format: date
+             */
+            in_force_from: string;
+            /** Password */
+            password: string;
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * PolicyTierView
+         * @description A tier of a policy with everything written out.
+         */
+        PolicyTierView: {
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 0.95,
+             *       "burden": "reviewer",
+             *       "ideal": null,
+             *       "policy": null
+             *     }
+             */
+            alone: components["schemas"]["Limit"];
+            /**
+             * Approved Years
+             * @description how long an approval lasts from its countersignature, in years; by the tier where it is not said
+             */
+            approved_years?: number;
+            /**
+             * @default {
+             *       "at_least": 0,
+             *       "at_most": null,
+             *       "burden": "model",
+             *       "ideal": null,
+             *       "policy": null
+             *     }
+             */
+            better_than_baseline: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": 0.8,
+             *       "at_most": 1.25,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            calibration_slope: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 1,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            capacity: components["schemas"]["Limit"];
+            /**
+             * Conventions
+             * @description what is tried where a claim on the very same scores comes out otherwise
+             * @default [
+             *       "above the threshold only",
+             *       "the other class as positive",
+             *       "classes weighted by rows",
+             *       "all rows pooled"
+             *     ]
+             */
+            conventions: string[];
+            /**
+             * Days To Answer
+             * @default 14
+             */
+            days_to_answer: number;
             /**
              * @default {
              *       "at_least": null,
@@ -6435,6 +7177,13 @@ export interface components {
             };
             /**
              * @default {
+             *       "bounded": 0.0005,
+             *       "share": 0.0005
+             *     }
+             */
+            materiality: components["schemas"]["Materiality"];
+            /**
+             * @default {
              *       "at_least": -0.1,
              *       "at_most": 0.1,
              *       "burden": "reviewer",
@@ -6468,6 +7217,15 @@ export interface components {
              *     }
              */
             observed_over_expected: components["schemas"]["Limit"];
+            /**
+             * Outcomes
+             * @description limits that are others for one kind of outcome, by the limit's name
+             */
+            outcomes?: {
+                [key: string]: {
+                    [key: string]: components["schemas"]["Limit"];
+                };
+            };
             /**
              * @default {
              *       "at_least": null,
@@ -6539,6 +7297,7 @@ export interface components {
              *     }
              */
             shuffled_p: components["schemas"]["Limit"];
+            standard_plan: components["schemas"]["StandardPlan"];
             /**
              * Statements
              * @description what the reviewer must judge in writing, as no computation answers it
@@ -7767,6 +8526,27 @@ export interface components {
             test: number;
         };
         /**
+         * StandardPlan
+         * @description Shares of the parts, the size of the cross-validation, and how many random splits and shuffles a tier asks.
+         */
+        StandardPlan: {
+            /** Folds */
+            folds: number;
+            /** Repeats */
+            repeats: number;
+            /**
+             * Shares
+             * @description per cent, adding up to 100
+             */
+            shares: {
+                [key: string]: number;
+            };
+            /** Shuffles */
+            shuffles: number;
+            /** Splits */
+            splits: number;
+        };
+        /**
          * Standing
          * @description From best to worst: what these rows can't tell is no better than what they show to be kept.
          * @enum {string}
@@ -8190,6 +8970,330 @@ export interface components {
             reason: string;
             /** Tier */
             tier: number;
+        };
+        /**
+         * TierPolicy
+         * @description What the house asks of a tier: the limits of every outcome, other ones ``outcomes`` by outcome, the plan.
+         */
+        TierPolicy: {
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 0.95,
+             *       "burden": "reviewer",
+             *       "ideal": null,
+             *       "policy": null
+             *     }
+             */
+            alone: components["schemas"]["Limit"];
+            /**
+             * Approved Years
+             * @description how long an approval lasts from its countersignature, in years; by the tier where it is not said
+             */
+            approved_years?: number;
+            /**
+             * @default {
+             *       "at_least": 0,
+             *       "at_most": null,
+             *       "burden": "model",
+             *       "ideal": null,
+             *       "policy": null
+             *     }
+             */
+            better_than_baseline: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": 0.8,
+             *       "at_most": 1.25,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            calibration_slope: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 1,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            capacity: components["schemas"]["Limit"];
+            /**
+             * Conventions
+             * @description what is tried where a claim on the very same scores comes out otherwise
+             * @default [
+             *       "above the threshold only",
+             *       "the other class as positive",
+             *       "classes weighted by rows",
+             *       "all rows pooled"
+             *     ]
+             */
+            conventions: string[];
+            /**
+             * Days To Answer
+             * @description within how many days an owner answers a finding, a question, or that monitoring broke a limit
+             * @default 14
+             */
+            days_to_answer: number;
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 2,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            fold_sd_ratio: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 0.05,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            gap: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 0.1,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            gap_loss: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 0.1,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            gap_r2: components["schemas"]["Limit"];
+            /**
+             * Grounds
+             * @default [
+             *       "age",
+             *       "disability",
+             *       "ethnic group",
+             *       "pregnancy",
+             *       "religion",
+             *       "sex"
+             *     ]
+             */
+            grounds: string[];
+            /**
+             * @default {
+             *       "at_least": -0.1,
+             *       "at_most": 0.1,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            group_difference: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": -0.1,
+             *       "at_most": 0.1,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            group_mean_error_in_sd: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": 0.8,
+             *       "at_most": 1.25,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            group_ratio: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": 0.5,
+             *       "at_most": 2,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            group_ratio_of_rare: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": 0.8,
+             *       "at_most": 1.25,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            group_slope: components["schemas"]["Limit"];
+            /**
+             * Level
+             * @default 0.95
+             */
+            level: number;
+            /**
+             * Limits
+             * @description limits of checks that have none of their own above, by the check's name
+             */
+            limits?: {
+                [key: string]: components["schemas"]["Limit"];
+            };
+            /**
+             * @description what is taken for the same figure where a claim is computed on the very same scores
+             * @default {
+             *       "bounded": 0.0005,
+             *       "share": 0.0005
+             *     }
+             */
+            materiality: components["schemas"]["Materiality"];
+            /**
+             * @default {
+             *       "at_least": -0.1,
+             *       "at_most": 0.1,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            mean_error_in_sd: components["schemas"]["Limit"];
+            /**
+             * Name
+             * @default Built-in policy
+             */
+            name: string;
+            /**
+             * @default {
+             *       "at_least": 0,
+             *       "at_most": null,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            net_benefit: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": 0.8,
+             *       "at_most": 1.25,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            observed_over_expected: components["schemas"]["Limit"];
+            /**
+             * Outcomes
+             * @description limits that are others for one kind of outcome, by the limit's name
+             */
+            outcomes?: {
+                [key: string]: {
+                    [key: string]: components["schemas"]["Limit"];
+                };
+            };
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 95,
+             *       "burden": "reviewer",
+             *       "ideal": 50,
+             *       "policy": null
+             *     }
+             */
+            percentile: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 0.25,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            psi: components["schemas"]["Limit"];
+            /**
+             * Revision
+             * @default 2
+             * @constant
+             */
+            revision: 2;
+            /**
+             * Rows Kept Years
+             * @description how long a decided case keeps its rows, at least, in years; by the tier where it is not said
+             */
+            rows_kept_years?: number;
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 1.25,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            segment_ratio: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": -0.1,
+             *       "at_most": null,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            segment_worse: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 1.1,
+             *       "burden": "reviewer",
+             *       "ideal": 1,
+             *       "policy": null
+             *     }
+             */
+            selected_over_capacity: components["schemas"]["Limit"];
+            /**
+             * @default {
+             *       "at_least": null,
+             *       "at_most": 0.05,
+             *       "burden": "reviewer",
+             *       "ideal": null,
+             *       "policy": null
+             *     }
+             */
+            shuffled_p: components["schemas"]["Limit"];
+            standard_plan: components["schemas"]["StandardPlan"];
+            /**
+             * Statements
+             * @description what the reviewer must judge in writing, as no computation answers it
+             * @default []
+             */
+            statements: components["schemas"]["StatementDue"][];
+            /** Tier */
+            tier: number;
+            /**
+             * @default {
+             *       "at_least": -0.02,
+             *       "at_most": null,
+             *       "burden": "reviewer",
+             *       "ideal": 0,
+             *       "policy": null
+             *     }
+             */
+            worse_than_challenger: components["schemas"]["Limit"];
         };
         /**
          * TierView
@@ -20580,13 +21684,962 @@ export interface operations {
             };
         };
     };
+    policies_get_policies_policies_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoliciesPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_post_policy_policies_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewDraftBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_get_policy_policies__int_policy_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                policy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_put_policy_policies__int_policy_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                policy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_delete_policy_policies__int_policy_id__delete: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                policy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoliciesPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_post_policy_answer_policies__int_policy_id__answer_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                policy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PolicyAnswer"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_get_policy_effect_policies__int_policy_id__effect_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                policy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyEffect"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_get_policy_file_policies__int_policy_id__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                policy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_put_policy_file_policies__int_policy_id__file_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                policy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftFileBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_post_policy_proposal_policies__int_policy_id__propose_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                policy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PolicyProposal"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     record_get_record_record_get: {
         parameters: {
             query?: {
                 case_id?: number | null;
                 model?: string | null;
                 person_id?: number | null;
-                kind?: ("case" | "data" | "plan" | "run" | "statement" | "finding" | "question" | "decision" | "approval" | "model" | "rows" | "people" | "record") | null;
+                kind?: ("case" | "data" | "plan" | "run" | "statement" | "finding" | "question" | "decision" | "approval" | "model" | "rows" | "policy" | "people" | "record") | null;
                 since?: string | null;
                 until?: string | null;
                 page?: number;
@@ -20686,7 +22739,7 @@ export interface operations {
                 case_id?: number | null;
                 model?: string | null;
                 person_id?: number | null;
-                kind?: ("case" | "data" | "plan" | "run" | "statement" | "finding" | "question" | "decision" | "approval" | "model" | "rows" | "people" | "record") | null;
+                kind?: ("case" | "data" | "plan" | "run" | "statement" | "finding" | "question" | "decision" | "approval" | "model" | "rows" | "policy" | "people" | "record") | null;
                 since?: string | null;
                 until?: string | null;
                 form: "csv" | "jsonl";

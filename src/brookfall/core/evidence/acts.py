@@ -14,6 +14,7 @@ Kind = Literal[
     "approval",
     "model",
     "rows",
+    "policy",
     "people",
     "record",
 ]
@@ -123,6 +124,15 @@ ACTS: dict[Kind, frozenset[str]] = {
     ),
     "rows": frozenset(
         {"proposed to take rows away", "agreed to take rows away", "declined to take rows away", "took rows away"}
+    ),
+    "policy": frozenset(
+        {
+            "drafted a policy",
+            "discarded the draft of a policy",
+            "proposed a policy",
+            "countersigned a policy",
+            "sent a policy back",
+        }
     ),
     "people": frozenset(
         {

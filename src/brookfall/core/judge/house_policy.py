@@ -68,7 +68,9 @@ def _with_defaults(tier: Any, said: Any, name: Any) -> Any:
     if tier not in _TIERS or not isinstance(said, dict):
         return said
     built_in = default_policy(tier).model_dump()
-    return {**built_in, "standard_plan": STANDARD_PLANS[tier].model_dump(), "name": name, **said, "tier": tier}
+    standard = STANDARD_PLANS[tier].model_dump()
+    # The whole has one name; a tier that was written out tells the one it had then.
+    return {**built_in, "standard_plan": standard, **said, "name": name, "tier": tier}
 
 
 def built_in_house() -> HousePolicy:
@@ -156,6 +158,12 @@ def house_from_yaml(text: str, file: str, checks: Sequence[str] = ()) -> HousePo
     for path, what, todo in _not_meant(house, checks):
         raise _refused(f"{'.'.join(map(str, path))}: {what}", todo, file, _line(lines, path))
     return house
+
+
+def refuse_not_meant(house: HousePolicy, checks: Sequence[str]) -> None:
+    """UserError where the policy says what no type forbids and nobody can mean: which place, and what to write."""
+    for path, what, todo in _not_meant(house, checks):
+        raise UserError(f"The policy can't be used ({'.'.join(map(str, path))}: {what}).", todo=todo)
 
 
 def _refused(what: str, todo: str, file: str, line: int | None) -> UserError:

@@ -1,6 +1,7 @@
 """A policy as facts in words, and what differs between two of a house's policies."""
 
 from dataclasses import dataclass
+from typing import Literal
 
 from brookfall.core.evidence.limit import Limit
 from brookfall.core.foundation import wording
@@ -120,6 +121,9 @@ def house_facts(house: HousePolicy, tier: int) -> dict[str, str]:
     return facts
 
 
+_PARTS: tuple[Literal["training", "validation", "test"], ...] = ("training", "validation", "test")
+
+
 def standard_facts(plan: StandardPlan) -> dict[str, str]:
     """A standard plan in words.
 
@@ -128,7 +132,7 @@ def standard_facts(plan: StandardPlan) -> dict[str, str]:
     ['70 % training and 30 % test', '10 folds × 1', '100', '50']
     """
     return {
-        "standard parts": wording.listed([f"{share:g} % {part}" for part, share in plan.shares.items()]),
+        "standard parts": wording.listed([f"{plan.shares[part]:g} % {part}" for part in _PARTS if part in plan.shares]),
         "standard cross-validation": f"{plan.folds} folds × {plan.repeats}",
         "standard random splits": str(plan.splits),
         "standard shuffles": str(plan.shuffles),

@@ -1,0 +1,47 @@
+"""The house's policies are kept as versions that two people sign"""
+
+import sqlalchemy as sa
+from alembic import op
+from sqlalchemy import inspect
+
+revision = "0027"
+down_revision = "0026"
+branch_labels = None
+depends_on = None
+
+
+def _person(name: str, *, nullable: bool) -> sa.Column[int]:
+    return sa.Column(name, sa.BigInteger(), sa.ForeignKey("person.id"), nullable=nullable)
+
+
+def upgrade() -> None:
+    """Skipped when it was made before: DDL here is not undone with a transaction."""
+    if "policy_version" not in inspect(op.get_bind()).get_table_names():
+        op.create_table(
+            "policy_version",
+            sa.Column("id", sa.BigInteger(), primary_key=True, autoincrement=True),
+            sa.Column("number", sa.Integer(), nullable=True, unique=True),
+            sa.Column("state", sa.String(20), nullable=False),
+            sa.Column("name", sa.String(200), nullable=False),
+            sa.Column("note", sa.Text(), nullable=False),
+            sa.Column("content", sa.JSON(), nullable=False),
+            sa.Column("revision", sa.Integer(), nullable=False),
+            _person("drafted_by", nullable=False),
+            sa.Column("drafted", sa.DateTime(), nullable=False),
+            sa.Column("in_force_from", sa.Date(), nullable=True),
+            sa.Column(
+                "text_sha256",
+                sa.String(64, collation="ascii_bin"),
+                sa.ForeignKey("blob.sha256"),
+                nullable=True,
+                index=True,
+            ),
+            _person("proposed_by", nullable=True),
+            sa.Column("proposed", sa.DateTime(), nullable=True),
+            _person("answered_by", nullable=True),
+            sa.Column("answered", sa.DateTime(), nullable=True),
+            sa.Column("comment", sa.Text(), nullable=False),
+            mysql_engine="InnoDB",
+            mysql_charset="utf8mb4",
+            mysql_collate="utf8mb4_nopad_bin",
+        )
