@@ -143,9 +143,9 @@ def test_two_people_sign_and_it_is_in_force_from_its_date(
 ) -> None:
     page = draft_of(wren)
     assert proposed(wren, page).json["detail"] == "Nothing says what changes and why."
-    page = done(saved(wren, page))
+    page = done(saved(wren, named(page, "Built-in policy")))
     assert "in force already" in proposed(wren, page).json["detail"]
-    page = done(saved(wren, page, gap={"at_most": 0.04, "ideal": 0}))
+    page = done(saved(wren, named(page, "Built-in policy"), gap={"at_most": 0.04, "ideal": 0}))
     assert "There is a policy called" in proposed(wren, page).json["detail"]
     page = done(saved(wren, named(page, "Hollinmoor 2093"), days_to_answer=10))
     assert "past" in proposed(wren, page, date(2020, 1, 1)).json["detail"]

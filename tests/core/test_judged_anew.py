@@ -138,3 +138,27 @@ def test_too_few_rows_stay_open() -> None:
 def test_an_estimate_without_an_interval_is_judged_by_its_value() -> None:
     bare = estimate(low=None, high=None, wide_low=None, wide_high=None)
     assert judged_anew(gap_of(bare), BUILT_IN, other(gap=Limit(at_most=0.041, ideal=0))) is Standing.NEAR
+
+
+def segments_of(standing: Standing, *leading: KeptEstimate) -> KeptExhibit:
+    return KeptExhibit(checks()["segments"], standing, leading)
+
+
+def segment(low: float, high: float, standing: Standing) -> KeptEstimate:
+    ends = {"value": (low + high) / 2, "low": low, "high": high, "wide_low": low - 0.01, "wide_high": high + 0.01}
+    return estimate(**ends, limit=BUILT_IN.segment_ratio, standing=standing, quantity="rmse_for_its_cases")
+
+
+def test_what_is_open_leaves_the_whole_within_as_it_did() -> None:
+    wide, tight = (other(segment_ratio=Limit(at_most=most, ideal=1)) for most in (1.3, 1.1))
+    well, edge = segment(0.98, 1.05, Standing.WITHIN), segment(0.98, 1.15, Standing.WITHIN)
+    unknown = segment(0.9, 1.4, Standing.UNSETTLED)
+    cleared = segments_of(Standing.WITHIN, well, edge, unknown)
+    assert judged_anew(cleared, BUILT_IN, wide) is Standing.WITHIN
+    with pytest.raises(NeedsRunError):
+        judged_anew(cleared, BUILT_IN, tight)
+    unsettled = segments_of(Standing.UNSETTLED, well, edge, unknown)
+    assert judged_anew(unsettled, BUILT_IN, tight) is Standing.UNSETTLED
+    assert judged_anew(unsettled, BUILT_IN, wide) is Standing.UNSETTLED
+    with pytest.raises(NeedsRunError):
+        judged_anew(segments_of(Standing.WITHIN, well, edge), BUILT_IN, tight)

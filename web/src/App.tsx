@@ -23,6 +23,8 @@ import { ModelScreen } from "./screens/ModelScreen";
 import { AccountScreen } from "./screens/people/AccountScreen";
 import { People } from "./screens/people/People";
 import { Welcome } from "./screens/people/Welcome";
+import { Policies } from "./screens/policies/Policies";
+import { PolicyScreen } from "./screens/policies/PolicyScreen";
 import { Plan } from "./screens/plan/Plan";
 import { RecordScreen } from "./screens/record/RecordScreen";
 import { RowsBehind } from "./screens/RowsBehind";
@@ -78,6 +80,8 @@ function Pages({ me }: { me: Schemas["PersonView"] }) {
         <Route path="/record" element={<RecordScreen verifies={me.roles.some((role) => role !== "owner")} />} />
         <Route path="/retention" element={<Retention />} />
         <Route path="/methods" element={<Methods />} />
+        <Route path="/policies" element={<Policies />} />
+        <Route path="/policies/:policyId" element={<PolicyScreen />} />
         <Route path="/people" element={<People />} />
         <Route path="/people/:personId" element={<AccountScreen me={me} />} />
         <Route path="/security" element={<SecurityLog />} />

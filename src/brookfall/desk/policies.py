@@ -169,8 +169,10 @@ def draft(session: Session, person: Person, from_id: int) -> PolicyPage:
         raise UserError("There is a draft already.", todo="Change that one, or discard it.")
     source = None if from_id == BUILT_IN else seen_by(session, person, from_id)
     house = built_in_house() if source is None else house_of(source)
+    name = f"Policy drafted on {today():%-d %b %Y}"
+    house = house.model_copy(update={"name": name})
     made = PolicyVersion(
-        state="draft", name=house.name, note="", content=written_out(house), revision=1,
+        state="draft", name=name, note="", content=written_out(house), revision=1,
         drafted_by=person.id, drafted=now(), comment="",
     )  # fmt: skip
     session.add(made)

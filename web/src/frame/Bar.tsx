@@ -62,6 +62,7 @@ export function Bar({ me }: { me: Schemas["PersonView"] }) {
         {seesCases && <InboxLink />}
         {seesCases && <NavLink to="/models">Models</NavLink>}
         {me.roles.includes("owner") && <NavLink to="/submit">Submit a model</NavLink>}
+        <NavLink to="/policies">Policies</NavLink>
         {seesCases && <NavLink to="/record">Record</NavLink>}
         {me.roles.some((role) => SEE_RETENTION.has(role)) && <NavLink to="/retention">Retention</NavLink>}
         {me.roles.includes("administrator") && <NavLink to="/people">People</NavLink>}

@@ -98,7 +98,8 @@ export function InlineMaybeNumber({
       inputMode="decimal"
       value={text}
       disabled={disabled}
-      style={{ minWidth: 40 }}
+      placeholder="–"
+      style={{ minWidth: 24 }}
       onChange={(event) => type(event.target.value)}
       onBlur={settle}
       onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}

@@ -50,6 +50,12 @@ export function InboxScreen() {
       <Typography variant="h1" sx={{ mb: 1.5 }}>
         Inbox
       </Typography>
+      {inbox.data.policy && (
+        <Typography sx={{ borderLeft: 3, borderColor: "primary.main", pl: 1.5, py: 0.5, mb: 2 }}>
+          The policy <Link to={`/policies/${inbox.data.policy.id}`}>{inbox.data.policy.name}</Link> waits for your
+          signature; {inbox.data.policy.proposed_by} proposed it.
+        </Typography>
+      )}
       <Waits items={inbox.data.items} />
       <Pager page={page} total={inbox.data.total} size={PAGE} words={["Older", "Newer"]} onTurn={turn("page")} />
       <Changes page={Number(search.get("changes") ?? 1)} onTurn={turn("changes")} />

@@ -66,6 +66,8 @@ class Check(ABC):
     needs_observed: ClassVar[bool] = False
     refits: ClassVar[bool] = False
     needs_features: ClassVar[bool] = False
+    clears: ClassVar[bool] = False
+    """Whether so little may be open that the whole is within; the more is within, the sooner."""
     reads: ClassVar[Reads] = Reads()
 
     @property

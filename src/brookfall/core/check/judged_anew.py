@@ -103,10 +103,34 @@ def judged_anew(exhibit: KeptExhibit, before: Policy, after: Policy) -> Standing
         return exhibit.standing
     limits = _limits(exhibit.check, before, after)
     old = [_stands(one, one.limit) for one in exhibit.leading]
-    if old != [one.standing for one in exhibit.leading] or _worst(exhibit.leading, old) != exhibit.standing:
-        raise NeedsRunError
+    cleared = _is_cleared(exhibit, old)
     new = [_stands(one, _in_place_of(one, limits)) for one in exhibit.leading]
-    return _worst(exhibit.leading, new)
+    return _whole(exhibit, old, new, cleared=cleared)
+
+
+_Standings = Sequence[Standing | None]
+
+
+def _is_cleared(exhibit: KeptExhibit, old: _Standings) -> bool:
+    """Whether some of it is open and it stood within. NeedsRunError where it does not stand as what was kept says."""
+    found = _worst(exhibit.leading, old)
+    cleared = exhibit.check.clears and found is Standing.UNSETTLED and exhibit.standing is Standing.WITHIN
+    if old != [one.standing for one in exhibit.leading] or (found != exhibit.standing and not cleared):
+        raise NeedsRunError
+    return cleared
+
+
+def _whole(exhibit: KeptExhibit, old: _Standings, new: _Standings, *, cleared: bool) -> Standing | None:
+    """How all of it stands. What is open leaves it within, or not, as it did, unless more or less is within now."""
+    found = _worst(exhibit.leading, new)
+    if found is not Standing.UNSETTLED or not exhibit.check.clears:
+        return found
+    was, now = ({place for place, one in enumerate(standings) if one is Standing.WITHIN} for standings in (old, new))
+    if cleared and now >= was:
+        return Standing.WITHIN
+    if exhibit.standing is Standing.UNSETTLED and now <= was:
+        return Standing.UNSETTLED
+    raise NeedsRunError
 
 
 def _changed(check: Check, before: Policy, after: Policy) -> bool:

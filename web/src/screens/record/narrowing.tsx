@@ -20,6 +20,7 @@ const KINDS: Record<Kind, string> = {
   approval: "approvals and conditions",
   model: "models and their people",
   rows: "rows taken away",
+  policy: "policies",
   people: "people and tokens",
   record: "the record's keys",
 };

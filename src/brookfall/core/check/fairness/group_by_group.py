@@ -69,6 +69,7 @@ class ByGroup(Check):
         "29 CFR 1607.4(D) (four-fifths rule); Hardt, Price & Srebro 2016; Chouldechova 2017; Newcombe 1998; Katz et "
         "al. 1978; Koopman 1984; Holm 1979; Cohen 1988 (power)."
     )
+    clears = True
     reads = GROUP_READS
 
     def sentence(self, about: About) -> Sentence:

@@ -76,6 +76,7 @@ class Segments(Check):
         "Klaveren et al. 2016 (from memory)."
     )
     tiers = NOT_LIGHT
+    clears = True
     reads = Reads(plan=("policy.segment_worse", "policy.segment_ratio"), roles=("protected",))
 
     def sentence(self, about: About) -> Sentence:
