@@ -4,7 +4,7 @@ import io
 import json
 from collections.abc import Callable
 from contextlib import suppress
-from datetime import date, timedelta
+from datetime import UTC, date, datetime, timedelta
 from itertools import product
 from typing import Any
 
@@ -21,6 +21,7 @@ from brookfall.desk.people import add_person
 from brookfall.launch.house import House
 from brookfall.records.audit_log import RecordEntry
 from brookfall.records.cases import Case
+from brookfall.records.clock import clock_at
 from brookfall.records.config import today
 from brookfall.records.database import transaction
 from brookfall.records.findings_and_decisions import Finding
@@ -346,3 +347,26 @@ def test_every_act_is_said_in_words_of_the_page(visitor: Callable[[str], Visitor
     assert words["finding_acts"] == FINDING_ACTS
     states: tuple[FindingState, ...] = STATES
     assert set(words["finding_states"]) == set(states)
+
+
+def test_an_owner_answers_by_the_day_of_the_policy(visitor: SignIn) -> None:
+    iris, base = taken(visitor, "answered by a day")
+    by = (today() + timedelta(days=14)).isoformat()
+    assert written(iris, base, due=None)["answer_by"] == by
+    finding = written(iris, base, draft=True, due=None)
+    assert finding["answer_by"] is None
+    finding = acted(iris, base, finding, "send")
+    assert (finding["answer_by"], finding["overdue"]) == (by, False)
+    nell = visitor("nell")
+    (item,) = [one for one in waiting(nell, "finding") if base.endswith(f"/{one['case_id']}")]
+    assert (item["count"], item["due"]) == (2, by)
+    with clock_at(datetime.now(UTC) + timedelta(days=3)):
+        commented = acted(visitor("nell"), base, finding, "comment", text="Which rows?")
+    assert commented["answer_by"] == by
+    with clock_at(datetime.now(UTC) + timedelta(days=20)):
+        assert seen(visitor("iris"), base)[2]["overdue"] is True
+    answered = acted(nell, base, commented, "answer", answer="agrees", text="So it is.")
+    assert (answered["answer_by"], answered["overdue"]) == (None, False)
+    with clock_at(datetime.now(UTC) + timedelta(days=5)):
+        again = acted(visitor("iris"), base, answered, "reopen", text="It is not mended.")
+    assert again["answer_by"] == (today() + timedelta(days=19)).isoformat()

@@ -122,7 +122,8 @@ def test_a_finding_is_told_to_its_owner_with_the_place_to_answer_it(pair: tuple[
     rounds()
     (letter,) = posted(box)
     assert (letter["To"], letter["From"]) == ("olive@house.example", "Brookfall <brookfall@brookfall.example>")
-    assert letter["Subject"] == "Brookfall: Told of by mail 1: 1 finding waits for your answer"
+    by = f"{today() + timedelta(days=14):%-d %b %Y}"
+    assert letter["Subject"] == f"Brookfall: Told of by mail 1: 1 finding waits for your answer, due {by}"
     assert f"https://brookfall.example{base.removeprefix('/api')}/findings" in body(letter)
     assert "Rufus Hay wrote a finding (1: It <leans> & leaks)" in body(letter)
     assert "It &lt;leans&gt; &amp; leaks" in body(letter, "html")

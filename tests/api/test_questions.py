@@ -63,6 +63,12 @@ def line_of(visitor: Visitor, base: str) -> Any:
     return next(line for line in visitor.get("/api/cases")["cases"] if line["id"] == number_of(base))
 
 
+def test_without_a_day_it_is_to_be_answered_by_that_of_the_policy(visitor: SignIn) -> None:
+    _, base = taken(visitor, "a question without a day")
+    question = asked(visitor("iris"), base)
+    assert question["due"] == (today() + timedelta(days=14)).isoformat()
+
+
 def test_asked_answered_asked_again_and_settled(visitor: SignIn) -> None:
     _, base = taken(visitor, "a question")
     nell, iris, tom = visitor("nell"), visitor("iris"), visitor("tom")

@@ -1,7 +1,7 @@
 """What people do about a finding that is written: send, answer, close, accept as a risk, reopen, withdraw it."""
 
 from collections.abc import Sequence
-from datetime import date
+from datetime import date, timedelta
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from brookfall.core.evidence.words import FINDING_STATES
 from brookfall.core.foundation.errors import MissingError, UserError
 from brookfall.core.judge.finding_life import LIFE, Answer, FindingAct, FindingState, risk_is_over
+from brookfall.core.plan.revisions import read_plan
 from brookfall.desk import people
 from brookfall.desk.case_people import of_case
 from brookfall.desk.said import Kind, file_of, parts_of
@@ -91,6 +92,8 @@ def act_on(session: Session, person: Person, case_id: int, finding_id: int, done
     before, was_unsent = finding.state, is_unsent(finding)
     finding.state = LIFE.after(done.act, finding.state)
     finding.until = done.until if finding.state == "accepted" else None
+    if finding.state != before:
+        finding.answer_by = answer_by(case) if finding.state == "open" else None
     finding.revision += 1
     entered = DISCARD if (done.act, before) == ("withdraw", "draft") else done.act
     finding.entries.append(
@@ -115,6 +118,11 @@ def act_on(session: Session, person: Person, case_id: int, finding_id: int, done
     )
     session.flush()
     return finding
+
+
+def answer_by(case: Case) -> date:
+    """The day by which the owner answers what is said today, by the policy of the case."""
+    return today() + timedelta(days=read_plan(case.plan).policy.days_to_answer)
 
 
 def subject_of(finding: Finding) -> str:
@@ -247,6 +255,7 @@ def reopen_what_is_due() -> None:
 def _reopen(session: Session, finding: Finding) -> None:
     said = f"The risk was accepted until {finding.until:%-d %b %Y}."
     finding.state, finding.until = "open", None
+    finding.answer_by = answer_by(session.get_one(Case, finding.case_id))
     finding.revision += 1
     finding.entries.append(FindingEntry(at=now(), person_id=None, act="reopen", text=said))
     audit_log.append(

@@ -14,7 +14,7 @@ from brookfall.core.judge.finding_life import LIFE, FindingState
 from brookfall.desk import people
 from brookfall.desk.case_people import answerable
 from brookfall.desk.docket import latest_run
-from brookfall.desk.finding_life import changeable, is_shown, shown_finding, subject_of
+from brookfall.desk.finding_life import answer_by, changeable, is_shown, shown_finding, subject_of
 from brookfall.desk.retests import retest_view, retests_of
 from brookfall.desk.rows_behind import read_threshold
 from brookfall.desk.said import parts_of, told
@@ -92,6 +92,7 @@ def write(session: Session, person: Person, case_id: int, text: FindingText, *, 
         number=number,
         author_id=person.id,
         state="draft" if as_draft else "open",
+        answer_by=None if as_draft else answer_by(case),
         revision=1,
         created=now(),
         **_columns(session, case, text, []),
@@ -233,6 +234,8 @@ def _view(
         cites=[_citation(cite, heads) for cite in finding.cites],
         state=finding.state,
         until=finding.until,
+        answer_by=finding.answer_by,
+        overdue=finding.answer_by is not None and finding.answer_by < today(),
         entries=[
             FindingEntryView(
                 **told(entry, finding.entries, person, says="comment" in can),

@@ -128,15 +128,19 @@ def _questions(session: Session, person: Person) -> Iterable[InboxItem]:
     said = select(func.max(OwnerQuestionEntry.at)).where(OwnerQuestionEntry.question_id == OwnerQuestion.id)
     since = func.coalesce(said.scalar_subquery(), OwnerQuestion.asked)
     for state, act, waits in _QUESTIONS:
-        query = _left_to(person, question_life.LIFE[act], OwnerQuestion, since).where(OwnerQuestion.state == state)
+        query = _left_to(person, question_life.LIFE[act], OwnerQuestion, OwnerQuestion.due, since).where(
+            OwnerQuestion.state == state
+        )
         yield from _items(session, person, query, "question", act, waits, "brief#questions")
 
 
 def _findings(session: Session, person: Person) -> Iterable[InboxItem]:
     said = select(func.max(FindingEntry.at)).where(FindingEntry.finding_id == Finding.id)
     since = func.coalesce(said.scalar_subquery(), Finding.created)
+    # Whichever comes first: the day of the mending, or that of the answer.
+    due = func.least(func.coalesce(Finding.due, Finding.answer_by), func.coalesce(Finding.answer_by, Finding.due))
     for state, act, waits in _FINDINGS:
-        query = _left_to(person, finding_life.LIFE[act], Finding, since).where(Finding.state == state)
+        query = _left_to(person, finding_life.LIFE[act], Finding, due, since).where(Finding.state == state)
         yield from _items(session, person, query, "finding", act, waits, "findings")
 
 
@@ -151,10 +155,14 @@ def _mentions(session: Session, person: Person) -> Iterable[InboxItem]:
 
 
 def _left_to(
-    person: Person, step: Step[Any], thing: type[Finding] | type[OwnerQuestion], since: ColumnElement[datetime]
+    person: Person,
+    step: Step[Any],
+    thing: type[Finding] | type[OwnerQuestion],
+    due: ColumnElement[date | None] | InstrumentedAttribute[date | None],
+    since: ColumnElement[datetime],
 ) -> _Counted:
     """The things of cases in which the person may do this next."""
-    query = _counted(thing.due, since).join(thing, thing.case_id == Case.id)
+    query = _counted(due, since).join(thing, thing.case_id == Case.id)
     return query.where(Case.state.in_(step.cases), people.is_any(person, step.by))
 
 
@@ -233,7 +241,7 @@ _ENDS = {
 
 
 def _counted(
-    due: InstrumentedAttribute[date | None] | InstrumentedAttribute[date],
+    due: ColumnElement[date | None] | InstrumentedAttribute[date | None] | InstrumentedAttribute[date],
     since: ColumnElement[datetime] | InstrumentedAttribute[datetime],
 ) -> _Counted:
     """Of each case how many there are, the first day by which one is due, and since when the oldest waits."""

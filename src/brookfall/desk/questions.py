@@ -1,6 +1,6 @@
 """Questions to the owner: asked of an exhibit, a column, a claim or the case as a whole, answered with files."""
 
-from datetime import date
+from datetime import date, timedelta
 from textwrap import shorten
 from typing import Annotated, Literal
 
@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session, joinedload, selectinload
 from brookfall.core.evidence.words import QUESTION_STATES
 from brookfall.core.foundation.errors import MissingError, UserError
 from brookfall.core.judge.question_life import LIFE, QuestionAct, QuestionState, may_ask
+from brookfall.core.plan.revisions import read_plan
 from brookfall.core.submission.difference import claim_words
 from brookfall.core.submission.schema import Submission
 from brookfall.desk import people
@@ -94,7 +95,8 @@ def questions_view(session: Session, person: Person, case_id: int) -> AskedViews
 
 
 def ask(session: Session, person: Person, case_id: int, asked: NewQuestion) -> AskedView:
-    """A new question to the owner of the case; what it is about is quoted as it stands now.
+    """A new question to the owner of the case; what it is about is quoted as it stands now. Where no day is given by
+    which it is to be answered, it is that of the policy.
 
     Raises
     ------
@@ -104,14 +106,15 @@ def ask(session: Session, person: Person, case_id: int, asked: NewQuestion) -> A
     case = people.reviewed_case(session, person, case_id)
     if asked.due is not None and asked.due < today():
         raise UserError(f"{asked.due:%-d %b %Y} is past.", todo="Give a date to come by which it is to be answered.")
+    due = asked.due or today() + timedelta(days=read_plan(case.plan).policy.days_to_answer)
     about = None if asked.about is None else _quoted(session, case, asked.about)
     last = session.scalar(select(func.max(OwnerQuestion.number)).where(OwnerQuestion.case_id == case.id)) or 0
     question = OwnerQuestion(
-        case_id=case.id, number=last + 1, text=asked.text, about=about and about.model_dump(), due=asked.due,
+        case_id=case.id, number=last + 1, text=asked.text, about=about and about.model_dump(), due=due,
         holds=asked.holds, state="asked", revision=1, asked=now(), asked_by_id=person.id,
     )  # fmt: skip
     session.add(question)
-    said = asked.model_dump(mode="json", exclude={"about"}) | {"about": question.about}
+    said = asked.model_dump(mode="json", exclude={"about"}) | {"about": question.about, "due": due.isoformat()}
     audit_log.append(session, person, "asked the owner", _subject(question), case_id=case.id, after=said)
     session.flush()
     return _view(person, case, question)

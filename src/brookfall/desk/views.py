@@ -1266,7 +1266,8 @@ class FindingEntryView(SaidView):
 
 class FindingView(View):
     """``may`` is what the person who looks may do about it now; ``until`` the last day of an accepted risk; ``retest``
-    the last that was asked for, until it is done."""
+    the last that was asked for, until it is done. ``answer_by`` is the day by which the owner answers while it is open;
+    ``overdue`` that it passed."""
 
     id: int
     number: int
@@ -1280,6 +1281,8 @@ class FindingView(View):
     cites: list[Citation]
     state: FindingState
     until: date | None
+    answer_by: date | None
+    overdue: bool
     entries: list[FindingEntryView]
     retest: RetestView | None
     may: list[FindingAct]

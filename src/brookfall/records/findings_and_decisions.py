@@ -123,7 +123,8 @@ class StatementFile(Base):
 
 class Finding(Base):
     """Something wrong. ``cites`` holds exhibit numbers with the answers quoted from them; ``state`` is one of those of
-    ``core.judge.finding_life``, ``until`` the last day of an accepted risk. What was done about it are its entries."""
+    ``core.judge.finding_life``, ``until`` the last day of an accepted risk, ``answer_by`` that by which
+    its owner answers while it is open, by the policy. What was done about it are its entries."""
 
     __tablename__ = "finding"
     __table_args__ = (UniqueConstraint("case_id", "number", name="uq_finding_number"), TABLE_OPTIONS)
@@ -141,6 +142,7 @@ class Finding(Base):
     cites: Mapped[list[Any]] = mapped_column(JSON)
     state: Mapped[FindingState] = mapped_column(String(20), index=True)
     until: Mapped[date | None] = mapped_column(Date)
+    answer_by: Mapped[date | None] = mapped_column(Date)
     author_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     revision: Mapped[int]
     created: Mapped[Moment]

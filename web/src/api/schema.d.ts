@@ -4523,13 +4523,16 @@ export interface components {
         /**
          * FindingView
          * @description ``may`` is what the person who looks may do about it now; ``until`` the last day of an accepted risk; ``retest``
-         *     the last that was asked for, until it is done.
+         *     the last that was asked for, until it is done. ``answer_by`` is the day by which the owner answers while it is open;
+         *     ``overdue`` that it passed.
          */
         FindingView: {
             /** Action */
             action: string;
             /** Action Owner */
             action_owner: string;
+            /** Answer By */
+            answer_by: string | null;
             /** Author */
             author: string;
             /** Cites */
@@ -4544,6 +4547,8 @@ export interface components {
             may: ("change" | "send" | "answer" | "retest" | "close" | "accept" | "reopen" | "withdraw" | "comment")[];
             /** Number */
             number: number;
+            /** Overdue */
+            overdue: boolean;
             retest: components["schemas"]["RetestView"] | null;
             /** Revision */
             revision: number;

@@ -49,6 +49,12 @@ export function FindingArticle({ caseId, finding, onEdit }: FindingArticleProps)
         </Typography>
         <Typography variant="body2" sx={{ color: "text.secondary" }}>
           {severity(finding.severity)}, by {finding.author}: <b style={{ fontWeight: 550 }}>{state}</b>
+          {finding.answer_by && `, to be answered by ${day(finding.answer_by)}`}
+          {finding.overdue && (
+            <Box component="span" sx={{ color: "brook.ochre" }}>
+              . Its day has passed.
+            </Box>
+          )}
         </Typography>
       </Box>
       <Typography sx={{ whiteSpace: "pre-line", mt: 0.5 }}>{finding.what}</Typography>

@@ -100,11 +100,12 @@ function AskDialog({ caseId, about, words, onClose }: AskDialogProps) {
           />
           <TextField
             label="To be answered by"
+            helperText="Left empty: the policy’s days from today."
             type="date"
             value={typed.due}
             onChange={(event) => put({ due: event.target.value })}
             slotProps={{ inputLabel: { shrink: true } }}
-            sx={{ width: 220 }}
+            sx={{ width: 260 }}
           />
           <FormControlLabel
             label="The case waits for the answer"

@@ -1,4 +1,4 @@
-"""The house's policies are kept as versions that two people sign"""
+"""The house's policies are kept as versions that two people sign; they say by when an owner answers"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -15,7 +15,10 @@ def _person(name: str, *, nullable: bool) -> sa.Column[int]:
 
 
 def upgrade() -> None:
-    """Skipped when it was made before: DDL here is not undone with a transaction."""
+    """Each is skipped when it was made before: DDL here is not undone with a transaction."""
+    columns = [column["name"] for column in inspect(op.get_bind()).get_columns("finding")]
+    if "answer_by" not in columns:
+        op.add_column("finding", sa.Column("answer_by", sa.Date(), nullable=True))
     if "policy_version" not in inspect(op.get_bind()).get_table_names():
         op.create_table(
             "policy_version",
