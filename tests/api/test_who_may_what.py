@@ -65,6 +65,7 @@ BODIES: dict[tuple[str, str], Any] = {
     ("POST", "/handling"): {"act": "prioritise", "reason": "", "priority": "low"},
     ("PUT", "/margin"): {"text": "A note.", "set_aside": []},
     ("POST", "/marks"): {"marks": []},
+    ("POST", "/overrulings"): {"exhibit": 99, "taken_as": "near", "reason": "One storm."},
     ("PUT", "/plan"): None,
     ("PUT", "/plan/name"): {"name": "", "note": ""},
     ("POST", "/questions"): {"text": "Which rows?"},
@@ -106,6 +107,7 @@ OF_THE_REVIEWER = frozenset(
     {
         ("PUT", "/changes"), ("POST", "/decision"), ("POST", "/deviation"),
         ("DELETE", "/deviation"), ("POST", "/findings"), ("PUT", "/findings/{finding_id}"), ("POST", "/marks"),
+        ("POST", "/overrulings"), ("DELETE", "/overrulings/{overruling_id}"),
         ("PUT", "/plan"), ("PUT", "/plan/name"), ("POST", "/set-up"), ("POST", "/questions"), ("PUT", "/roles"), ("POST", "/run"), ("DELETE", "/run"),
         ("POST", "/statements"),
         ("PUT", "/statements/{statement_id}"), ("POST", "/statements/{statement_id}/files"),
@@ -195,7 +197,7 @@ def made(visitor: SignIn, case: dict[str, str]) -> dict[str, str]:
     key = iris.get(base)["model_key"]
     assert visitor("nell").ask("POST", f"/api/models/{key}/members", {"login": "carl"}).status_code == 200
     case.update(
-        base=base, number="1", finding_id=str(finding["id"]), statement_id=str(statement["id"]),
+        base=base, number="1", finding_id=str(finding["id"]), statement_id=str(statement["id"]), overruling_id="1",
         entry_id=str(entry["id"]), file_id=str(file["id"]), said_file_id=str(others["id"]), tree="0", row="1",
         other_id=base.rsplit("/", 1)[1], **condition,
     )  # fmt: skip

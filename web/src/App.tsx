@@ -23,6 +23,7 @@ import { ModelScreen } from "./screens/ModelScreen";
 import { AccountScreen } from "./screens/people/AccountScreen";
 import { People } from "./screens/people/People";
 import { Welcome } from "./screens/people/Welcome";
+import { Overrides } from "./screens/policies/Overrides";
 import { Policies } from "./screens/policies/Policies";
 import { PolicyScreen } from "./screens/policies/PolicyScreen";
 import { Plan } from "./screens/plan/Plan";
@@ -81,6 +82,7 @@ function Pages({ me }: { me: Schemas["PersonView"] }) {
         <Route path="/retention" element={<Retention />} />
         <Route path="/methods" element={<Methods />} />
         <Route path="/policies" element={<Policies />} />
+        <Route path="/policies/overrides" element={<Overrides />} />
         <Route path="/policies/:policyId" element={<PolicyScreen />} />
         <Route path="/people" element={<People />} />
         <Route path="/people/:personId" element={<AccountScreen me={me} />} />

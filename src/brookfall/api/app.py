@@ -21,6 +21,7 @@ from brookfall.api.inbox_routes import inbox_api
 from brookfall.api.inventory_routes import inventory_api
 from brookfall.api.margin_routes import margin_api
 from brookfall.api.operations import serve_operations
+from brookfall.api.override_routes import override_api
 from brookfall.api.plan_routes import plan_api
 from brookfall.api.policy_routes import policy_api
 from brookfall.api.problems import from_validation, handle_problems
@@ -52,6 +53,7 @@ _PARTS = (
     condition_api,
     statement_api,
     decision_api,
+    override_api,
     policy_api,
     record_api,
     retention_api,

@@ -20,6 +20,7 @@ from brookfall.desk.conditions import approval_view
 from brookfall.desk.deviations import deviations_of
 from brookfall.desk.docket import latest_run, mark_of
 from brookfall.desk.findings import findings_view
+from brookfall.desk.overrulings import overruled_of
 from brookfall.desk.policies import refuse_without_second_factor
 from brookfall.desk.renditions import enter, frozen_decision
 from brookfall.desk.report_contents import statement_of
@@ -89,7 +90,7 @@ def decision_page(session: Session, person: Person, case_id: int) -> DecisionPag
         questions=questions,
         statements=[one for one in statements_view(session, person, case_id) if not one.withdrawn],
         findings=[finding for finding in findings_view(session, person, case_id) if finding.state in REPORTED],
-        departures=departures_of(case),
+        departures=overrides_of(session, case),
         deviations=deviations_of(session, case),
         decisions=[_view(decision) for decision in decisions],
         blockers=_blockers(session, case),
@@ -130,7 +131,7 @@ def propose(session: Session, person: Person, case_id: int, proposal: Proposal) 
     )
     session.add(decision)
     session.flush()
-    freeze(session, case, decision, over, departures_of(case))
+    freeze(session, case, decision, over, overrides_of(session, case))
     case.state = "proposed"
     audit_log.append(
         session,
@@ -184,7 +185,7 @@ def countersign(session: Session, person: Person, case_id: int, answer: Answer) 
     ).one()
     if answer.accept and decision.statement_sha256 is None:
         # It was proposed before there were statements, so this one freezes what it rests on.
-        freeze(session, case, decision, _over(session, person, case, decision.kind), departures_of(case))
+        freeze(session, case, decision, _over(session, person, case, decision.kind), overrides_of(session, case))
     elif answer.accept and answer.statement_sha256 != decision.statement_sha256:
         raise StaleError(
             "The decision was proposed anew since you read it.", todo="Nothing was signed; read it again, then sign."
@@ -245,18 +246,24 @@ def _over(session: Session, person: Person, case: Case, kind: str) -> list[str]:
 def _needs_reason(session: Session, person: Person, case: Case) -> list[str]:
     run = latest_run(session, case.id)
     heads = heads_of(session, run.id) if run else []
+    taken_as = {one.exhibit: one.taken_as for one in overruled_of(session, case)}
     against = [
         f"Exhibit {head.number}, {head.title.lower()}, {words}."
         for standing, words in _AGAINST.items()
         for head in heads
-        if head.standing == standing
+        if head.standing == standing and head.number not in taken_as
+    ]
+    against += [
+        f"Exhibit {head.number}, {head.title.lower()}, stands {head.standing} and is taken as outside."
+        for head in heads
+        if taken_as.get(head.number) == "outside"
     ]
     if case.tier in HIGH_STAKES:
         against += [
             f"Exhibit {head.number}, {head.title.lower()}, is within with {head.open} open: "
             f"{head.lines[0] if head.lines else head.headline}"
             for head in heads
-            if head.standing == "within" and head.open
+            if head.standing == "within" and head.open and head.number not in taken_as
         ]
     statements = [one for one in statements_view(session, person, case.id) if not one.withdrawn]
     written = [
@@ -273,9 +280,10 @@ def _needs_reason(session: Session, person: Person, case: Case) -> list[str]:
     return against + written + missing + critical
 
 
-def departures_of(case: Case) -> list[str]:
-    """Every limit of the plan that is not the policy's, with the reason that was given."""
-    return [f"{one.words}: {one.reason or 'no reason was given'}" for one in departures(read_plan(case.plan))]
+def overrides_of(session: Session, case: Case) -> list[str]:
+    """Every limit of the plan that is not the policy's and every standing that is overruled, with the reason."""
+    limits = [f"{one.words}: {one.reason or 'no reason was given'}" for one in departures(read_plan(case.plan))]
+    return limits + [one.words for one in overruled_of(session, case)]
 
 
 def _why_not(person: Person, case: Case) -> str:

@@ -14,6 +14,7 @@ from brookfall.core.submission.schema import Submission
 from brookfall.core.table.change import Change
 from brookfall.core.table.roles import Roles
 from brookfall.desk.docket import latest_run
+from brookfall.desk.overrulings import overruled_of
 from brookfall.records import blobs
 from brookfall.records.audit_log import GENESIS, RecordHead
 from brookfall.records.cases import Case, Deviation, SubmittedFile
@@ -51,6 +52,7 @@ def evidence_now(session: Session, case: Case) -> Evidence:
         tuple(TypeAdapter(list[Added]).validate_python(case.added)),
         tuple(TypeAdapter(list[LabelMark]).validate_python(run.label_marks if run else [])),
         as_evidence(statements_of_case(session, case.id)),
+        tuple(overruled_of(session, case)),
     )
 
 

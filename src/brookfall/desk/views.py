@@ -12,6 +12,7 @@ from brookfall.core.evidence.decision import DecisionStatement
 from brookfall.core.evidence.estimate import Estimate
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.limit import Standing as LimitStanding
+from brookfall.core.evidence.overruling import OverruledAs
 from brookfall.core.judge.approval import ModelStanding
 from brookfall.core.judge.case_life import CaseAct, Priority
 from brookfall.core.judge.condition_life import ConditionAct, ConditionState
@@ -1622,3 +1623,47 @@ class PolicyEffect(View):
     checks: list[CheckEffect]
     statements: list[CountedText]
     which: list[CaseEffect]
+
+
+class OverruledView(View):
+    """An exhibit that is taken otherwise than it stands."""
+
+    id: int
+    exhibit: int
+    title: str
+    standing: LimitStanding
+    taken_as: OverruledAs
+    reason: str
+    by: str
+    at: Moment
+
+
+class OverrulingsView(View):
+    """The standings of a case that are overruled, by exhibit, and whether the person who looks may overrule one."""
+
+    overruled: list[OverruledView]
+    may_overrule: bool
+
+
+class OverrideLine(View):
+    """A departure from the policy's limit in a plan, or an overruled standing: of which case, on what, by whom, why.
+
+    ``was`` is what the policy says, or how the exhibit stands; ``instead`` what the plan says, or what it is taken as.
+    ``at`` is None of a departure, which is the plan's.
+    """
+
+    kind: Literal["limit", "standing"]
+    case_id: int
+    model: str
+    version: str
+    tier: int
+    on: str
+    was: str
+    instead: str
+    by: str
+    at: Moment | None
+    reason: str
+
+
+class OverridesPage(View):
+    lines: list[OverrideLine]

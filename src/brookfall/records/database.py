@@ -26,7 +26,7 @@ CHANGED = frozenset(
     {
         "approval_condition", "blob", "browser_session", "case_file", "decision", "deviation", "draft", "draft_file",
         "erasure", "finding", "fit", "idempotency_key", "kept_look", "letter", "mention", "model", "note",
-        "owner_question", "password_link", "person", "policy_version", "record_head", "recovery_code",
+        "overruling", "owner_question", "password_link", "person", "policy_version", "record_head", "recovery_code",
         "rendition", "replay", "retest", "run", "run_check", "second_factor", "statement", "stored_column", "team",
         "token", "told_of", "trial",
     }

@@ -73,6 +73,7 @@ def build_html(contents: ReportContents, charts: Mapping[int, Sequence[str]], ma
         made=made,
         plan_lines=plan_facts(evidence.plan),
         departures=departures(evidence.plan),
+        overruled={int(one["exhibit"]): one for one in evidence.overrides if one.get("kind") == "standing"},
     )
 
 

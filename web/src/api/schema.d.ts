@@ -572,6 +572,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/overrulings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["overrides_get_overrulings_cases__int_case_id__overrulings_get"];
+        put?: never;
+        /** The reviewer takes an exhibit otherwise than it stands, with the reason. */
+        post: operations["overrides_post_overruling_cases__int_case_id__overrulings_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/overrulings/{overruling_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** The exhibit is taken as it stands again. */
+        delete: operations["overrides_delete_overruling_cases__int_case_id__overrulings__int_overruling_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case_id}/package": {
         parameters: {
             query?: never;
@@ -1484,6 +1518,23 @@ export interface paths {
         };
         get?: never;
         put: operations["inventory_put_withdrawal_models__string_model_key__withdrawal_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/overrides": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** For who reads every case: departures from limits and overruled standings of all cases. */
+        get: operations["overrides_get_overrides_overrides_get"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -3658,7 +3709,7 @@ export interface components {
          * @description The statement that reviewer and countersigner sign.
          *
          *     ``over`` are the exhibits, statements and findings that an approval goes over, ``departures`` the limits that are
-         *     not the policy's. Each of the five hashes is a SHA-256: ``package`` of what was submitted, ``plan`` of the canonical
+         *     not the policy's and the standings that were overruled. Each of the five hashes is a SHA-256: ``package`` of what was submitted, ``plan`` of the canonical
          *     JSON of the plan, ``evidence`` of the evidence file, ``findings`` and ``case`` of the canonical JSON of the findings
          *     and of the case's own facts (files, people, deviations). ``proposed`` is in UTC.
          */
@@ -5952,6 +6003,21 @@ export interface components {
             /** Mailed To */
             mailed_to: string;
         };
+        /**
+         * NewOverruling
+         * @description What an exhibit is to be taken as, and why.
+         */
+        NewOverruling: {
+            /** Exhibit */
+            exhibit: number;
+            /** Reason */
+            reason: string;
+            /**
+             * Taken As
+             * @enum {string}
+             */
+            taken_as: "within" | "near" | "outside";
+        };
         /** NewPersonBody */
         NewPersonBody: {
             /** Login */
@@ -6106,6 +6172,82 @@ export interface components {
         };
         /** OtherVersions */
         OtherVersions: components["schemas"]["OtherVersion"][];
+        /**
+         * OverrideLine
+         * @description A departure from the policy's limit in a plan, or an overruled standing: of which case, on what, by whom, why.
+         *
+         *     ``was`` is what the policy says, or how the exhibit stands; ``instead`` what the plan says, or what it is taken as.
+         *     ``at`` is None of a departure, which is the plan's.
+         */
+        OverrideLine: {
+            /** At */
+            at: string | null;
+            /** By */
+            by: string;
+            /** Case Id */
+            case_id: number;
+            /** Instead */
+            instead: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "limit" | "standing";
+            /** Model */
+            model: string;
+            /** On */
+            on: string;
+            /** Reason */
+            reason: string;
+            /** Tier */
+            tier: number;
+            /** Version */
+            version: string;
+            /** Was */
+            was: string;
+        };
+        /** OverridesPage */
+        OverridesPage: {
+            /** Lines */
+            lines: components["schemas"]["OverrideLine"][];
+        };
+        /**
+         * OverruledView
+         * @description An exhibit that is taken otherwise than it stands.
+         */
+        OverruledView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Exhibit */
+            exhibit: number;
+            /** Id */
+            id: number;
+            /** Reason */
+            reason: string;
+            standing: components["schemas"]["Standing"];
+            /**
+             * Taken As
+             * @enum {string}
+             */
+            taken_as: "within" | "near" | "outside";
+            /** Title */
+            title: string;
+        };
+        /**
+         * OverrulingsView
+         * @description The standings of a case that are overruled, by exhibit, and whether the person who looks may overrule one.
+         */
+        OverrulingsView: {
+            /** May Overrule */
+            may_overrule: boolean;
+            /** Overruled */
+            overruled: components["schemas"]["OverruledView"][];
+        };
         /**
          * OwnChallenger
          * @description A challenger of the reviewer's own: a recipe under a name by which estimates and charts call it.
@@ -13832,6 +13974,293 @@ export interface operations {
             };
         };
     };
+    overrides_get_overrulings_cases__int_case_id__overrulings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverrulingsView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    overrides_post_overruling_cases__int_case_id__overrulings_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewOverruling"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverrulingsView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    overrides_delete_overruling_cases__int_case_id__overrulings__int_overruling_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                overruling_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverrulingsView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     decision_get_package_cases__int_case_id__package_get: {
         parameters: {
             query?: never;
@@ -20469,6 +20898,98 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ModelPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    overrides_get_overrides_overrides_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverridesPage"];
                 };
             };
             /** @description Bad Request */

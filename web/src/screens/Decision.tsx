@@ -114,7 +114,7 @@ export function Decision() {
         </Box>
       ))}
       <Typography variant="h2" sx={{ mt: 2, mb: 0.5 }}>
-        Limits that depart from the policy
+        Limits that depart from the policy, and standings that were overruled
       </Typography>
       {page.departures.length === 0 && <Typography sx={{ color: "text.secondary" }}>None.</Typography>}
       {page.departures.map((departure) => (

@@ -20,6 +20,7 @@ import { groupIn } from "../charts/groups/combinations";
 import { type ChosenThreshold } from "./Content";
 import { isChanged, NO_CHANGE, Regroup, type Regrouping } from "./Regroup";
 import { ExhibitView } from "./ExhibitView";
+import { Overruled } from "./Overruled";
 import { keyOf, OWN, Statement } from "./Statement";
 import { addressNow } from "../parts/address";
 
@@ -151,6 +152,7 @@ export function Evidence() {
             onFind={find}
             onAside={setAside}
             onTables={() => setAsTables(!asTables)}
+            overruled={<Overruled caseId={theCase.id} exhibit={exhibit.data} />}
             replay={
               <Replay
                 caseId={theCase.id}

@@ -23,6 +23,7 @@ interface ExhibitViewProps {
   onAside: () => void;
   onTables: () => void;
   replay: ReactNode;
+  overruled: ReactNode;
   caseId: number;
   groups: GroupHooks;
 }
@@ -36,6 +37,7 @@ export function ExhibitView({
   onAside,
   onTables,
   replay,
+  overruled,
   caseId,
   groups,
 }: ExhibitViewProps) {
@@ -90,6 +92,7 @@ export function ExhibitView({
           </Button>
         )}
       </Box>
+      {overruled}
       <Content
         charts={exhibit.charts ?? []}
         series={exhibit.series}

@@ -66,6 +66,8 @@ ACTS: dict[Kind, frozenset[str]] = {
             "withdrew a statement",
             "attached a file to a statement",
             "took a file away from a statement",
+            "overruled a standing",
+            "took an overruling back",
         }
     ),
     "finding": frozenset(

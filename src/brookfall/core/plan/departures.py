@@ -26,6 +26,16 @@ class Departure:
     def words(self) -> str:
         return f"The limit on {self.what} is {self.plan} in this plan, where the policy says {self.policy}"
 
+    def as_override(self) -> dict[str, str]:
+        """As the evidence file lists it among the overrides."""
+        return {
+            "kind": "limit",
+            "limit": self.name,
+            "policy": self.policy,
+            "plan": self.plan,
+            "reason": self.reason,
+        }
+
 
 def departures(plan: Plan) -> tuple[Departure, ...]:
     """Every limit that departs from the policy of the plan's tier, in the order of the policy.

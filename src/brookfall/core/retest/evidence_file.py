@@ -6,10 +6,12 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.evidence.overruling import Overruled
 from brookfall.core.evidence.revisions import REVISION, read_exhibit
 from brookfall.core.evidence.statement import Statement
 from brookfall.core.foundation.environment import environment
 from brookfall.core.judge.policy import Policy
+from brookfall.core.plan.departures import departures
 from brookfall.core.plan.plan import Plan
 from brookfall.core.plan.revisions import read_plan
 from brookfall.core.submission.added import Added
@@ -60,6 +62,7 @@ def evidence_of(
     added: tuple[Added, ...] = (),
     marks: tuple[LabelMark, ...] = (),
     statements: tuple[Statement, ...] = (),
+    overruled: tuple[Overruled, ...] = (),
 ) -> Evidence:
     """The evidence of exhibits computed here and now.
 
@@ -77,6 +80,7 @@ def evidence_of(
         changes=changes,
         added=added,
         marks=marks,
+        overrides=(*(one.as_override() for one in departures(plan)), *(one.as_override() for one in overruled)),
         exhibits=exhibits,
         statements=statements,
     )

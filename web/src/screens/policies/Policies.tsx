@@ -4,6 +4,7 @@ import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { Link, useNavigate } from "react-router";
 import { textOf, useDraftPolicy, usePolicies, type PolicyHead } from "../../api/policies";
+import { useMe } from "../../api/queries";
 import { DataTable } from "../../parts/DataTable";
 import { Fetching, Said } from "../../parts/Said";
 import { day } from "../../wording";
@@ -19,6 +20,7 @@ interface Row {
 export function Policies() {
   const policies = usePolicies();
   const begin = useDraftPolicy();
+  const me = useMe();
   const go = useNavigate();
   if (policies.isPending) return <Fetching what="the policies" />;
   if (!policies.data)
@@ -36,6 +38,7 @@ export function Policies() {
     <Box component="main" sx={{ p: 3, overflow: "auto" }}>
       <Box sx={{ display: "flex", gap: 2, alignItems: "center", mb: 1 }}>
         <Typography variant="h1">Policies</Typography>
+        {me.data?.reads_all && <Link to="/policies/overrides">Overrides</Link>}
         {mayDraft && (
           <Button
             variant="outlined"

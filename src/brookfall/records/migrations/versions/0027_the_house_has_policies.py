@@ -1,4 +1,4 @@
-"""The house's policies are kept as versions that two people sign; they say by when an owner answers"""
+"""Policies are versions that two people sign, and say by when an owner answers; standings are overruled"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -44,6 +44,24 @@ def upgrade() -> None:
             _person("answered_by", nullable=True),
             sa.Column("answered", sa.DateTime(), nullable=True),
             sa.Column("comment", sa.Text(), nullable=False),
+            mysql_engine="InnoDB",
+            mysql_charset="utf8mb4",
+            mysql_collate="utf8mb4_nopad_bin",
+        )
+    if "overruling" not in inspect(op.get_bind()).get_table_names():
+        op.create_table(
+            "overruling",
+            sa.Column("id", sa.BigInteger(), primary_key=True, autoincrement=True),
+            sa.Column("case_id", sa.BigInteger(), sa.ForeignKey("case_file.id"), nullable=False),
+            sa.Column("run_id", sa.BigInteger(), sa.ForeignKey("run.id"), nullable=False),
+            sa.Column("name", sa.String(40), nullable=False),
+            sa.Column("content", sa.String(64, collation="ascii_bin"), nullable=False),
+            sa.Column("standing", sa.String(20), nullable=False),
+            sa.Column("taken_as", sa.String(20), nullable=False),
+            sa.Column("reason", sa.Text(), nullable=False),
+            _person("by_id", nullable=False),
+            sa.Column("at", sa.DateTime(), nullable=False),
+            sa.Column("taken_back", sa.DateTime(), nullable=True),
             mysql_engine="InnoDB",
             mysql_charset="utf8mb4",
             mysql_collate="utf8mb4_nopad_bin",
