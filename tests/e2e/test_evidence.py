@@ -11,6 +11,7 @@ from playwright.sync_api import Page, Route, expect
 
 from tests.conftest import rows_csv
 from tests.e2e.conftest import Open, planned, submitted
+from tests.e2e.test_views import serious
 from tests.e2e.test_walks import RUN_MS, go
 
 CLAIMS = [{"measure": "auc", "part": "test", "value": "0.95"}, {"measure": "accuracy", "part": "test", "value": "0.70"}]
@@ -70,6 +71,19 @@ def test_plan_run_claims_threshold_challengers_rows_and_a_deviation(open_as: Ope
 
     exhibit(page, "Claims")
     expect(page.get_by_role("article")).to_contain_text("overstated")
+    # Its reviewer takes it otherwise than it stands, with a reason that others read.
+    page.get_by_role("button", name="Overrule its standing").click()
+    form = page.get_by_role("form", name="Overrule its standing")
+    form.get_by_label("Taken as").select_option(label="near its limit")
+    form.get_by_label("Why").fill("It was rounded up by hand.")
+    assert serious(page) == []
+    form.get_by_role("button", name="Overrule it").click()
+    expect(page.get_by_role("note", name="Overruled")).to_contain_text("Taken as near its limit by Iris Marrow")
+    expect(page.get_by_role("navigation", name="Exhibits")).to_contain_text("overruled")
+    reader = open_as("ada")
+    reader.goto("/policies/overrides")
+    expect(reader.get_by_role("table", name="Overrides")).to_contain_text("It was rounded up by hand.")
+    assert serious(reader) == []
     exhibit(page, "Against the version in use")
     expect(page.get_by_role("article")).to_contain_text("would be chosen anew")
 

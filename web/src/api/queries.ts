@@ -145,7 +145,8 @@ export function useEndOfRun(id: number, state: string | null | undefined) {
   useEffect(() => {
     const ended = before.current === "running" && state !== "running";
     before.current = state;
-    if (ended) for (const key of ["plan", "decision", "overrulings"]) void cache.invalidateQueries({ queryKey: [key, id] });
+    if (ended)
+      for (const key of ["plan", "decision", "overrulings"]) void cache.invalidateQueries({ queryKey: [key, id] });
   }, [cache, id, state]);
 }
 

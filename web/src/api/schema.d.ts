@@ -3709,9 +3709,10 @@ export interface components {
          * @description The statement that reviewer and countersigner sign.
          *
          *     ``over`` are the exhibits, statements and findings that an approval goes over, ``departures`` the limits that are
-         *     not the policy's and the standings that were overruled. Each of the five hashes is a SHA-256: ``package`` of what was submitted, ``plan`` of the canonical
-         *     JSON of the plan, ``evidence`` of the evidence file, ``findings`` and ``case`` of the canonical JSON of the findings
-         *     and of the case's own facts (files, people, deviations). ``proposed`` is in UTC.
+         *     not the policy's and the standings that were overruled. Each of the five hashes is a SHA-256: ``package`` of what
+         *     was submitted, ``plan`` of the canonical JSON of the plan, ``evidence`` of the evidence file, ``findings`` and
+         *     ``case`` of the canonical JSON of the findings and of the case's own facts (files, people, deviations). ``proposed``
+         *     is in UTC.
          */
         DecisionStatement: {
             /**

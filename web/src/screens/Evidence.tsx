@@ -7,6 +7,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState, type ReactNode } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Case, Run } from "../api/client";
+import { useOverrulings } from "../api/overrides";
 import { useCancelRun, useExhibit, useRegrouped, useRun } from "../api/queries";
 import { useTheCase } from "../frame/CaseFrame";
 import { useKeys } from "../frame/keys";
@@ -193,6 +194,7 @@ interface IndexProps {
 }
 
 function Index({ theCase, run, statements, chosen, inWriting, onShow, onStatement }: IndexProps) {
+  const overruled = new Set(useOverrulings(theCase.id).data?.overruled.map((one) => one.exhibit));
   return (
     <Box
       component="nav"
@@ -243,7 +245,14 @@ function Index({ theCase, run, statements, chosen, inWriting, onShow, onStatemen
                     ) : exhibit.state === "not_applicable" ? (
                       "not run"
                     ) : (
-                      <GaugeMark standing={exhibit.standing} />
+                      <>
+                        {overruled.has(exhibit.number) && (
+                          <Box component="span" sx={{ color: "brook.ochre", mr: 0.5 }}>
+                            overruled
+                          </Box>
+                        )}
+                        <GaugeMark standing={exhibit.standing} />
+                      </>
                     )
                   ) : (
                     waiting
