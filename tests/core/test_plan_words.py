@@ -14,6 +14,7 @@ from brookfall.core.evidence.limit import Limit
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.judge.policy import CONCEPT, STATEMENTS_DUE, USE, Materiality, Policy
 from brookfall.core.judge.policy_facts import LIMITS
+from brookfall.core.judge.requirements import requirements_from_yaml
 from brookfall.core.plan.departures import departures, unexplained, with_marks
 from brookfall.core.plan.facts import plan_changes, plan_facts
 from brookfall.core.plan.plan import InUse, OwnChallenger, Plan
@@ -26,6 +27,9 @@ from tests.conftest import small_plan
 
 PLAN = standard_plan(2, given_parts=False)
 
+REQUIREMENTS = (
+    "{brookfall_requirements: 1, name: A, source: B, requirements: [{id: A-1, asks: Look., acts: [locked the plan]}]}"
+)
 OTHER: dict[str, object] = {
     "seed": 5,
     "parts": Shares(training=50, test=50),
@@ -63,6 +67,7 @@ OTHER_POLICY: dict[str, object] = {
     "conventions": (),
     "materiality": Materiality(bounded=0.002),
     "days_to_answer": 30,
+    "requirements": (requirements_from_yaml(REQUIREMENTS, "r.yaml"),),
     "approved_years": 9,
     "rows_kept_years": 10,
     "statements": (CONCEPT, USE.model_copy(update={"asks": "Who acts on it?"})),
@@ -246,6 +251,7 @@ def test_a_field_that_a_check_reads_makes_its_content_another() -> None:
             "harm_reason",
             "policy.limits",
             "policy.approved_years",
+            "policy.requirements",
             "policy.days_to_answer",
             "policy.rows_kept_years",
         ):

@@ -1,5 +1,7 @@
 """An administrator drafts a policy and signs it; a countersigner reads what it changes, and signs it too."""
 
+from pathlib import Path
+
 from playwright.sync_api import expect
 
 from brookfall.demo.seed import PASSWORD
@@ -37,6 +39,9 @@ def test_a_policy_is_drafted_signed_by_two_and_waits_for_its_date(open_as: Open)
     text.fill(text.input_value().replace("days_to_answer: many", "days_to_answer: 7", 1))
     admin.get_by_role("button", name="Take the text over").click()
     expect(changes).to_contain_text("7 days")
+    asked = Path(__file__).parents[2] / "docs" / "examples" / "county-equal-service.yaml"
+    admin.get_by_label("Take requirements in from a YAML file").set_input_files(asked)
+    expect(admin.get_by_role("table", name="County duty of equal service")).to_contain_text("Two people answer")
     assert serious(admin) == []
     admin.get_by_label("In force from").fill("2094-01-01")
     admin.get_by_label("Your password, to sign").fill(PASSWORD)

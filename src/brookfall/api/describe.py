@@ -10,6 +10,7 @@ from brookfall.api.problems import PROBLEM_TYPE
 from brookfall.core.check.methods_page import methods_page
 from brookfall.core.evidence.decision import DecisionStatement
 from brookfall.core.judge.house_policy import HousePolicy
+from brookfall.core.judge.requirements import RequirementFile
 from brookfall.core.plan.plan import Plan
 from brookfall.core.retest.evidence_file import Evidence
 from brookfall.core.submission.schema import Submission
@@ -23,6 +24,7 @@ def descriptions() -> dict[str, str]:
         "formats/submission.schema.json": Submission.model_json_schema(),
         "formats/plan.schema.json": Plan.model_json_schema(),
         "formats/policy.schema.json": HousePolicy.model_json_schema(),
+        "formats/requirements.schema.json": RequirementFile.model_json_schema(),
         "formats/evidence.schema.json": Evidence.model_json_schema(by_alias=True),
         "formats/decision.schema.json": DecisionStatement.model_json_schema(),
         "formats/openapi.json": _described(description()),

@@ -7,9 +7,9 @@ from pydantic import BaseModel, ConfigDict, Field
 from brookfall.api.blueprint import blueprint, shows
 from brookfall.api.session import asking, guesses_counted, own_account
 from brookfall.core.judge.house_policy import HousePolicy
-from brookfall.desk import policies, policy_effect
+from brookfall.desk import policies, policy_effect, requirements
 from brookfall.desk.policies import PolicyAnswer, PolicyProposal
-from brookfall.desk.views import PoliciesPage, PolicyEffect, PolicyPage
+from brookfall.desk.views import PoliciesPage, PolicyEffect, PolicyPage, RequirementsView
 from brookfall.records.database import transaction
 
 policy_api = blueprint("policies")
@@ -37,6 +37,10 @@ class DraftFileBody(_Body):
 
 class PolicyPath(BaseModel):
     policy_id: int = Field(ge=0, lt=1 << 63)
+
+
+class CasePath(BaseModel):
+    case_id: int = Field(ge=1, lt=1 << 63)
 
 
 class RevisionQuery(BaseModel):
@@ -88,6 +92,15 @@ def put_policy_file(path: PolicyPath, body: DraftFileBody) -> PolicyPage:
         return policies.change_by_file(session, asking(session), path.policy_id, body.revision, body.file, body.text)
 
 
+@policy_api.put("/policies/<int:policy_id>/requirements", responses={200: PolicyPage})
+@login_required
+@shows
+def put_policy_requirements(path: PolicyPath, body: DraftFileBody) -> PolicyPage:
+    """Takes the outside requirements of a YAML file into the draft, in the place of those of the same name."""
+    with transaction() as session:
+        return policies.take_requirements(session, asking(session), path.policy_id, body.revision, body.file, body.text)
+
+
 @policy_api.get("/policies/<int:policy_id>/file")
 @login_required
 def get_policy_file(path: PolicyPath) -> Response:
@@ -136,3 +149,12 @@ def delete_policy(path: PolicyPath, query: RevisionQuery) -> PoliciesPage:
     """Lets the draft go."""
     with transaction() as session:
         return policies.discard(session, asking(session), path.policy_id, query.revision)
+
+
+@policy_api.get("/cases/<int:case_id>/requirements", responses={200: RequirementsView})
+@login_required
+@shows
+def get_requirements(path: CasePath) -> RequirementsView:
+    """What the case's policy lists as asked from outside, what answers each, and what is open."""
+    with transaction() as session:
+        return requirements.requirements_view(session, asking(session), path.case_id)

@@ -24,6 +24,7 @@ from brookfall.desk.overrulings import overruled_of
 from brookfall.desk.policies import refuse_without_second_factor
 from brookfall.desk.renditions import enter, frozen_decision
 from brookfall.desk.report_contents import statement_of
+from brookfall.desk.requirements import requirements_of
 from brookfall.desk.signing import freeze
 from brookfall.desk.statements import marks_of_statements, statements_view
 from brookfall.desk.views import Condition, DecisionPage, DecisionView, QuestionView
@@ -277,7 +278,12 @@ def _needs_reason(session: Session, person: Person, case: Case) -> list[str]:
         for finding in findings_view(session, person, case.id)
         if finding.severity == _CRITICAL and finding.state in STANDS
     ]
-    return against + written + missing + critical
+    asked = [
+        f"{one.of}, {one.id}, is open: {'; '.join(one.missing)}."
+        for one in requirements_of(session, case, signing=True)
+        if one.missing
+    ]
+    return against + written + missing + critical + asked
 
 
 def overrides_of(session: Session, case: Case) -> list[str]:

@@ -211,6 +211,18 @@ def change_by_file(session: Session, person: Person, policy_id: int, revision: i
     return change(session, person, policy_id, revision, note, house)
 
 
+def take_requirements(
+    session: Session, person: Person, policy_id: int, revision: int, file: str, text: str
+) -> PolicyPage:
+    """The draft lists the requirements of a file, in the place of those of the same name. Raises as :func:`change`."""
+    taken = sandbox.read_requirements_file(text, file)
+    version = _draft_to_change(session, person, policy_id, revision)
+    house = house_of(version)
+    others = tuple(one for one in house.requirements if one.name != taken.name)
+    changed = house.model_copy(update={"requirements": (*others, taken)})
+    return change(session, person, policy_id, revision, version.note, changed)
+
+
 def discard(session: Session, person: Person, policy_id: int, revision: int) -> PoliciesPage:
     """The draft is let go. Raises as :func:`change`."""
     version = _draft_to_change(session, person, policy_id, revision)

@@ -15,6 +15,7 @@ from brookfall.core.table.change import Change
 from brookfall.core.table.roles import Roles
 from brookfall.desk.docket import latest_run
 from brookfall.desk.overrulings import overruled_of
+from brookfall.desk.requirements import requirements_of
 from brookfall.records import blobs
 from brookfall.records.audit_log import GENESIS, RecordHead
 from brookfall.records.cases import Case, Deviation, SubmittedFile
@@ -144,6 +145,7 @@ def case_file_now(session: Session, case: Case) -> CaseFile:
             for one in sent_back
         ),
         questions=_questions_now(session, case),
+        requirements=requirements_of(session, case, signing=True),
         record_entries=head.entries if head else 0,
         record_hash=head.hash if head else GENESIS,
     )

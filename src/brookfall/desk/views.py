@@ -20,6 +20,7 @@ from brookfall.core.judge.finding_life import FindingAct, FindingState
 from brookfall.core.judge.house_policy import HousePolicy, TierPolicy
 from brookfall.core.judge.policy import DAYS_TO_ANSWER, MATERIALITY, Materiality
 from brookfall.core.judge.question_life import QuestionAct, QuestionState
+from brookfall.core.judge.requirements import AnsweredRequirement
 from brookfall.core.judge.standing import Shown
 from brookfall.core.plan.plan import Plan
 from brookfall.core.retest.before_and_after import RetestedExhibit, RetestResult
@@ -1667,3 +1668,10 @@ class OverrideLine(View):
 
 class OverridesPage(View):
     lines: list[OverrideLine]
+
+
+class RequirementsView(View):
+    """What is asked of a case from outside, by its policy; how many of these are ``open``."""
+
+    requirements: list[AnsweredRequirement]
+    open: int

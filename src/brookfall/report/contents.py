@@ -6,6 +6,7 @@ from pydantic import BaseModel, ConfigDict
 
 from brookfall.core.evidence.decision import DecisionStatement
 from brookfall.core.foundation import digest
+from brookfall.core.judge.requirements import AnsweredRequirement
 from brookfall.core.retest.evidence_file import Evidence
 from brookfall.core.submission.schema import Submission
 
@@ -84,6 +85,7 @@ class CaseFile(_Frozen):
     deviations: tuple[DeviationText, ...]
     sent_back: tuple[SentBack, ...]
     questions: tuple[ReportedQuestion, ...] = ()
+    requirements: tuple[AnsweredRequirement, ...] = ()
     record_entries: int
     record_hash: str
 

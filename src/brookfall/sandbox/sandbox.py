@@ -14,6 +14,7 @@ from prometheus_client import Counter
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.foundation.progress import Progress, untold
 from brookfall.core.judge.house_policy import HousePolicy
+from brookfall.core.judge.requirements import RequirementList
 from brookfall.core.plan.plan import Plan
 from brookfall.core.retest.bundle import BundleCheck
 from brookfall.core.submission.package import Package
@@ -85,6 +86,12 @@ def read_policy_file(text: str, file: str, checks: Sequence[str]) -> HousePolicy
     """
     answer, _ = _ask({"task": "policy", "path": file, "checks": list(checks)}, [text.encode()], untold, file)
     return HousePolicy.model_validate(answer["policy"])
+
+
+def read_requirements_file(text: str, file: str) -> RequirementList:
+    """The outside requirements in a file's text; UserError says what can't be read, or that reading passed a limit."""
+    answer, _ = _ask({"task": "requirements", "path": file}, [text.encode()], untold, file)
+    return RequirementList.model_validate(answer["requirements"])
 
 
 def check_bundle(data: bytes, file: str, max_bytes: int) -> BundleCheck:

@@ -5,6 +5,7 @@ from typing import Any
 
 from brookfall.core.foundation.progress import Progress
 from brookfall.core.judge.house_policy import house_from_yaml
+from brookfall.core.judge.requirements import requirements_from_yaml
 from brookfall.core.plan.yaml_file import plan_from_yaml
 from brookfall.core.retest.bundle import check_bundle
 from brookfall.core.submission.files import files_of_zip
@@ -57,6 +58,13 @@ def plan(given: Given, buffers: list[bytearray], progress: Progress) -> Answer:
     return {"plan": read.model_dump(mode="json")}, []
 
 
+def requirements(given: Given, buffers: list[bytearray], progress: Progress) -> Answer:
+    """Outside requirements in a file."""
+    progress(f"reading {given['path']}", 0)
+    read = requirements_from_yaml(bytes(buffers[0]).decode(), given["path"])
+    return {"requirements": read.model_dump(mode="json")}, []
+
+
 def policy(given: Given, buffers: list[bytearray], progress: Progress) -> Answer:
     """A house's policy in a file."""
     progress(f"reading {given['path']}", 0)
@@ -76,6 +84,7 @@ TASKS: dict[str, Callable[[Given, list[bytearray], Progress], Answer]] = {
     "table": table,
     "plan": plan,
     "policy": policy,
+    "requirements": requirements,
     "bundle": bundle,
 }
 

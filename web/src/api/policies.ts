@@ -62,6 +62,19 @@ export const useChangePolicyByFile = (policyId: number) =>
     told(await client.PUT("/api/policies/{policy_id}/file", { ...at(policyId), body })),
   );
 
+export const useTakeRequirements = (policyId: number) =>
+  useOfPolicy(async (body: Schemas["DraftFileBody"]) =>
+    told(await client.PUT("/api/policies/{policy_id}/requirements", { ...at(policyId), body })),
+  );
+
+/** What is asked of a case from outside, and what answers it. */
+export const useRequirements = (caseId: number) =>
+  useQuery({
+    queryKey: ["requirements", caseId],
+    queryFn: async () =>
+      told(await client.GET("/api/cases/{case_id}/requirements", { params: { path: { case_id: caseId } } })),
+  });
+
 export const useProposePolicy = (policyId: number) =>
   useOfPolicy(async (body: Schemas["PolicyProposal"]) =>
     told(await client.POST("/api/policies/{policy_id}/propose", { ...at(policyId), body })),

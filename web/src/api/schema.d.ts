@@ -876,6 +876,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/requirements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the case's policy lists as asked from outside, what answers each, and what is open. */
+        get: operations["policies_get_requirements_cases__int_case_id__requirements_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case_id}/retests/{retest_id}/evidence": {
         parameters: {
             query?: never;
@@ -1817,6 +1834,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/policies/{policy_id}/requirements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Takes the outside requirements of a YAML file into the draft, in the place of those of the same name. */
+        put: operations["policies_put_policy_requirements_policies__int_policy_id__requirements_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/record": {
         parameters: {
             query?: never;
@@ -2271,6 +2305,22 @@ export interface components {
              * @default null
              */
             statement_sha256: string | null;
+        };
+        /**
+         * AnsweredRequirement
+         * @description A requirement with what of a case answers it, and what is missing; answered where nothing is.
+         */
+        AnsweredRequirement: {
+            /** Asks */
+            asks: string;
+            /** By */
+            by: string[];
+            /** Id */
+            id: string;
+            /** Missing */
+            missing: string[];
+            /** Of */
+            of: string;
         };
         /**
          * ApprovalView
@@ -4916,6 +4966,12 @@ export interface components {
             /** Name */
             name: string;
             /**
+             * Requirements
+             * @description what is asked from outside, by its source
+             * @default []
+             */
+            requirements: components["schemas"]["RequirementList"][];
+            /**
              * Second Factor For
              * @description roles whose people must have a second factor before they sign anything
              * @default []
@@ -4939,6 +4995,12 @@ export interface components {
             brookfall_policy: 1;
             /** Name */
             name: string;
+            /**
+             * Requirements
+             * @description what is asked from outside, by its source
+             * @default []
+             */
+            requirements: components["schemas"]["RequirementList"][];
             /**
              * Second Factor For
              * @description roles whose people must have a second factor before they sign anything
@@ -6928,6 +6990,12 @@ export interface components {
              */
             psi: components["schemas"]["Limit"];
             /**
+             * Requirements
+             * @description what is asked from outside, by its source
+             * @default []
+             */
+            requirements: components["schemas"]["RequirementList"][];
+            /**
              * Revision
              * @default 2
              * @constant
@@ -7394,6 +7462,12 @@ export interface components {
              *     }
              */
             psi: components["schemas"]["Limit"];
+            /**
+             * Requirements
+             * @description what is asked from outside, by its source
+             * @default []
+             */
+            requirements: components["schemas"]["RequirementList"][];
             /**
              * Revision
              * @default 2
@@ -8009,6 +8083,82 @@ export interface components {
             signed: boolean;
             /** Statement Sha256 */
             statement_sha256: string | null;
+        };
+        /**
+         * Requirement
+         * @description Something that is asked from outside, and all that has to be there to answer it: checks that ran, statements that
+         *     were written, acts that the record has of the case.
+         */
+        Requirement: {
+            /**
+             * Acts
+             * @description worded as the record has them
+             * @default []
+             */
+            acts: string[];
+            /**
+             * Asks
+             * @description what is asked, in words of the house's own
+             */
+            asks: string;
+            /**
+             * Checks
+             * @description by their names
+             * @default []
+             */
+            checks: string[];
+            /**
+             * Id
+             * @description how the house refers to it
+             */
+            id: string;
+            /**
+             * Outcomes
+             * @description the kinds of outcome; all where none is named
+             * @default []
+             */
+            outcomes: ("binary" | "multiclass" | "number" | "choice")[];
+            /**
+             * Statements
+             * @description by the names that the policy has
+             * @default []
+             */
+            statements: string[];
+            /**
+             * Tiers
+             * @description the tiers of which it is asked
+             * @default [
+             *       1,
+             *       2,
+             *       3
+             *     ]
+             */
+            tiers: number[];
+        };
+        /**
+         * RequirementList
+         * @description The requirements of one source: a supervisor's guidance, a law, a standard.
+         */
+        RequirementList: {
+            /** Name */
+            name: string;
+            /** Requirements */
+            requirements: components["schemas"]["Requirement"][];
+            /**
+             * Source
+             * @description where it comes from, and of when
+             */
+            source: string;
+        };
+        /**
+         * RequirementsView
+         * @description What is asked of a case from outside, by its policy; how many of these are ``open``.
+         */
+        RequirementsView: {
+            /** Open */
+            open: number;
+            /** Requirements */
+            requirements: components["schemas"]["AnsweredRequirement"][];
         };
         /**
          * RetentionLine
@@ -9372,6 +9522,12 @@ export interface components {
              *     }
              */
             psi: components["schemas"]["Limit"];
+            /**
+             * Requirements
+             * @description what is asked from outside, by its source
+             * @default []
+             */
+            requirements: components["schemas"]["RequirementList"][];
             /**
              * Revision
              * @default 2
@@ -16064,6 +16220,100 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_get_requirements_cases__int_case_id__requirements_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequirementsView"];
+                };
+            };
             /** @description Bad Request */
             400: {
                 headers: {
@@ -23074,6 +23324,104 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PolicyProposal"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_put_policy_requirements_policies__int_policy_id__requirements_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                policy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftFileBody"];
             };
         };
         responses: {

@@ -18,6 +18,7 @@ import { GaugeMark } from "../marks/GaugeMark";
 import { Tally } from "../marks/Tally";
 import { Fetching, Said } from "../parts/Said";
 import { SigningPassword } from "../parts/SigningPassword";
+import { Requirements } from "./Requirements";
 import { SERIF } from "../theme";
 import { Conditions } from "./conditions/Conditions";
 import { Today } from "./models/Today";
@@ -120,6 +121,7 @@ export function Decision() {
       {page.departures.map((departure) => (
         <Typography key={departure}>{departure}</Typography>
       ))}
+      <Requirements caseId={theCase.id} />
       <Typography variant="h2" sx={{ mt: 2, mb: 0.5 }}>
         Deviations from the plan
       </Typography>

@@ -39,6 +39,7 @@ def standard_plan(
     standard = STANDARD_PLANS[tier] if house is None else house.standard(tier)
     own = None if house is None else house.policy(tier, outcome)
     policy = own or default_policy(tier)
+    asked = {name for one in policy.requirements for each in one.requirements for name in each.checks}
     by: By = "groups" if grouped else "time" if timed else "rows"
     return Plan(
         seed=DEFAULT_SEED,
@@ -53,7 +54,7 @@ def standard_plan(
         checks=tuple(
             name
             for name in checks_of(outcome)
-            if tier in checks()[name].tiers
+            if (tier in checks()[name].tiers or name in asked)
             and (in_use is not None or not checks()[name].needs_version)
             and (observed or not checks()[name].needs_observed)
         ),

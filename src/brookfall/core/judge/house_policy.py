@@ -11,6 +11,7 @@ from brookfall.core.foundation.errors import UserError
 from brookfall.core.foundation.strict_yaml import StrictLoader, load_yaml
 from brookfall.core.foundation.validation import first_problem
 from brookfall.core.judge.policy import STANDARD_PLANS, Policy, StandardPlan, default_policy
+from brookfall.core.judge.requirements import RequirementList
 from brookfall.core.table.outcome import Outcome
 
 _TODO = "See docs/formats/policy.schema.json, or begin with what 'brookfall policy' writes."
@@ -39,6 +40,9 @@ class HousePolicy(BaseModel):
     second_factor_for: tuple[SigningRole, ...] = Field(
         default=(), max_length=3, description="roles whose people must have a second factor before they sign anything"
     )
+    requirements: tuple[RequirementList, ...] = Field(
+        default=(), max_length=20, description="what is asked from outside, by its source"
+    )
     tiers: dict[int, TierPolicy]
 
     @model_validator(mode="before")
@@ -56,6 +60,7 @@ class HousePolicy(BaseModel):
         """The policy that cases of a tier and an outcome are judged by."""
         own = self.tiers[tier]
         fields = {name: getattr(own, name) for name in Policy.model_fields}
+        fields["requirements"] = tuple(asked for one in self.requirements if (asked := one.of(tier, outcome)))
         others = {name: limit for of, limits in own.outcomes.items() if of == outcome for name, limit in limits.items()}
         return Policy.model_validate({**fields, **others})
 
@@ -195,6 +200,7 @@ def _line(node: yaml.Node | None, path: Sequence[Step]) -> int | None:
 
 def _not_meant(house: HousePolicy, checks: Sequence[str]) -> Iterator[tuple[tuple[Step, ...], str, str]]:
     """What no type forbids and nobody can mean: its place, what is wrong, and what to write."""
+    yield from _not_asked(house, checks)
     for tier, own in house.tiers.items():
         if tier not in _TIERS:
             yield ("tiers", tier), "there is no such tier", "Tiers are 1, 2 and 3."
@@ -216,6 +222,30 @@ def _not_meant(house: HousePolicy, checks: Sequence[str]) -> Iterator[tuple[tupl
                     continue
                 yield from _not_a_limit(place, limit, named[name])
         yield from _not_a_plan(("tiers", tier, "standard_plan"), own.standard_plan)
+
+
+def _not_asked(house: HousePolicy, checks: Sequence[str]) -> Iterator[tuple[tuple[Step, ...], str, str]]:
+    names = [one.name for one in house.requirements]
+    if len(set(names)) < len(names):
+        yield ("requirements",), "two lists have the same name", "Give each list of requirements a name of its own."
+    for place, one in enumerate(house.requirements):
+        for number, asked in enumerate(one.requirements):
+            path: tuple[Step, ...] = ("requirements", place, "requirements", number)
+            for name in asked.checks:
+                if checks and name not in checks:
+                    yield (*path, "checks"), f"there is no check '{name}'", f"Checks are {', '.join(checks)}."
+            for tier in asked.tiers:
+                if tier not in _TIERS:
+                    yield (*path, "tiers"), f"there is no tier {tier}", "Tiers are 1, 2 and 3."
+                    continue
+                known = [statement.name for statement in house.tiers[tier].statements]
+                for name in asked.statements:
+                    if name not in known:
+                        todo = f"Let tier {tier} ask for it in writing, or leave the tier out: {', '.join(known)}."
+                        yield (*path, "statements"), f"tier {tier} has no statement '{name}'", todo
+    for tier, own in house.tiers.items():
+        if own.requirements:
+            yield ("tiers", tier, "requirements"), "a tier lists none of its own", "Write them above, with their tiers."
 
 
 def _not_a_limit(

@@ -5,6 +5,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from brookfall.core.evidence.limit import Limit
+from brookfall.core.judge.requirements import RequirementList
 
 CONVENTIONS = ("above the threshold only", "the other class as positive", "classes weighted by rows", "all rows pooled")
 """Ways to take a measure that are not this program's, in the order in which they are tried."""
@@ -67,6 +68,10 @@ DAYS_TO_ANSWER = 14
 """Within how many days an owner answers (common practice)."""
 
 
+def _is_nothing(value: object) -> bool:
+    return value == ()
+
+
 def _is_built_in(value: object) -> bool:
     return value in (MATERIALITY, DAYS_TO_ANSWER)
 
@@ -119,6 +124,9 @@ class Policy(BaseModel):
         default=(), max_length=20, description="what the reviewer must judge in writing, as no computation answers it"
     )
 
+    requirements: tuple[RequirementList, ...] = Field(
+        default=(), max_length=20, exclude_if=_is_nothing, description="what is asked from outside, by its source"
+    )
     approved_years: int = Field(
         default_factory=lambda before: APPROVED_YEARS.get(before["tier"], 1),
         ge=1,

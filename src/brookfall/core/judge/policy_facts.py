@@ -1,5 +1,6 @@
 """A policy as facts in words, and what differs between two of a house's policies."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
@@ -7,6 +8,7 @@ from brookfall.core.evidence.limit import Limit
 from brookfall.core.foundation import wording
 from brookfall.core.judge.house_policy import HousePolicy
 from brookfall.core.judge.policy import Policy, StandardPlan
+from brookfall.core.judge.requirements import Requirement
 from brookfall.core.table.outcome import OUTCOME_WORDS
 
 LIMITS = {
@@ -55,6 +57,7 @@ def policy_facts(policy: Policy) -> dict[str, str]:
     facts["an approval lasts"] = f"{wording.counted(policy.approved_years, 'year')} from its countersignature"
     facts["rows are kept for"] = f"{policy.rows_kept_years} years after the decision, at least"
     facts |= {"grounds": _listed(list(policy.grounds), "none")}
+    facts |= {f"{one.name}, {asked.id}": asked.asks for one in policy.requirements for asked in one.requirements}
     return facts | {f"{one.title.lower()}, in writing (question {one.question})": one.asks for one in policy.statements}
 
 
@@ -97,14 +100,30 @@ def policy_changes(before: HousePolicy, after: HousePolicy) -> tuple[PolicyChang
     signs = [_listed(list(one.second_factor_for), _NOBODY) for one in (before, after)]
     if signs[0] != signs[1]:
         found.append(PolicyChange(None, "who needs a second factor to sign", *signs))
+    asked = [
+        {f"{one.name}, {asked.id}": _asked(asked) for one in house.requirements for asked in one.requirements}
+        for house in (before, after)
+    ]
+    found += [PolicyChange(None, *one) for one in _told_apart(*asked)]
     for tier in sorted(before.tiers):
         old, new = house_facts(before, tier), house_facts(after, tier)
-        found += [
-            PolicyChange(tier, about, old.get(about, _NOT_SAID), new.get(about, _NOT_SAID))
-            for about in dict.fromkeys((*new, *old))
-            if old.get(about, _NOT_SAID) != new.get(about, _NOT_SAID)
-        ]
+        found += [PolicyChange(tier, *one) for one in _told_apart(old, new)]
     return tuple(found)
+
+
+def _told_apart(old: dict[str, str], new: dict[str, str]) -> Iterator[tuple[str, str, str]]:
+    """About what two sets of facts differ, with both."""
+    for about in dict.fromkeys((*new, *old)):
+        before, after = old.get(about, _NOT_SAID), new.get(about, _NOT_SAID)
+        if before != after:
+            yield about, before, after
+
+
+def _asked(one: Requirement) -> str:
+    """A requirement in words: what is asked, of which tiers, and what answers it."""
+    of = "" if one.tiers == (1, 2, 3) else f" (tiers {wording.listed(list(map(str, one.tiers)))})"
+    by = [name.replace("_", " ") for name in one.checks] + [f"statement on {name}" for name in one.statements]
+    return f"{one.asks}{of}: {wording.listed([*by, *one.acts])}"
 
 
 _NOBODY, _NOT_SAID = "nobody", "nothing of its own"

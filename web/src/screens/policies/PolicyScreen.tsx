@@ -23,6 +23,7 @@ import { day, moment } from "../../wording";
 import { Effect } from "./Effect";
 import { FactsTable, LimitsTable } from "./LimitsTable";
 import { PolicyFile } from "./PolicyFile";
+import { RequirementsListed } from "./RequirementsListed";
 
 export function PolicyScreen() {
   const policyId = Number(useParams().policyId);
@@ -74,6 +75,7 @@ function Policy({ page, policyId }: { page: PolicyPage; policyId: number }) {
         <SecondFactor policy={policy} busy={change.isPending} onSet={onSet} />
         <LimitsTable page={page} busy={change.isPending} onSet={onSet} />
         <FactsTable page={page} busy={change.isPending} onSet={onSet} />
+        <RequirementsListed page={page} />
         {head && page.may_change && <PolicyFile head={head} />}
       </Box>
     </Box>
