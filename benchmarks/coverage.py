@@ -4,6 +4,7 @@ The truth is the measure's value on two million rows of the same made-up populat
 are counted: those marked too few to judge are shown to a reader and never weighed. Run with ``make bench-coverage``.
 """
 
+import json
 import sys
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
@@ -25,7 +26,9 @@ from brookfall.core.measure.scored import AnyScored, Scored, ScoredClasses, Scor
 LARGE = 2_000_000
 LEVEL = 0.95
 SIMULATIONS = 1000
-PAGE = Path(__file__).resolve().parents[1] / "docs" / "coverage.md"
+_ROOT = Path(__file__).resolve().parents[1]
+PAGE = _ROOT / "docs" / "coverage.md"
+DATA = _ROOT / "src" / "brookfall" / "core" / "check" / "coverage.json"
 
 BINARY = (
     "accuracy",
@@ -228,7 +231,9 @@ def main() -> None:
         done += [pool.submit(pairs, (n, simulations)) for n in (60, 300, 2000)]
         for one in done:
             found |= one.result()
-    PAGE.write_text(page(found, simulations), encoding="utf-8")
+    written = page(found, simulations)
+    PAGE.write_text(written, encoding="utf-8")
+    DATA.write_text(json.dumps(by_measure(written), indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
     low = {key: tally for key, tally in found.items() if tally.judged >= simulations / 4 and tally.coverage < 0.93}
     for key, tally in sorted(low.items(), key=lambda pair: pair[1].coverage):
         print(key, f"{tally.coverage:.3f} of {tally.judged}; too high {tally.above}, too low {tally.below}")
@@ -259,6 +264,22 @@ def page(found: dict[tuple[str, int, str], Tally], simulations: int) -> str:
             lines.append(f"| {name.replace('_', ' ')} | " + " | ".join(cells) + " |")
         lines.append("")
     return "\n".join(lines)
+
+
+def by_measure(written: str) -> dict[str, dict[str, dict[str, str]]]:
+    """The page's shares by measure, population and number of rows, as the page of methods shows them beside each."""
+    found: dict[str, dict[str, dict[str, str]]] = {}
+    population, sizes = "", [""]
+    for line in written.splitlines():
+        cells = [cell.strip() for cell in line.strip("|").split("|")]
+        if line.startswith("## "):
+            population = line.removeprefix("## ")
+        elif cells[0] == "measure":
+            sizes = [cell.removeprefix("n ") for cell in cells[1:]]
+        elif line.startswith("| "):
+            shares = {size: cell.replace("*", "") for size, cell in zip(sizes, cells[1:], strict=True)}
+            found.setdefault(cells[0].replace(" ", "_"), {})[population] = shares
+    return found
 
 
 def _cell(tally: Tally | None, simulations: int) -> str:

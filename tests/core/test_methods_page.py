@@ -1,9 +1,11 @@
 """The page of methods says of every measure, check and family what it says of itself, and nothing twice."""
 
+import json
 import re
 
 import numpy as np
 import pytest
+from benchmarks.coverage import DATA, PAGE, by_measure
 
 from brookfall.core.check.methods import methods
 from brookfall.core.check.methods_page import methods_page
@@ -92,3 +94,13 @@ def test_where_tiers_set_other_limits_each_is_said(monkeypatch: pytest.MonkeyPat
     monkeypatch.setattr("brookfall.core.check.standard_plan.default_policy", policy)
     (gap,) = [one for one in methods() if one.kind == "check" and one.name == "gap"]
     assert gap.limits == tuple(f"limit: gap in AUC ≤ *0.0{2 * tier}* (tier {tier})" for tier in (1, 2, 3))
+
+
+def test_a_measure_says_how_often_its_intervals_held_the_truth() -> None:
+    told = json.loads(DATA.read_text(encoding="utf-8"))
+    assert told == by_measure(PAGE.read_text(encoding="utf-8")), "make bench-coverage writes both"
+    auc = next(one for one in methods() if (one.kind, one.name) == ("measure", "auc"))
+    assert auc.coverage[0].startswith("Positive 50 %: 97.1 % at n 30, 95.6 % at n 60")
+    slope = next(one for one in methods() if one.name == "calibration_slope")
+    assert "n 30," not in slope.coverage[0], "what was not judged has no share"
+    assert f"    - {auc.coverage[0]}" in methods_page()

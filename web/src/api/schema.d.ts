@@ -5741,9 +5741,15 @@ export interface components {
          * @description A measure, a check or a family.
          *
          *     ``plan`` is a check's sentence in the plan of tier 1, and ``limits`` its limits as the built-in policy sets them, by
-         *     tier where they differ; ``examples`` are a measure's on made-up rows; ``settings`` a family's, with their defaults.
+         *     tier where they differ; ``examples`` are a measure's on made-up rows, and ``coverage`` how often its 95 % intervals
+         *     held the truth in simulations, by population; ``settings`` a family's, with their defaults.
          */
         Method: {
+            /**
+             * Coverage
+             * @default []
+             */
+            coverage: string[];
             /**
              * Examples
              * @default []

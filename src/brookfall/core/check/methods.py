@@ -1,6 +1,9 @@
 """What every measure, check and family says of itself, piece by piece: the page of methods and its screen read it."""
 
+import json
 from collections.abc import Iterator
+from functools import cache
+from pathlib import Path
 from typing import Literal
 
 import numpy as np
@@ -28,7 +31,8 @@ class Method(BaseModel):
     """A measure, a check or a family.
 
     ``plan`` is a check's sentence in the plan of tier 1, and ``limits`` its limits as the built-in policy sets them, by
-    tier where they differ; ``examples`` are a measure's on made-up rows; ``settings`` a family's, with their defaults.
+    tier where they differ; ``examples`` are a measure's on made-up rows, and ``coverage`` how often its 95 % intervals
+    held the truth in simulations, by population; ``settings`` a family's, with their defaults.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -42,6 +46,7 @@ class Method(BaseModel):
     limits: tuple[str, ...] = ()
     facts: tuple[str, ...]
     examples: tuple[str, ...] = ()
+    coverage: tuple[str, ...] = ()
     settings: dict[str, str] = {}
     source: str = ""
 
@@ -75,6 +80,7 @@ def _measure(one: Measure) -> Method:
         said=f"{_capital(one.formula)}." if one.formula else "",
         facts=tuple(_facts_of_measure(one)),
         examples=tuple(_examples(one)),
+        coverage=tuple(_coverage(one.name)),
         source=one.source,
     )
 
@@ -113,6 +119,27 @@ def _examples(one: Measure) -> Iterator[str]:
             continue
         low, high = map(shown, interval)
         yield f"{words}: {shown(figure.value)} [{low} to {high}], n {figure.n}, by `{figure.method}`."
+
+
+def _coverage(name: str) -> Iterator[str]:
+    """How often the measure's intervals held the truth, a population a line, as `make bench-coverage` found it."""
+    simulated = _simulated()
+    told = dict(simulated.get(name, {}))
+    for rows in ("same rows", "other rows"):
+        for shares in simulated.get(f"{name},_{rows.replace(' ', '_')}", {}).values():
+            told[f"Differences on {rows}"] = shares
+    for population, shares in told.items():
+        judged = [f"{share} at n {n}" for n, share in shares.items() if share != "not judged"]
+        if judged:
+            yield f"{population}: {', '.join(judged)}"
+
+
+@cache
+def _simulated() -> dict[str, dict[str, dict[str, str]]]:
+    found: dict[str, dict[str, dict[str, str]]] = json.loads(
+        Path(__file__).with_name("coverage.json").read_text(encoding="utf-8")
+    )
+    return found
 
 
 def _example_rows(outcome: Outcome) -> tuple[str, AnyScored | Picked]:

@@ -57,6 +57,9 @@ def _method(one: Method) -> Iterator[str]:
         yield ""
     yield from (f"- {fact}" for fact in one.facts)
     yield from (f"- For example {example}" for example in one.examples)
+    if one.coverage:
+        yield "- How often its 95 % interval held the truth in simulations (docs/coverage.md)"
+        yield from (f"    - {line}" for line in one.coverage)
     if one.source:
         yield f"- Source: {one.source}"
     yield ""

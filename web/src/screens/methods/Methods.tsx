@@ -185,6 +185,12 @@ function Page({ method: one }: { method: Method }) {
             For example <Coded text={example} />
           </li>
         ))}
+        {(one.coverage ?? []).length > 0 && (
+          <li>
+            How often its 95 % interval held the truth in simulations. {one.coverage?.join(". ")}. In brackets: of how
+            many samples that could be judged, where not of all.
+          </li>
+        )}
         {one.source && <li>Source: {one.source}</li>}
       </Box>
       {settings.length > 0 && (
