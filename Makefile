@@ -2,7 +2,7 @@
 PYTHON := .venv/bin/python
 export PYTHONUNBUFFERED := 1
 
-.PHONY: help setup build demo reset test soak lint bench bench-coverage bench-refits bench-claims bench-false-alarms bench-planted screenshots docs verify clean
+.PHONY: help setup build wheel demo reset test soak lint bench bench-coverage bench-refits bench-claims bench-false-alarms bench-planted screenshots docs verify clean
 
 help: ## list the commands
 	@grep -E '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 17
@@ -12,6 +12,9 @@ setup: ## install what is missing: Debian packages, Python packages, front-end p
 
 build: setup ## build the front end
 	@scripts/build
+
+wheel: setup ## build dist/brookfall-*.whl, the pages inside
+	@scripts/wheel
 
 demo: build ## set up everything and start the demo; prints the address and the sign-ins
 	@$(PYTHON) -m brookfall.launch demo

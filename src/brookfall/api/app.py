@@ -61,7 +61,9 @@ _PARTS = (
     session_api,
 )
 
-FRONT_END = Path(__file__).resolve().parents[3] / "web" / "dist"
+_BUILT = Path(__file__).resolve().parents[3] / "web" / "dist"
+FRONT_END = _BUILT if _BUILT.is_dir() else Path(__file__).resolve().parents[1] / "pages"
+"""The built pages: beside the sources, or inside the package that a wheel installed."""
 
 
 def create_app(front_end: Path = FRONT_END) -> Flask:
