@@ -65,6 +65,7 @@ BODIES: dict[tuple[str, str], Any] = {
     ("POST", "/handling"): {"act": "prioritise", "reason": "", "priority": "low"},
     ("PUT", "/margin"): {"text": "A note.", "set_aside": []},
     ("POST", "/marks"): {"marks": []},
+    ("POST", "/house-plans"): {"name": "A plan for all"},
     ("POST", "/overrulings"): {"exhibit": 99, "taken_as": "near", "reason": "One storm."},
     ("PUT", "/plan"): None,
     ("PUT", "/plan/name"): {"name": "", "note": ""},
@@ -148,7 +149,7 @@ def let_through(operation: tuple[str, str], state: str) -> frozenset[str]:
         return frozenset({"iris"}) if state in _REVIEWED else frozenset()
     if operation[1] == "/exhibits/{number}/replay" and operation[0] != "GET":
         return REVIEWERS
-    if operation == ("POST", "/shared-notes"):
+    if operation in (("POST", "/shared-notes"), ("POST", "/house-plans")):
         return REVIEWERS
     return SEE
 
@@ -198,6 +199,7 @@ def made(visitor: SignIn, case: dict[str, str]) -> dict[str, str]:
     assert visitor("nell").ask("POST", f"/api/models/{key}/members", {"login": "carl"}).status_code == 200
     case.update(
         base=base, number="1", finding_id=str(finding["id"]), statement_id=str(statement["id"]), overruling_id="1",
+        template_id="1",
         entry_id=str(entry["id"]), file_id=str(file["id"]), said_file_id=str(others["id"]), tree="0", row="1",
         other_id=base.rsplit("/", 1)[1], **condition,
     )  # fmt: skip

@@ -79,7 +79,9 @@ def installed(services: House, tmp_path_factory: pytest.TempPathFactory) -> Iter
     uv, python = Path(sys.executable).parent / "uv", folder / "venv" / "bin" / "python"
     subprocess.run([uv, "venv", "--quiet", "--python", sys.executable, folder / "venv"], check=True)
     pins = ["--constraint", str(PROJECT / "requirements.txt")]
-    subprocess.run([uv, "pip", "install", "--quiet", "--compile-bytecode", "--python", python, *pins, wheel], check=True)
+    subprocess.run(
+        [uv, "pip", "install", "--quiet", "--compile-bytecode", "--python", python, *pins, wheel], check=True
+    )
 
     words = {"brookfall_owner": secrets.token_hex(12), "brookfall": secrets.token_hex(12)}
     statements = re.findall(r"`((?:CREATE|GRANT) [^`]+)`", MANUAL.replace("\n", " "))

@@ -25,6 +25,7 @@ import { People } from "./screens/people/People";
 import { Welcome } from "./screens/people/Welcome";
 import { Overrides } from "./screens/policies/Overrides";
 import { Policies } from "./screens/policies/Policies";
+import { Templates } from "./screens/policies/Templates";
 import { PolicyScreen } from "./screens/policies/PolicyScreen";
 import { Plan } from "./screens/plan/Plan";
 import { RecordScreen } from "./screens/record/RecordScreen";
@@ -82,6 +83,7 @@ function Pages({ me }: { me: Schemas["PersonView"] }) {
         <Route path="/retention" element={<Retention />} />
         <Route path="/methods" element={<Methods />} />
         <Route path="/policies" element={<Policies />} />
+        <Route path="/policies/templates" element={<Templates />} />
         <Route path="/policies/overrides" element={<Overrides />} />
         <Route path="/policies/:policyId" element={<PolicyScreen />} />
         <Route path="/people" element={<People />} />

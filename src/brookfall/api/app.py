@@ -35,6 +35,7 @@ from brookfall.api.search_routes import search_api
 from brookfall.api.session import guard
 from brookfall.api.session_routes import session_api
 from brookfall.api.statement_routes import statement_api
+from brookfall.api.template_routes import template_api
 from brookfall.records.config import config
 
 _PARTS = (
@@ -52,6 +53,7 @@ _PARTS = (
     question_api,
     condition_api,
     statement_api,
+    template_api,
     decision_api,
     override_api,
     policy_api,

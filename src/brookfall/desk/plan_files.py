@@ -31,7 +31,7 @@ def plan_of_file(session: Session, person: Person, case_id: int, name: str, text
     """The plan of a file, fitted to the case's outcome, and what it would change here; nothing is written."""
     case = people.case_for(session, person, case_id)
     plan = fitting(sandbox.read_plan_file(text, name), case.outcome, name)
-    return _compared(name, plan, case)
+    return compared(name, plan, case)
 
 
 def other_plans(session: Session, person: Person, case_id: int) -> list[OtherPlan]:
@@ -59,10 +59,10 @@ def compare(session: Session, person: Person, case_id: int, other_id: int) -> Co
     title = f"{other.model} {other.version}"
     if other.outcome != case.outcome:
         raise MissingError(f"{title} has another kind of outcome.", todo="Choose a case with the same kind.")
-    return _compared(title, read_plan(other.plan), case)
+    return compared(title, read_plan(other.plan), case)
 
 
-def _compared(title: str, plan: Plan, case: Case) -> ComparedPlan:
+def compared(title: str, plan: Plan, case: Case) -> ComparedPlan:
     """Of the other plan everything but its policy, which is this case's: its limits may depart from that now."""
     here = read_plan(case.plan)
     taken = under_policy_of(plan, here)

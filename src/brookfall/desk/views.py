@@ -11,6 +11,7 @@ from brookfall.core.evidence.chart import Chart, TableView
 from brookfall.core.evidence.decision import DecisionStatement
 from brookfall.core.evidence.estimate import Estimate
 from brookfall.core.evidence.exhibit import Exhibit
+from brookfall.core.evidence.finding_text import FindingWords
 from brookfall.core.evidence.limit import Standing as LimitStanding
 from brookfall.core.evidence.overruling import OverruledAs
 from brookfall.core.judge.approval import ModelStanding
@@ -1675,3 +1676,30 @@ class RequirementsView(View):
 
     requirements: list[AnsweredRequirement]
     open: int
+
+
+class FieldName(View):
+    name: str
+    stands_for: str
+
+
+class TemplateView(View):
+    """A template of the house. ``fits`` is a check's name or a kind of outcome, empty where it fits any; ``words`` are
+    a finding's, and None of a plan."""
+
+    id: int
+    name: str
+    fits: str
+    words: FindingWords | None
+    by: str
+    made: Moment
+    revision: int
+
+
+class TemplatesView(View):
+    """What the house keeps, by name, and the fields that a case fills in by itself."""
+
+    findings: list[TemplateView]
+    plans: list[TemplateView]
+    may_write: bool
+    fields: list[FieldName]

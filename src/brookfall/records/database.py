@@ -28,7 +28,7 @@ CHANGED = frozenset(
         "erasure", "finding", "fit", "idempotency_key", "kept_look", "letter", "mention", "model", "note",
         "overruling", "owner_question", "password_link", "person", "policy_version", "record_head", "recovery_code",
         "rendition", "replay", "retest", "run", "run_check", "second_factor", "statement", "stored_column", "team",
-        "token", "told_of", "trial",
+        "template", "token", "told_of", "trial",
     }
 )  # fmt: skip
 """The tables whose rows the application changes. Whatever it enters in another stands as it was entered."""

@@ -19,6 +19,7 @@ from brookfall.records import (
     retests,
     runs,
     security_log,
+    templates,
 )
 from brookfall.records.base import Base
 
@@ -42,4 +43,5 @@ __all__ = [
     "retests",
     "runs",
     "security_log",
+    "templates",
 ]

@@ -99,7 +99,7 @@ def judged_anew(exhibit: KeptExhibit, before: Policy, after: Policy) -> Standing
         The check reads more of the policy than limits and that is another, a limit is given where nothing was judged,
         or the standing before does not follow from what was kept.
     """
-    if not _changed(exhibit.check, before, after):
+    if not reads_a_change(exhibit.check, before, after):
         return exhibit.standing
     limits = _limits(exhibit.check, before, after)
     old = [_stands(one, one.limit) for one in exhibit.leading]
@@ -133,8 +133,8 @@ def _whole(exhibit: KeptExhibit, old: _Standings, new: _Standings, *, cleared: b
     raise NeedsRunError
 
 
-def _changed(check: Check, before: Policy, after: Policy) -> bool:
-    """Whether the policies differ in something that the check reads. NeedsRunError where that is not a limit alone."""
+def reads_a_change(check: Check, before: Policy, after: Policy) -> bool:
+    """Whether two policies differ in something that a check reads. NeedsRunError where that is not a limit alone."""
     limits = False
     for name in _read(check):
         old, new = getattr(before, name), getattr(after, name)

@@ -134,6 +134,9 @@ ACTS: dict[Kind, frozenset[str]] = {
             "proposed a policy",
             "countersigned a policy",
             "sent a policy back",
+            "kept a template",
+            "changed a template",
+            "closed a template",
         }
     ),
     "people": frozenset(

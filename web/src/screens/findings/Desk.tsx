@@ -13,6 +13,8 @@ import { useDrafted, useExhibit, useRun } from "../../api/queries";
 import { Tally } from "../../marks/Tally";
 import { Said } from "../../parts/Said";
 import { severities, severity } from "../../wording";
+import { BeginFromText } from "./BeginFromText";
+import { unfilled } from "./unfilled";
 import { EMPTY, shape, textOf, type Chosen, type Written } from "./written";
 
 interface DeskProps {
@@ -93,6 +95,7 @@ export function Desk({ theCase, from, group, chosen, edited, onChanged, onClose 
   const errors = formState.errors;
   const cites = watch("cites");
   const thresholds = watch("thresholds") ?? [];
+  const left = unfilled(...watch(["title", "what", "why", "action"]));
   return (
     <Box
       component="form"
@@ -104,6 +107,16 @@ export function Desk({ theCase, from, group, chosen, edited, onChanged, onClose 
       sx={{ display: "grid", gap: 1.5, mb: 3 }}
     >
       <Typography variant="h2">{edited ? `Finding ${edited.number}` : "A new finding"}</Typography>
+      {!edited && (
+        <BeginFromText
+          caseId={theCase.id}
+          exhibit={from}
+          onTake={(words) => {
+            for (const name of ["severity", "title", "what", "why", "action"] as const)
+              setValue(name, words[name], { shouldDirty: true });
+          }}
+        />
+      )}
       <Box sx={{ display: "grid", gridTemplateColumns: "170px 1fr", gap: 1.5 }}>
         <Controller
           control={control}
@@ -221,6 +234,11 @@ export function Desk({ theCase, from, group, chosen, edited, onChanged, onClose 
             </Button>
           </Box>
         ))}
+      {left.length > 0 && (
+        <Typography role="status" sx={{ color: "brook.ochre" }}>
+          Still to be filled in: {left.join(", ")}.
+        </Typography>
+      )}
       <Said error={save.error} />
       <Box sx={{ display: "flex", gap: 1 }}>
         <Button type="submit" variant="contained" disabled={save.isPending}>

@@ -12,6 +12,7 @@ const method = (name: string, title: string, said: string): Method => ({
   limits: [],
   facts: [],
   examples: [],
+  coverage: [],
   settings: {},
   source: "Wilson 1927",
 });

@@ -1,10 +1,12 @@
 /** The plan as a file, and beside the plan of another case: what would change is shown before it is taken over. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useRef } from "react";
+import { useRef, useState } from "react";
 import type { Plan as PlanBody, Schemas } from "../../api/client";
 import { useComparePlan, useOtherPlans, useReadPlan } from "../../api/queries";
+import { useCompareHousePlan, useHousePlans, useKeepPlan } from "../../api/templates";
 import { InlineChoice } from "../../parts/Inline";
 import { Said } from "../../parts/Said";
 import { plural } from "../../wording";
@@ -25,10 +27,15 @@ export function PlanFile({
   const compare = useComparePlan(caseId);
   const read = useReadPlan(caseId);
   const input = useRef<HTMLInputElement>(null);
-  const shown = read.data ?? compare.data;
+  const plans = useHousePlans(caseId);
+  const comparePlan = useCompareHousePlan(caseId);
+  const keep = useKeepPlan(caseId);
+  const [keeping, setKeeping] = useState<string | null>(null);
+  const shown = read.data ?? compare.data ?? comparePlan.data;
   const putAway = () => {
     read.reset();
     compare.reset();
+    comparePlan.reset();
   };
   return (
     <Box component="section" aria-label="This plan and others" sx={{ py: 1.5, borderTop: 1, borderColor: "divider" }}>
@@ -41,6 +48,7 @@ export function PlanFile({
         </a>
         {onName && <Button onClick={onName}>Name this plan</Button>}
         <Button onClick={() => input.current?.click()}>Read one from a file</Button>
+        {keeping === null && plans.data && <Button onClick={() => setKeeping("")}>Keep it for the house</Button>}
         <input
           ref={input}
           type="file"
@@ -79,7 +87,48 @@ export function PlanFile({
           </span>
         )}
       </Box>
-      <Said error={read.error ?? compare.error ?? others.error} />
+      {plans.data && plans.data.length > 0 && (
+        <Typography sx={{ fontSize: "size.text" }}>
+          Or beside a plan of the house:{" "}
+          <InlineChoice
+            name="Set it beside a plan of the house"
+            value=""
+            disabled={comparePlan.isPending}
+            onSet={(id) => {
+              putAway();
+              comparePlan.mutate(Number(id));
+            }}
+            options={[["", "none"] as const, ...plans.data.map((one) => [String(one.id), one.name] as const)]}
+          />
+        </Typography>
+      )}
+      {keeping !== null && (
+        <Box
+          component="form"
+          aria-label="Keep the plan for the house"
+          onSubmit={(event) => {
+            event.preventDefault();
+            keep.mutate(keeping, { onSuccess: () => setKeeping(null) });
+          }}
+          sx={{ display: "flex", gap: 1, mt: 1, maxWidth: 620 }}
+        >
+          <TextField
+            required
+            autoFocus
+            fullWidth
+            label="What the house calls this plan"
+            value={keeping}
+            onChange={(event) => setKeeping(event.target.value)}
+          />
+          <Button type="submit" variant="outlined" disabled={keep.isPending || !keeping.trim()} sx={{ flex: "none" }}>
+            Keep it
+          </Button>
+          <Button onClick={() => setKeeping(null)} sx={{ flex: "none" }}>
+            Leave it
+          </Button>
+        </Box>
+      )}
+      <Said error={read.error ?? compare.error ?? others.error ?? comparePlan.error ?? keep.error} />
       {shown && (
         <Compared
           shown={shown}

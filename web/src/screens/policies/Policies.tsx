@@ -39,6 +39,9 @@ export function Policies() {
       <Box sx={{ display: "flex", gap: 2, alignItems: "center", mb: 1 }}>
         <Typography variant="h1">Policies</Typography>
         {me.data?.reads_all && <Link to="/policies/overrides">Overrides</Link>}
+        {(me.data?.reads_all || me.data?.roles.includes("administrator")) && (
+          <Link to="/policies/templates">Templates</Link>
+        )}
         {mayDraft && (
           <Button
             variant="outlined"

@@ -20,7 +20,7 @@ const KINDS: Record<Kind, string> = {
   approval: "approvals and conditions",
   model: "models and their people",
   rows: "rows taken away",
-  policy: "policies",
+  policy: "policies and templates",
   people: "people and tokens",
   record: "the record's keys",
 };

@@ -1,4 +1,4 @@
-"""Policies are versions that two people sign, and say by when an owner answers; standings are overruled"""
+"""Policies that two people sign, with days to answer; standings that are overruled; templates"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -62,6 +62,22 @@ def upgrade() -> None:
             _person("by_id", nullable=False),
             sa.Column("at", sa.DateTime(), nullable=False),
             sa.Column("taken_back", sa.DateTime(), nullable=True),
+            mysql_engine="InnoDB",
+            mysql_charset="utf8mb4",
+            mysql_collate="utf8mb4_nopad_bin",
+        )
+    if "template" not in inspect(op.get_bind()).get_table_names():
+        op.create_table(
+            "template",
+            sa.Column("id", sa.BigInteger(), primary_key=True, autoincrement=True),
+            sa.Column("kind", sa.String(20), nullable=False),
+            sa.Column("name", sa.String(200), nullable=False),
+            sa.Column("fits", sa.String(40), nullable=False),
+            sa.Column("content", sa.JSON(), nullable=False),
+            _person("made_by", nullable=False),
+            sa.Column("made", sa.DateTime(), nullable=False),
+            sa.Column("revision", sa.Integer(), nullable=False),
+            sa.Column("closed", sa.DateTime(), nullable=True),
             mysql_engine="InnoDB",
             mysql_charset="utf8mb4",
             mysql_collate="utf8mb4_nopad_bin",
