@@ -14,6 +14,8 @@ from brookfall.records.database import transaction
 
 policy_api = blueprint("policies")
 
+_AS_YAML = {"description": "The file", "content": {"application/yaml": {"schema": {"type": "object"}}}}
+
 
 class _Body(BaseModel):
     model_config = ConfigDict(extra="forbid")
@@ -101,7 +103,7 @@ def put_policy_requirements(path: PolicyPath, body: DraftFileBody) -> PolicyPage
         return policies.take_requirements(session, asking(session), path.policy_id, body.revision, body.file, body.text)
 
 
-@policy_api.get("/policies/<int:policy_id>/file")
+@policy_api.get("/policies/<int:policy_id>/file", responses={200: _AS_YAML})
 @login_required
 def get_policy_file(path: PolicyPath) -> Response:
     """The policy as a YAML file: of what was signed, the very text."""

@@ -23693,6 +23693,15 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/yaml": Record<string, never>;
+                };
+            };
             /** @description Bad Request */
             400: {
                 headers: {

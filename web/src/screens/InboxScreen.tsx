@@ -104,7 +104,7 @@ function Waits({ items }: { items: readonly InboxItem[] }) {
               one.act === "take" ? (
                 <Button
                   variant="outlined"
-                  aria-label={`Take ${nameOf(one)}`}
+                  aria-label={`Take it: ${nameOf(one)}`}
                   disabled={take.isPending}
                   onClick={() => take.mutate(one.case_id, { onSuccess: () => void go(placeOf(one)) })}
                 >

@@ -38,6 +38,16 @@ class FindingWords(BaseModel):
 def fields_in(text: str) -> tuple[str, ...]:
     """The fields of a text, each once, in their order.
 
+    Parameters
+    ----------
+    text
+        With fields in braces; a brace itself is written twice.
+
+    Returns
+    -------
+    tuple of str
+        Their names.
+
     Raises
     ------
     ValueError
@@ -67,6 +77,20 @@ def fields_in(text: str) -> tuple[str, ...]:
 def filled(text: str, values: Mapping[str, str]) -> str:
     """The text with the fields that are known; the others stay, for whoever writes to fill in.
 
+    Parameters
+    ----------
+    text
+        With fields in braces.
+    values
+        By field what stands in its place.
+
+    Returns
+    -------
+    str
+        Braces that were written twice are written once.
+
+    Examples
+    --------
     >>> filled("{model} is off in {district}", {"model": "Home visits"})
     'Home visits is off in {district}'
     """
