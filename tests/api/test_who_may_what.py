@@ -328,6 +328,6 @@ def test_every_operation_that_changes_a_case_is_somebodys(app: Flask) -> None:
         ("POST", "/findings/{finding_id}/retest"), ("DELETE", "/findings/{finding_id}/retest"),
         ("PUT", "/findings/{finding_id}/entries/{entry_id}/read"), ("POST", "/shared-notes"),
         ("DELETE", "/exhibits/{number}/replay"), ("PUT", "/margin"), ("POST", "/behind"), ("POST", "/rows"),
-        ("POST", "/report"), ("POST", "/re-review"), ("POST", "/plan/file"), ("POST", "/changes/effect"), ("POST", "/exhibits/{number}/regrouped"),
+        ("POST", "/report"), ("POST", "/re-review"), ("POST", "/plan/file"), ("POST", "/changes/effect"), ("POST", "/house-plans"), ("POST", "/exhibits/{number}/regrouped"),
     }  # fmt: skip
     assert {one for one in operations() if one[0] != "GET"} == known
