@@ -2,7 +2,8 @@
 
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import Open
+from tests.conftest import rows_csv
+from tests.e2e.conftest import Open, submitted
 from tests.e2e.test_views import serious
 
 
@@ -23,13 +24,18 @@ def test_a_text_of_the_house_begins_a_finding(open_as: Open) -> None:
     expect(page.get_by_role("table", name="Texts of findings")).to_contain_text("Too few rows of a ward")
     assert serious(page) == []
 
-    page.goto("/")
-    page.get_by_role("link", name="Home visit priority 1.0").click()
-    page.wait_for_url("**/cases/*/*")
-    page.goto(f"{page.url.rsplit('/', 1)[0]}/findings?write=new")
+    page = submitted(open_as, "Of a text", "1.0", rows_csv(300, seed=23))
+    # Kept for the house too, and set beside itself.
+    page.get_by_role("button", name="Keep it for the house").click()
+    page.get_by_label("What the house calls this plan").fill("Small and quick")
+    page.get_by_role("button", name="Keep it", exact=True).click()
+    page.get_by_label("Set it beside a plan of the house").select_option(label="Small and quick")
+    expect(page.get_by_text("The plan of Small and quick asks for just the same.")).to_be_visible()
+    assert serious(page) == []
+    page.goto(page.url.replace("/plan", "/findings?write=new"))
     finding = page.get_by_role("form", name="Finding")
     finding.get_by_label("Text of the house to begin with").select_option(label="Too few rows of a ward")
-    expect(finding.get_by_label("Title")).to_have_value("Home visit priority was built on too few rows of {ward}")
+    expect(finding.get_by_label("Title")).to_have_value("Of a text was built on too few rows of {ward}")
     expect(finding.get_by_label("What is wrong")).to_have_value("In {ward} nobody was visited in 1.0.")
     left = finding.get_by_role("status")
     expect(left).to_have_text("Still to be filled in: {ward}.")
