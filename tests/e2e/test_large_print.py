@@ -10,8 +10,7 @@ _TWICE: ViewportSize = {"width": 640, "height": 400}
 """What is left of 1280 by 800 points where each is two wide."""
 
 _CUT_OFF = """() => {
-  const main = document.querySelector("main") ?? document.body;
-  const wide = [...main.querySelectorAll("button, a, input, select, textarea, h1, h2, p")].filter((one) => {
+  const wide = [...document.body.querySelectorAll("button, a, input, select, textarea, h1, h2, p")].filter((one) => {
     const box = one.getBoundingClientRect();
     if (box.width === 0) return false;
     for (let at = one.parentElement; at; at = at.parentElement)

@@ -21,8 +21,9 @@ export function Bar({ me }: { me: Schemas["PersonView"] }) {
       sx={{
         display: "flex",
         alignItems: "center",
-        gap: 3,
-        height: 44,
+        columnGap: 3,
+        flexWrap: "wrap",
+        minHeight: 44,
         flex: "none",
         px: 3,
         borderBottom: 1,
@@ -51,7 +52,8 @@ export function Bar({ me }: { me: Schemas["PersonView"] }) {
         aria-label="Brookfall"
         sx={{
           display: "flex",
-          gap: 3,
+          flexWrap: "wrap",
+          columnGap: 3,
           "& a": { textDecoration: "none", py: 1 },
           "& a.active": { color: "text.primary", fontWeight: 550 },
         }}
