@@ -13,6 +13,7 @@ from brookfall.core.evidence.limit import Limit
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.judge.house_policy import HousePolicy, built_in_house, house_from_yaml, house_to_yaml
 from brookfall.core.judge.policy import STANDARD_PLANS, default_policy
+from brookfall.core.judge.policy_facts import policy_changes
 from brookfall.core.plan.departures import departures, with_marks
 from brookfall.core.plan.plan import Plan
 from brookfall.core.plan.yaml_file import plan_from_yaml, plan_to_yaml
@@ -182,3 +183,10 @@ def test_a_policy_that_can_not_be_used_ends_with_2_and_the_line(tmp_path: Path, 
         assert "policy.yaml, row 6" in refused.output
     both = run("retest", package, "--policy", str(file), "--plan", str(file))
     assert (both.exit_code, "not both" in both.output) == (2, True)
+
+
+def test_who_signs_is_told_when_only_the_burden_or_the_ideal_of_a_check_s_limit_changes() -> None:
+    ours = read(OURS)
+    for instead in ("{at_most: 0.05, burden: model}", "{at_most: 0.05, ideal: 0}"):
+        changed = read(OURS.replace("      stability:\n        at_most: 0.05", f"      stability: {instead}"))
+        assert [(one.tier, one.about) for one in policy_changes(ours, changed)] == [(3, "limit of stability")]

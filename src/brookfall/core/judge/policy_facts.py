@@ -48,7 +48,7 @@ def policy_facts(policy: Policy) -> dict[str, str]:
     """
     facts = {"policy": f"{policy.name}, tier {policy.tier}", "level of intervals": f"{100 * policy.level:g} %"}
     facts |= {f"limit on {words}": in_full(getattr(policy, name)) for name, words in LIMITS.items()}
-    facts |= {f"limit of {name.replace('_', ' ')}": limit.words for name, limit in sorted(policy.limits.items())}
+    facts |= {f"limit of {name.replace('_', ' ')}": in_full(limit) for name, limit in sorted(policy.limits.items())}
     facts["conventions tried on claims"] = _listed(list(policy.conventions), "none")
     facts["taken for the same figure"] = (
         f"within {policy.materiality.bounded:g} of measures in 0 to 1, {100 * policy.materiality.share:g} % of others"
