@@ -40,7 +40,7 @@ class ChangedTemplateBody(BaseModel):
     text: FindingTemplate
 
 
-class PlanNameBody(BaseModel):
+class HousePlanBody(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
     name: str = Field(min_length=1, max_length=120)
@@ -106,7 +106,7 @@ def get_house_plans(path: CasePath) -> Templates:
 @template_api.post("/cases/<int:case_id>/house-plans", responses={200: TemplatesView})
 @login_required
 @shows
-def post_house_plan(path: CasePath, body: PlanNameBody) -> TemplatesView:
+def post_house_plan(path: CasePath, body: HousePlanBody) -> TemplatesView:
     """Keeps the plan of the case for others."""
     with transaction() as session:
         return templates.keep_plan(session, asking(session), path.case_id, body.name)

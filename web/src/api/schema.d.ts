@@ -5088,6 +5088,11 @@ export interface components {
             /** Proposed */
             proposed: number;
         };
+        /** HousePlanBody */
+        HousePlanBody: {
+            /** Name */
+            name: string;
+        };
         /**
          * HousePolicy
          * @description What a house asks of its models. What a tier does not say is as in the built-in policy.
@@ -6717,10 +6722,21 @@ export interface components {
              */
             tone: "plain" | "small" | "warning";
         };
-        /** PlanNameBody */
+        /**
+         * PlanNameBody
+         * @description What the plan is called, in a line, and a note on it.
+         */
         PlanNameBody: {
-            /** Name */
+            /**
+             * Name
+             * @default
+             */
             name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
         };
         /**
          * PlanSentence
@@ -14024,7 +14040,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PlanNameBody"];
+                "application/json": components["schemas"]["HousePlanBody"];
             };
         };
         responses: {

@@ -12,6 +12,7 @@ import { SmallCourse } from "../marks/Course";
 import { GaugeMark } from "../marks/GaugeMark";
 import { Tally } from "../marks/Tally";
 import { DataTable } from "../parts/DataTable";
+import { Main } from "../parts/Main";
 import { Pager } from "../parts/Pager";
 import { Fetching, Said } from "../parts/Said";
 import { SERIF } from "../theme";
@@ -53,7 +54,7 @@ export function Docket() {
     sorted: query.sort !== by ? undefined : query.falling ? ("descending" as const) : ("ascending" as const),
   });
   return (
-    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+    <Main>
       {inbox.data && <Waiting inbox={inbox.data} />}
       <Erasures told={inbox.data?.erasures ?? []} />
       <Box
@@ -157,7 +158,7 @@ export function Docket() {
                 : "Submitted models will be listed here. An owner submits them."}
         </Typography>
       )}
-    </Box>
+    </Main>
   );
 }
 

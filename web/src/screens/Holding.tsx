@@ -8,6 +8,7 @@ import { Fragment, useState } from "react";
 import { Link } from "react-router";
 import { useHandOver, useHolding, type Holds } from "../api/holding";
 import { DataTable } from "../parts/DataTable";
+import { Main } from "../parts/Main";
 import { Fetching, Said } from "../parts/Said";
 import { useUnsent } from "../parts/unsent";
 import { day, plural } from "../wording";
@@ -24,7 +25,7 @@ export function Holding({ me }: { me: { id: number; roles: string[] } }) {
     );
   const mayGive = (one: Holds) => one.in_review > 0 && (one.id === me.id || me.roles.includes("countersigner"));
   return (
-    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+    <Main>
       <Typography variant="h1" sx={{ mb: 1 }}>
         Who holds what
       </Typography>
@@ -74,7 +75,7 @@ export function Holding({ me }: { me: { id: number; roles: string[] } }) {
         ]}
       />
       {of && <HandOverAll key={of.id} of={of} others={holding.data} onClose={() => setOf(null)} />}
-    </Box>
+    </Main>
   );
 }
 

@@ -6,6 +6,7 @@ import { Link, useNavigate, useSearchParams } from "react-router";
 import { placeOf, useChanges, useInbox, useLook, type InboxItem } from "../api/inbox";
 import { useTake } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
+import { Main } from "../parts/Main";
 import { Pager } from "../parts/Pager";
 import { Fetching, Said } from "../parts/Said";
 import { day, moment, plural } from "../wording";
@@ -46,7 +47,7 @@ export function InboxScreen() {
     setSearch(next);
   };
   return (
-    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+    <Main>
       <Typography variant="h1" sx={{ mb: 1.5 }}>
         Inbox
       </Typography>
@@ -59,7 +60,7 @@ export function InboxScreen() {
       <Waits items={inbox.data.items} />
       <Pager page={page} total={inbox.data.total} size={PAGE} words={["Older", "Newer"]} onTurn={turn("page")} />
       <Changes page={Number(search.get("changes") ?? 1)} onTurn={turn("changes")} />
-    </Box>
+    </Main>
   );
 }
 

@@ -3,6 +3,7 @@ import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import { Link } from "react-router";
 import { useLetters } from "../api/letters";
+import { Main } from "../parts/Main";
 import { Fetching, Said } from "../parts/Said";
 import { moment } from "../wording";
 
@@ -11,7 +12,7 @@ const STATES: Record<string, string> = { waiting: "not sent yet", sent: "sent", 
 export function Letters() {
   const letters = useLetters();
   return (
-    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+    <Main>
       <Box sx={{ maxWidth: 860 }}>
         <Typography variant="h1">Letters written to you</Typography>
         <Typography sx={{ color: "text.secondary", mb: 1 }}>
@@ -43,6 +44,6 @@ export function Letters() {
           </Box>
         ))}
       </Box>
-    </Box>
+    </Main>
   );
 }

@@ -9,6 +9,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { useAddMember, useModel, useReReview, useRemoveMember, useSayInUse, useWithdraw } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
+import { Main } from "../parts/Main";
 import { Fetching, Said } from "../parts/Said";
 import { useUnsent } from "../parts/unsent";
 import { SERIF } from "../theme";
@@ -32,7 +33,7 @@ export function ModelScreen() {
     );
   const model = found.data;
   return (
-    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+    <Main>
       <Typography variant="h1">{model.name}</Typography>
       <Typography variant="body2" sx={{ color: "text.secondary", mb: 2 }}>
         key <code>{model.key}</code> · of {model.owner.name} · first submitted {day(model.created)} ·{" "}
@@ -95,7 +96,7 @@ export function ModelScreen() {
       <TeamOf model={model} />
       <People model={model} />
       {model.may_withdraw && <Withdrawal model={model} />}
-    </Box>
+    </Main>
   );
 }
 

@@ -4,6 +4,7 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { Link, useSearchParams } from "react-router";
 import { useMe, useModels } from "../api/queries";
+import { Main } from "../parts/Main";
 import { addressNow } from "../parts/address";
 import { DataTable } from "../parts/DataTable";
 import { Pager } from "../parts/Pager";
@@ -29,7 +30,7 @@ export function Models() {
       </Box>
     );
   return (
-    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+    <Main>
       <Box sx={{ display: "flex", gap: 2, alignItems: "center", mb: 1.5 }}>
         <Typography variant="h1">Models</Typography>
         {(models.data.total > SIZE || words) && (
@@ -116,6 +117,6 @@ export function Models() {
           setSearch(next);
         }}
       />
-    </Box>
+    </Main>
   );
 }

@@ -8,6 +8,7 @@ import { Link } from "react-router";
 import type { Schemas } from "../api/client";
 import { useAnswerErasure, useMe, useProposeErasure, useRetention } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
+import { Main } from "../parts/Main";
 import { Fetching, Said } from "../parts/Said";
 import { SigningPassword } from "../parts/SigningPassword";
 import { SERIF } from "../theme";
@@ -31,7 +32,7 @@ export function Retention() {
   const gone = lines.filter((line) => line.erasure?.state === "agreed" || line.erasure?.state === "done");
   const kept = lines.filter((line) => ![...open, ...due, ...gone].includes(line));
   return (
-    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+    <Main>
       <Typography variant="h1">Retention</Typography>
       <Typography sx={{ color: "text.secondary", maxWidth: 860, mb: 2 }}>
         A decided case keeps its rows for the term of its policy. After it, an administrator and a countersigner
@@ -85,7 +86,7 @@ export function Retention() {
           ]}
         />
       </Part>
-    </Box>
+    </Main>
   );
 }
 

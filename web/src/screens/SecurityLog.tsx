@@ -4,6 +4,7 @@ import Typography from "@mui/material/Typography";
 import { useSearchParams } from "react-router";
 import { useSecurityLog } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
+import { Main } from "../parts/Main";
 import { Pager } from "../parts/Pager";
 import { Fetching, Said } from "../parts/Said";
 import { moment, plural } from "../wording";
@@ -22,7 +23,7 @@ export function SecurityLog() {
       </Box>
     );
   return (
-    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+    <Main>
       <Box sx={{ display: "flex", gap: 2, alignItems: "center", mb: 1 }}>
         <Typography variant="h1">Security log</Typography>
         <Typography sx={{ color: "text.secondary" }}>
@@ -52,6 +53,6 @@ export function SecurityLog() {
         ]}
       />
       <Pager page={page} total={log.data.total} onTurn={(to) => setSearch({ page: String(to) })} />
-    </Box>
+    </Main>
   );
 }

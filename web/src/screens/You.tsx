@@ -9,6 +9,7 @@ import { useState, type FormEvent } from "react";
 import type { Schemas } from "../api/client";
 import { useMakeToken, useRevokeToken, useTokens } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
+import { Main } from "../parts/Main";
 import { Fetching, Said } from "../parts/Said";
 import { moment, plural } from "../wording";
 import { MailChoice } from "./MailChoice";
@@ -40,7 +41,7 @@ export function You() {
     make.mutate({ name: name.trim(), scopes, days }, { onSuccess: () => setName("") });
   };
   return (
-    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+    <Main>
       <Box sx={{ maxWidth: 980 }}>
         <MailChoice />
         <Typography variant="h1" sx={{ mb: 0.5 }}>
@@ -133,6 +134,6 @@ export function You() {
         <Password />
         <SecondFactor />
       </Box>
-    </Box>
+    </Main>
   );
 }

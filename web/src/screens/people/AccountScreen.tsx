@@ -14,6 +14,7 @@ import {
   useSetRoles,
   type AccountPage,
 } from "../../api/people";
+import { Main } from "../../parts/Main";
 import { Fetching, Said } from "../../parts/Said";
 import { day, moment, plural } from "../../wording";
 import { HandOverFor } from "./HandOverFor";
@@ -31,7 +32,7 @@ export function AccountScreen({ me }: { me: { id: number } }) {
     );
   const { account } = found.data;
   return (
-    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+    <Main>
       <Box sx={{ maxWidth: 980, display: "grid", gap: 3 }}>
         <Box>
           <Link to="/people">People</Link>
@@ -54,7 +55,7 @@ export function AccountScreen({ me }: { me: { id: number } }) {
         <SignIns page={found.data} />
         {account.id !== me.id && <Leaves page={found.data} />}
       </Box>
-    </Box>
+    </Main>
   );
 }
 

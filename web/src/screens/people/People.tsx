@@ -7,6 +7,7 @@ import { useState, type FormEvent } from "react";
 import { Link, useNavigate } from "react-router";
 import { useAddPerson, usePeople, type Account } from "../../api/people";
 import { DataTable } from "../../parts/DataTable";
+import { Main } from "../../parts/Main";
 import { Fetching, Said } from "../../parts/Said";
 import { useUnsent } from "../../parts/unsent";
 import { day, moment, plural } from "../../wording";
@@ -25,7 +26,7 @@ export function People() {
     );
   const able = people.data.filter((one) => !one.disabled && one.has_password).length;
   return (
-    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+    <Main>
       <Box sx={{ display: "flex", gap: 2, alignItems: "center", mb: 1 }}>
         <Typography variant="h1">People</Typography>
         <Typography sx={{ color: "text.secondary" }}>{plural(able, "person", "people")} can sign in.</Typography>
@@ -64,7 +65,7 @@ export function People() {
         ]}
       />
       <Teams people={people.data} />
-    </Box>
+    </Main>
   );
 }
 

@@ -6,6 +6,7 @@ import type { Schemas } from "../../api/client";
 import { useOverrides } from "../../api/overrides";
 import { DataTable } from "../../parts/DataTable";
 import { InlineChoice } from "../../parts/Inline";
+import { Main } from "../../parts/Main";
 import { Fetching, Said } from "../../parts/Said";
 import { day, plural } from "../../wording";
 
@@ -32,7 +33,7 @@ export function Overrides() {
     setSearch(next, { replace: true });
   };
   return (
-    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+    <Main>
       <Link to="/policies">Policies</Link>
       <Typography variant="h1" sx={{ mt: 0.5 }}>
         Overrides
@@ -81,7 +82,7 @@ export function Overrides() {
           ]}
         />
       )}
-    </Box>
+    </Main>
   );
 }
 

@@ -6,6 +6,7 @@ import { Link, useNavigate } from "react-router";
 import { textOf, useDraftPolicy, usePolicies, type PolicyHead } from "../../api/policies";
 import { useMe } from "../../api/queries";
 import { DataTable } from "../../parts/DataTable";
+import { Main } from "../../parts/Main";
 import { Fetching, Said } from "../../parts/Said";
 import { day } from "../../wording";
 
@@ -35,7 +36,7 @@ export function Policies() {
     { id: BUILT_IN, name: "Built-in policy", head: null },
   ];
   return (
-    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+    <Main>
       <Box sx={{ display: "flex", gap: 2, alignItems: "center", mb: 1 }}>
         <Typography variant="h1">Policies</Typography>
         {me.data?.reads_all && <Link to="/policies/overrides">Overrides</Link>}
@@ -102,7 +103,7 @@ export function Policies() {
           },
         ]}
       />
-    </Box>
+    </Main>
   );
 }
 

@@ -17,6 +17,7 @@ import {
   type PolicyPage,
 } from "../../api/policies";
 import { DataTable } from "../../parts/DataTable";
+import { Main } from "../../parts/Main";
 import { Fetching, Said } from "../../parts/Said";
 import { SigningPassword } from "../../parts/SigningPassword";
 import { day, moment } from "../../wording";
@@ -45,7 +46,7 @@ function Policy({ page, policyId }: { page: PolicyPage; policyId: number }) {
     head && change.mutate({ revision: head.revision, note: note ?? head.note, policy: next });
   const onSet = page.may_change ? (next: HousePolicy) => save(next) : undefined;
   return (
-    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+    <Main>
       <Box sx={{ display: "grid", gap: 3, maxWidth: 1220 }}>
         <Box>
           <Link to="/policies">Policies</Link>
@@ -78,7 +79,7 @@ function Policy({ page, policyId }: { page: PolicyPage; policyId: number }) {
         <RequirementsListed page={page} />
         {head && page.may_change && <PolicyFile head={head} />}
       </Box>
-    </Box>
+    </Main>
   );
 }
 

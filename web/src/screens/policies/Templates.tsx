@@ -7,6 +7,7 @@ import { Link } from "react-router";
 import { useMethods } from "../../api/methods";
 import { useCloseTemplate, useTemplates, type Template } from "../../api/templates";
 import { DataTable } from "../../parts/DataTable";
+import { Main } from "../../parts/Main";
 import { Fetching, Said } from "../../parts/Said";
 import { day, outcome, severity } from "../../wording";
 import { TextForm } from "./TextForm";
@@ -28,7 +29,7 @@ export function Templates() {
   const nameOf = (check: string) => checks.find((one) => one.name === check)?.title ?? check;
   const kept = (one: Template) => `${one.by}, ${day(one.made.slice(0, 10))}`;
   return (
-    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+    <Main>
       <Link to="/policies">Policies</Link>
       <Box sx={{ display: "flex", gap: 2, alignItems: "center", mt: 0.5, mb: 1 }}>
         <Typography variant="h1">Templates</Typography>
@@ -110,6 +111,6 @@ export function Templates() {
           ]}
         />
       )}
-    </Box>
+    </Main>
   );
 }

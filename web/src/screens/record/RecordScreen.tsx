@@ -6,6 +6,7 @@ import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { fileOf, useRecord, useVerify, type Entry } from "../../api/record";
 import { DataTable } from "../../parts/DataTable";
+import { Main } from "../../parts/Main";
 import { Pager } from "../../parts/Pager";
 import { Fetching, Said } from "../../parts/Said";
 import { count, decision, moment, plural } from "../../wording";
@@ -26,7 +27,7 @@ export function RecordScreen({ verifies }: { verifies: boolean }) {
     );
   const { entries, total, people, models } = record.data;
   return (
-    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+    <Main>
       <Box sx={{ display: "flex", gap: 2, alignItems: "center", mb: 1 }}>
         <Typography variant="h1">Record</Typography>
         <Typography sx={{ color: "text.secondary" }}>
@@ -96,7 +97,7 @@ export function RecordScreen({ verifies }: { verifies: boolean }) {
         />
       )}
       <Pager page={query.page ?? 1} total={total} onTurn={(page) => put({ page })} />
-    </Box>
+    </Main>
   );
 }
 

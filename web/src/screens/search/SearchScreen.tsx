@@ -7,6 +7,7 @@ import { useState, type FormEvent } from "react";
 import { Link, useSearchParams } from "react-router";
 import { placeOf } from "../../api/inbox";
 import { useSearch, type Found } from "../../api/search";
+import { Main } from "../../parts/Main";
 import { Said } from "../../parts/Said";
 import { count } from "../../wording";
 import { marked, snippet, type Piece } from "./snippet";
@@ -24,13 +25,13 @@ export function SearchScreen() {
   const [search, setSearch] = useSearchParams();
   const asked = search.get("words") ?? "";
   return (
-    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+    <Main>
       <Typography variant="h1" sx={{ mb: 1.5 }}>
         Search
       </Typography>
       <Asking key={asked} asked={asked} onAsk={(words) => setSearch(words ? { words } : {})} />
       <Results asked={asked} />
-    </Box>
+    </Main>
   );
 }
 

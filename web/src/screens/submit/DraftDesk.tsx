@@ -5,6 +5,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { faultOf, useDraft } from "../../api/drafts";
+import { Main } from "../../parts/Main";
 import { Fetching, Said } from "../../parts/Said";
 import { BriefForm } from "./BriefForm";
 import { briefOf } from "./brief";
@@ -25,7 +26,7 @@ export function DraftDesk() {
   }, [caseId, cache, go]);
   if (draft.isPending) return <Fetching what="your draft" />;
   return (
-    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+    <Main>
       <Box sx={{ maxWidth: 760 }}>
         <Typography variant="body2" sx={{ mb: 0.5 }}>
           <Link to="/submit">All that is half done</Link>
@@ -42,6 +43,6 @@ export function DraftDesk() {
           </>
         )}
       </Box>
-    </Box>
+    </Main>
   );
 }

@@ -4,6 +4,7 @@ import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { Link, useNavigate } from "react-router";
 import { useBegin, useDrafts, useThrowAway, type Draft } from "../../api/drafts";
+import { Main } from "../../parts/Main";
 import { Said } from "../../parts/Said";
 import { moment, plural } from "../../wording";
 import { briefOf, type Way } from "./brief";
@@ -15,7 +16,7 @@ export function Submit() {
   const go = useNavigate();
   const start = (way: Way) => begin.mutate({ brief: { way } }, { onSuccess: ({ id }) => void go(`/submit/${id}`) });
   return (
-    <Box component="main" sx={{ p: 3, overflow: "auto" }}>
+    <Main>
       <Box sx={{ maxWidth: 760 }}>
         <Typography variant="h1" sx={{ mb: 0.5 }}>
           Submit a model
@@ -70,7 +71,7 @@ export function Submit() {
           </Box>
         ))}
       </Box>
-    </Box>
+    </Main>
   );
 }
 
