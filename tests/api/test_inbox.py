@@ -258,7 +258,7 @@ def test_cases_by_the_standing_of_an_exhibit_of_their_latest_run(visitor: SignIn
     filled(visitor)
     iris = visitor("iris")
     with transaction() as session:
-        runs = dict(session.execute(select(Run.case_id, func.max(Run.id)).group_by(Run.case_id)).tuples().all())
+        runs = dict(session.execute(select(Run.case_id, func.max(Run.id)).group_by(Run.case_id)).all())
         exhibits = session.scalars(select(StoredExhibit).where(StoredExhibit.run_id.in_(runs.values()))).all()
     for standing in ("within", "near", "outside", "unsettled"):
         found = {one["id"] for one in cases_of(iris, f"?standing={standing}")}

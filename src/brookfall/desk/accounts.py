@@ -195,7 +195,7 @@ def _views(session: Session, found: Collection[Person]) -> list[AccountView]:
 
 def _by_person(session: Session, query: Select[int | None, T]) -> dict[int | None, T]:
     """Of a query for a person and a figure the figure of each person."""
-    return dict(session.execute(query).tuples().all())
+    return dict(session.execute(query).all())
 
 
 def _other_reviewers(session: Session, of: Person) -> list[NamedPerson]:

@@ -75,7 +75,7 @@ def docket(session: Session, person: Person, wanted: DocketQuery | None = None) 
     wanted = wanted or DocketQuery()
     conditions = list(narrowed(person, wanted))
     of_states = select(Case.state, func.count()).where(people.visible(person), *conditions).group_by(Case.state)
-    counts = dict(session.execute(of_states).tuples().all())
+    counts = dict(session.execute(of_states).all())
     query = people.visible_cases(person).where(*conditions).options(*HEADS).order_by(*order_of(wanted))
     if wanted.state is not None:
         query = query.where(Case.state == wanted.state)

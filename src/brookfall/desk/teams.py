@@ -18,7 +18,7 @@ def teams_view(session: Session) -> list[TeamView]:
     """Every team, by name; those that were closed last."""
     query = select(Team).options(selectinload(Team.members)).order_by(Team.closed.is_not(None), Team.name)
     of_each = select(RegisteredModel.team_id, func.count()).group_by(RegisteredModel.team_id)
-    models = dict(session.execute(of_each).tuples().all())
+    models = dict(session.execute(of_each).all())
     return [
         TeamView(
             id=team.id,

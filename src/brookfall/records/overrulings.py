@@ -44,7 +44,7 @@ def that_hold(session: Session, case_id: int, run: Run | None) -> dict[str, Over
         return {}
     query = select(Overruling).where(Overruling.case_id == case_id, Overruling.taken_back.is_(None))
     of_run = select(RunCheck.name, RunCheck.content).where(RunCheck.run_id == run.id)
-    contents = dict(session.execute(of_run).tuples().all())
+    contents = dict(session.execute(of_run).all())
     return {
         one.name: one
         for one in session.scalars(query.order_by(Overruling.id))
