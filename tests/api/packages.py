@@ -19,16 +19,16 @@ def submit(visitor: Visitor, files: dict[str, bytes], *, version: str | None = N
     return visitor.ask("POST", "/api/cases", data={"package": (io.BytesIO(zipped(files)), "package.zip")})
 
 
-def rendered(visitor: Visitor, base: str, form: str = "html") -> Answer:
-    """The report of a case as it is now, once a worker has made it."""
-    asked = visitor.ask("POST", f"{base}/report")
+def rendered(visitor: Visitor, base: str, form: str = "html", order: str = "") -> Answer:
+    """The report of a case as it is now, once a worker has made it; ``order`` is a query, such as ``?length=short``."""
+    asked = visitor.ask("POST", f"{base}/report{order}")
     assert asked.status_code == 200, asked.text
     end = time.monotonic() + 180
-    while (report := visitor.get(f"{base}/report"))["current"]["state"] in ("waiting", "leased"):
+    while (report := visitor.get(f"{base}/report{order}"))["current"]["state"] in ("waiting", "leased"):
         assert time.monotonic() < end, report
         time.sleep(0.2)
     assert report["current"]["state"] == "done", report
-    return visitor.ask("GET", f"{base}/report/{form}")
+    return visitor.ask("GET", f"{base}/report/{form}{order}")
 
 
 def countersigned(visitor: Visitor, base: str, password: str) -> Answer:

@@ -79,7 +79,7 @@ def statement() -> DecisionStatement:
 
 
 def text_of(html: str) -> str:
-    body = html[html.index("<body>") :]
+    body = html[html.index("<body") :]
     return re.sub(r"\s+", " ", re.sub(r"<[^>]+>", " ", re.sub(r"<svg.*?</svg>", " ", body, flags=re.DOTALL)))
 
 

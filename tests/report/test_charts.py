@@ -43,7 +43,8 @@ def test_a_hostile_value_is_shown_as_text(exhibits: tuple[Exhibit, ...]) -> None
 
 
 def test_the_fonts_are_inside() -> None:
-    assert face_css().count("data:font/woff2;base64,") == 4
+    assert face_css("it holds").count("data:font/woff2;base64,") == 2
+    assert face_css("α, ř").count("data:font/woff2;base64,") == 6
     assert [path.name for path in chart_fonts()] == ["Inter.ttf"]
 
 

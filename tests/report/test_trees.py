@@ -6,6 +6,7 @@ import pytest
 
 from brookfall.core.evidence.chart import TreeChart, TreeColumn
 from brookfall.report.trees import condition, rows_of, top_of
+from brookfall.report.writing import PLAIN
 
 COLUMNS: dict[str, list[float | None]] = {
     "left": [1.0, 3.0, -1.0, -1.0, -1.0],
@@ -54,7 +55,7 @@ def test_conditions_in_words(column: TreeColumn, threshold: float, left: bool, w
 
 
 def test_a_drawing_holds_every_word() -> None:
-    drawn = top_of(CHART, COLUMNS, 5)
+    drawn = top_of(CHART, COLUMNS, 5, PLAIN)
     assert drawn.startswith("<svg")
     assert "splits on protected" in drawn or drawn.count("<path") > 20
 

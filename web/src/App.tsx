@@ -30,7 +30,7 @@ import { PolicyScreen } from "./screens/policies/PolicyScreen";
 import { Plan } from "./screens/plan/Plan";
 import { RecordScreen } from "./screens/record/RecordScreen";
 import { RowsBehind } from "./screens/RowsBehind";
-import { Report } from "./screens/Report";
+import { Report } from "./screens/report/Report";
 import { Retention } from "./screens/Retention";
 import { SearchScreen } from "./screens/search/SearchScreen";
 import { SecurityLog } from "./screens/SecurityLog";

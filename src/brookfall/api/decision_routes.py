@@ -2,21 +2,24 @@
 
 from flask import Response, current_app
 from flask_login import current_user, login_required
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from brookfall.api.attached import kept_file
 from brookfall.api.blueprint import QUEUE, blueprint, shows
 from brookfall.api.idempotency import once
 from brookfall.api.session import asking, guesses_counted, own_account
+from brookfall.core.foundation.errors import UserError
+from brookfall.core.foundation.validation import first_problem
+from brookfall.core.judge.report_form import Language, Length, Paper, ReportOrder
 from brookfall.desk import bundle, decisions, docket, re_review, renditions
 from brookfall.desk.decisions import Answer, Proposal
-from brookfall.desk.renditions import Form
+from brookfall.desk.renditions import Format
 from brookfall.desk.views import CaseView, DecisionPage, ReportView
 from brookfall.records.database import transaction
 
 decision_api = blueprint("decision")
 
-_KINDS: dict[Form, str] = {
+_KINDS: dict[Format, str] = {
     "html": "text/html; charset=utf-8",
     "pdf": "application/pdf",
     "json": "application/json",
@@ -41,7 +44,28 @@ class SubmittedQuery(BaseModel):
 
 
 class ReportPath(CasePath):
-    form: Form
+    form: Format
+
+
+class ReportQuery(BaseModel):
+    """What report is asked for; what is not said is as the house has it. ``parts`` with commas between, in order."""
+
+    length: Length = "whole"
+    language: Language | None = None
+    paper: Paper | None = None
+    parts: str = Field(default="", max_length=400)
+
+    @property
+    def order(self) -> ReportOrder:
+        """ReportOrder of it; UserError where a part is none."""
+        parts = tuple(one.strip() for one in self.parts.split(",")) if self.parts else None
+        try:
+            return ReportOrder.model_validate(self.model_dump(exclude={"parts"}) | {"parts": parts})
+        except ValidationError as problem:
+            raise UserError(
+                f"There is no such part of a report: {first_problem(problem)[1]}.",
+                todo="Nothing was made; name parts as the page of the report does.",
+            ) from problem
 
 
 @decision_api.get("/cases/<int:case_id>/decision", responses={200: DecisionPage})
@@ -92,20 +116,20 @@ def post_re_review(path: CasePath, body: ReReviewBody) -> CaseView:
 @decision_api.get("/cases/<int:case_id>/report", responses={200: ReportView})
 @login_required
 @shows
-def get_report(path: CasePath) -> ReportView:
+def get_report(path: CasePath, query: ReportQuery) -> ReportView:
     """How the report stands: asked for, under way, rendered."""
     with transaction() as session:
-        return renditions.report_view(session, asking(session), path.case_id)
+        return renditions.report_view(session, asking(session), path.case_id, query.order)
 
 
 @decision_api.post("/cases/<int:case_id>/report", responses={200: ReportView})
 @login_required
 @shows
-def post_report(path: CasePath) -> ReportView:
+def post_report(path: CasePath, query: ReportQuery) -> ReportView:
     """Has the report rendered as the case is now, unless that was done; nothing is made twice."""
-    renditions.ask_report(int(current_user.id), path.case_id, current_app.extensions[QUEUE])
+    renditions.ask_report(int(current_user.id), path.case_id, current_app.extensions[QUEUE], query.order)
     with transaction() as session:
-        return renditions.report_view(session, asking(session), path.case_id)
+        return renditions.report_view(session, asking(session), path.case_id, query.order)
 
 
 @decision_api.get("/cases/<int:case_id>/bundle")
@@ -137,10 +161,10 @@ def get_submitted_file(path: CasePath, query: SubmittedQuery) -> Response:
 
 @decision_api.get("/cases/<int:case_id>/report/<form>")
 @login_required
-def get_report_pages(path: ReportPath) -> Response:
+def get_report_pages(path: ReportPath, query: ReportQuery) -> Response:
     """The pages rendered last, the evidence file (json), or the very text that was signed (statement)."""
     with transaction() as session:
-        body = renditions.report_bytes(session, asking(session), path.case_id, path.form)
+        body = renditions.report_bytes(session, asking(session), path.case_id, path.form, query.order)
     response = Response(body, content_type=_KINDS[path.form])
     # A report carries its own style and no script; it is shown in a frame of our own pages.
     response.headers["Content-Security-Policy"] = (

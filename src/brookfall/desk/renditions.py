@@ -1,16 +1,21 @@
 """The report: asked for by whoever may see the case, made by a worker, kept with its hashes; no request makes pages."""
 
+from collections.abc import Iterable
 from typing import Literal, Protocol
 
+from pydantic import ValidationError
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from brookfall.core.foundation import digest
-from brookfall.core.foundation.errors import MissingError
+from brookfall.core.foundation.errors import MissingError, UserError
+from brookfall.core.foundation.validation import first_problem
+from brookfall.core.judge.report_form import PARTS, OrderedReport, ReportForm, ReportOrder
 from brookfall.desk import people
 from brookfall.desk.docket import latest_run
+from brookfall.desk.policies import house_now
 from brookfall.desk.report_contents import evidence_now, statement_of
-from brookfall.desk.views import RenditionView, ReportView
+from brookfall.desk.views import PartView, RenditionView, ReportView
 from brookfall.records import blobs
 from brookfall.records.audit_log import RecordEntry
 from brookfall.records.cases import Case
@@ -20,7 +25,11 @@ from brookfall.records.findings_and_decisions import Decision, StoredExhibit
 from brookfall.records.people import Person
 from brookfall.records.renditions import Rendition, renditions_of
 
-Form = Literal["html", "pdf", "json", "statement"]
+Format = Literal["html", "pdf", "json", "statement"]
+
+
+AS_THE_HOUSE = ReportOrder()
+"""The whole report as the house has it."""
 
 
 class Renderers(Protocol):
@@ -29,28 +38,30 @@ class Renderers(Protocol):
     def render(self, rendition_id: int) -> None: ...
 
 
-def ask_report(person_id: int, case_id: int, queue: Renderers) -> int:
+def ask_report(person_id: int, case_id: int, queue: Renderers, order: ReportOrder = AS_THE_HOUSE) -> int:
     """Enters a rendition of the case as it is and wakes a worker; one that is there, or under way, is given back."""
     with transaction() as session:
         case = people.case_for(session, people.person_of(session, person_id), case_id, lock=True)
-        rendition = enter(session, case)
+        rendition = enter(session, case, order)
         rendition_id, waits = rendition.id, rendition.state == "waiting"
     if waits:
         queue.render(rendition_id)
     return rendition_id
 
 
-def enter(session: Session, case: Case) -> Rendition:
-    """The rendition of the case as it is; a new one where there is none, or the last one failed."""
+def enter(session: Session, case: Case, order: ReportOrder = AS_THE_HOUSE) -> Rendition:
+    """The rendition of the case as it is, made so; a new one where there is none, or the last one failed."""
     decision = signed_decision(session, case)
-    content = content_of(session, case, decision)
-    for one in renditions_of(session, case.id):
+    content, form = content_of(session, case, decision), form_of(session, order)
+    for one in _made_to(renditions_of(session, case.id), order, form):
         if one.content == content and one.state != "failed":
             return one
     made = Rendition(
         case_id=case.id,
         decision_id=decision.id if decision else None,
         content=content,
+        ordered=order.model_dump(mode="json", exclude_defaults=True),
+        form=form.model_dump(mode="json"),
         asked=now(),
         state="waiting",
         attempts=0,
@@ -92,29 +103,60 @@ def content_of(session: Session, case: Case, decision: Decision | None) -> str:
     return digest.of_json([case.id, entry, run.id if run else None, there])
 
 
+def form_of(session: Session, order: ReportOrder) -> OrderedReport:
+    """The form that an order asks for, by the policy in force.
+
+    Raises
+    ------
+    UserError
+        A part is named twice, or the decision is left out.
+    """
+    house = house_now(session)
+    try:
+        return order.of(house.report if house else ReportForm())
+    except ValidationError as problem:
+        words = f"A report can't be made so: {first_problem(problem)[1]}."
+        raise UserError(words, todo="Name the parts once each, the decision among them; nothing was made.") from problem
+
+
+def _made_to(renditions: Iterable[Rendition], order: ReportOrder, form: OrderedReport) -> list[Rendition]:
+    """Those that were made to an order. What was signed keeps the pages that it has when the house's form changes."""
+    return [
+        one
+        for one in renditions
+        if ReportOrder.model_validate(one.ordered) == order
+        and (one.decision_id is not None or OrderedReport.model_validate(one.form) == form)
+    ]
+
+
 def readable(session: Session, case: Case, decision: Decision | None) -> list[Rendition]:
     """Renditions whose pages may be read, the newest first: once signed those of what was signed, and no draft."""
     found = renditions_of(session, case.id)
     return [one for one in found if decision is None or one.decision_id == decision.id]
 
 
-def report_view(session: Session, person: Person, case_id: int) -> ReportView:
-    """How the report stands: the rendition of the case as it is, and those before it."""
+def report_view(session: Session, person: Person, case_id: int, order: ReportOrder = AS_THE_HOUSE) -> ReportView:
+    """How the report of that form stands: the rendition of the case as it is, and those before it."""
     case = people.case_for(session, person, case_id)
     decision = signed_decision(session, case)
     content = content_of(session, case, decision)
-    renditions = readable(session, case, decision)
+    form = form_of(session, order)
+    renditions = _made_to(readable(session, case, decision), order, form)
     current = next((one for one in renditions if one.content == content), None)
     shown = current if current and current.state == "done" else next((r for r in renditions if r.state == "done"), None)
     return ReportView(
         signed=decision is not None,
+        form=form,
+        parts=[PartView(name=part, words=words) for part, words in PARTS.items()],
         statement_sha256=decision.statement_sha256 if decision else None,
         current=_view(current) if current else None,
         shown=_view(shown) if shown else None,
     )
 
 
-def report_bytes(session: Session, person: Person, case_id: int, form: Form) -> bytes:
+def report_bytes(
+    session: Session, person: Person, case_id: int, form: Format, order: ReportOrder = AS_THE_HOUSE
+) -> bytes:
     """The pages that were rendered last, the evidence file, or the statement that was signed.
 
     Raises
@@ -129,13 +171,15 @@ def report_bytes(session: Session, person: Person, case_id: int, form: Form) -> 
         if statement is None:
             raise MissingError("No statement of this case was signed.", todo="It is made when a decision is proposed.")
         return statement.to_json()
-    renditions = readable(session, case, signed_decision(session, case))
+    decision = signed_decision(session, case)
+    renditions = readable(session, case, decision)
     if form == "json":
         # Of what was signed before there were statements the evidence file stands beside the pages.
         kept = next((one.evidence_sha256 for one in renditions if one.decision_id), None)
         frozen = statement.evidence if statement else kept
         return blobs.get(session, frozen) if frozen else evidence_now(session, case).to_json().encode()
-    name = next((page for one in renditions if (page := one.html_sha256 if form == "html" else one.pdf_sha256)), None)
+    ordered = _made_to(renditions, order, form_of(session, order))
+    name = next((page for one in ordered if (page := one.html_sha256 if form == "html" else one.pdf_sha256)), None)
     if name is None:
         raise MissingError("The report has not been rendered yet.", todo="Ask for it, and wait for its pages.")
     return blobs.get(session, name)

@@ -21,6 +21,7 @@ from brookfall.core.judge.finding_life import FindingAct, FindingState
 from brookfall.core.judge.house_policy import HousePolicy, TierPolicy
 from brookfall.core.judge.policy import DAYS_TO_ANSWER, MATERIALITY, Materiality
 from brookfall.core.judge.question_life import QuestionAct, QuestionState
+from brookfall.core.judge.report_form import OrderedReport, Part, ReportForm
 from brookfall.core.judge.requirements import AnsweredRequirement
 from brookfall.core.judge.standing import Shown
 from brookfall.core.plan.plan import Plan
@@ -1418,10 +1419,21 @@ class RenditionView(View):
     pdf_sha256: str | None
 
 
+class PartView(View):
+    """A part of a whole report, and what it is called."""
+
+    name: Part
+    words: str
+
+
 class ReportView(View):
-    """``current`` is the rendition of the case as it is, where one was asked for; ``shown`` the one that is read."""
+    """``current`` is the rendition of the case as it is, where one was asked for; ``shown`` the one that is read.
+    ``form`` is how the report that is asked for is made, and ``parts`` all that a whole one can have.
+    """
 
     signed: bool
+    form: OrderedReport
+    parts: list[PartView]
     statement_sha256: str | None
     current: RenditionView | None
     shown: RenditionView | None
@@ -1541,6 +1553,7 @@ class PolicyTierView(TierPolicy):
 class HousePolicyView(HousePolicy):
     """A policy with everything written out."""
 
+    report: ReportForm
     tiers: dict[int, PolicyTierView]  # type: ignore[assignment]
 
 

@@ -4,8 +4,9 @@ import json
 import zlib
 from collections.abc import Iterable, Sequence
 from contextlib import suppress
+from typing import Any
 
-from sqlalchemy import ForeignKey, Index, String, Text, delete, select
+from sqlalchemy import JSON, ForeignKey, Index, String, Text, delete, or_, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
@@ -19,7 +20,8 @@ class Rendition(Base):
     """A report that was asked for. state: waiting, leased, done, failed.
 
     ``decision_id`` is None of a draft. ``content`` names what it is of: a draft of another content than the case has
-    now is out of date. ``evidence_sha256`` is the evidence file that it was made from.
+    now is out of date. ``ordered`` is what was asked for, ``form`` how it is made therefore,
+    and ``evidence_sha256`` the evidence file that it was made from.
     """
 
     __tablename__ = "rendition"
@@ -33,6 +35,8 @@ class Rendition(Base):
     case_id: Mapped[int] = mapped_column(ForeignKey("case_file.id"))
     decision_id: Mapped[int | None] = mapped_column(ForeignKey("decision.id"))
     content: Mapped[Sha]
+    ordered: Mapped[dict[str, Any]] = mapped_column(JSON)
+    form: Mapped[dict[str, Any]] = mapped_column(JSON)
     asked: Mapped[Moment]
     finished: Mapped[Moment | None]
     state: Mapped[str] = mapped_column(String(20))
@@ -89,11 +93,12 @@ def put_drawing(session: Session, key: str, charts: list[str], moment: object) -
 
 
 def drop_earlier_drafts(session: Session, newest: Rendition) -> None:
-    """Takes away drafts of the case before this one, with their pages: anybody can have a draft made anew."""
+    """Takes away drafts of what the case was before, and failed ones, with their pages: a draft can be made anew."""
     earlier = select(Rendition).where(
         Rendition.case_id == newest.case_id,
         Rendition.id < newest.id,
         Rendition.decision_id.is_(None),
+        or_(Rendition.content != newest.content, Rendition.state == "failed"),
         Rendition.state.in_(("done", "failed")),
     )
     for old in session.scalars(earlier.with_for_update(skip_locked=True)).all():

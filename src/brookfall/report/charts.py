@@ -29,46 +29,47 @@ from brookfall.report import groups
 from brookfall.report.drawing import COLOURS, INK, MUTED, RULE, WIDTH, svg_of
 from brookfall.report.marks import marks
 from brookfall.report.trees import top_of
+from brookfall.report.writing import PLAIN, Writing
 
 _DEEPEST, _MOST_LISTED = 3, 20
 _ROW = 0.19
 
 
-def draw(exhibit: Exhibit) -> list[str]:
+def draw(exhibit: Exhibit, writing: Writing = PLAIN) -> list[str]:
     """The exhibit's charts, in order: SVG text, and a table for a confusion matrix."""
-    return [drawn for chart in exhibit.charts for drawn in _drawn(chart, exhibit)]
+    return [drawn for chart in exhibit.charts for drawn in _drawn(chart, exhibit, writing)]
 
 
-def _drawn(chart: Chart, exhibit: Exhibit) -> list[str]:
+def _drawn(chart: Chart, exhibit: Exhibit, writing: Writing) -> list[str]:
     match chart:
         case StripChart():
-            return [_strip(chart, exhibit.estimates)]
+            return [_strip(chart, exhibit.estimates, writing)]
         case LineChart():
-            return [_lines(chart, exhibit)]
+            return [_lines(chart, exhibit, writing)]
         case ThresholdChart():
-            return [_threshold(chart, exhibit)]
+            return [_threshold(chart, exhibit, writing)]
         case DialChart():
-            return [_dial(chart, exhibit)]
+            return [_dial(chart, exhibit, writing)]
         case TreeChart():
-            top = top_of(chart, exhibit.series[chart.trees[0]], _DEEPEST)
+            top = top_of(chart, exhibit.series[chart.trees[0]], _DEEPEST, writing)
             return [f"<p>{escape(_tree_words(chart))}</p>{top}"]
         case SuspectList():
-            return [_suspects(chart, exhibit)]
+            return [_suspects(chart, exhibit, writing)]
         case GroundChart():
-            return [groups.ground(chart, exhibit), *(_lines(one, exhibit) for one in chart.curves)]
+            return [groups.ground(chart, exhibit, writing), *(_lines(one, exhibit, writing) for one in chart.curves)]
         case CombinationChart():
-            return [groups.combinations(chart, exhibit)]
+            return [groups.combinations(chart, exhibit, writing)]
         case ProxyMap():
-            return [groups.proxy_map(chart, exhibit)]
+            return [groups.proxy_map(chart, exhibit, writing)]
         case GroupThresholds():
-            return [groups.thresholds(chart, exhibit)]
+            return [groups.thresholds(chart, exhibit, writing)]
         case MarksChart():
-            return [marks(chart, exhibit)]
+            return [marks(chart, exhibit, writing)]
         case MatrixChart():
-            return [_matrix(chart)]
+            return [_matrix(chart, writing)]
 
 
-def _strip(chart: StripChart, estimates: tuple[Estimate, ...]) -> str:
+def _strip(chart: StripChart, estimates: tuple[Estimate, ...], writing: Writing) -> str:
     rows = sum(len(group.rows) for group in chart.groups)
     height = 0.5 + _ROW * (rows + 1.3 * len(chart.groups))
     figure = Figure(figsize=(WIDTH, height))
@@ -79,9 +80,9 @@ def _strip(chart: StripChart, estimates: tuple[Estimate, ...]) -> str:
         top = y
         y += 1.1
         for row in group.rows:
-            _dot(axes, estimates[row.estimate], row.label, row.colour, y)
+            _dot(axes, estimates[row.estimate], row.label, row.colour, y, writing)
             y += 1
-        _flag(axes, group, top, y)
+        _flag(axes, group, top, y, writing)
         for place, (first, last) in enumerate(group.brackets):
             across = axes.get_yaxis_transform()
             ends = [top + 1.1 + first - 0.3, top + 1.1 + last + 0.3]
@@ -94,14 +95,16 @@ def _strip(chart: StripChart, estimates: tuple[Estimate, ...]) -> str:
     axes.grid(axis="x", color=RULE, linewidth=0.6)
     axes.set_axisbelow(True)
     axes.tick_params(colors=MUTED, labelsize=7)
-    return svg_of(figure)
+    return svg_of(figure, writing)
 
 
-def _dot(axes: Axes, estimate: Estimate, label: str, colour: str, y: float) -> None:
+def _dot(axes: Axes, estimate: Estimate, label: str, colour: str, y: float, writing: Writing) -> None:
     shade = COLOURS.get(colour, "#0072B2")
     across = axes.get_yaxis_transform()
     axes.text(-0.02, y, label, transform=across, ha="right", va="center", color=INK, fontsize=7.5)
-    axes.text(1.12, y, f"n {estimate.n}", transform=across, ha="right", va="center", color=MUTED, fontsize=7)
+    axes.text(
+        1.12, y, f"n {writing.count(estimate.n)}", transform=across, ha="right", va="center", color=MUTED, fontsize=7
+    )
     if estimate.value is None:
         axes.text(0.5, y, estimate.note or "", transform=across, ha="center", va="center", color=MUTED, fontsize=7)
         return
@@ -112,17 +115,17 @@ def _dot(axes: Axes, estimate: Estimate, label: str, colour: str, y: float) -> N
     axes.plot([estimate.value], [y], "o", color=shade, markeredgecolor=INK, markeredgewidth=0.6, markersize=5)
 
 
-def _flag(axes: Axes, group: StripGroup, top: float, bottom: float) -> None:
+def _flag(axes: Axes, group: StripGroup, top: float, bottom: float, writing: Writing) -> None:
     if group.claim is None or not math.isfinite(float(group.claim)):
         return
     x = float(group.claim)
     axes.plot([x, x], [top, bottom - 0.5], color=INK, linewidth=0.9, linestyle=(0, (2, 2)))
-    axes.text(x, top, f" claim {group.claim}", ha="left", va="center", fontsize=7, color=INK)
+    axes.text(x, top, f" claim {writing.plain(str(group.claim))}", ha="left", va="center", fontsize=7, color=INK)
 
 
-def _matrix(chart: MatrixChart) -> str:
+def _matrix(chart: MatrixChart, writing: Writing) -> str:
     rows = "".join(
-        f"<tr><td>{escape(label)}</td>{''.join(f'<td>{cell:.10g}</td>' for cell in cells)}</tr>"
+        f"<tr><td>{escape(label)}</td>{''.join(f'<td>{writing.figure(cell)}</td>' for cell in cells)}</tr>"
         for label, cells in zip(chart.classes, chart.cells, strict=True)
     )
     head = "".join(f"<th>{escape(label)}</th>" for label in chart.classes)
@@ -130,7 +133,7 @@ def _matrix(chart: MatrixChart) -> str:
     return f"<table><caption>{title}</caption><tr><th></th>{head}</tr>{rows}</table>"
 
 
-def _lines(chart: LineChart, exhibit: Exhibit) -> str:
+def _lines(chart: LineChart, exhibit: Exhibit, writing: Writing) -> str:
     # Two stand side by side on a page.
     figure = Figure(figsize=(WIDTH / 2 - 0.06, 2.9))
     axes = figure.add_axes((0.17, 0.15, 0.8, 0.75))
@@ -148,10 +151,10 @@ def _lines(chart: LineChart, exhibit: Exhibit) -> str:
     if chart.ticks:
         axes.set_xticks(range(len(chart.ticks)), chart.ticks, rotation=30, ha="right", fontsize=6)
     _finish(axes, chart.x, chart.y, shares=0.5 < highest <= 1 and min(axes.get_ylim()) > -0.2)
-    return svg_of(figure)
+    return svg_of(figure, writing)
 
 
-def _dial(chart: DialChart, exhibit: Exhibit) -> str:
+def _dial(chart: DialChart, exhibit: Exhibit, writing: Writing) -> str:
     """Training and unseen loss at every value, the submitted one and the simplest that does as well marked."""
     columns = {
         name: [math.nan if value is None else value for value in values]
@@ -171,7 +174,7 @@ def _dial(chart: DialChart, exhibit: Exhibit) -> str:
         step = max(1, len(places) // 4)
         axes.set_xticks(places[::step], chart.points[::step])
         _finish(axes, f"{chart.setting} (line: submitted, dashed: simplest as good)", words_of(criterion))
-    return svg_of(figure)
+    return svg_of(figure, writing)
 
 
 def _tree_words(chart: TreeChart) -> str:
@@ -179,19 +182,19 @@ def _tree_words(chart: TreeChart) -> str:
     return f"{which}, to a depth of {_DEEPEST}. Orange: training rows, blue: unseen rows, with intervals."
 
 
-def _suspects(chart: SuspectList, exhibit: Exhibit) -> str:
+def _suspects(chart: SuspectList, exhibit: Exhibit, writing: Writing) -> str:
     """The strongest suspects by row, label and suggestion."""
     columns = exhibit.series[chart.series]
 
     def told(value: float | None) -> str:
         if value is None:
             return "–"
-        return chart.classes[int(value)] if chart.classes else f"{value:.6g}"
+        return chart.classes[int(value)] if chart.classes else writing.figure(value, 6)
 
     shown = list(zip(columns["row"], columns["label"], columns["suggested"], columns["probability"], strict=True))
     rows = "".join(
         f"<tr><td>{(row or 0) + 1:.0f}</td><td>{escape(told(label))}</td><td>{escape(told(other))}</td>"
-        f"<td>{probability or 0:.3f}</td></tr>"
+        f"<td>{writing.number(probability or 0)}</td></tr>"
         for row, label, other, probability in shown[:_MOST_LISTED]
     )
     of = "probability" if chart.classes else "z score"
@@ -200,7 +203,7 @@ def _suspects(chart: SuspectList, exhibit: Exhibit) -> str:
     return f"<table><caption>{title}</caption>{head}{rows}</table>"
 
 
-def _threshold(chart: ThresholdChart, exhibit: Exhibit) -> str:
+def _threshold(chart: ThresholdChart, exhibit: Exhibit, writing: Writing) -> str:
     figure = Figure(figsize=(WIDTH, 2.6))
     axes = figure.add_axes((0.08, 0.17, 0.9, 0.78))
     columns = {name: [value or 0.0 for value in values] for name, values in exhibit.series[chart.series].items()}
@@ -215,7 +218,7 @@ def _threshold(chart: ThresholdChart, exhibit: Exhibit) -> str:
     if chart.submitted is not None:
         axes.axvline(chart.submitted, color=INK, linewidth=0.9, linestyle=(0, (2, 2)))
     _finish(axes, "threshold", "share", shares=True)
-    return svg_of(figure)
+    return svg_of(figure, writing)
 
 
 def _finish(axes: Axes, x: str, y: str, *, shares: bool = False) -> None:

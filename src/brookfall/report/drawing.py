@@ -7,6 +7,7 @@ from matplotlib import font_manager
 from matplotlib.figure import Figure
 
 from brookfall.report.fonts import chart_fonts
+from brookfall.report.writing import Writing
 
 mpl.use("svg")
 for _font in chart_fonts():
@@ -49,8 +50,9 @@ WIDTH = 6.6
 """Inches between the margins of a page."""
 
 
-def svg_of(figure: Figure) -> str:
-    """The figure as SVG text, without what would stand before it in a file of its own."""
+def svg_of(figure: Figure, writing: Writing) -> str:
+    """The figure as SVG text, its ticks written so, without what would stand before it in a file of its own."""
+    writing.mark_axes(figure)
     stream = io.StringIO()
     figure.savefig(stream, format="svg", metadata={"Date": None}, transparent=True)
     text = stream.getvalue()

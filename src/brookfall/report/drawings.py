@@ -6,14 +6,15 @@ from importlib.resources import files
 
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.foundation import digest
+from brookfall.report.writing import PLAIN, Writing
 
-_DRAW = ("charts.py", "drawing.py", "fonts.py", "groups.py", "marks.py", "trees.py")
+_DRAW = ("charts.py", "drawing.py", "fonts.py", "groups.py", "marks.py", "trees.py", "writing.py")
 
 
-def drawing_key(exhibit: Exhibit) -> str:
+def drawing_key(exhibit: Exhibit, writing: Writing = PLAIN) -> str:
     """SHA-256 of what the charts are drawn from: equal keys, equal charts. The exhibit's number is no part of it."""
     shown = exhibit.model_dump(mode="json", by_alias=True, include={"charts", "estimates", "series", "title"})
-    return digest.of_json([_program(), shown])
+    return digest.of_json([_program(), writing.language, shown])
 
 
 @cache

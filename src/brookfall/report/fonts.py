@@ -4,6 +4,7 @@ HTML and PDF carry them inside; Matplotlib, which reads no woff2, gets them as T
 """
 
 import base64
+import re
 from functools import cache
 from pathlib import Path
 
@@ -15,15 +16,26 @@ _FACES = {
     "Inter": ("inter", "inter-{}-wght-normal.woff2"),
     "Source Serif 4": ("source-serif-4", "source-serif-4-{}-wght-normal.woff2"),
 }
-_RANGES = {"latin": "U+0000-00FF, U+2000-206F, U+20AC, U+2122, U+2191, U+2193, U+2212", "greek": "U+0370-03FF"}
+_RANGES = {
+    "latin": "U+0000-00FF, U+2000-206F, U+20AC, U+2122, U+2191, U+2193, U+2212",
+    "latin-ext": "U+0100-024F",
+    "greek": "U+0370-03FF",
+}
+_USED = {"latin": re.compile(""), "latin-ext": re.compile("[\u0100-\u024f]"), "greek": re.compile("[\u0370-\u03ff]")}
+"""What of a text wants the characters of a subset."""
+
+
+def face_css(text: str) -> str:
+    """@font-face rules with the fonts inside that a text wants; empty when the build has not copied them."""
+    return _rules(tuple(subset for subset, wanted in _USED.items() if wanted.search(text)))
 
 
 @cache
-def face_css() -> str:
-    """@font-face rules with the fonts inside; empty when the build has not copied them."""
+def _rules(subsets: tuple[str, ...]) -> str:
     rules = []
     for family in _FACES:
-        for subset, codes in _RANGES.items():
+        for subset in subsets:
+            codes = _RANGES[subset]
             file = _FOLDER / f"{family}-{subset}.woff2"
             if file.is_file():
                 data = base64.b64encode(file.read_bytes()).decode()

@@ -18,6 +18,7 @@ from brookfall.core.evidence.chart import (
 from brookfall.core.evidence.estimate import Estimate
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.report.drawing import COLOURS, INK, MUTED, RULE, WIDTH, svg_of
+from brookfall.report.writing import Writing
 
 _ROW = 0.19
 _DASHED = (0, (3, 2))
@@ -25,7 +26,7 @@ _MOST_LISTED = 12
 _MARKS = {"within": "▪", "near": "○", "outside": "◆", "unsettled": "…", None: ""}
 
 
-def ground(chart: GroundChart, exhibit: Exhibit) -> str:
+def ground(chart: GroundChart, exhibit: Exhibit, writing: Writing) -> str:
     """Strips of two criteria side by side, the limits as dashed lines, the groups named once at the left."""
     count = len(chart.groups)
     lines = math.ceil(len(chart.strips) / 2)
@@ -55,7 +56,7 @@ def ground(chart: GroundChart, exhibit: Exhibit) -> str:
         axes.set_ylim(count - 0.4, -0.6)
         _bare(axes)
     title = f"{escape(chart.title)}. Dashed: the limits; ▪ within, ○ near, ◆ outside, … these rows can't tell."
-    return f"<p>{title}</p>{svg_of(figure)}"
+    return f"<p>{title}</p>{svg_of(figure, writing)}"
 
 
 def _bare(axes: Axes) -> None:
@@ -83,7 +84,7 @@ def _standing(strip: CriterionStrip, place: int, estimates: Sequence[Estimate]) 
     return next((word for word in ("outside", "near", "unsettled", "within") if word in known), None)
 
 
-def combinations(chart: CombinationChart, exhibit: Exhibit) -> str:
+def combinations(chart: CombinationChart, exhibit: Exhibit, writing: Writing) -> str:
     """The groups that are outside or near, or worse than either ground alone, as a table of every criterion."""
     listed = [
         (combination.attributes, group)
@@ -94,8 +95,8 @@ def combinations(chart: CombinationChart, exhibit: Exhibit) -> str:
     listed.sort(key=lambda pair: (not pair[1].worse, _worst(pair[1], exhibit.estimates) != "outside"))
     head = "".join(f"<th>{escape(words)}</th>" for words in chart.criteria.values())
     body = "".join(
-        f"<tr><td>{escape(', '.join(group.levels))}{' *' if group.worse else ''}</td><td>{group.n}</td>"
-        + "".join(f"<td>{_value(group, measure, exhibit.estimates)}</td>" for measure in chart.criteria)
+        f"<tr><td>{escape(', '.join(group.levels))}{' *' if group.worse else ''}</td><td>{writing.count(group.n)}</td>"
+        + "".join(f"<td>{_value(group, measure, exhibit.estimates, writing)}</td>" for measure in chart.criteria)
         + "</tr>"
         for _, group in listed[:_MOST_LISTED]
     )
@@ -106,11 +107,15 @@ def combinations(chart: CombinationChart, exhibit: Exhibit) -> str:
     caption = f"{escape(chart.title)}: {some}; * worse off than either ground alone would make it"
     table = f"<table><caption>{caption}</caption><tr><th>group</th><th>rows</th>{head}</tr>{body}</table>"
     worse = next(((attributes, group) for attributes, group in listed if group.worse), None)
-    return table if worse is None else f"{_ladder(chart, *worse, exhibit.estimates)}{table}"
+    return table if worse is None else f"{_ladder(chart, *worse, exhibit.estimates, writing)}{table}"
 
 
 def _ladder(
-    chart: CombinationChart, attributes: tuple[str, ...], group: CombinedGroup, estimates: Sequence[Estimate]
+    chart: CombinationChart,
+    attributes: tuple[str, ...],
+    group: CombinedGroup,
+    estimates: Sequence[Estimate],
+    writing: Writing,
 ) -> str:
     """From all rows down to the group: every group that shares some of its levels."""
     measure, own = group.worse[0], set(zip(attributes, group.levels, strict=True))
@@ -127,11 +132,13 @@ def _ladder(
         one, across = estimates[other.rates[measure]], axes.get_yaxis_transform()
         _dot(axes, one, y, reference=y == 0)
         axes.text(-0.02, y, label, transform=across, ha="right", va="center", fontsize=7, color=INK)
-        axes.text(1.12, y, f"n {one.n}", transform=across, ha="right", va="center", fontsize=7, color=MUTED)
+        axes.text(
+            1.12, y, f"n {writing.count(one.n)}", transform=across, ha="right", va="center", fontsize=7, color=MUTED
+        )
     axes.set_ylim(len(rungs) - 0.4, -0.6)
     _bare(axes)
     title = f"{chart.criteria[measure]}: from all rows down to {', '.join(group.levels)}"
-    return f"<p>{escape(title)}</p>{svg_of(figure)}"
+    return f"<p>{escape(title)}</p>{svg_of(figure, writing)}"
 
 
 def _worst(group: CombinedGroup, estimates: Sequence[Estimate]) -> str | None:
@@ -140,13 +147,13 @@ def _worst(group: CombinedGroup, estimates: Sequence[Estimate]) -> str | None:
     return next((word for word in ("outside", "near", "unsettled", "within") if word in known), None)
 
 
-def _value(group: CombinedGroup, measure: str, estimates: Sequence[Estimate]) -> str:
+def _value(group: CombinedGroup, measure: str, estimates: Sequence[Estimate], writing: Writing) -> str:
     at = group.rates.get(measure)
     value = None if at is None else estimates[at].value
-    return "–" if value is None else f"{value:.3f}"
+    return writing.number(value)
 
 
-def proxy_map(chart: ProxyMap, exhibit: Exhibit) -> str:
+def proxy_map(chart: ProxyMap, exhibit: Exhibit, writing: Writing) -> str:
     """Every feature by association and influence; one mark a feature, for the attribute it goes with most."""
     best: dict[str, tuple[float, float, str]] = {}
     for point in chart.points:
@@ -167,10 +174,10 @@ def proxy_map(chart: ProxyMap, exhibit: Exhibit) -> str:
     axes.tick_params(colors=MUTED, labelsize=7)
     for side in ("top", "right"):
         axes.spines[side].set_visible(False)
-    return f"<p>{escape(chart.title)}</p>{svg_of(figure)}"
+    return f"<p>{escape(chart.title)}</p>{svg_of(figure, writing)}"
 
 
-def thresholds(chart: GroupThresholds, exhibit: Exhibit) -> str:
+def thresholds(chart: GroupThresholds, exhibit: Exhibit, writing: Writing) -> str:
     """The share selected of every group along the threshold."""
     figure = Figure(figsize=(WIDTH / 2 - 0.06, 2.6))
     axes = figure.add_axes((0.15, 0.17, 0.82, 0.72))
@@ -188,4 +195,4 @@ def thresholds(chart: GroupThresholds, exhibit: Exhibit) -> str:
     for side in ("top", "right"):
         axes.spines[side].set_visible(False)
     axes.legend(frameon=False, fontsize=6.5)
-    return svg_of(figure)
+    return svg_of(figure, writing)

@@ -7,20 +7,20 @@ from matplotlib.patches import Rectangle
 
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.marks import Axis, Band, Bars, Cells, LineThrough, Mark, MarksChart, Points, Rule, Text
-from brookfall.core.foundation import wording
 from brookfall.report.drawing import COLOURS, INK, MUTED, WIDTH, svg_of
+from brookfall.report.writing import Writing
 
 _HEIGHT = 2.6
 
 Columns = dict[str, list[float | None]]
 
 
-def marks(chart: MarksChart, exhibit: Exhibit) -> str:
+def marks(chart: MarksChart, exhibit: Exhibit, writing: Writing) -> str:
     """The figure as SVG text."""
     figure = Figure(figsize=(WIDTH, _HEIGHT), layout="constrained")
     axes = figure.subplots()
     for mark in chart.marks:
-        _draw(mark, axes, exhibit.series)
+        _draw(mark, axes, exhibit.series, writing)
     axes.set(xlabel=chart.x.label, ylabel=chart.y.label, xlim=_ends(chart.x), ylim=_ends(chart.y))
     if chart.x.categories:
         axes.set_xticks(range(len(chart.x.categories)), chart.x.categories)
@@ -30,14 +30,14 @@ def marks(chart: MarksChart, exhibit: Exhibit) -> str:
     axes.spines[["top", "right"]].set_visible(False)
     if axes.get_legend_handles_labels()[1]:
         axes.legend(frameon=False, fontsize=7)
-    return svg_of(figure)
+    return svg_of(figure, writing)
 
 
 def _ends(axis: Axis) -> tuple[float | None, float | None]:
     return (-0.5, len(axis.categories) - 0.5) if axis.categories else (axis.low, axis.high)
 
 
-def _draw(mark: Mark, axes: Axes, series: dict[str, Columns]) -> None:
+def _draw(mark: Mark, axes: Axes, series: dict[str, Columns], writing: Writing) -> None:
     if isinstance(mark, Text):
         axes.text(mark.x, mark.y, mark.words, color=INK, fontsize=7)
         return
@@ -53,7 +53,7 @@ def _draw(mark: Mark, axes: Axes, series: dict[str, Columns]) -> None:
         return
     columns = series.get(mark.series, {})
     if isinstance(mark, Cells):
-        _cells(mark, axes, columns)
+        _cells(mark, axes, columns, writing)
         return
     colour, label = COLOURS.get(mark.colour, MUTED), mark.label or None
     x = _numbers(columns, mark.x)
@@ -73,7 +73,7 @@ def _draw(mark: Mark, axes: Axes, series: dict[str, Columns]) -> None:
         axes.bar(x, y, color=colour, width=0.7, label=label)
 
 
-def _cells(mark: Cells, axes: Axes, columns: Columns) -> None:
+def _cells(mark: Cells, axes: Axes, columns: Columns, writing: Writing) -> None:
     x, y, values = (_numbers(columns, name) for name in (mark.x, mark.y, mark.value))
     known = np.isfinite(values)
     largest = float(np.abs(values[known]).max()) if known.any() else 1.0
@@ -83,7 +83,7 @@ def _cells(mark: Cells, axes: Axes, columns: Columns) -> None:
         axes.text(
             float(column),
             float(row),
-            wording.number(float(value), 2),
+            writing.number(float(value), 2),
             ha="center",
             va="center",
             fontsize=6.5,

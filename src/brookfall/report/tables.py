@@ -3,13 +3,14 @@
 Who lays out a page would otherwise set each cell several times to find how wide it wants to be.
 """
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from brookfall.core.evidence.chart import Cell, TableView
 from brookfall.core.evidence.estimate import Estimate
 from brookfall.core.evidence.exhibit import Exhibit
-from brookfall.core.foundation import wording
+from brookfall.report.writing import PLAIN, Writing
 
 _LINE = 116.0
 """So many letters of the tables' size stand side by side on a page."""
@@ -17,6 +18,7 @@ _GAP = 1.4
 """The space beside a column, in letters."""
 _TINY = 0.0005
 """A p value below this has no digit to show."""
+_NUMBER = re.compile(r"[−-]?\d{1,3}(\u202f?\d{3})*\.\d+(\u00a0%)?")
 
 
 @dataclass(frozen=True)
@@ -37,13 +39,16 @@ class WrittenTable:
     rows: tuple[tuple[WrittenCell, ...], ...]
 
 
-def written_tables(exhibit: Exhibit) -> list[WrittenTable]:
-    """The tables of an exhibit, their estimates in words."""
-    return [_written(table, exhibit.estimates) for table in exhibit.tables]
+def written_tables(exhibit: Exhibit, writing: Writing = PLAIN) -> list[WrittenTable]:
+    """The tables of an exhibit, their estimates in words, their numbers as they are written there."""
+    return [_written(table, exhibit.estimates, writing) for table in exhibit.tables]
 
 
-def _written(table: TableView, estimates: Sequence[Estimate]) -> WrittenTable:
-    rows = tuple(tuple(_cell(cell, estimates) for cell in row) for row in table.rows)
+def _written(table: TableView, estimates: Sequence[Estimate], writing: Writing) -> WrittenTable:
+    rows = tuple(
+        tuple(_cell(cell, estimates, writing, names_row=not place) for place, cell in enumerate(row))
+        for row in table.rows
+    )
     texts = [[f"{cell.text} {cell.standing}".strip() for cell in row] for row in rows]
     columns = list(zip(table.columns, *texts, strict=True))
     return WrittenTable(table.title, table.columns, column_widths(columns), rows)
@@ -66,24 +71,26 @@ def column_widths(columns: Sequence[Sequence[str]]) -> tuple[float, ...]:
     return tuple(round(100 * one / sum(wanted), 1) for one in wanted)
 
 
-def _cell(cell: Cell, estimates: Sequence[Estimate]) -> WrittenCell:
+def _cell(cell: Cell, estimates: Sequence[Estimate], writing: Writing, *, names_row: bool) -> WrittenCell:
     if cell.estimate is None:
-        return WrittenCell(cell.text or "")
+        text = cell.text or ""
+        # What names a row may be a level of a column, which is called what it is called.
+        return WrittenCell(text if names_row or not _NUMBER.fullmatch(text) else writing.plain(text))
     estimate = estimates[cell.estimate]
-    return WrittenCell(_in_words(estimate), estimate.standing or "")
+    return WrittenCell(_in_words(estimate, writing), estimate.standing or "")
 
 
-def _in_words(estimate: Estimate) -> str:
+def _in_words(estimate: Estimate, writing: Writing) -> str:
     if estimate.value is None:
         return f"– ({estimate.note})"
     tiny = estimate.comparison in ("p_value", "p_value_holm") and estimate.value < _TINY
-    value = f"< {wording.number(2 * _TINY)}" if tiny else wording.number(estimate.value)
+    value = f"< {writing.number(2 * _TINY)}" if tiny else writing.number(estimate.value)
     if (estimate.note or "").startswith("counted") and estimate.value == int(estimate.value):
-        value = wording.count(int(estimate.value))
+        value = writing.count(int(estimate.value))
     ends = estimate.judged_ends
     if ends == (None, None):
         return f"{value} (no interval: {estimate.note or 'a single value'})"
-    low = wording.number(ends[0]) if ends[0] is not None else "−∞"
-    high = wording.number(ends[1]) if ends[1] is not None else "∞"
+    low = writing.number(ends[0]) if ends[0] is not None else "−∞"
+    high = writing.number(ends[1]) if ends[1] is not None else "∞"
     few = f", {estimate.note}" if estimate.note == "too few to judge" else ""
-    return f"{value} [{low}, {high}], n {wording.count(estimate.n)}{few}"
+    return f"{value} [{low}{writing.between} {high}], n {writing.count(estimate.n)}{few}"

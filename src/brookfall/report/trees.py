@@ -14,6 +14,7 @@ from matplotlib.figure import Figure
 from brookfall.core.evidence.chart import DialChart, TreeChart, TreeColumn
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.report.drawing import COLOURS, INK, MUTED, RULE, WIDTH, svg_of
+from brookfall.report.writing import PLAIN, Writing
 
 TreeForm = Literal["svg", "pdf"]
 _ROW, _A_PAGE = 0.2, 48
@@ -32,23 +33,23 @@ class Row:
     node: int
 
 
-def rows_of(chart: TreeChart, columns: Columns, deepest: int | None = None) -> list[Row]:
+def rows_of(chart: TreeChart, columns: Columns, deepest: int | None = None, writing: Writing = PLAIN) -> list[Row]:
     """The nodes of a tree from the root down, left before right; without what lies too deep."""
-    return list(_below(chart, columns, Row(0, "all rows", 0), deepest))
+    return list(_below(chart, columns, Row(0, "all rows", 0), deepest, writing))
 
 
-def _below(chart: TreeChart, columns: Columns, row: Row, deepest: int | None) -> Iterator[Row]:
+def _below(chart: TreeChart, columns: Columns, row: Row, deepest: int | None, writing: Writing) -> Iterator[Row]:
     yield row
     children = (_whole(columns["left"][row.node]), _whole(columns["right"][row.node]))
     if children[0] < 0 or row.depth == deepest:
         return
     column, threshold = chart.columns[_whole(columns["column"][row.node])], columns["threshold"][row.node] or 0.0
     for child, left in zip(children, (True, False), strict=True):
-        below = Row(row.depth + 1, condition(column, threshold, left=left), child)
-        yield from _below(chart, columns, below, deepest)
+        below = Row(row.depth + 1, condition(column, threshold, writing, left=left), child)
+        yield from _below(chart, columns, below, deepest, writing)
 
 
-def condition(column: TreeColumn, threshold: float, *, left: bool) -> str:
+def condition(column: TreeColumn, threshold: float, writing: Writing = PLAIN, *, left: bool) -> str:
     """What holds of the rows that go left (at or under the threshold) or right.
 
     >>> condition(TreeColumn(words="district = north", feature="district", kind="level"), 0.5, left=True)
@@ -62,7 +63,7 @@ def condition(column: TreeColumn, threshold: float, *, left: bool) -> str:
         named = [name for code, name in enumerate(column.levels) if (code <= threshold) == left]
         return f"{column.words} in {', '.join(named[:3])}{f' and {len(named) - 3} more' if len(named) > 3 else ''}"
     words = f"mean outcome of {column.words}" if column.kind == "encoded" else column.words
-    return f"{words} {'≤' if left else '>'} {threshold:.6g}"
+    return f"{words} {'≤' if left else '>'} {writing.figure(threshold, 6)}"
 
 
 def tree_file(exhibit: Exhibit, tree: str, form: TreeForm) -> bytes:
@@ -91,12 +92,12 @@ def chart_of(exhibit: Exhibit) -> TreeChart:
     raise KeyError("there is no tree in this exhibit")
 
 
-def top_of(chart: TreeChart, columns: Columns, deepest: int) -> str:
+def top_of(chart: TreeChart, columns: Columns, deepest: int, writing: Writing) -> str:
     """The first levels of a tree as SVG text, for a page."""
-    return svg_of(_drawn(chart, columns, rows_of(chart, columns, deepest)))
+    return svg_of(_drawn(chart, columns, rows_of(chart, columns, deepest, writing), writing), writing)
 
 
-def _drawn(chart: TreeChart, columns: Columns, rows: list[Row]) -> Figure:
+def _drawn(chart: TreeChart, columns: Columns, rows: list[Row], writing: Writing = PLAIN) -> Figure:
     height = _ROW * (len(rows) + 3)
     figure = Figure(figsize=(WIDTH, height))
     axes = figure.add_axes((0.02, 0.0, 0.96, 1.0))
@@ -108,25 +109,33 @@ def _drawn(chart: TreeChart, columns: Columns, rows: list[Row]) -> Figure:
     what = f"share of {chart.outcome}" if chart.classes else f"mean {chart.outcome}"
     if len(chart.classes) > 2:
         what = "share of the node's own answer"
-    _header(axes, what, low, high)
+    _header(axes, what, low, high, writing)
     for y, row in enumerate(rows):
-        _node(axes, chart, columns, row, y, step, low, high)
+        _node(axes, chart, columns, row, y, step, low, high, writing)
     return figure
 
 
-def _header(axes: Axes, what: str, low: float, high: float) -> None:
+def _header(axes: Axes, what: str, low: float, high: float, writing: Writing) -> None:
     axes.text(_WORDS, -1.1, "rows that", color=MUTED, fontsize=6.5, va="center")
     axes.text(_STRIP, -1.1, what, color=MUTED, fontsize=6.5, va="center")
     axes.text(_ROWS + 0.1, -1.1, "training / unseen", color=MUTED, fontsize=6.5, va="center", ha="right")
     axes.text(_GAIN, -1.1, "gain / unseen", color=MUTED, fontsize=6.5, va="center", ha="right")
     for value, side in ((low, "left"), (high, "right")):
         x = _at(value, low, high)
-        axes.text(x, -0.55, f"{value:.4g}", color=MUTED, fontsize=5.5, va="center", ha=side)
+        axes.text(x, -0.55, writing.figure(value, 4), color=MUTED, fontsize=5.5, va="center", ha=side)
     axes.plot([_STRIP], [-0.55], alpha=0)
 
 
 def _node(
-    axes: Axes, chart: TreeChart, columns: Columns, row: Row, y: int, step: float, low: float, high: float
+    axes: Axes,
+    chart: TreeChart,
+    columns: Columns,
+    row: Row,
+    y: int,
+    step: float,
+    low: float,
+    high: float,
+    writing: Writing,
 ) -> None:
     x = _WORDS + step * row.depth
     if row.depth:
@@ -150,11 +159,11 @@ def _node(
             ends = [_at(min(max(end, low), high), low, high) for end in (least, most)]
             axes.plot(ends, [y + shift] * 2, color=colour, linewidth=1.6, alpha=0.5, solid_capstyle="butt")
         axes.plot([_at(share, low, high)], [y + shift], "o", color=colour, markersize=3, markeredgewidth=0.4, mec=INK)
-    counts = " / ".join(f"{columns[name][row.node]:.0f}" for name in ("training", "unseen"))
+    counts = " / ".join(writing.count(int(columns[name][row.node] or 0)) for name in ("training", "unseen"))
     axes.text(_ROWS + 0.1, y, counts, color=MUTED, fontsize=6.2, va="center", ha="right")
     gains = [columns[name][row.node] for name in ("gain", "unseen_gain")]
     if gains[0] is not None:
-        told = " / ".join("–" if gain is None else f"{gain:.4f}" for gain in gains)
+        told = " / ".join(writing.number(gain, 4) for gain in gains)
         axes.text(_GAIN, y, told, color=MUTED, fontsize=6.2, va="center", ha="right")
 
 

@@ -391,16 +391,6 @@ export const useDecision = (id: number) =>
   });
 
 /** How the report stands, asked again while a worker is at it. */
-export const useReport = (id: number) =>
-  useQuery({
-    queryKey: ["report", id],
-    queryFn: async () => told(await client.GET("/api/cases/{case_id}/report", at(id))),
-    refetchInterval: ({ state }) => (GOING.has(state.data?.current?.state ?? "") ? POLL_MS : false),
-  });
-
-export const useAskReport = (id: number) =>
-  useAct(async () => told(await client.POST("/api/cases/{case_id}/report", at(id))), ["report", id]);
-
 export const fetchMargin = async (id: number) => told(await client.GET("/api/cases/{case_id}/margin", at(id)));
 
 export const useMargin = (id: number) =>

@@ -5107,6 +5107,30 @@ export interface components {
             /** Name */
             name: string;
             /**
+             * @description how a report is made where nobody asks otherwise
+             * @default {
+             *       "cover": "",
+             *       "house": "",
+             *       "language": "en",
+             *       "paper": "a4",
+             *       "parts": [
+             *         "decision",
+             *         "questions",
+             *         "findings",
+             *         "asked",
+             *         "submitted",
+             *         "data",
+             *         "plan",
+             *         "departures",
+             *         "requirements",
+             *         "deviations",
+             *         "exhibits",
+             *         "basis"
+             *       ]
+             *     }
+             */
+            report: components["schemas"]["ReportForm"];
+            /**
              * Requirements
              * @description what is asked from outside, by its source
              * @default []
@@ -5136,6 +5160,7 @@ export interface components {
             brookfall_policy: 1;
             /** Name */
             name: string;
+            report: components["schemas"]["ReportForm"];
             /**
              * Requirements
              * @description what is asked from outside, by its source
@@ -6355,6 +6380,62 @@ export interface components {
             words: string;
         };
         /**
+         * OrderedReport
+         * @description The form of one report, nothing left open.
+         */
+        OrderedReport: {
+            /**
+             * Cover
+             * @description text below the head of a report
+             * @default
+             */
+            cover: string;
+            /**
+             * House
+             * @description the house's name, at the head of a report
+             * @default
+             */
+            house: string;
+            /**
+             * Language
+             * @description how numbers and dates are written
+             * @default en
+             * @enum {string}
+             */
+            language: "en" | "cs" | "da" | "de" | "es" | "fi" | "fr" | "hu" | "it" | "nb" | "nl" | "pl" | "pt" | "sv";
+            /**
+             * Length
+             * @default whole
+             * @enum {string}
+             */
+            length: "whole" | "short" | "sheet";
+            /**
+             * Paper
+             * @default a4
+             * @enum {string}
+             */
+            paper: "a4" | "letter";
+            /**
+             * Parts
+             * @description of a whole report, in this order; those left out are named at its end
+             * @default [
+             *       "decision",
+             *       "questions",
+             *       "findings",
+             *       "asked",
+             *       "submitted",
+             *       "data",
+             *       "plan",
+             *       "departures",
+             *       "requirements",
+             *       "deviations",
+             *       "exhibits",
+             *       "basis"
+             *     ]
+             */
+            parts: ("decision" | "questions" | "findings" | "asked" | "submitted" | "data" | "plan" | "departures" | "requirements" | "deviations" | "exhibits" | "basis")[];
+        };
+        /**
          * OtherPlan
          * @description Another case whose plan this one may be set beside; the model's own earlier versions come first. ``name`` is what
          *     its reviewer calls the plan.
@@ -6471,6 +6552,19 @@ export interface components {
         OwnPasswordBody: {
             /** Password */
             password: string;
+        };
+        /**
+         * PartView
+         * @description A part of a whole report, and what it is called.
+         */
+        PartView: {
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "decision" | "questions" | "findings" | "asked" | "submitted" | "data" | "plan" | "departures" | "requirements" | "deviations" | "exhibits" | "basis";
+            /** Words */
+            words: string;
         };
         /** PasswordBody */
         PasswordBody: {
@@ -8220,11 +8314,65 @@ export interface components {
             state: ("waiting" | "leased" | "done" | "failed" | "cancelled") | null;
         };
         /**
+         * ReportForm
+         * @description How the reports of a house are made where nobody asks for anything else.
+         */
+        ReportForm: {
+            /**
+             * Cover
+             * @description text below the head of a report
+             * @default
+             */
+            cover: string;
+            /**
+             * House
+             * @description the house's name, at the head of a report
+             * @default
+             */
+            house: string;
+            /**
+             * Language
+             * @description how numbers and dates are written
+             * @default en
+             * @enum {string}
+             */
+            language: "en" | "cs" | "da" | "de" | "es" | "fi" | "fr" | "hu" | "it" | "nb" | "nl" | "pl" | "pt" | "sv";
+            /**
+             * Paper
+             * @default a4
+             * @enum {string}
+             */
+            paper: "a4" | "letter";
+            /**
+             * Parts
+             * @description of a whole report, in this order; those left out are named at its end
+             * @default [
+             *       "decision",
+             *       "questions",
+             *       "findings",
+             *       "asked",
+             *       "submitted",
+             *       "data",
+             *       "plan",
+             *       "departures",
+             *       "requirements",
+             *       "deviations",
+             *       "exhibits",
+             *       "basis"
+             *     ]
+             */
+            parts: ("decision" | "questions" | "findings" | "asked" | "submitted" | "data" | "plan" | "departures" | "requirements" | "deviations" | "exhibits" | "basis")[];
+        };
+        /**
          * ReportView
          * @description ``current`` is the rendition of the case as it is, where one was asked for; ``shown`` the one that is read.
+         *     ``form`` is how the report that is asked for is made, and ``parts`` all that a whole one can have.
          */
         ReportView: {
             current: components["schemas"]["RenditionView"] | null;
+            form: components["schemas"]["OrderedReport"];
+            /** Parts */
+            parts: components["schemas"]["PartView"][];
             shown: components["schemas"]["RenditionView"] | null;
             /** Signed */
             signed: boolean;
@@ -16591,7 +16739,12 @@ export interface operations {
     };
     decision_get_report_cases__int_case_id__report_get: {
         parameters: {
-            query?: never;
+            query?: {
+                length?: "whole" | "short" | "sheet";
+                language?: ("en" | "cs" | "da" | "de" | "es" | "fi" | "fr" | "hu" | "it" | "nb" | "nl" | "pl" | "pt" | "sv") | null;
+                paper?: ("a4" | "letter") | null;
+                parts?: string;
+            };
             header?: never;
             path: {
                 case_id: number;
@@ -16685,7 +16838,12 @@ export interface operations {
     };
     decision_post_report_cases__int_case_id__report_post: {
         parameters: {
-            query?: never;
+            query?: {
+                length?: "whole" | "short" | "sheet";
+                language?: ("en" | "cs" | "da" | "de" | "es" | "fi" | "fr" | "hu" | "it" | "nb" | "nl" | "pl" | "pt" | "sv") | null;
+                paper?: ("a4" | "letter") | null;
+                parts?: string;
+            };
             header?: never;
             path: {
                 case_id: number;
@@ -16779,7 +16937,12 @@ export interface operations {
     };
     decision_get_report_pages_cases__int_case_id__report__form__get: {
         parameters: {
-            query?: never;
+            query?: {
+                length?: "whole" | "short" | "sheet";
+                language?: ("en" | "cs" | "da" | "de" | "es" | "fi" | "fr" | "hu" | "it" | "nb" | "nl" | "pl" | "pt" | "sv") | null;
+                paper?: ("a4" | "letter") | null;
+                parts?: string;
+            };
             header?: never;
             path: {
                 case_id: number;

@@ -57,6 +57,7 @@ export function Decision() {
         <Link to={`/cases/${theCase.id}/report`}>
           {theCase.state === "decided" ? "Read the signed report" : "Read the report as it stands"}
         </Link>
+        <Link to={`/cases/${theCase.id}/report?length=sheet`}>One sheet for the committee</Link>
       </Box>
       {page.statement && page.statement_sha256 && (
         <SignedStatement caseId={theCase.id} statement={page.statement} sha256={page.statement_sha256} />

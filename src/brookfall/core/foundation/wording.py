@@ -260,3 +260,13 @@ def capital(sentence: str) -> str:
     'Kappa is low'
     """
     return sentence[:1].upper() + sentence[1:]
+
+
+def ended(sentence: str) -> str:
+    """The sentence with a full stop, where it ends in none.
+
+    >>> ended("It holds"), ended("Does it hold?"), ended("")
+    ('It holds.', 'Does it hold?', '')
+    """
+    text = sentence.rstrip()
+    return f"{text}." if text and text[-1] not in ".!?…" else text

@@ -11,6 +11,7 @@ from brookfall.core.foundation.errors import UserError
 from brookfall.core.foundation.strict_yaml import StrictLoader, load_yaml
 from brookfall.core.foundation.validation import first_problem
 from brookfall.core.judge.policy import STANDARD_PLANS, Policy, StandardPlan, default_policy
+from brookfall.core.judge.report_form import ReportForm
 from brookfall.core.judge.requirements import RequirementList
 from brookfall.core.table.outcome import Outcome
 
@@ -19,6 +20,10 @@ _TIERS = (1, 2, 3)
 _ROUNDING = 1e-6
 Step = str | int
 SigningRole = Literal["reviewer", "countersigner", "administrator"]
+
+
+def _is_as_built_in(form: ReportForm) -> bool:
+    return form == ReportForm()
 
 
 class TierPolicy(Policy):
@@ -42,6 +47,11 @@ class HousePolicy(BaseModel):
     )
     requirements: tuple[RequirementList, ...] = Field(
         default=(), max_length=20, description="what is asked from outside, by its source"
+    )
+    report: ReportForm = Field(
+        default=ReportForm(),
+        exclude_if=_is_as_built_in,
+        description="how a report is made where nobody asks otherwise",
     )
     tiers: dict[int, TierPolicy]
 
@@ -110,7 +120,7 @@ def written_out(house: HousePolicy) -> dict[str, Any]:
     >>> written_out(built_in_house())["tiers"]["1"]["days_to_answer"]
     14
     """
-    dumped = house.model_dump(mode="json")
+    dumped = {**house.model_dump(mode="json"), "report": house.report.model_dump(mode="json")}
     for number, tier in house.tiers.items():
         dumped["tiers"][str(number)] |= {
             "materiality": tier.materiality.model_dump(mode="json"),

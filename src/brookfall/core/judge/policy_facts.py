@@ -8,6 +8,8 @@ from brookfall.core.evidence.limit import Limit
 from brookfall.core.foundation import wording
 from brookfall.core.judge.house_policy import HousePolicy
 from brookfall.core.judge.policy import Policy, StandardPlan
+from brookfall.core.judge.report_form import PARTS as REPORT_PARTS
+from brookfall.core.judge.report_form import ReportForm
 from brookfall.core.judge.requirements import Requirement
 from brookfall.core.table.outcome import OUTCOME_WORDS
 
@@ -100,6 +102,7 @@ def policy_changes(before: HousePolicy, after: HousePolicy) -> tuple[PolicyChang
     signs = [_listed(list(one.second_factor_for), _NOBODY) for one in (before, after)]
     if signs[0] != signs[1]:
         found.append(PolicyChange(None, "who needs a second factor to sign", *signs))
+    found += [PolicyChange(None, *one) for one in _told_apart(*(report_facts(one.report) for one in (before, after)))]
     asked = [
         {f"{one.name}, {asked.id}": _asked(asked) for one in house.requirements for asked in one.requirements}
         for house in (before, after)
@@ -138,6 +141,17 @@ def house_facts(house: HousePolicy, tier: int) -> dict[str, str]:
         of = OUTCOME_WORDS[outcome]
         facts |= {f"limit on {LIMITS[name]}, {of}": in_full(limit) for name, limit in limits.items()}
     return facts
+
+
+def report_facts(form: ReportForm) -> dict[str, str]:
+    """How a house's reports are made, in words."""
+    return {
+        "the name at the head of reports": form.house or "none",
+        "the text below the head of reports": form.cover or "none",
+        "numbers and dates of reports": f"as in {form.language}",
+        "the paper of reports": form.paper,
+        "the parts of a whole report": _listed([REPORT_PARTS[part] for part in form.parts], "none"),
+    }
 
 
 _PARTS: tuple[Literal["training", "validation", "test"], ...] = ("training", "validation", "test")

@@ -24,6 +24,7 @@ import { day, moment } from "../../wording";
 import { Effect } from "./Effect";
 import { FactsTable, LimitsTable } from "./LimitsTable";
 import { PolicyFile } from "./PolicyFile";
+import { ReportMade } from "./ReportMade";
 import { RequirementsListed } from "./RequirementsListed";
 
 export function PolicyScreen() {
@@ -76,6 +77,11 @@ function Policy({ page, policyId }: { page: PolicyPage; policyId: number }) {
         <SecondFactor policy={policy} busy={change.isPending} onSet={onSet} />
         <LimitsTable page={page} busy={change.isPending} onSet={onSet} />
         <FactsTable page={page} busy={change.isPending} onSet={onSet} />
+        <ReportMade
+          form={policy.report}
+          busy={change.isPending}
+          onSet={onSet && ((report) => onSet({ ...policy, report }))}
+        />
         <RequirementsListed page={page} />
         {head && page.may_change && <PolicyFile head={head} />}
       </Box>

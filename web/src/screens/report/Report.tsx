@@ -4,16 +4,26 @@ import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
 import { useEffect } from "react";
-import type { Schemas } from "../api/client";
-import { useAskReport, useReport } from "../api/queries";
-import { useTheCase } from "../frame/CaseFrame";
-import { Said } from "../parts/Said";
-import { moment } from "../wording";
+import { useSearchParams } from "react-router";
+import type { Schemas } from "../../api/client";
+import { fileOf, orderOf, useAskReport, useReport, type Order } from "../../api/report";
+import { useTheCase } from "../../frame/CaseFrame";
+import { Said } from "../../parts/Said";
+import { moment } from "../../wording";
+import { OrderBar } from "./OrderBar";
 
 export function Report() {
+  const [search, setSearch] = useSearchParams();
+  const order = orderOf(search);
+  return (
+    <OrderedPages key={search.toString()} order={order} onOrder={(next) => setSearch(next as Record<string, string>)} />
+  );
+}
+
+function OrderedPages({ order, onOrder }: { order: Order; onOrder: (order: Order) => void }) {
   const { theCase } = useTheCase();
-  const found = useReport(theCase.id);
-  const ask = useAskReport(theCase.id);
+  const found = useReport(theCase.id, order);
+  const ask = useAskReport(theCase.id, order);
   const report = found.data;
   const shown = report?.shown ?? null;
   const current = report?.current ?? null;
@@ -23,7 +33,7 @@ export function Report() {
     if (nothingYet && isIdle) mutate();
   }, [nothingYet, isIdle, mutate]);
 
-  const address = (form: string) => `/api/cases/${theCase.id}/report/${form}`;
+  const address = (form: "html" | "pdf" | "json" | "statement") => fileOf(theCase.id, order, form);
   const name = `${theCase.model} ${theCase.version}`.replaceAll(" ", "-").toLowerCase();
   const pages = current?.html_sha256 ? current : shown;
   return (
@@ -69,6 +79,11 @@ export function Report() {
         <Typography variant="body2" sx={{ color: "text.secondary", ml: "auto" }}>
           {report && whatIsShown(report)}
         </Typography>
+        {report && (
+          <Box sx={{ width: "100%", pt: 0.75 }}>
+            <OrderBar report={report} order={order} onOrder={onOrder} />
+          </Box>
+        )}
         <Progress report={report} onAsk={() => mutate()} asking={ask.isPending} />
         <Said error={ask.error ?? found.error} />
       </Box>
