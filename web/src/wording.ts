@@ -63,6 +63,9 @@ export function measure(name: string): string {
   return name.replaceAll("_", " ");
 }
 
+/** Every measure that this server knows, with its words. */
+export const measures = (): readonly { name: string; words: string }[] => known?.measures ?? [];
+
 /** The measure that a figure is of, or a comparison of; null where it has no page of its own. */
 export function measureItself(name: string): string | null {
   if (known?.measures.some((one) => one.name === name)) return name;

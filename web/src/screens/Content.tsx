@@ -14,6 +14,8 @@ import { Matrix } from "../charts/Matrix";
 import { ThresholdExplorer } from "../charts/ThresholdExplorer";
 import { TreeFigure } from "../charts/tree/TreeFigure";
 import { GaugeMark } from "../marks/GaugeMark";
+import { Named } from "../parts/MethodLink";
+import { namedIn } from "../parts/named";
 import { SideScroll } from "../parts/SideScroll";
 import { DataTable, type TableColumn } from "../parts/DataTable";
 import { count, ends, valueOf } from "../wording";
@@ -172,17 +174,27 @@ function Numbers({ table, estimates }: { table: Schemas["TableView"]; estimates:
         rows={table.rows}
         keyOf={(_, i) => i}
         columns={table.columns.map((head, j): TableColumn<Schemas["TableView"]["rows"][number]> => ({
-          head,
+          head: <Named text={head} />,
           right: j > 0,
           sx: { verticalAlign: "top" },
           cell: (row) => {
             const cell = row[j];
-            return cell?.estimate != null ? <Figure estimate={estimates[cell.estimate] as Estimate} /> : cell?.text;
+            return cell?.estimate != null ? (
+              <Figure estimate={estimates[cell.estimate] as Estimate} />
+            ) : (
+              <RowName first={j === 0} text={cell?.text ?? ""} />
+            );
           },
         }))}
       />
     </SideScroll>
   );
+}
+
+/** The words of a cell: a row's own name leads to its methods where it is that of a measure and nothing else. */
+function RowName({ first, text }: { first: boolean; text: string }) {
+  const isMeasure = first && namedIn(text).every((one) => one.measure);
+  return isMeasure ? <Named text={text} /> : text;
 }
 
 function Figure({ estimate }: { estimate: Estimate }) {

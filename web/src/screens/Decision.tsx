@@ -17,6 +17,7 @@ import { useTheCase } from "../frame/CaseFrame";
 import { GaugeMark } from "../marks/GaugeMark";
 import { Tally } from "../marks/Tally";
 import { Fetching, Said } from "../parts/Said";
+import { Named } from "../parts/MethodLink";
 import { SigningPassword } from "../parts/SigningPassword";
 import { Requirements } from "./Requirements";
 import { SERIF } from "../theme";
@@ -88,7 +89,7 @@ export function Decision() {
             {q.answers.length === 0 && "No check was run."}
             {q.answers.map((answer) => (
               <Box key={answer} sx={{ mb: 0.5 }}>
-                {answer}
+                <Named text={answer} />
               </Box>
             ))}
           </Box>

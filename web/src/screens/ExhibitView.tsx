@@ -7,7 +7,7 @@ import { Link } from "react-router";
 import type { Estimate, Exhibit } from "../api/client";
 import { GaugeMark, markOf } from "../marks/GaugeMark";
 import { Kbd } from "../parts/Kbd";
-import { MeasureLink } from "../parts/MethodLink";
+import { MeasureLink, Named } from "../parts/MethodLink";
 import { methodAddress } from "../parts/methodAddress";
 import { SERIF } from "../theme";
 import { measureItself, plural, question, standing } from "../wording";
@@ -47,7 +47,10 @@ export function ExhibitView({
     <article aria-label={`Exhibit ${exhibit.number}, ${exhibit.title}`}>
       <Box sx={{ display: "flex", alignItems: "center", gap: 1 }}>
         <Typography variant="h2" sx={{ fontSize: "size.lead", fontWeight: 500, color: "text.secondary" }}>
-          {question(exhibit.question)} · Exhibit {exhibit.number}, {exhibit.title.toLowerCase()}
+          {question(exhibit.question)} · Exhibit {exhibit.number},{" "}
+          <Link to={methodAddress("check", exhibit.check)} title="How it is computed" style={{ color: "inherit" }}>
+            {exhibit.title.toLowerCase()}
+          </Link>
         </Typography>
         <GaugeMark standing={markOf(exhibit)} />
         <Typography variant="body2" sx={{ color: "text.secondary" }}>
@@ -57,11 +60,11 @@ export function ExhibitView({
       <Typography
         sx={{ fontFamily: SERIF, fontSize: "size.answer", lineHeight: 1.34, fontWeight: 470, my: 1, maxWidth: 700 }}
       >
-        {exhibit.answer}
+        <Named text={exhibit.answer} />
       </Typography>
       {exhibit.lines?.map((line) => (
         <Typography key={line} sx={{ color: "text.secondary", fontSize: "size.text", mb: 0.5, maxWidth: 700 }}>
-          {line}
+          <Named text={line} />
         </Typography>
       ))}
       {exhibit.provenance.remarks?.map((remark) => (

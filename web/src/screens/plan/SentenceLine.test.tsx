@@ -1,6 +1,7 @@
 /** A check's sentence from data alone: words, controls named for a screen reader, limits, lines around it. */
 import { ThemeProvider } from "@mui/material/styles";
 import { renderToString } from "react-dom/server";
+import { MemoryRouter } from "react-router";
 import { describe, expect, it } from "vitest";
 import { theme } from "../../theme";
 import { CheckSentence, StatementRow } from "./SentenceLine";
@@ -81,18 +82,20 @@ interface How {
 
 const shown = (said: Sentence, { on = true, off = false, excluded = null }: How = {}) =>
   renderToString(
-    <ThemeProvider theme={theme}>
-      <CheckSentence
-        name="luck_of_it"
-        title="Luck of the split"
-        on={on}
-        off={off}
-        excluded={excluded}
-        sentence={said}
-        onToggle={() => undefined}
-        onSet={() => undefined}
-      />
-    </ThemeProvider>,
+    <MemoryRouter>
+      <ThemeProvider theme={theme}>
+        <CheckSentence
+          name="luck_of_it"
+          title="Luck of the split"
+          on={on}
+          off={off}
+          excluded={excluded}
+          sentence={said}
+          onToggle={() => undefined}
+          onSet={() => undefined}
+        />
+      </ThemeProvider>
+    </MemoryRouter>,
   ).replaceAll("<!-- -->", "");
 
 describe("a sentence of the plan", () => {
@@ -106,6 +109,11 @@ describe("a sentence of the plan", () => {
   it("is switched on and off by the name of its check in words", () => {
     expect(shown(sentence([words("Look.")]))).toMatch(/aria-label="Run luck of it"[^>]*checked=""/);
     expect(shown(sentence([words("Look.")]), { on: false })).not.toMatch(/aria-label="Run luck of it"[^>]*checked=""/);
+  });
+  it("leads to how its check is computed", () => {
+    const html = shown(sentence([words("Look.")]));
+    expect(html).toMatch(/href="\/methods#check-luck_of_it"[^>]*>method</);
+    expect(html).toContain('aria-label="Method of Luck of the split"');
   });
   it("says why it will not run", () => {
     expect(shown(sentence([words("Look.")]), { excluded: "No recipe was submitted." })).toContain(

@@ -1,7 +1,9 @@
 /** A sentence of the plan, from data alone: on or off at its start, its limit at the end of the line, its own lines around it. */
 import Box from "@mui/material/Box";
 import type { ReactNode } from "react";
+import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
+import { methodAddress } from "../../parts/methodAddress";
 import { SERIF } from "../../theme";
 import { Field } from "./Fields";
 import type { FieldProps, Line, Part, Sentence } from "./values";
@@ -51,7 +53,15 @@ export function CheckSentence({ name, title, on, excluded, sentence, off, onTogg
         <SubLine key={i} line={line} off={off} onSet={onSet} />
       ))}
       <SentenceRow toggle={toggle} on={on} limit={<Parts parts={sentence.limit} off={off} onSet={onSet} />}>
-        <Parts parts={sentence.parts} off={off} onSet={onSet} />
+        <Parts parts={sentence.parts} off={off} onSet={onSet} />{" "}
+        <Box
+          component={Link}
+          to={methodAddress("check", name)}
+          sx={{ typography: "caption", color: "text.secondary" }}
+          aria-label={`Method of ${title}`}
+        >
+          method
+        </Box>
         {excluded && <Box sx={{ typography: "caption", color: "brook.ochre" }}>Will not run: {excluded}</Box>}
       </SentenceRow>
       {(sentence.after ?? []).map((line, i) => (
