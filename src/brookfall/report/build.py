@@ -1,6 +1,7 @@
 """The report as pages: HTML from plain contents and drawn charts, and the PDF of it, in the form that is asked for."""
 
 import base64
+import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -42,6 +43,7 @@ if TYPE_CHECKING:
 Charts = Mapping[int, Sequence[str]]
 """By the number of an exhibit its charts as they were drawn: SVG, or a table."""
 WHOLE = OrderedReport()
+_DRAWING = re.compile(r"<svg\b.*?</svg>", re.DOTALL)
 
 
 @dataclass(frozen=True)
@@ -210,7 +212,9 @@ def _overruling(one: Mapping[str, Any]) -> str:
 
 
 def _image(chart: str) -> str:
-    """A drawing as an image: what lays out the pages would weigh every line of it against the page's style."""
-    if not chart.startswith("<svg"):
-        return chart
-    return f'<img alt="" src="data:image/svg+xml;base64,{base64.b64encode(chart.encode()).decode()}">'
+    """Its drawings as images: what lays out the pages would weigh every line of them against the page's style."""
+    return _DRAWING.sub(lambda drawn: f'<img alt="" src="{_data(drawn[0])}">', chart)
+
+
+def _data(drawing: str) -> str:
+    return f"data:image/svg+xml;base64,{base64.b64encode(drawing.encode()).decode()}"
