@@ -16,6 +16,7 @@ from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.limit import Standing
 from brookfall.core.fit.execute import execute
 from brookfall.core.fit.request import CoefficientReading, FitJob, ScoreReading
+from brookfall.core.judge.grounds import Grounds
 from brookfall.core.measure.phrases import phrases_in, pure_phrase, strongest
 from brookfall.core.recipe.recipe import Preprocess, Recipe
 from brookfall.core.retest.run import retest
@@ -25,7 +26,7 @@ from brookfall.core.table.infer import column_from_text
 from tests.made import said, subject_of_frame
 
 WORDS = Recipe(family="logistic", preprocess=Preprocess(text="words"), threshold=0.5)
-GROUNDS = ("sex",)
+GROUNDS = Grounds(("sex",))
 _VERBS = ("called", "wrote", "visited", "asked", "waited", "answered")
 _PLACES = ("at the door", "by the stairs", "in the yard", "near the gate", "after lunch", "before noon", "on the phone")
 _WHO = ("neighbour", "tenant", "owner", "warden", "caretaker", "visitor")

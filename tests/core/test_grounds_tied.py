@@ -6,13 +6,16 @@ from typing import Any
 import numpy as np
 import pandas as pd
 import pytest
+from pydantic import ValidationError
 
 from brookfall.core.check.groups.protected_groups import grounds_of
-from brookfall.core.check.reads import content_key
+from brookfall.core.check.reads import PlanView, UndeclaredReadError, content_key
 from brookfall.core.check.registry import checks
+from brookfall.core.check.standard_plan import standard_plan
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.judge.ground_by_content import ground_by_content
-from brookfall.core.judge.grounds import ground_of, missing_grounds
+from brookfall.core.judge.grounds import Grounds, GroundWords
+from brookfall.core.judge.policy import Policy, default_policy
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.retest.screening.issue import Issue
 from brookfall.core.retest.screening.screen import look_at
@@ -22,7 +25,7 @@ from brookfall.core.table.roles import Roles, check_roles
 from tests.conftest import small_plan
 from tests.made import bench_with, exhibit_of, subject_of_frame, table_of
 
-LISTED = ("age", "disability", "ethnic group", "pregnancy", "religion", "sex")
+LISTED = Grounds(("age", "disability", "ethnic group", "pregnancy", "religion", "sex"))
 
 
 def frame(n: int = 240) -> pd.DataFrame:
@@ -52,11 +55,11 @@ def issues(one: Subject) -> dict[str, Issue]:
 
 def test_a_tie_goes_before_the_name_and_an_empty_one_says_none() -> None:
     ties = {"q4": "ethnic group", "sex": ""}
-    assert ground_of("q4", LISTED, ties) == "ethnic group"
-    assert ground_of("sex", LISTED, ties) is None
-    assert ground_of("sex", LISTED, {}) == "sex"
-    assert ground_of("q4", ("sex",), ties) is None
-    assert missing_grounds(("q4", "sex"), ("ethnic group", "sex"), ties) == ["sex"]
+    assert LISTED.of("q4", ties) == "ethnic group"
+    assert LISTED.of("sex", ties) is None
+    assert LISTED.of("sex", {}) == "sex"
+    assert Grounds(("sex",)).of("q4", ties) is None
+    assert Grounds(("ethnic group", "sex")).missing(("q4", "sex"), ties) == ["sex"]
 
 
 @pytest.mark.parametrize(
@@ -94,7 +97,7 @@ def test_what_a_column_holds_proposes_its_ground(cells: list[str], ground: str |
 def test_what_the_policy_does_not_list_is_not_proposed() -> None:
     column = column_from_text("q", ["married", "single", "divorced"])
     assert ground_by_content(column, LISTED) is None
-    found = ground_by_content(column, (*LISTED, "marital status"))
+    found = ground_by_content(column, Grounds((*LISTED.names, "marital status")))
     assert found is not None
     assert found.because == "its levels are divorced, married and single"
 
@@ -111,7 +114,7 @@ def test_columns_of_a_ground_are_found_whatever_they_are_called() -> None:
     assert (none.column, none.protect, none.ground, none.label) == ("q4", False, "", "q4 is of no ground")
     assert "q4" not in issues(subject(grounds={"q4": ""}))
     assert "whole numbers from 18 to 90 read like ages" in found["q5"].sentence
-    assert set(look_at(subject(), LISTED).not_collected) == set(LISTED)
+    assert set(look_at(subject(), LISTED).not_collected) == set(LISTED.names)
 
 
 def test_a_protected_column_without_a_ground_is_named() -> None:
@@ -155,3 +158,51 @@ def test_only_checks_that_read_protected_columns_go_stale_by_a_tie() -> None:
 def test_a_tie_of_a_column_that_is_not_there_is_refused() -> None:
     with pytest.raises(UserError, match="a column that the data do not have"):
         check_roles(Roles(target="y", grounds={"gone": "sex"}), table_of(frame()), "rows.csv")
+
+
+HOUSE = default_policy(2).model_copy(
+    update={
+        "grounds": ("age", "valley"),
+        "ground_words": {"valley": GroundWords(names=("dale", "home river"), levels=("upper", "lower"))},
+    }
+)
+"""A house with a ground of its own."""
+
+
+@pytest.mark.parametrize(
+    ("column", "ground"),
+    [("dale_code", "valley"), ("HomeRiver", "valley"), ("river", None), ("Valley2", "valley"), ("scandal", None)],
+)
+def test_a_house_says_by_which_names_it_knows_a_ground(column: str, ground: str | None) -> None:
+    assert HOUSE.listed.by_name(column) == ground
+
+
+def test_a_house_says_by_which_levels_it_knows_a_ground() -> None:
+    column = column_from_text("q9", ["Upper beck", "Lower beck", "Mill"])
+    assert ground_by_content(column, Grounds(("age", "valley"))) is None
+    found = ground_by_content(column, HOUSE.listed)
+    assert found is not None
+    assert (found.ground, found.because) == ("valley", "its levels are Lower beck, Mill and Upper beck")
+    one_alone = column_from_text("q9", ["Upper beck", "Mill"])
+    assert ground_by_content(one_alone, HOUSE.listed) is None
+
+
+def test_words_of_no_ground_and_empty_ones_are_refused_and_standard_ones_are_not_written() -> None:
+    sent = default_policy(2).model_dump()
+    assert "ground_words" not in sent
+    with pytest.raises(ValidationError, match="'valley', which is not among the grounds"):
+        Policy.model_validate({**sent, "ground_words": {"valley": {"names": ["dale"]}}})
+    with pytest.raises(ValidationError, match="a word by which a ground is known is empty"):
+        Policy.model_validate({**sent, "ground_words": {"age": {"levels": [" "]}}})
+
+
+def test_words_of_a_ground_are_read_by_what_audits_groups_alone() -> None:
+    plan = standard_plan(2, given_parts=False)
+    other = plan.model_copy(update={"policy": HOUSE.model_copy(update={"grounds": plan.policy.grounds})})
+    for name in ("groups", "not_collected", "proxies"):
+        assert content_key(checks()[name], plan, {}, {}) != content_key(checks()[name], other, {}, {})
+    assert content_key(checks()["gap"], plan, {}, {}) == content_key(checks()["gap"], other, {}, {})
+    seen = PlanView(other, checks()["groups"])
+    assert seen.policy.listed.own
+    with pytest.raises(UndeclaredReadError, match="reads listed"):
+        _ = PlanView(other, checks()["gap"]).policy.listed

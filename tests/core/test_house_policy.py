@@ -190,3 +190,17 @@ def test_who_signs_is_told_when_only_the_burden_or_the_ideal_of_a_check_s_limit_
     for instead in ("{at_most: 0.05, burden: model}", "{at_most: 0.05, ideal: 0}"):
         changed = read(OURS.replace("      stability:\n        at_most: 0.05", f"      stability: {instead}"))
         assert [(one.tier, one.about) for one in policy_changes(ours, changed)] == [(3, "limit of stability")]
+
+
+def test_words_of_grounds_are_read_from_a_file() -> None:
+    text = (
+        "{brookfall_policy: 1, name: Ours, tiers: {1: {grounds: [age, valley], "
+        "ground_words: {valley: {names: [Dale], levels: [upper, lower]}}}}}"
+    )
+    ours = house_from_yaml(text, "policy.yaml")
+    assert ours.policy(1, "binary").listed.by_name("dale_code") == "valley"
+    assert house_from_yaml(house_to_yaml(ours), "policy.yaml") == ours
+    told = {change.about: change.after for change in policy_changes(built_in_house(), ours)}
+    assert told["valley, by words of the house"] == "columns named dale; levels upper, lower"
+    with pytest.raises(UserError, match="ground_words has 'sex', which is not among the grounds"):
+        house_from_yaml(text.replace("valley: {names", "sex: {names"), "policy.yaml")

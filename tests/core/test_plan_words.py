@@ -12,6 +12,7 @@ from brookfall.core.check.registry import checks
 from brookfall.core.check.standard_plan import fitting, standard_plan
 from brookfall.core.evidence.limit import Limit
 from brookfall.core.foundation.errors import UserError
+from brookfall.core.judge.grounds import GroundWords
 from brookfall.core.judge.policy import CONCEPT, STATEMENTS_DUE, USE, Materiality, Policy
 from brookfall.core.judge.policy_facts import LIMITS
 from brookfall.core.judge.requirements import requirements_from_yaml
@@ -64,6 +65,7 @@ OTHER_POLICY: dict[str, object] = {
     "tier": 3,
     "level": 0.9,
     "grounds": ("sex",),
+    "ground_words": {"sex": GroundWords(names=("gender_code",))},
     "conventions": (),
     "materiality": Materiality(bounded=0.002),
     "days_to_answer": 30,
@@ -203,7 +205,7 @@ def changed_plans() -> list[tuple[str, Callable[[Plan], Plan]]]:
         "split_reason",
     )
     found = [(name, partial(with_other, name=name)) for name in plain]
-    policy = [name for name in fields(Policy) if name not in ("level", "grounds", "revision")]
+    policy = [name for name in fields(Policy) if name not in ("level", "grounds", "ground_words", "revision")]
     return [*found, *((f"policy.{name}", partial(with_policy, name=name)) for name in policy)]
 
 

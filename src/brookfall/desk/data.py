@@ -3,7 +3,6 @@
 from sqlalchemy.orm import Session
 
 from brookfall.core.foundation.errors import StaleError, UserError
-from brookfall.core.judge.grounds import ground_by_name
 from brookfall.core.plan.revisions import read_plan
 from brookfall.core.submission.added import Added
 from brookfall.core.submission.schema import Data, Submission
@@ -44,7 +43,7 @@ def data_view(session: Session, person: Person, case_id: int) -> DataView:
         columns=[
             ColumnView(
                 name=column.name,
-                ground=ground_by_name(column.name, plan.policy.grounds),
+                ground=plan.policy.listed.by_name(column.name),
                 kind=column.kind,
                 words=column.profile["words"],
                 missing=column.profile["missing"],

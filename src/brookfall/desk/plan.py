@@ -11,7 +11,6 @@ from brookfall.core.check.sentence import About, departure_line, limits_of, with
 from brookfall.core.check.standard_plan import known_checks
 from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import StaleError, UserError
-from brookfall.core.judge.grounds import missing_grounds
 from brookfall.core.measure.registry import forms, words_of
 from brookfall.core.plan.departures import Departure, departures, not_the_plans, unexplained
 from brookfall.core.plan.plan import Plan
@@ -76,7 +75,7 @@ def plan_view(session: Session, person: Person, case_id: int, counters: Counters
         departures=[departure_line(one) for one in departing if one.name not in beside],
         positive=_positive(roles, bench),
         owner_split=_owner_split(submission, roles),
-        missing_grounds=missing_grounds(roles.protected, plan.policy.grounds, roles.grounds),
+        missing_grounds=plan.policy.listed.missing(roles.protected, roles.grounds),
         outcome=submission.model.outcome,
         main_measures={name: words_of(name) for name in forms(submission.model.outcome, "plan")},
         undecided=_undecided(submission),

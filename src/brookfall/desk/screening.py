@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from brookfall.core.check.groups.protected_groups import ground_as
 from brookfall.core.foundation import digest
 from brookfall.core.foundation.errors import MissingError, UserError
+from brookfall.core.judge.grounds import Grounds
 from brookfall.core.measure.association import KIND_WORDS, kind_of, strengths
 from brookfall.core.measure.interval import proportion
 from brookfall.core.plan.plan import Plan
@@ -70,7 +71,7 @@ def look_and_keep(case_id: int) -> None:
 
 
 def _look(session: Session, case: Case) -> KeptLook:
-    grounds = read_plan(case.plan).policy.grounds
+    grounds = read_plan(case.plan).policy.listed
     content, fault = None, None
     try:
         content = look_at(subject_of_case(session, case), grounds, _samples(session, case)).model_dump(mode="json")
@@ -89,12 +90,17 @@ def _samples(session: Session, case: Case) -> dict[str, Sample]:
 
 
 def _key(case: Case) -> str:
-    grounds = read_plan(case.plan).policy.grounds
+    grounds = read_plan(case.plan).policy.listed
     roles = {name: value for name, value in case.roles.items() if name != "spoken"}
     added = [one.sha256 for one in added_to(case)]
     return digest.of_json(
-        [_VERSION, case.table_fingerprint, roles, case.submission["recipe"], case.outcome, list(grounds), added]
+        [_VERSION, case.table_fingerprint, roles, case.submission["recipe"], case.outcome, _in_full(grounds), added]
     )
+
+
+def _in_full(grounds: Grounds) -> list[object]:
+    """The grounds, each with what the house knows it by where it does: without that, as they were always kept."""
+    return [[name, grounds.own[name].model_dump()] if name in grounds.own else name for name in grounds.names]
 
 
 def rows_view(

@@ -4945,6 +4945,24 @@ export interface components {
             title: string;
         };
         /**
+         * GroundWords
+         * @description By what a house knows a ground, beside what everybody does.
+         */
+        GroundWords: {
+            /**
+             * Levels
+             * @description what levels of the ground begin with; two of them make it plausible
+             * @default []
+             */
+            levels: string[];
+            /**
+             * Names
+             * @description words of which one in a column's name says that it is of the ground
+             * @default []
+             */
+            names: string[];
+        };
+        /**
          * GroupOfColumn
          * @description The rows of a group over the column's bins or levels, and the share that is missing with its 95 % interval.
          */
@@ -7094,6 +7112,13 @@ export interface components {
              */
             gap_r2: components["schemas"]["Limit"];
             /**
+             * Ground Words
+             * @description by the name of a ground, the words of the house by which its columns and levels are known
+             */
+            ground_words?: {
+                [key: string]: components["schemas"]["GroundWords"];
+            };
+            /**
              * Grounds
              * @default [
              *       "age",
@@ -7558,6 +7583,13 @@ export interface components {
              *     }
              */
             gap_r2: components["schemas"]["Limit"];
+            /**
+             * Ground Words
+             * @description by the name of a ground, the words of the house by which its columns and levels are known
+             */
+            ground_words?: {
+                [key: string]: components["schemas"]["GroundWords"];
+            };
             /**
              * Grounds
              * @default [
@@ -9710,6 +9742,13 @@ export interface components {
              *     }
              */
             gap_r2: components["schemas"]["Limit"];
+            /**
+             * Ground Words
+             * @description by the name of a ground, the words of the house by which its columns and levels are known
+             */
+            ground_words?: {
+                [key: string]: components["schemas"]["GroundWords"];
+            };
             /**
              * Grounds
              * @default [

@@ -19,6 +19,7 @@ ROLES_OF_ALL = (
     *("target", "positive", "weight", "group", "occasion", "alternative", "available", "observed", "part"),
     *("features", "also_features", "ignore"),
 )
+_LISTED = ("grounds", "ground_words")
 _GUARDED_ROLES = ("protected", "grounds", "spoken", "identifier", "time", "naming", "named")
 _GUARDED_OF_SUBJECT = ("claims", "expectations", "new_rows")
 _NEVER_READ = ("checks", "statements", "target_observed", "harm_reason", "split_reason", "overrides")
@@ -113,7 +114,9 @@ class PolicyView:
 
     def __getattr__(self, name: str) -> Any:
         known = f"policy.{name}" in (*PLAN_OF_ALL, *self._check.reads.plan) or name == "limits"
-        if name in type(self._policy).model_fields and not known:  # type: ignore[attr-defined]
+        # The grounds with their words are put together of two fields.
+        known = all(f"policy.{one}" in self._check.reads.plan for one in _LISTED) if name == "listed" else known
+        if (name == "listed" or name in type(self._policy).model_fields) and not known:  # type: ignore[attr-defined]
             raise UndeclaredReadError(f"{self._check.name} reads {name} of the policy and does not declare it")
         return getattr(self._policy, name)
 

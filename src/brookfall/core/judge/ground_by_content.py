@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from brookfall.core.foundation import wording
+from brookfall.core.judge.grounds import Grounds
 from brookfall.core.table.table import Column
 
 _WOMEN = frozenset({"f", "female", "females", "w", "woman", "women", "girl"})
@@ -45,15 +46,15 @@ class Proposed:
     because: str
 
 
-def ground_by_content(column: Column, grounds: tuple[str, ...]) -> Proposed | None:
-    """The ground of the list that a column's values read like; None where they read like none.
+def ground_by_content(column: Column, grounds: Grounds) -> Proposed | None:
+    """The ground of the policy that a column's values read like; None where they read like none.
 
     >>> from brookfall.core.table.infer import column_from_text
-    >>> ground_by_content(column_from_text("q17", ["F", "M", "F", "X"]), ("age", "sex"))
+    >>> ground_by_content(column_from_text("q17", ["F", "M", "F", "X"]), Grounds(("age", "sex")))
     Proposed(ground='sex', because='its levels are F, M and X')
     """
-    found = _age(column) if column.kind in ("number", "date") else _of_levels(column)
-    return found if found is not None and found.ground in grounds else None
+    found = _age(column) if column.kind in ("number", "date") else _of_levels(column, grounds)
+    return found if found is not None and found.ground in grounds.names else None
 
 
 def _age(column: Column) -> Proposed | None:
@@ -71,19 +72,28 @@ def _age(column: Column) -> Proposed | None:
     return None
 
 
-def _of_levels(column: Column) -> Proposed | None:
+def _of_levels(column: Column, grounds: Grounds) -> Proposed | None:
     held = [column.levels[code] for code in np.unique(column.values) if code >= 0]
     if not _FEWEST <= len(held) <= _MOST_LEVELS:
         return None
     words = [re.sub(r"[^a-z0-9+–]+", " ", level.lower()).strip() for level in held]
+    # What the house itself calls levels of a ground counts before what they read like.
+    for ground in grounds.names:
+        if _begin(words, grounds.levels(ground)):
+            return Proposed(ground, _because(held))
     if {*words} & _WOMEN and {*words} & _MEN and {*words} <= _WOMEN | _MEN | _NEITHER:
         return Proposed("sex", _because(held))
     if _are_ages([level.lower().strip() for level in held]):
         return Proposed("age", _because(held))
     for ground, known in _LEVELS.items():
-        if sum(any(word == one or word.startswith(f"{one} ") for one in known) for word in words) >= _FEWEST:
+        if _begin(words, known):
             return Proposed(ground, _because(held))
     return None
+
+
+def _begin(words: list[str], known: frozenset[str]) -> bool:
+    """Whether enough of the levels are, or begin with, one of these."""
+    return sum(any(word == one or word.startswith(f"{one} ") for one in known) for word in words) >= _FEWEST
 
 
 def _are_ages(levels: list[str]) -> bool:

@@ -1,10 +1,12 @@
 """What a house asks of its models, by tier: the limits and the standard plan."""
 
-from typing import Literal
+from collections.abc import Collection
+from typing import Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from brookfall.core.evidence.limit import Limit
+from brookfall.core.judge.grounds import Grounds, GroundWords
 from brookfall.core.judge.requirements import RequirementList
 
 CONVENTIONS = ("above the threshold only", "the other class as positive", "classes weighted by rows", "all rows pooled")
@@ -68,8 +70,8 @@ DAYS_TO_ANSWER = 14
 """Within how many days an owner answers (common practice)."""
 
 
-def _is_nothing(value: object) -> bool:
-    return value == ()
+def _is_nothing(said: Collection[object]) -> bool:
+    return not said
 
 
 def _is_built_in(value: object) -> bool:
@@ -120,6 +122,11 @@ class Policy(BaseModel):
         default_factory=dict, description="limits of checks that have none of their own above, by the check's name"
     )
     grounds: tuple[str, ...] = ("age", "disability", "ethnic group", "pregnancy", "religion", "sex")
+    ground_words: dict[str, GroundWords] = Field(
+        default_factory=dict,
+        exclude_if=_is_nothing,
+        description="by the name of a ground, the words of the house by which its columns and levels are known",
+    )
     statements: tuple[StatementDue, ...] = Field(
         default=(), max_length=20, description="what the reviewer must judge in writing, as no computation answers it"
     )
@@ -146,6 +153,18 @@ class Policy(BaseModel):
         le=100,
         description="how long a decided case keeps its rows, at least, in years; by the tier where it is not said",
     )
+
+    @property
+    def listed(self) -> Grounds:
+        """The grounds, and by what each is known."""
+        return Grounds(self.grounds, self.ground_words)
+
+    @model_validator(mode="after")
+    def _words_of_grounds(self) -> Self:
+        for ground in self.ground_words:
+            if ground not in self.grounds:
+                raise ValueError(f"ground_words has '{ground}', which is not among the grounds")
+        return self
 
     @field_validator("statements")
     @classmethod

@@ -6,6 +6,7 @@ from typing import Literal
 
 from brookfall.core.evidence.limit import Limit
 from brookfall.core.foundation import wording
+from brookfall.core.judge.grounds import GroundWords
 from brookfall.core.judge.house_policy import HousePolicy
 from brookfall.core.judge.policy import Policy, StandardPlan
 from brookfall.core.judge.report_form import PARTS as REPORT_PARTS
@@ -59,8 +60,15 @@ def policy_facts(policy: Policy) -> dict[str, str]:
     facts["an approval lasts"] = f"{wording.counted(policy.approved_years, 'year')} from its countersignature"
     facts["rows are kept for"] = f"{policy.rows_kept_years} years after the decision, at least"
     facts |= {"grounds": _listed(list(policy.grounds), "none")}
+    facts |= {f"{ground}, by words of the house": _known_by(words) for ground, words in policy.ground_words.items()}
     facts |= {f"{one.name}, {asked.id}": asked.asks for one in policy.requirements for asked in one.requirements}
     return facts | {f"{one.title.lower()}, in writing (question {one.question})": one.asks for one in policy.statements}
+
+
+def _known_by(words: GroundWords) -> str:
+    """By what a ground is known, in words."""
+    names, levels = _listed(list(words.names), "none"), _listed(list(words.levels), "none")
+    return f"columns named {names}; levels {levels}"
 
 
 def in_full(limit: Limit) -> str:

@@ -173,6 +173,19 @@ const standard = (name: "folds" | "repeats" | "splits" | "shuffles", min: number
     ),
   }) satisfies Omit<Fact, "on">;
 
+/** The grounds, each with the words of the house by which it is known, where there are some. */
+function groundsOf({ grounds = [], ground_words: own = {} }: Tier): string {
+  const said = grounds.map((ground) => {
+    const words = own[ground];
+    const known = [
+      words?.names?.length && `columns named ${words.names.join(", ")}`,
+      words?.levels?.length && `levels ${words.levels.join(", ")}`,
+    ].filter(Boolean);
+    return known.length > 0 ? `${ground} (${known.join("; ")})` : ground;
+  });
+  return said.join(", ") || "none";
+}
+
 const FACTS: readonly Fact[] = [
   {
     on: "level of intervals",
@@ -197,7 +210,7 @@ const FACTS: readonly Fact[] = [
     words: (tier) =>
       `within ${tier.materiality.bounded} of measures in 0 to 1, ${100 * tier.materiality.share} % of others`,
   },
-  { on: "grounds on which people must not be treated worse", words: (tier) => tier.grounds.join(", ") || "none" },
+  { on: "grounds on which people must not be treated worse", words: groundsOf },
   {
     on: "to be judged in writing",
     words: (tier) => (tier.statements ?? []).map((one) => one.title).join(", ") || "nothing",

@@ -53,7 +53,7 @@ class DirectUse(Check):
     source = "Flip test: common practice; Wilson 1927 for the shares; influence as in question 7."
     refits = True
     tiers = NOT_LIGHT
-    reads = Reads(plan=("bands", "policy.grounds"), roles=("protected",))
+    reads = Reads(plan=("bands", "policy.grounds", "policy.ground_words"), roles=("protected",))
 
     def sentence(self, about: About) -> Sentence:  # noqa: ARG002 - the same under every plan
         return say(

@@ -36,6 +36,7 @@ class ByThreshold(Check):
             "policy.group_ratio",
             "policy.group_difference",
             "policy.grounds",
+            "policy.ground_words",
         ),
         roles=("protected",),
     )

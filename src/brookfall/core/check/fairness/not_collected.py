@@ -17,7 +17,6 @@ from brookfall.core.evidence.estimate import Comparison, Versus
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
-from brookfall.core.judge.grounds import ground_of, missing_grounds
 from brookfall.core.measure.figure import Figure
 from brookfall.core.measure.interval import proportion
 from brookfall.core.measure.registry import words_of
@@ -77,7 +76,7 @@ def _joined(bench: Bench) -> list[_Joined]:
 def _coverage(bench: Bench, draft: Draft, joined: list[_Joined]) -> TableView:
     """Every ground: which column has it, and of how many rows."""
     rows, total = bench.subject.rows, len(bench.subject.rows)
-    listed, ties = bench.plan.policy.grounds, bench.subject.roles.grounds
+    listed, ties = bench.plan.policy.listed, bench.subject.roles.grounds
     from_sample = {one.column: one.sample for one in joined}
     body: list[tuple[Cell, ...]] = []
     for name in bench.subject.roles.protected:
@@ -85,7 +84,7 @@ def _coverage(bench: Bench, draft: Draft, joined: list[_Joined]) -> TableView:
         place = draft.add("recorded", proportion(known, total), model="data", part="all", attribute=name)
         body.append(
             (
-                text(ground_of(name, listed, ties) or "not on the list"),
+                text(listed.of(name, ties) or "not on the list"),
                 text(name),
                 text(wording.count(known)),
                 at(place),
@@ -94,7 +93,7 @@ def _coverage(bench: Bench, draft: Draft, joined: list[_Joined]) -> TableView:
         )
     body += [
         (text(ground), text("none"), text("0"), text("–"), text("–"))
-        for ground in missing_grounds(bench.subject.roles.protected, listed, ties)
+        for ground in listed.missing(bench.subject.roles.protected, ties)
     ]
     return TableView(
         title="The policy's grounds, and what is recorded of them",
@@ -145,14 +144,14 @@ def _likeness(one: _Joined, rows: list[tuple[Cell, ...]]) -> TableView:
 
 
 def _missing_words(bench: Bench) -> list[str]:
-    roles, listed = bench.subject.roles, bench.plan.policy.grounds
-    missing = missing_grounds(roles.protected, listed, roles.grounds)
+    roles, listed = bench.subject.roles, bench.plan.policy.listed
+    missing = listed.missing(roles.protected, roles.grounds)
     if not missing:
         return ["Every ground on the policy's list is marked among the columns."]
     are = "is" if len(missing) == 1 else "are"
     return [
-        f"Of {len(listed)} grounds on the policy's list {wording.listed(missing)} {are} not among the data, so nothing "
-        f"here says how people are treated by {'it' if len(missing) == 1 else 'them'}.",
+        f"Of {len(listed.names)} grounds on the policy's list {wording.listed(missing)} {are} not among the data, so "
+        f"nothing here says how people are treated by {'it' if len(missing) == 1 else 'them'}.",
         _JOIN,
     ]
 

@@ -46,7 +46,7 @@ class Proxies(Check):
         "(DeLong et al. 1988); influence as in question 7."
     )
     tiers = NOT_LIGHT
-    reads = Reads(plan=("bands", "merged", "policy.grounds"), roles=("protected",))
+    reads = Reads(plan=("bands", "merged", "policy.grounds", "policy.ground_words"), roles=("protected",))
 
     def sentence(self, about: About) -> Sentence:  # noqa: ARG002 - the same under every plan
         return say(

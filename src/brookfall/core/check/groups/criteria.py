@@ -14,7 +14,7 @@ from brookfall.core.measure.scored import Scored, ScoredNumbers
 from brookfall.core.plan.plan import Contrast, Harm, Plan
 from brookfall.core.table.outcome import Outcome
 
-GROUPS_OF_PLAN = ("references", "harms", "contrasts", "bands", "merged", "policy.grounds")
+GROUPS_OF_PLAN = ("references", "harms", "contrasts", "bands", "merged", "policy.grounds", "policy.ground_words")
 """What of the plan says how groups are made and what they are judged by; a check of groups reads all of it."""
 
 Kind = Literal["ratio", "difference", "itself"]

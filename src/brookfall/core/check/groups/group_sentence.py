@@ -35,6 +35,7 @@ GROUP_READS = Reads(
         "policy.group_slope",
         "policy.group_mean_error_in_sd",
         "policy.grounds",
+        "policy.ground_words",
     ),
     roles=("protected",),
 )

@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 
 from brookfall.core.fit.request import Rows
 from brookfall.core.foundation import wording
-from brookfall.core.judge.grounds import ground_of
 from brookfall.core.plan.plan import Plan
 from brookfall.core.submission.subject import Subject
 from brookfall.core.table.change import Bands
@@ -93,7 +92,7 @@ def cuts_of(column: Column, plan: Plan, ties: Mapping[str, str]) -> tuple[float,
     known = column.values[~column.missing]
     if len(np.unique(known)) <= _MOST_VALUES:
         return None
-    if ground_of(column.name, plan.policy.grounds, ties) == "age":
+    if plan.policy.listed.of(column.name, ties) == "age":
         return _AGES
     return tuple(sorted({float(f"{value:.3g}") for value in np.quantile(known, _QUARTILES)}))
 

@@ -9,7 +9,7 @@ from brookfall.core.check.shared.duplicate_rows import repeats_of
 from brookfall.core.check.shared.leak_suspects import alone, identifiers_among
 from brookfall.core.foundation import wording
 from brookfall.core.judge.ground_by_content import ground_by_content
-from brookfall.core.judge.grounds import ground_by_name, ground_of
+from brookfall.core.judge.grounds import Grounds
 from brookfall.core.measure.registry import words_of
 from brookfall.core.recipe.rows_with_gaps import rows_with_gaps
 from brookfall.core.retest.screening.issue import Action, Issue
@@ -43,9 +43,7 @@ class Sample:
 _ORDER = {"serious": 0, "notable": 1, "slight": 2}
 
 
-def issues_of(
-    subject: Subject, grounds: tuple[str, ...], samples: Mapping[str, Sample] | None = None
-) -> tuple[Issue, ...]:
+def issues_of(subject: Subject, grounds: Grounds, samples: Mapping[str, Sample] | None = None) -> tuple[Issue, ...]:
     """Everything found, the gravest first; ``grounds`` are those of the policy, ``samples`` could be joined."""
     table = subject.table
     found = [
@@ -270,14 +268,14 @@ def _sentinel(column: Column) -> Iterator[Issue]:
             )
 
 
-def _unmarked(subject: Subject, grounds: tuple[str, ...]) -> Iterator[Issue]:
+def _unmarked(subject: Subject, grounds: Grounds) -> Iterator[Issue]:
     """Columns that are of a ground by name or by content, and are not marked so or not tied to it."""
     roles = subject.roles
     for column in subject.table.columns:
         name = column.name
         if name in (roles.target, roles.part, roles.weight, *roles.identifier) or name in roles.grounds:
             continue
-        marked, ground = name in roles.protected, ground_by_name(name, grounds)
+        marked, ground = name in roles.protected, grounds.by_name(name)
         if ground is not None:
             if not marked:
                 yield Issue(
@@ -344,7 +342,7 @@ def _free_name(subject: Subject, name: str) -> str:
 
 def _cuts(subject: Subject, name: str, present: "np.ndarray[tuple[int], np.dtype[np.float64]]") -> tuple[float, ...]:
     """Ages are cut where working life begins, at its middle and at its end; another number at its quartiles."""
-    if ground_of(name, ("age",), subject.roles.grounds) and present.min() >= 0 and present.max() <= 125:
+    if Grounds(("age",)).of(name, subject.roles.grounds) and present.min() >= 0 and present.max() <= 125:
         inside = tuple(cut for cut in _AGE_CUTS if present.min() < cut <= present.max())
         if inside:
             return inside

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 from pydantic import BaseModel, ConfigDict
 
-from brookfall.core.judge.grounds import missing_grounds
+from brookfall.core.judge.grounds import Grounds
 from brookfall.core.retest.screening.columns import ColumnLook, column_looks
 from brookfall.core.retest.screening.issue import Issue
 from brookfall.core.retest.screening.issues import Sample, issues_of
@@ -21,10 +21,10 @@ class Look(BaseModel):
     not_collected: tuple[str, ...]
 
 
-def look_at(subject: Subject, grounds: tuple[str, ...], samples: Mapping[str, Sample] | None = None) -> Look:
+def look_at(subject: Subject, grounds: Grounds, samples: Mapping[str, Sample] | None = None) -> Look:
     """Looks at the subject under a policy's grounds, and at samples that could be joined to it. No fit is made."""
     return Look(
         columns=column_looks(subject),
         issues=issues_of(subject, grounds, samples),
-        not_collected=tuple(missing_grounds(subject.table.names, grounds, subject.roles.grounds)),
+        not_collected=tuple(grounds.missing(subject.table.names, subject.roles.grounds)),
     )
