@@ -17,10 +17,10 @@ from tests.core.test_package import zipped
 SignIn = Callable[[str], Visitor]
 
 OPEN = {
-    ("GET", "/api/health"), ("POST", "/api/session"), ("POST", "/api/password-link"), ("PUT", "/api/password-link"),
+    ("GET", "/api/health"), ("GET", "/api/sign-in"), ("POST", "/api/session"), ("POST", "/api/password-link"), ("PUT", "/api/password-link"),
     ("POST", "/api/password-rating"),
 }  # fmt: skip
-"""What is answered without a person: whether the server is there, the address to sign in at, and, to who has the secret
+"""What is answered without a person: whether the server is there, how people sign in and where, and, to who has the secret
 of a one-time link, those by which they choose a password."""
 
 

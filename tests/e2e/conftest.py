@@ -3,12 +3,14 @@
 import os
 import re
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from functools import cache
 from typing import Any
 
 import pytest
 from playwright.sync_api import Browser, FilePayload, Page, ViewportSize, expect, sync_playwright
 
+from brookfall.demo.people import known_to_provider
 from brookfall.demo.seed import PASSWORD, seed
 from brookfall.launch.house import House
 from tests.conftest import files_of
@@ -76,12 +78,14 @@ def planned(page: Page, checks: list[str] | None = None, *, without: tuple[str, 
 
 @pytest.fixture(scope="session")
 def site(stores: House, tmp_path_factory: pytest.TempPathFactory) -> str:
-    """A house with the demo's data, and with a package of others installed."""
+    """A house with the demo's data, a provider of its own, and a package of others installed."""
     os.environ["PYTHONPATH"] = install(tmp_path_factory.mktemp("installed"))
     seed()
-    stores.start_workers(2, apart=False)
-    stores.start_web()
-    return stores.address
+    house = replace(stores, signs_in_by=known_to_provider())
+    house.start_provider()
+    house.start_workers(2, apart=False)
+    house.start_web()
+    return house.address
 
 
 @pytest.fixture(scope="session")

@@ -29,8 +29,8 @@ def ran(page: Page) -> None:
     expect(page.get_by_role("button", name="Cancel the run")).to_have_count(0, timeout=RUN_MS)
 
 
-def signed(open_as: Open, page: Page, *, condition: str = "") -> Page:
-    """The decision's page of the case on the page, proposed there to be approved, as Tom countersigned it."""
+def proposed(page: Page, *, condition: str = "") -> None:
+    """Proposes to approve the case on the page."""
     page.goto(page.url.partition("/evidence")[0] + "/decision")
     form = page.get_by_role("form", name="Propose a decision")
     if condition:
@@ -49,6 +49,11 @@ def signed(open_as: Open, page: Page, *, condition: str = "") -> Page:
     form.get_by_label("Your password").fill(PASSWORD)
     form.get_by_role("button", name="Sign and propose").click()
     expect(page.get_by_role("region", name="Decision")).to_contain_text("It awaits a countersignature.")
+
+
+def signed(open_as: Open, page: Page, *, condition: str = "") -> Page:
+    """The decision's page of the case on the page, proposed there to be approved, as Tom countersigned it."""
+    proposed(page, condition=condition)
     tom = open_as("tom")
     tom.goto(page.url)
     signing = tom.get_by_role("region", name="Countersign")

@@ -22,6 +22,7 @@ import { Models } from "./screens/Models";
 import { ModelScreen } from "./screens/ModelScreen";
 import { AccountScreen } from "./screens/people/AccountScreen";
 import { People } from "./screens/people/People";
+import { Confirmed } from "./screens/Confirmed";
 import { Welcome } from "./screens/people/Welcome";
 import { Overrides } from "./screens/policies/Overrides";
 import { Policies } from "./screens/policies/Policies";
@@ -42,6 +43,7 @@ import { Submit } from "./screens/submit/Submit";
 export function App() {
   const me = useMe();
   if (location.pathname === "/welcome") return <Welcome />;
+  if (location.pathname === "/confirmed") return <Confirmed />;
   if (me.isPending) return <Fetching what="your session" />;
   if (!me.data) return <SignIn />;
   return <Pages me={me.data} />;

@@ -25,6 +25,7 @@ from brookfall.api.override_routes import override_api
 from brookfall.api.plan_routes import plan_api
 from brookfall.api.policy_routes import policy_api
 from brookfall.api.problems import from_validation, handle_problems
+from brookfall.api.provider import serve_provider
 from brookfall.api.proxies import BehindProxies
 from brookfall.api.question_routes import question_api
 from brookfall.api.record_routes import record_api
@@ -93,6 +94,7 @@ def create_app(front_end: Path = FRONT_END) -> Flask:
     guard(app)
     handle_problems(app)
     serve_operations(app)
+    serve_provider(app)
     _serve_pages(app, front_end)
     if settings.trusted_proxies:
         app.wsgi_app = BehindProxies(app.wsgi_app, settings.trusted_proxies)  # type: ignore[method-assign]

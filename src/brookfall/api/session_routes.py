@@ -20,7 +20,8 @@ from brookfall.core.foundation.errors import CodeWantedError
 from brookfall.desk import letters, people, security, sessions, tokens
 from brookfall.desk.sign_in import sign_in as sign_in_by
 from brookfall.desk.tokens import Scope
-from brookfall.desk.views import LetterView, MailView, NewToken, PersonView, SecurityLogView, TokenView
+from brookfall.desk.views import LetterView, MailView, NewToken, PersonView, SecurityLogView, SignInWays, TokenView
+from brookfall.records.config import config
 from brookfall.records.database import transaction
 from brookfall.records.people import MailWhen
 
@@ -71,9 +72,20 @@ class LogQuery(BaseModel):
     page: int = Field(default=1, ge=1, le=1_000_000)
 
 
+@session_api.get("/sign-in", responses={200: SignInWays})
+@shows
+def get_sign_in() -> SignInWays:
+    """How people sign in here, for who has not yet."""
+    settings = config()
+    return SignInWays(provider=settings.provider_name if settings.provider_url else None, local=settings.local_accounts)
+
+
 @session_api.post("/session", responses={200: PersonView})
 @guesses_counted(typed_account)
 def sign_in(body: Credentials) -> Response:
+    if not config().local_accounts:
+        todo = f"Sign in by {config().provider_name}."
+        return problem(403, "Not by a password", "Nobody has a password here.", todo=todo)
     with transaction() as session:
         try:
             person = sign_in_by(session, body.login, body.password, body.code, address())

@@ -5,21 +5,14 @@ from datetime import timedelta
 from sqlalchemy import select
 
 from brookfall.demo import packages
+from brookfall.demo.people import PASSWORD, PEOPLE
 from brookfall.desk import docket, submit
 from brookfall.desk.people import add_person, person_of
 from brookfall.records.clock import now
 from brookfall.records.database import transaction
 from brookfall.records.people import Person
 
-PASSWORD = "hollinmoor-demo"  # noqa: S105 - the demo's, printed at its start
-
-PEOPLE = (
-    ("nell", "Nell Farrow", ("owner",)),
-    ("iris", "Iris Marrow", ("reviewer",)),
-    ("tom", "Tom Aldous", ("reviewer", "countersigner")),
-    ("ada", "Ada Quill", ("auditor",)),
-    ("wren", "Wren Hale", ("administrator",)),
-)
+__all__ = ["PASSWORD", "PEOPLE", "seed", "sign_ins"]
 
 
 def seed() -> None:

@@ -68,7 +68,7 @@ def add(session: Session, by: Person | None, login: str, name: str, roles: Colle
     if by is not None:
         _refuse_others(by)
     login, name = login.strip().lower(), name.strip()
-    if not _LOGIN.fullmatch(login):
+    if not may_be_login(login):
         raise UserError(
             f"'{login}' can't be a name to sign in with.",
             todo="Use 2 to 80 small letters, digits and . _ @ -, a letter or digit first.",
@@ -86,6 +86,11 @@ def add(session: Session, by: Person | None, login: str, name: str, roles: Colle
     detail = f"{name} ({', '.join(person.roles)})"
     audit_log.append(session, by, "added a person", detail, after={"login": login})
     return person
+
+
+def may_be_login(login: str) -> bool:
+    """Whether somebody can sign in by this name."""
+    return _LOGIN.fullmatch(login) is not None
 
 
 def set_roles(session: Session, by: Person | None, of_id: int, roles: Collection[str]) -> Person:

@@ -13,6 +13,7 @@ from brookfall.desk.passwords import refuse_weak
 from brookfall.desk.views import LinkView
 from brookfall.records import audit_log, security_log
 from brookfall.records.clock import now
+from brookfall.records.config import config
 from brookfall.records.people import PasswordLink, Person
 
 LASTS = timedelta(days=3)
@@ -23,6 +24,7 @@ def make(session: Session, by: Person | None, person: Person, address: str = "")
 
     ``by`` is None at the command line. UserError where the person is disabled.
     """
+    _refuse_without_local_accounts()
     if person.disabled is not None:
         raise UserError(f"{person.name} is disabled.", todo="Let them sign in again first.")
     people.end_links(session, person)
@@ -58,6 +60,7 @@ def use(session: Session, secret: str, password: str, address: str = "") -> Pers
     UserError
         The password is too short or too easily guessed; the link can still be used.
     """
+    _refuse_without_local_accounts()
     link, person = _open(session, secret, lock=True)
     people.set_password(person, refuse_weak(password, people.known_of(person)))
     link.used = now()
@@ -65,6 +68,14 @@ def use(session: Session, secret: str, password: str, address: str = "") -> Pers
     security_log.enter(session, "set a password by a link", login=person.login, person=person, address=address)
     session.flush()
     return person
+
+
+def _refuse_without_local_accounts() -> None:
+    if not config().local_accounts:
+        raise UserError(
+            "Nobody has a password here.",
+            todo=f"People sign in by {config().provider_name}, which has their passwords.",
+        )
 
 
 def _open(session: Session, secret: str, *, lock: bool = False) -> tuple[PasswordLink, Person]:

@@ -5,21 +5,22 @@ from collections.abc import Collection, Iterable
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 from sqlalchemy import ColumnElement, Select, and_, false, func, not_, or_, select, true, update
-from sqlalchemy.orm import Session, selectinload
+from sqlalchemy.orm import Session, object_session, selectinload
 
 from brookfall.core.evidence.acts import VALIDATORS_ALONE
 from brookfall.core.foundation.errors import ForbiddenError, MissingError, UserError, WrongPasswordError
 from brookfall.core.judge.life import Part
-from brookfall.desk import sessions
+from brookfall.desk import sessions, signing_codes
 from brookfall.desk.passwords import SHORTEST, refuse_weak
 from brookfall.desk.views import PersonView
 from brookfall.records import audit_log, security_log
 from brookfall.records.cases import Case
 from brookfall.records.clock import now
+from brookfall.records.config import config
 from brookfall.records.inventory import ModelMember, RegisteredModel
 from brookfall.records.people import PasswordLink, Person
+from brookfall.records.roles import ROLES
 
-ROLES = ("owner", "reviewer", "countersigner", "auditor", "administrator")
 _SEES_ALL = {"reviewer", "countersigner", "auditor"}
 
 _hasher = PasswordHasher()
@@ -65,8 +66,16 @@ def is_password(person: Person | None, password: str) -> bool:
 
 
 def check_password(person: Person, password: str, undone: str = "Nothing was signed") -> None:
-    """Signing takes the password again; ForbiddenError when it is wrong."""
+    """Signing takes the password again, or a code that the house's provider led to; ForbiddenError when it is wrong."""
+    session = object_session(person)
+    if session is not None and person.subject_sha256 is not None and signing_codes.use(session, person, password):
+        return
     if not is_password(person, password):
+        if not person.password_hash:
+            raise WrongPasswordError(
+                "That you are who you are was not confirmed, or more than five minutes ago.",
+                todo=f"{undone}; confirm it again by {config().provider_name}.",
+            )
         raise WrongPasswordError("The password is not right.", todo=f"{undone}; type it again.")
 
 
@@ -153,7 +162,13 @@ def person_of(session: Session, person_id: int) -> Person:
 
 def person_view(person: Person) -> PersonView:
     return PersonView(
-        id=person.id, login=person.login, name=person.name, roles=list(person.roles), reads_all=sees_all(person)
+        id=person.id,
+        login=person.login,
+        name=person.name,
+        roles=list(person.roles),
+        reads_all=sees_all(person),
+        confirms_by=config().provider_name if config().provider_url and person.subject_sha256 else None,
+        has_password=bool(person.password_hash),
     )
 
 

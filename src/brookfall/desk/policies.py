@@ -18,7 +18,7 @@ from brookfall.core.judge.house_policy import (
     written_out,
 )
 from brookfall.core.judge.policy_facts import LIMITS, policy_changes
-from brookfall.desk import people, second_factor
+from brookfall.desk import people, second_factor, signing_codes
 from brookfall.desk.views import (
     HousePolicyView,
     LimitName,
@@ -45,6 +45,8 @@ BUILT_IN = 0
 """What the built-in policy is called where versions have an id."""
 _STAYS = "Nothing was changed."
 _UNSIGNED = "Nothing was signed"
+_BY_OUR_OWN = "set up an authenticator on your own page"
+_BY_THE_PROVIDER = "confirm who you are with a second factor, which the sign-in of your house did not tell of"
 
 
 class PolicyProposal(BaseModel):
@@ -91,10 +93,11 @@ def _read(_version: int, _revision: int, content: str) -> HousePolicy:
 def refuse_without_second_factor(session: Session, person: Person, role: SigningRole) -> None:
     """ForbiddenError where the policy in force wants a second factor of who signs in this role, and there is none."""
     house = house_now(session)
-    if house is not None and role in house.second_factor_for and not second_factor.is_on(session, person):
+    has_one = second_factor.is_on(session, person) or signing_codes.by_second_factor(session, person)
+    if house is not None and role in house.second_factor_for and not has_one:
         raise ForbiddenError(
             f"The policy asks every {role} for a second factor, and you have none.",
-            todo=f"{_UNSIGNED}; set up an authenticator on your own page, then sign.",
+            todo=f"{_UNSIGNED}; {_BY_THE_PROVIDER if person.subject_sha256 else _BY_OUR_OWN}, then sign.",
         )
 
 

@@ -52,13 +52,24 @@ class View(BaseModel):
 
 
 class PersonView(View):
-    """``reads_all``: every case, and so the record as a whole."""
+    """``reads_all``: every case, and so the record as a whole. ``confirms_by`` names the house's provider where the
+    person signs in there, and can confirm there that it is they who sign.
+    """
 
     id: int
     login: str
     name: str
     roles: list[str]
     reads_all: bool
+    confirms_by: str | None
+    has_password: bool
+
+
+class SignInWays(View):
+    """How people sign in: by the house's own provider, as it is called, by a password of Brookfall's, or by either."""
+
+    provider: str | None
+    local: bool
 
 
 class MailView(View):

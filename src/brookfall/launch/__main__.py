@@ -6,6 +6,7 @@ import sys
 import threading
 from pathlib import Path
 
+from brookfall.demo.people import known_to_provider
 from brookfall.launch.house import House
 from brookfall.launch.processes import StartError
 from brookfall.launch.start import start_whole
@@ -17,7 +18,7 @@ def main() -> None:
     command = sys.argv[1] if len(sys.argv) > 1 else "demo"
     try:
         if command == "demo":
-            _demo(House(PROJECT, "demo", mails=True))
+            _demo(House(PROJECT, "demo", mails=True, signs_in_by=known_to_provider()))
         elif command == "reset":
             House(PROJECT, "demo").clear()
             print("The demo's data are gone; 'make demo' makes it new.")
@@ -41,6 +42,7 @@ def _demo(house: House) -> None:
         print(f"\nBrookfall is at {house.address}\n")
         for line in sign_ins():
             print(f"  {line}")
+        print("\nThey can sign in by a stand-in of the county's own too; so can Orrin Peel, who was never here.")
         print(f"\nWhat is mailed to them is put into {house.mail_folder}, and shown on the page Letters.")
         print("\nCtrl-C stops everything.", flush=True)
         while not stop.is_set():

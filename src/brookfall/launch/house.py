@@ -9,9 +9,11 @@ import shutil
 import socket
 import subprocess
 import sys
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
+from typing import Any
 
 import httpx
 import mariadb
@@ -19,6 +21,7 @@ import redis
 
 from brookfall.core.foundation.one_thread import ONE_THREAD
 from brookfall.launch.processes import Keeper, StartError
+from brookfall.launch.provider_stand_in import CLIENT_ID, CLIENT_SECRET
 from brookfall.records.record_key import make_key
 
 _FIRST_PORT, _PORTS = 10000, 22000
@@ -40,6 +43,7 @@ class House:
     project: Path
     name: str
     mails: bool = False
+    signs_in_by: Mapping[str, Mapping[str, Any]] = field(default_factory=dict, hash=False)
 
     @property
     def _mail(self) -> dict[str, str]:
@@ -47,6 +51,19 @@ class House:
         return {
             "BROOKFALL_MAIL_SERVER": f"smtp://127.0.0.1:{self.settings['mail_port']}",
             "BROOKFALL_MAIL_FROM": "brookfall@hollinmoor.example",
+            "BROOKFALL_PUBLIC_URL": self.address,
+        }
+
+    @property
+    def _provider(self) -> dict[str, str]:
+        """A house whose people can sign in by a provider of its own: a stand-in on loopback that knows these people."""
+        roles = sorted({role for person in self.signs_in_by.values() for role in person["roles"]})
+        return {
+            "BROOKFALL_PROVIDER_URL": f"http://127.0.0.1:{self.settings['provider_port']}",
+            "BROOKFALL_PROVIDER_NAME": "the county's sign-in",
+            "BROOKFALL_PROVIDER_CLIENT_ID": CLIENT_ID,
+            "BROOKFALL_PROVIDER_CLIENT_SECRET": CLIENT_SECRET,
+            "BROOKFALL_PROVIDER_ROLES": ",".join(f"{role}={role}" for role in roles),
             "BROOKFALL_PUBLIC_URL": self.address,
         }
 
@@ -64,17 +81,19 @@ class House:
         file = self.folder / "settings.json"
         if file.is_file():
             kept: dict[str, str] = json.loads(file.read_text())
-            if "mail_port" not in kept:
-                kept["mail_port"] = str(_free_ports(f"{self.project}/{self.name}/mail", 1)[0])
-                file.write_text(json.dumps(kept, indent=1))
+            for stand_in in ("mail", "provider"):
+                if f"{stand_in}_port" not in kept:
+                    kept[f"{stand_in}_port"] = str(_free_ports(f"{self.project}/{self.name}/{stand_in}", 1)[0])
+                    file.write_text(json.dumps(kept, indent=1))
             return kept
         self.folder.mkdir(parents=True, exist_ok=True)
-        ports = _free_ports(f"{self.project}/{self.name}", 4)
+        ports = _free_ports(f"{self.project}/{self.name}", 5)
         made = {
             "mariadb_port": str(ports[0]),
             "redis_port": str(ports[1]),
             "web_port": str(ports[2]),
             "mail_port": str(ports[3]),
+            "provider_port": str(ports[4]),
             "owner_password": secrets.token_hex(16),
             "app_password": secrets.token_hex(16),
             "secret_key": secrets.token_hex(32),
@@ -102,6 +121,7 @@ class House:
             "BROOKFALL_SANDBOX": "best",
             "BROOKFALL_SECURE_COOKIES": "no",
             **(self._mail if self.mails else {}),
+            **(self._provider if self.signs_in_by else {}),
             **ONE_THREAD,
         }
 
@@ -148,6 +168,12 @@ class House:
         command = [*_COMMAND, "work", "--name", f"{name}-{self.name}", "--for", line, *processes, *_nice()]
         self.keeper.stop(f"worker-{name}", patience=5)
         self.keeper.start(f"worker-{name}", command, self.environment)
+
+    def start_provider(self) -> None:
+        """The stand-in for a provider of the house's own."""
+        command = [sys.executable, "-m", "brookfall.launch.provider_stand_in", self.settings["provider_port"]]
+        self.keeper.stop("provider", patience=5)
+        self.keeper.start("provider", [*command, json.dumps(self.signs_in_by)])
 
     def start_mail(self) -> None:
         """The stand-in for a mail server."""

@@ -19,6 +19,8 @@ def start_whole(house: House, say: Callable[[str], None] = print) -> None:
     migrate(house.owner_url, granted_to=APPLICATION)
     if house.mails:
         house.start_mail()
+    if house.signs_in_by:
+        house.start_provider()
     house.start_workers(workers_wanted())
     house.start_web()
     seed()

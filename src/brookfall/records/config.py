@@ -4,15 +4,16 @@ from datetime import UTC, date, datetime, time
 from functools import cache
 from ipaddress import IPv4Network, IPv6Network, ip_network
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Self
 from zoneinfo import ZoneInfo, available_timezones
 
-from pydantic import ByteSize, Field, ValidationError, field_validator
+from pydantic import ByteSize, Field, ValidationError, field_validator, model_validator
 from pydantic_settings import BaseSettings, NoDecode, SettingsConfigDict
 
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.foundation.sizes import DEFAULT_MAX_BYTES
 from brookfall.records.clock import now
+from brookfall.records.roles import ROLES
 
 PREFIX = "BROOKFALL_"
 
@@ -28,6 +29,9 @@ class Config(BaseSettings):
     ``/metrics`` is answered to whoever sends ``metrics_token``, and to nobody where there is none.
     What a request says of the address it comes from is believed where it comes by one of ``trusted_proxies``.
     Days begin and end by the clocks of ``time_zone``.
+    People sign in by the house's own OpenID Connect provider where ``provider_url``, its issuer, is said:
+    ``provider_login_claim`` names them, ``provider_roles`` says what each value of ``provider_roles_claim`` makes of
+    them, and without ``local_accounts`` nobody signs in by a password of Brookfall's.
     Letters go by ``mail_server`` (``smtp://`` or ``smtps://``, with name and password where it wants them), as from
     ``mail_from``, with links to ``public_url``; without a server none are written.
     """
@@ -53,6 +57,41 @@ class Config(BaseSettings):
     mail_server: str | None = Field(default=None, pattern=r"^smtps?://")
     mail_from: str = Field(default="brookfall@localhost", pattern=r"^[^@\s]+@[^@\s]+$")
     public_url: str | None = Field(default=None, pattern=r"^https?://")
+
+    provider_url: str | None = Field(default=None, pattern=r"^https?://")
+    provider_name: str = Field(default="the house's own sign-in", min_length=1, max_length=80)
+    provider_client_id: str = ""
+    provider_client_secret: str = ""
+    provider_login_claim: str = Field(default="preferred_username", min_length=1)
+    provider_roles_claim: str = Field(default="roles", min_length=1)
+    provider_roles: Annotated[dict[str, str], NoDecode] = Field(default_factory=dict)
+    local_accounts: bool = True
+
+    @field_validator("provider_roles", mode="before")
+    @classmethod
+    def _pairs(cls, value: object) -> object:
+        """``VALUE=ROLE``, one after the other, with commas between."""
+        if not isinstance(value, str):
+            return value
+        pairs = [one.partition("=") for one in value.split(",") if one.strip()]
+        for told, sign, role in pairs:
+            if not sign or not told.strip() or role.strip() not in ROLES:
+                raise ValueError(f"it is VALUE=ROLE with commas between, and roles are {', '.join(ROLES)}")
+        return {told.strip(): role.strip() for told, _, role in pairs}
+
+    @model_validator(mode="after")
+    def _whole_provider(self) -> Self:
+        if self.provider_url is None:
+            if not self.local_accounts:
+                raise ValueError(
+                    f"{PREFIX}LOCAL_ACCOUNTS is off and there is no {PREFIX}PROVIDER_URL, so nobody could sign in"
+                )
+            return self
+        needed = ("provider_client_id", "provider_client_secret", "provider_roles", "public_url")
+        missing = next((name for name in needed if not getattr(self, name)), None)
+        if missing is not None:
+            raise ValueError(f"{PREFIX}PROVIDER_URL is set and {PREFIX}{missing.upper()} is not")
+        return self
 
     @field_validator("time_zone")
     @classmethod
@@ -113,8 +152,10 @@ def _sentences(problem: ValidationError) -> list[str]:
     """What is wrong with each variable. Values are not repeated: some of them are secrets."""
     said = []
     for error in problem.errors():
-        name = PREFIX + str(error["loc"][0]).upper() if error["loc"] else PREFIX
-        if error["type"] == "missing":
+        name = PREFIX + str(error["loc"][0]).upper() if error["loc"] else ""
+        if not error["loc"]:
+            said.append(f"{error['msg'].removeprefix('Value error, ')}.")
+        elif error["type"] == "missing":
             said.append(f"{name} is not set.")
         else:
             said.append(f"{name} can't be used: {error['msg'].removeprefix('Value error, ')}.")

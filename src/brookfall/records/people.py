@@ -16,7 +16,7 @@ _SESSIONS_KEPT = timedelta(days=30)
 
 class Person(Base):
     """``disabled`` is since when a person can't sign in any more; ``looked`` when they last saw what others did;
-    ``mail`` where they are written to, and ``mail_when``."""
+    ``mail`` where they are written to, and ``mail_when``; ``subject_sha256`` who they are to the house's provider."""
 
     __tablename__ = "person"
     __table_args__ = TABLE_OPTIONS
@@ -30,6 +30,7 @@ class Person(Base):
     disabled: Mapped[Moment | None]
     looked: Mapped[Moment | None]
     mail: Mapped[str | None] = mapped_column(String(320))
+    subject_sha256: Mapped[str | None] = mapped_column(String(64, collation="ascii_bin"), unique=True)
     mail_when: Mapped[MailWhen] = mapped_column(String(10), default="at_once", server_default="at_once")
 
 
@@ -67,6 +68,22 @@ class PasswordLink(Base):
     made_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     ends: Mapped[Moment]
     used: Mapped[Moment | None]
+
+
+class SigningCode(Base):
+    """By it a person signs once, until it ``ends``, as the house's provider has just confirmed who they are.
+
+    Only its SHA-256 is kept; ``second_factor`` is whether the provider said that one was used.
+    """
+
+    __tablename__ = "signing_code"
+    __table_args__ = TABLE_OPTIONS
+
+    sha256: Mapped[Sha] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"), index=True)
+    ends: Mapped[Moment]
+    used: Mapped[Moment | None]
+    second_factor: Mapped[bool]
 
 
 class SecondFactor(Base):

@@ -2121,6 +2121,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How people sign in here, for who has not yet. */
+        get: operations["session_get_sign_in_sign_in_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/teams": {
         parameters: {
             query?: never;
@@ -6619,9 +6636,14 @@ export interface components {
         People: components["schemas"]["AccountView"][];
         /**
          * PersonView
-         * @description ``reads_all``: every case, and so the record as a whole.
+         * @description ``reads_all``: every case, and so the record as a whole. ``confirms_by`` names the house's provider where the
+         *     person signs in there, and can confirm there that it is they who sign.
          */
         PersonView: {
+            /** Confirms By */
+            confirms_by: string | null;
+            /** Has Password */
+            has_password: boolean;
             /** Id */
             id: number;
             /** Login */
@@ -9128,6 +9150,16 @@ export interface components {
              * Format: date-time
              */
             at: string;
+        };
+        /**
+         * SignInWays
+         * @description How people sign in: by the house's own provider, as it is called, by a password of Brookfall's, or by either.
+         */
+        SignInWays: {
+            /** Local */
+            local: boolean;
+            /** Provider */
+            provider: string | null;
         };
         SignedCondition: {
             [key: string]: unknown;
@@ -25825,6 +25857,98 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Sessions"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    session_get_sign_in_sign_in_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignInWays"];
                 };
             };
             /** @description Bad Request */

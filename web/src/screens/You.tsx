@@ -7,7 +7,7 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState, type FormEvent } from "react";
 import type { Schemas } from "../api/client";
-import { useMakeToken, useRevokeToken, useTokens } from "../api/queries";
+import { useMakeToken, useMe, useRevokeToken, useTokens } from "../api/queries";
 import { DataTable } from "../parts/DataTable";
 import { Main } from "../parts/Main";
 import { Fetching, Said } from "../parts/Said";
@@ -34,6 +34,7 @@ export function You() {
   const [name, setName] = useState("");
   const [scopes, setScopes] = useState<Scope[]>(["submit"]);
   const [days, setDays] = useState(90);
+  const me = useMe().data;
   const toggle = (scope: Scope) =>
     setScopes(scopes.includes(scope) ? scopes.filter((one) => one !== scope) : [...scopes, scope]);
   const send = (event: FormEvent) => {
@@ -131,8 +132,17 @@ export function You() {
           />
         )}
         <OwnSessions />
-        <Password />
-        <SecondFactor />
+        {me?.has_password && (
+          <>
+            <Password />
+            <SecondFactor />
+          </>
+        )}
+        {me?.confirms_by && (
+          <Typography sx={{ mb: 2 }}>
+            You sign in by {me.confirms_by}, which has your password and second factor, and says what you may do here.
+          </Typography>
+        )}
       </Box>
     </Main>
   );

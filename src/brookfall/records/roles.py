@@ -1,0 +1,3 @@
+"""The roles that people can have."""
+
+ROLES = ("owner", "reviewer", "countersigner", "auditor", "administrator")
