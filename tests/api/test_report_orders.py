@@ -12,6 +12,7 @@ from brookfall.records.audit_log import RecordEntry
 from brookfall.records.clock import clock_at
 from brookfall.records.database import transaction
 from brookfall.records.renditions import Rendition
+from brookfall.records.verification import verify_everything
 from tests.api.packages import countersigned, rendered
 from tests.api.test_case import SignIn, ran
 from tests.api.test_policies import answered, done, draft_of, proposed, saved
@@ -96,6 +97,7 @@ def test_what_was_signed_is_entered_with_its_order(visitor: SignIn, workers: Hou
             select(RecordEntry).where(RecordEntry.case_id == number_of(base), RecordEntry.act == "rendered the report")
         ).all()
         assert [json.loads(one.after).get("ordered") for one in entries] == [None, {"length": "sheet"}]
+        assert verify_everything(session).fault is None, "what was ordered is no page with a hash"
 
 
 def test_a_policy_gives_reports_their_head_and_signed_ones_keep_theirs(visitor: SignIn, workers: House) -> None:

@@ -82,6 +82,9 @@ def serve_provider(app: Flask) -> None:
 
 
 def _sent(client: Any, back: str, page: str, **more: str) -> Response:
+    # What was begun and never ended would fill the cookie in the end.
+    for begun in [name for name in cookie if name.startswith(f"_state_{client.name}_")]:
+        del cookie[begun]
     try:
         sent: Response = client.authorize_redirect(back, **more)
     except (AuthlibBaseError, requests.RequestException, ValueError, KeyError, RuntimeError) as problem:

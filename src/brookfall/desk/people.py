@@ -66,12 +66,16 @@ def is_password(person: Person | None, password: str) -> bool:
 
 
 def check_password(person: Person, password: str, undone: str = "Nothing was signed") -> None:
-    """Signing takes the password again, or a code that the house's provider led to; ForbiddenError when it is wrong."""
+    """Signing takes the password again, or a code that the house's provider led to; ForbiddenError when it is wrong.
+
+    Without local accounts a password that somebody had before signs nothing.
+    """
     session = object_session(person)
     if session is not None and person.subject_sha256 is not None and signing_codes.use(session, person, password):
         return
-    if not is_password(person, password):
-        if not person.password_hash:
+    right = is_password(person, password)
+    if not (right and config().local_accounts):
+        if not has_password(person):
             raise WrongPasswordError(
                 "That you are who you are was not confirmed, or more than five minutes ago.",
                 todo=f"{undone}; confirm it again by {config().provider_name}.",
@@ -168,8 +172,13 @@ def person_view(person: Person) -> PersonView:
         roles=list(person.roles),
         reads_all=sees_all(person),
         confirms_by=config().provider_name if config().provider_url and person.subject_sha256 else None,
-        has_password=bool(person.password_hash),
+        has_password=has_password(person),
     )
+
+
+def has_password(person: Person) -> bool:
+    """Whether the person can sign in and sign by a password of Brookfall's."""
+    return bool(person.password_hash) and config().local_accounts
 
 
 def sees_all(person: Person) -> bool:

@@ -33,7 +33,7 @@ class Told:
 
 
 def told_by(claims: Mapping[str, Any]) -> Told | None:
-    """What is read of a token: who, their roles by the house's mapping, and by how much; None where nobody is named."""
+    """Who a token is of, with their roles by the house's mapping; None where it names nobody."""
     login = claims.get(config().provider_login_claim)
     if not isinstance(login, str) or not login.strip():
         return None
@@ -104,5 +104,5 @@ def _mail_of(told: Told) -> str:
 def _texts(values: object) -> Iterable[str]:
     """The values of a claim that is a text, or several."""
     if isinstance(values, str):
-        return values.split()
+        return [values, *values.split()]  # a name may have spaces; several may stand in one text
     return [one for one in values if isinstance(one, str)] if isinstance(values, list) else []

@@ -19,6 +19,7 @@ from brookfall.records.findings_and_decisions import Decision
 from brookfall.records.policies import signed_versions
 
 _SIGNING = ("proposed a decision", "countersigned")
+_NO_PAGES = ("statement", "ordered")
 _KEEPING = ("rendered the report", "kept the signed report")
 
 
@@ -197,7 +198,7 @@ def _kept(session: Session, counted: _Counted) -> Iterator[str]:
     """the reports that were rendered"""
     for entry in session.scalars(select(RecordEntry).where(RecordEntry.act.in_(_KEEPING)).order_by(RecordEntry.id)):
         for form, name in sorted(json.loads(entry.after).items()):
-            if form != "statement":
+            if form not in _NO_PAGES:
                 yield from _whole(session, name, f"the {form} of the report in entry {entry.id}", counted)
 
 
