@@ -48,7 +48,7 @@ def test_plan_run_claims_threshold_challengers_rows_and_a_deviation(open_as: Ope
     # The plan: about how long, set beside another's, as a file and back.
     on(page, "challengers")
     expect(page.get_by_text(re.compile("about .* of one worker"))).to_be_visible(timeout=RUN_MS)
-    expect(page.get_by_label("Version in use")).to_have_value("1")
+    expect(page.get_by_label("Version in use", exact=True)).to_have_value("1")
     with page.expect_download() as download:
         page.get_by_role("link", name="Save it as YAML").click()
     kept = yaml.safe_load(Path(download.value.path()).read_text(encoding="utf-8"))
