@@ -118,6 +118,7 @@ def test_a_policy_gives_reports_their_head_and_signed_ones_keep_theirs(visitor: 
     with clock_at(datetime(2097, 2, 1, 12, tzinfo=UTC)):
         tom, iris = visitor("tom"), visitor("iris")
         assert rendered(tom, base).text == before, "what was signed keeps the pages that the record has"
+        assert tom.get(f"{base}/report")["form"]["language"] == "en", "and the form that is told is theirs"
         anew = rendered(iris, other).text
         assert "Hollinmoor County" in anew
         assert "size: letter" in anew

@@ -146,7 +146,8 @@ def report_view(session: Session, person: Person, case_id: int, order: ReportOrd
     shown = current if current and current.state == "done" else next((r for r in renditions if r.state == "done"), None)
     return ReportView(
         signed=decision is not None,
-        form=form,
+        # What was signed may have been made when the house had another form.
+        form=OrderedReport.model_validate(shown.form) if shown else form,
         parts=[PartView(name=part, words=words) for part, words in PARTS.items()],
         statement_sha256=decision.statement_sha256 if decision else None,
         current=_view(current) if current else None,

@@ -17,6 +17,8 @@ export function SigningPassword({ value, onChange, required = false, sx = {} }: 
   const me = useMe().data;
   const [state, setState] = useState<"typed" | "waits" | "confirmed">("typed");
   const provider = me?.confirms_by;
+  // Whoever began to confirm, and did not, can still type a password.
+  const confirmed = state === "confirmed" && value !== "";
   const take = useCallback(
     (code: string) => {
       setState("confirmed");
@@ -27,7 +29,7 @@ export function SigningPassword({ value, onChange, required = false, sx = {} }: 
   useConfirmed(state === "waits", take);
   return (
     <Box sx={{ display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
-      {(!provider || me.has_password) && state === "typed" && (
+      {(!provider || me.has_password) && !confirmed && (
         <TextField
           required={required}
           type="password"
@@ -54,7 +56,7 @@ export function SigningPassword({ value, onChange, required = false, sx = {} }: 
         </Button>
       )}
       {state === "waits" && <span role="status">Waits for it, in the other tab.</span>}
-      {state === "confirmed" && value && <span role="status">Confirmed, for one signature.</span>}
+      {confirmed && <span role="status">Confirmed, for one signature.</span>}
     </Box>
   );
 }
