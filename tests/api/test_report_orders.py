@@ -4,9 +4,11 @@ import json
 import re
 from datetime import UTC, date, datetime
 
+import pytest
 from sqlalchemy import select
 
 from brookfall.demo.seed import PASSWORD
+from brookfall.desk import renditions
 from brookfall.launch.house import House
 from brookfall.records.audit_log import RecordEntry
 from brookfall.records.clock import clock_at
@@ -83,7 +85,9 @@ def test_an_order_that_can_not_be_is_refused_in_words(visitor: SignIn, workers: 
     assert "has not been rendered yet" in missing.json["detail"]
 
 
-def test_what_was_signed_is_entered_with_its_order(visitor: SignIn, workers: House) -> None:
+def test_what_was_signed_is_entered_with_its_order_and_kept_in_so_many(
+    visitor: SignIn, workers: House, monkeypatch: pytest.MonkeyPatch
+) -> None:
     base = proposed_case(visitor, "signed to order")
     tom = visitor("tom")
     assert countersigned(tom, base, PASSWORD).status_code == 200
@@ -98,6 +102,12 @@ def test_what_was_signed_is_entered_with_its_order(visitor: SignIn, workers: Hou
         ).all()
         assert [json.loads(one.after).get("ordered") for one in entries] == [None, {"length": "sheet"}]
         assert verify_everything(session).fault is None, "what was ordered is no page with a hash"
+    monkeypatch.setattr(renditions, "MOST_ORDERED", 1)
+    more = tom.ask("POST", f"{base}/report?length=short")
+    assert more.status_code == 422
+    assert "is kept in 1 forms already" in more.json["detail"]
+    assert tom.ask("POST", f"{base}/report?length=sheet").status_code == 200, "one that is kept is no more"
+    assert tom.ask("POST", f"{base}/report").status_code == 200
 
 
 def test_a_policy_gives_reports_their_head_and_signed_ones_keep_theirs(visitor: SignIn, workers: House) -> None:
@@ -111,6 +121,9 @@ def test_a_policy_gives_reports_their_head_and_signed_ones_keep_theirs(visitor: 
     form = {**page["policy"]["report"], "house": "Hollinmoor County", "language": "sv", "paper": "letter"}
     page = done(saved(wren, {**page, "policy": {**page["policy"], "report": form}}))
     assert ["the name at the head of reports", "none", "Hollinmoor County"] in [
+        [one["about"], one["before"], one["after"]] for one in page["changes"]
+    ]
+    assert ["numbers and dates of reports", "as in English", "as in Swedish"] in [
         [one["about"], one["before"], one["after"]] for one in page["changes"]
     ]
     page = done(proposed(wren, page, date(2097, 1, 1)))

@@ -1,5 +1,6 @@
 """The report: asked for by whoever may see the case, made by a worker, kept with its hashes; no request makes pages."""
 
+import json
 from collections.abc import Iterable
 from typing import Literal, Protocol
 
@@ -30,6 +31,8 @@ Format = Literal["html", "pdf", "json", "statement"]
 
 AS_THE_HOUSE = ReportOrder()
 """The whole report as the house has it."""
+MOST_ORDERED = 24
+"""Other forms in which a signed report is kept at most."""
 
 
 class Renderers(Protocol):
@@ -56,6 +59,14 @@ def enter(session: Session, case: Case, order: ReportOrder = AS_THE_HOUSE) -> Re
     for one in _made_to(renditions_of(session, case.id), order, form):
         if one.content == content and one.state != "failed":
             return one
+    if decision is not None and order != AS_THE_HOUSE:
+        # The pages of what was signed are kept for good.
+        kept = {json.dumps(one.ordered, sort_keys=True) for one in renditions_of(session, case.id) if one.decision_id}
+        if len(kept - {"{}"}) >= MOST_ORDERED:
+            raise UserError(
+                f"This signed report is kept in {MOST_ORDERED} forms already, and no more are made.",
+                todo="Read one of those, or the whole report, which has every part.",
+            )
     made = Rendition(
         case_id=case.id,
         decision_id=decision.id if decision else None,

@@ -10,7 +10,6 @@ from functools import partial
 from importlib.resources import files
 from typing import TYPE_CHECKING, Any
 
-from babel import Locale
 from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup
 
@@ -26,7 +25,7 @@ from brookfall.core.evidence.words import (
 )
 from brookfall.core.foundation import digest, wording
 from brookfall.core.judge.finding_life import STANDS
-from brookfall.core.judge.report_form import LENGTHS, MOST_PAGES, OrderedReport
+from brookfall.core.judge.report_form import LANGUAGES, LENGTHS, MOST_PAGES, OrderedReport
 from brookfall.core.plan.departures import departures
 from brookfall.core.plan.facts import plan_facts
 from brookfall.core.recipe.families import recipe_in_words
@@ -84,7 +83,7 @@ def build_html(
             "room": room,
             "made": made,
             "length": wording.capital(LENGTHS[form.length]),
-            "language": Locale.parse(form.language).get_display_name("en"),
+            "language": LANGUAGES[form.language],
             "charts": {number: [Markup(chart) for chart in of_one] for number, of_one in charts.items()},  # noqa: S704 - drawn here
             "css": "",
         }

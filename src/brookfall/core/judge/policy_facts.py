@@ -9,8 +9,8 @@ from brookfall.core.foundation import wording
 from brookfall.core.judge.grounds import GroundWords
 from brookfall.core.judge.house_policy import HousePolicy
 from brookfall.core.judge.policy import Policy, StandardPlan
+from brookfall.core.judge.report_form import LANGUAGES, ReportForm
 from brookfall.core.judge.report_form import PARTS as REPORT_PARTS
-from brookfall.core.judge.report_form import ReportForm
 from brookfall.core.judge.requirements import Requirement
 from brookfall.core.table.outcome import OUTCOME_WORDS
 
@@ -156,7 +156,7 @@ def report_facts(form: ReportForm) -> dict[str, str]:
     return {
         "the name at the head of reports": form.house or "none",
         "the text below the head of reports": form.cover or "none",
-        "numbers and dates of reports": f"as in {form.language}",
+        "numbers and dates of reports": f"as in {LANGUAGES[form.language]}",
         "the paper of reports": form.paper,
         "the parts of a whole report": _listed([REPORT_PARTS[part] for part in form.parts], "none"),
     }

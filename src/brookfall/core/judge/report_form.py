@@ -12,6 +12,11 @@ Part = Literal[
 Language = Literal["en", "cs", "da", "de", "es", "fi", "fr", "hu", "it", "nb", "nl", "pl", "pt", "sv"]
 Paper = Literal["a4", "letter"]
 
+LANGUAGES: dict[Language, str] = {
+    "en": "English", "cs": "Czech", "da": "Danish", "de": "German", "es": "Spanish", "fi": "Finnish", "fr": "French",
+    "hu": "Hungarian", "it": "Italian", "nb": "Norwegian Bokmål", "nl": "Dutch", "pl": "Polish", "pt": "Portuguese",
+    "sv": "Swedish",
+}  # fmt: skip
 PARTS: dict[Part, str] = {
     "decision": "the decision",
     "questions": "the seven questions",
