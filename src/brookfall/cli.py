@@ -42,12 +42,12 @@ def _told() -> Iterator[None]:
         sys.exit(2)
 
 
-def _write(file: Path, text: str) -> None:
+def _write(file: Path, content: bytes) -> None:
     """Writes a file whole or not at all; UserError where it can't be written."""
     is_device = file.exists() and not file.is_file()
     part = file if is_device else file.with_name(f"{file.name}.part")
     try:
-        part.write_text(text, encoding="utf-8")
+        part.write_bytes(content)
         if not is_device:
             part.replace(file)
     except OSError as problem:
@@ -128,7 +128,7 @@ def retest(
         click.echo(text, nl=False)
         return
     with _told():
-        _write(out, text)
+        _write(out, text.encode())
     for exhibit in evidence.exhibits:
         click.echo(f"{exhibit.number:>3} {exhibit.check:<17} {exhibit.standing or '-':<10} {exhibit.answer}")
     due = [one.title for one in evidence.policy.statements if one.name in evidence.plan.statements]
@@ -174,6 +174,54 @@ def replay(evidence_file: Path, package: Path, jobs: int, added: tuple[Path, ...
         click.echo(line)
     if not told.same:
         sys.exit(1)
+
+
+@main.command()
+@_package
+@click.argument("file", type=_FILE)
+@click.option(
+    "--model",
+    "models",
+    multiple=True,
+    default=("recipe",),
+    metavar="recipe|FAMILY",
+    help="Which model scores the rows; may be repeated.  [default: recipe]",
+)
+@click.option("--coverage", type=float, default=0.9, show_default=True, help="What sets and intervals shall cover.")
+@click.option("--seed", type=click.IntRange(0, 2**32 - 1), default=0, show_default=True, help="Of folds and ties.")
+@click.option("--out", type=click.Path(path_type=Path), help="A .csv, .parquet or .xlsx file; else standard output.")
+def score(package: Path, file: Path, models: tuple[str, ...], coverage: float, seed: int, out: Path | None) -> None:
+    """Score the new rows in FILE by models of PACKAGE: a row a row of FILE, in its order.
+
+    What has to be known to read them goes to standard error, and how right they are where FILE has outcomes.
+    """
+    from brookfall.core.new_rows import told
+    from brookfall.core.new_rows.columns import scored_columns
+    from brookfall.core.new_rows.learned import models_asked
+    from brookfall.core.new_rows.match import read_new_rows
+    from brookfall.core.new_rows.measured import measured
+    from brookfall.core.new_rows.score import score_new_rows
+    from brookfall.core.submission.subject import subject_of
+    from brookfall.core.table.write import WRITABLE, csv_of, written_as
+    from brookfall.sandbox import sandbox
+
+    with _told():
+        if out is not None and out.suffix.lower() not in WRITABLE:
+            raise UserError(f"{out} can't be written so.", todo=f"End it with {', '.join(WRITABLE)}.")
+        opened = _opened(package)
+        subject = subject_of(opened)
+        asked = models_asked(subject, models)
+        rows = read_new_rows(subject, file.read_bytes(), file.name, opened.submission.data[0].read, sandbox.read_file)
+        scored = score_new_rows(rows, asked, coverage=coverage, seed=seed)
+        table, held = scored_columns(scored), measured(scored)
+        if out is None:
+            for lines in csv_of(table):
+                click.echo(lines, nl=False)
+        else:
+            _write(out, written_as(table, out.suffix.lower()))
+    click.echo(told.answer(scored, held), err=True)
+    for line in (*told.remarks(scored), *([] if held is None else told.figures_in_words(scored, held))):
+        click.echo(line, err=True)
 
 
 @main.command()

@@ -129,8 +129,8 @@ def test_the_same_file_is_written_whole_over_an_old_one(tmp_path: Path) -> None:
 
     file = tmp_path / "evidence.json"
     for text in ("old and long", "new"):
-        _write(file, text)
+        _write(file, text.encode())
         assert file.read_text() == text
     assert [path.name for path in tmp_path.iterdir()] == ["evidence.json"]
-    _write(Path("/dev/null"), "to a device")
+    _write(Path("/dev/null"), b"to a device")
     assert Path("/dev/null").is_char_device()

@@ -3,6 +3,7 @@
 import time
 import warnings
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from functools import cache, partial
 from typing import Any
@@ -27,6 +28,7 @@ from brookfall.core.fit.request import (
     DialReading,
     FigureReading,
     FitJob,
+    FitRequest,
     FlipReading,
     InfluenceReading,
     LeftOutReading,
@@ -42,6 +44,7 @@ from brookfall.core.fit.request import (
 )
 from brookfall.core.fit.time_and_memory_limits import FitLimitError
 from brookfall.core.fit.without_suspects import screened
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.registry import value_at
 from brookfall.core.recipe.families import family_of, resolved_settings
 from brookfall.core.recipe.family.choice import Occasions
@@ -90,6 +93,43 @@ def _threads() -> ThreadpoolController:
     return ThreadpoolController()
 
 
+@contextmanager
+def on_one_thread() -> Iterator[list[warnings.WarningMessage]]:
+    """How models are fitted and asked: on one thread, so that the bits are the same; gives what they warn of."""
+    # Settings were checked when the recipe came in; checking them at every fit takes longer than many a fit.
+    with (
+        warnings.catch_warnings(record=True) as caught,
+        _threads().limit(limits=1),
+        config_context(skip_parameter_validation=True),
+    ):
+        warnings.simplefilter("always")
+        yield caught
+
+
+def fit_model(fit: FitRequest, subject: Subject) -> Fitted:
+    """The fitted model itself, to be asked about rows that are none of the subject's.
+
+    It fills gaps by the recipe's rule even in columns in which the subject's rows have none.
+
+    Raises
+    ------
+    UserError
+        It can't be fitted, with the reason.
+
+    >>> from brookfall.core.check.example import small_bench
+    >>> bench = small_bench()
+    >>> fit_model(bench.fit(np.arange(90)), bench.subject).outcomes.shape
+    (90,)
+    """
+    with on_one_thread():
+        try:
+            work = _Work(FitJob(fit, ()), subject, gaps=True)
+            return work.fitted()
+        except (ValueError, ArithmeticError, np.linalg.LinAlgError, MemoryError, FitLimitError) as problem:
+            words = f"The model can't be fitted: {_reason(problem)}."
+            raise UserError(words, todo="Choose another model, or more rows to learn from.") from problem
+
+
 def execute(job: FitJob, subject: Subject, keep: Callable[[FitResult], None] = lambda _: None) -> FitResult:
     """Fits on one thread.
 
@@ -120,13 +160,7 @@ def execute(job: FitJob, subject: Subject, keep: Callable[[FitResult], None] = l
         found.update(readings)
         keep(FitResult(job.fit.key, readings, time.perf_counter() - started, _told(caught)))
 
-    # Settings were checked when the recipe came in; checking them at every fit takes longer than many a fit.
-    with (
-        warnings.catch_warnings(record=True) as caught,
-        _threads().limit(limits=1),
-        config_context(skip_parameter_validation=True),
-    ):
-        warnings.simplefilter("always")
+    with on_one_thread() as caught:
         try:
             readings = _readings(job, subject, keep_what_is_there)
         except (ValueError, ArithmeticError, np.linalg.LinAlgError, MemoryError, FitLimitError) as problem:
@@ -162,7 +196,8 @@ def _only(job: FitJob, subject: Subject) -> Values:
 class _Work:
     """One fit laid out: raw training rows, the estimator once it is needed, and the readings."""
 
-    def __init__(self, job: FitJob, subject: Subject) -> None:
+    def __init__(self, job: FitJob, subject: Subject, *, gaps: bool = False) -> None:
+        self._gaps = gaps
         self._job = job
         self._subject = subject
         self._recipe = job.fit.recipe
@@ -180,7 +215,7 @@ class _Work:
         _refuse_one_class(self._target, self._job.fit.train)
         found = {reading.key: self._left_out() for reading in left_out}
         if others:
-            fitted = self._fitted(self._target, *self._prepare(self._target))
+            fitted = self.fitted()
             last = [reading for reading in others if isinstance(reading, _OF_ROWS_MADE_UP)]
             first = [reading for reading in others if not isinstance(reading, _OF_ROWS_MADE_UP)]
             found |= {reading.key: self._read(reading, fitted) for reading in first}
@@ -188,6 +223,11 @@ class _Work:
                 keep(self._checked(found))
             found |= {reading.key: self._read(reading, fitted) for reading in last}
         return self._checked(found)
+
+    def fitted(self) -> Fitted:
+        """The model, fitted to the outcomes as they are."""
+        _refuse_one_class(self._target, self._job.fit.train)
+        return self._fitted(self._target, *self._prepare(self._target))
 
     def _checked(self, found: dict[str, Values]) -> dict[str, Values]:
         may_lack = {reading.key for reading in self._job.readings if isinstance(reading, _WITH_GAPS)}
@@ -283,7 +323,12 @@ class _Work:
         steps = self._recipe.preprocess.model_copy(update={"scale": scale})
         mixed = self._family.mixed
         return build_preprocess(
-            self._features, steps, self._recipe.seed, levels_as_they_are=mixed, target=self._target.outcome
+            self._features,
+            steps,
+            self._recipe.seed,
+            levels_as_they_are=mixed,
+            target=self._target.outcome,
+            gaps=self._gaps,
         )
 
     def _made(self, prepared: Prepared) -> Made:

@@ -59,8 +59,11 @@ class Fitted:
 
     def of_choices(self, rows: Rows, occasions: Occasions) -> Values:
         """The probability of each of these rows among those of its occasion."""
-        prepared = self.prepared.transform(self.raw(rows))
-        return np.asarray(self.estimator.predict(prepared, occasions.take(rows)), dtype=np.float64)
+        return self.scores_among(self.raw(rows), occasions.take(rows))
+
+    def scores_among(self, raw: Matrix, occasions: Occasions) -> Values:
+        """The probability of each raw row (m, p) among those of its occasion, all of whose rows are there: (m,)."""
+        return np.asarray(self.estimator.predict(self.prepared.transform(raw), occasions), dtype=np.float64)
 
     def spread(self, scores: Matrix) -> Values:
         """Scores with a place for every class of the outcome: the positive one alone when binary."""

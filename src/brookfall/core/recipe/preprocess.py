@@ -119,7 +119,13 @@ def _readable(written: str, levels: dict[str, tuple[str, ...]]) -> str:
 
 
 def build_preprocess(
-    features: Table, how: Preprocess, seed: int, *, levels_as_they_are: bool = False, target: str = "binary"
+    features: Table,
+    how: Preprocess,
+    seed: int,
+    *,
+    levels_as_they_are: bool = False,
+    target: str = "binary",
+    gaps: bool = False,
 ) -> Prepared:
     """Gaps, scale, categories. Fit it on training rows, with their outcomes.
 
@@ -140,6 +146,8 @@ def build_preprocess(
         Leave categories as codes, for families that take them so.
     target : str
         The kind of outcome that target encoding averages.
+    gaps : bool
+        Fill gaps in numbers even where none of these rows has one, as later rows may.
 
     Returns
     -------
@@ -161,7 +169,7 @@ def build_preprocess(
     others = [i for i in range(len(features.columns)) if i not in (*numbers, *texts)]
     steps: list[tuple[str, Any, list[int]]] = []
     if numbers:
-        gaps = any(features.columns[i].missing.any() for i in numbers)
+        gaps = gaps or any(features.columns[i].missing.any() for i in numbers)
         steps.append((_NUMBERS, _number_steps(how, gaps=gaps), numbers))
     if how.text == "words":
         steps += [(f"{_WORDS}{place}", WordWeights(features.columns[place].levels), [place]) for place in texts]

@@ -8,9 +8,12 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.table.infer import looks_like_number
 from brookfall.core.table.table import Column, Table
 
+MOST_ROWS_OF_A_SHEET = 1_048_576
+_LONGEST_SHEET = 31
 _AT_ONCE = 5_000
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 """What a spreadsheet takes a cell for a formula by, at its start."""
@@ -79,6 +82,58 @@ def parquet_of(table: Table, places: "np.ndarray[tuple[int], np.dtype[np.int64]]
     held = io.BytesIO()
     pq.write_table(pa.table(arrays), held)
     return held.getvalue()
+
+
+def xlsx_of(table: Table, sheet: str) -> bytes:
+    """The table as a workbook of one sheet, no cell of which is a formula; UserError where one can't hold so many rows.
+
+    >>> import openpyxl
+    >>> column = Column("a", "text", np.array([0], dtype=np.int32), ("=1+1",))
+    >>> openpyxl.load_workbook(io.BytesIO(xlsx_of(Table((column,)), "rows"))).active["A2"].value
+    "'=1+1"
+    """
+    from openpyxl import Workbook
+
+    if table.n_rows >= MOST_ROWS_OF_A_SHEET:
+        raise UserError(
+            f"A sheet holds {MOST_ROWS_OF_A_SHEET - 1:,} rows, and these are {table.n_rows:,}.".replace(",", " "),
+            todo="Write them as .csv or .parquet.",
+        )
+    book = Workbook(write_only=True)
+    lines = book.create_sheet(sheet[:_LONGEST_SHEET])
+    lines.append([harmless(name) for name in table.names])
+    for start in range(0, table.n_rows, _AT_ONCE):
+        some = table.take(np.arange(start, min(start + _AT_ONCE, table.n_rows)))
+        for row in zip(*(_values(column) for column in some.columns), strict=True):
+            lines.append(row)
+    held = io.BytesIO()
+    book.save(held)
+    return held.getvalue()
+
+
+WRITABLE = (".csv", ".parquet", ".xlsx")
+
+
+def written_as(table: Table, suffix: str) -> bytes:
+    """The table as a file of that kind, one of ``WRITABLE``.
+
+    >>> written_as(Table((Column("a", "number", np.array([1.0])),)), ".csv")
+    b'a\\r\\n1\\r\\n'
+    """
+    if suffix == ".parquet":
+        return parquet_of(table)
+    return xlsx_of(table, "rows") if suffix == ".xlsx" else b"".join(csv_of(table))
+
+
+def _values(column: Column) -> "list[float | str | None]":
+    if column.kind == "number":
+        return [None if np.isnan(value) else float(value) for value in column.values]
+    return [None if text is None else _without_controls(harmless(text)) for text in column.texts()]
+
+
+def _without_controls(text: str) -> str:
+    """Text without the signs that a workbook can't hold."""
+    return "".join(sign for sign in text if sign >= " " or sign in "\t\n\r")
 
 
 def _array(column: Column) -> pa.Array:
