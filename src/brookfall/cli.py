@@ -220,7 +220,8 @@ def score(package: Path, file: Path, models: tuple[str, ...], coverage: float, s
         else:
             _write(out, written_as(table, out.suffix.lower()))
     click.echo(told.answer(scored, held), err=True)
-    for line in (*told.remarks(scored), *([] if held is None else told.figures_in_words(scored, held))):
+    figures = [] if held is None else told.figures_in_words(scored, held)
+    for line in (*told.remarks(scored), *figures, *told.method(scored)):
         click.echo(line, err=True)
 
 

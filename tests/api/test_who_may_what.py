@@ -94,6 +94,7 @@ QUERIES = {
 FORMS = {
     "/behind/{form}": "csv",
     "/suspects/{form}": "csv",
+    "/new-rows/{number}/{form}": "csv",
     "/exhibits/{number}/table/{form}": "csv",
     "/exhibits/{number}/trees/{tree}/{form}": "svg",
 }
@@ -149,6 +150,8 @@ def let_through(operation: tuple[str, str], state: str) -> frozenset[str]:
         return frozenset({"iris"}) if state in _REVIEWED else frozenset()
     if operation[1] == "/exhibits/{number}/replay" and operation[0] != "GET":
         return REVIEWERS
+    if operation == ("DELETE", "/new-rows/{number}"):
+        return frozenset({"nell", "carl", "iris"})
     if operation in (("POST", "/shared-notes"), ("POST", "/house-plans")):
         return REVIEWERS
     return SEE
@@ -329,5 +332,6 @@ def test_every_operation_that_changes_a_case_is_somebodys(app: Flask) -> None:
         ("PUT", "/findings/{finding_id}/entries/{entry_id}/read"), ("POST", "/shared-notes"),
         ("DELETE", "/exhibits/{number}/replay"), ("PUT", "/margin"), ("POST", "/behind"), ("POST", "/rows"),
         ("POST", "/report"), ("POST", "/re-review"), ("POST", "/plan/file"), ("POST", "/changes/effect"), ("POST", "/house-plans"), ("POST", "/exhibits/{number}/regrouped"),
+        ("DELETE", "/new-rows/{number}"),
     }  # fmt: skip
     assert {one for one in operations() if one[0] != "GET"} == known

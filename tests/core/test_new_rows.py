@@ -47,6 +47,10 @@ def scored(
     return score_new_rows(rows, models_asked(of, models or ("recipe",)), coverage=coverage, seed=seed)
 
 
+def all_told(of: ScoredFile) -> str:
+    return " ".join((*told.remarks(of), *told.method(of)))
+
+
 def lines_of(csv_text: str) -> list[dict[str, str]]:
     return list(csv.DictReader(io.StringIO(csv_text)))
 
@@ -101,7 +105,7 @@ def test_scaling_the_file_by_itself_would_change_decisions_and_is_told() -> None
     assert one.by_itself is not None
     assert changed is not None
     assert changed[0] > 10, "all stand high among training rows, and half of them low among themselves"
-    assert f"would have decided otherwise on {changed[0]} of 60 rows" in " ".join(told.remarks(found))
+    assert f"would have decided otherwise on {changed[0]} of 60 rows" in all_told(found)
     assert scored(subject(recipe={"family": "tree", "threshold": 0.5}), NEW).models[0].by_itself is None
 
 
@@ -111,7 +115,7 @@ def test_values_that_training_rows_never_held_are_named() -> None:
     found = scored(subject(), written_again(rows))
     column = scored_columns(found).column("recipe.outside").texts()
     assert column == ["x", "kind", "kind", None]
-    said = " ".join(told.remarks(found))
+    said = all_told(found)
     assert "kind holds 'purple' in 1 row, which no row that the model learned from has." in said
     assert "3 rows hold values that no row learned from had: kind (2) and x (1)" in said
     assert np.isfinite(found.models[0].scores).all()
@@ -135,7 +139,7 @@ def test_a_recipe_that_drops_rows_with_gaps_scores_none_of_them() -> None:
     gaps = [place for place, row in enumerate(lines_of(NEW)) if not row["x"]]
     assert np.flatnonzero(np.isnan(found.models[0].scores)).tolist() == gaps
     assert scored_columns(found).column("recipe.decision").texts()[gaps[0]] is None
-    assert f"{len(gaps)} rows with a gap can't be scored" in " ".join(told.remarks(found))
+    assert f"{len(gaps)} rows with a gap can't be scored" in all_told(found)
     held = measured(found)
     assert held is not None
     assert held.n == 60 - len(gaps)
@@ -149,7 +153,7 @@ def test_columns_are_found_in_any_order_and_spelling_and_the_rest_is_told() -> N
     of = subject()
     found, plain = scored(of, written_again(rows)), scored(of, NEW)
     assert found.models[0].scores.tolist() == plain.models[0].scores.tolist()
-    said = " ".join(told.remarks(found))
+    said = all_told(found)
     assert "The column 'KIND' is taken as kind." in said
     assert "No model reads Note." in said
     assert "No outcome is known" in told.answer(found, measured(found))
@@ -208,7 +212,7 @@ def test_rows_that_the_model_learned_from_are_no_test_of_it() -> None:
     assert "says nothing of others" in told.answer(found, measured(found))
     mixed = scored(subject(), written_again(rows[:3] + [{**row, "id": "n"} for row in lines_of(NEW)[:5]]))
     assert mixed.known.tolist() == [True] * 3 + [False] * 5
-    assert "3 rows of 8 are among those that the models learned from" in " ".join(told.remarks(mixed))
+    assert "3 rows of 8 are among those that the models learned from" in all_told(mixed)
 
 
 def test_the_training_part_alone_is_learned_from() -> None:
@@ -278,7 +282,7 @@ def test_too_few_rows_to_learn_from_give_no_interval_and_say_so() -> None:
     of = subject(text, data=data, model={**MODEL, "outcome": "number"}, recipe={"family": "linear"}, claims=[])
     found = scored(of, "a\n3\n")
     assert found.models[0].low is None
-    assert "8 rows to learn from are too few" in " ".join(told.remarks(found))
+    assert "8 rows to learn from are too few" in all_told(found)
     assert "recipe.low" not in scored_columns(found).names
 
 
@@ -289,13 +293,13 @@ def test_models_side_by_side_on_the_same_rows() -> None:
     found = scored(subject(), NEW, "recipe", "tree", "naive_bayes")
     held = measured(found)
     assert held is not None
-    assert [(one.model, one.versus) for one in held.gains] == [
+    assert [(one.model, one.versus) for one in held.differences] == [
         ("recipe", "tree"),
         ("recipe", "naive_bayes"),
         ("tree", "naive_bayes"),
     ]
-    assert {one.figure.n for one in held.gains} == {60}
-    assert "decide otherwise on" in " ".join(told.remarks(found))
+    assert {one.figure.n for one in held.differences} == {60}
+    assert "decide differently on" in all_told(found)
     assert scored_columns(found).names[:6] == (
         "row", "id", "recipe.score", "recipe.decision", "recipe.set", "recipe.outside",
     )  # fmt: skip
@@ -380,9 +384,9 @@ def test_the_command_says_what_has_to_be_known_beside_the_rows(tmp_path: Path) -
     done = run("score", package, str(tmp_path / "new.csv"), "--model", "recipe", "--model", "tree")
     assert done.exit_code == 0, done.output
     assert len(lines_of(done.stdout)) == 60
-    assert "On 60 new rows with an outcome AUC of the recipe is" in done.stderr
+    assert "On 60 new rows with an outcome AUC of the submitted recipe is" in done.stderr
     assert "Models learned from all 400 rows that have an outcome." in done.stderr
-    assert "Recipe over decision tree, AUC:" in done.stderr
+    assert "AUC of submitted recipe less that of decision tree:" in done.stderr
     again = run("score", package, str(tmp_path / "new.csv"), "--model", "recipe", "--model", "tree")
     assert again.stdout == done.stdout, "the same seed gives the same bits"
     for arguments, words in (

@@ -9,6 +9,7 @@ import type { Schemas } from "./api/client";
 import { Fetching, Said } from "./parts/Said";
 import { Brief } from "./screens/Brief";
 import { Compare } from "./screens/Compare";
+import { NewRows } from "./screens/newRows/NewRows";
 import { Data } from "./screens/data/Data";
 import { Decision } from "./screens/Decision";
 import { Docket } from "./screens/Docket";
@@ -98,6 +99,7 @@ function Pages({ me }: { me: Schemas["PersonView"] }) {
           <Route path="plan" element={<Plan />} />
           <Route path="evidence" element={<Evidence />} />
           <Route path="compare" element={<Compare />} />
+          <Route path="new-rows" element={<NewRows />} />
           <Route path="rows" element={<RowsBehind />} />
           <Route path="findings" element={<Findings />} />
           <Route path="decision" element={<Decision />} />

@@ -20,6 +20,7 @@ from brookfall.api.handling_routes import handling_api
 from brookfall.api.inbox_routes import inbox_api
 from brookfall.api.inventory_routes import inventory_api
 from brookfall.api.margin_routes import margin_api
+from brookfall.api.new_rows_routes import new_rows_api
 from brookfall.api.operations import serve_operations
 from brookfall.api.override_routes import override_api
 from brookfall.api.plan_routes import plan_api
@@ -47,6 +48,7 @@ _PARTS = (
     inventory_api,
     plan_api,
     evidence_api,
+    new_rows_api,
     fairness_api,
     finding_api,
     margin_api,

@@ -34,7 +34,8 @@ class BriefBody(BaseModel):
 class NewDraft(BaseModel):
     """``added_to``: the case under review that a file is added to, by its reviewer; none for a submission.
 
-    The brief of such a file is what a package would declare of it: name, kind, key, read.
+    The brief of such a file is what a package would declare of it: name, kind, key, read. With ``scored`` the file
+    holds new rows, which models of that case score; its brief says by which ``models``, the ``coverage``, the ``seed``.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -42,6 +43,7 @@ class NewDraft(BaseModel):
     brief: dict[str, JsonValue] = {}
     due: date | None = None
     added_to: int | None = None
+    scored: bool = False
 
 
 class PieceQuery(BaseModel):

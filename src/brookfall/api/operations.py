@@ -24,6 +24,7 @@ from brookfall.records.renditions import Rendition
 from brookfall.records.retests import Retest
 from brookfall.records.runs import Fit, Replay, Run
 from brookfall.records.schema_version import other_version
+from brookfall.records.scorings import Scoring
 
 METRICS = "/metrics"
 
@@ -34,13 +35,14 @@ _REQUESTS = Histogram(
     buckets=(0.01, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5, 10, 30),
 )
 _METHODS = frozenset({"GET", "HEAD", "OPTIONS", "POST", "PUT", "DELETE", "PATCH"})
-_STATES: dict[str, type[Run | Fit | Draft | Replay | Retest | Rendition]] = {
+_STATES: dict[str, type[Run | Fit | Draft | Replay | Retest | Rendition | Scoring]] = {
     "runs": Run,
     "fits": Fit,
     "drafts": Draft,
     "replays": Replay,
     "retests": Retest,
     "renditions": Rendition,
+    "scorings": Scoring,
 }
 
 

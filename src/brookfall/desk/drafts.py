@@ -14,6 +14,7 @@ from brookfall.core.foundation.progress import Progress
 from brookfall.core.submission.files import MAX_FILES, safe_path
 from brookfall.core.submission.package import DECLARATION
 from brookfall.core.table.read_options import HowRead
+from brookfall.desk import new_rows
 from brookfall.desk.added_tables import add, open_case
 from brookfall.desk.preview import preview
 from brookfall.desk.submit import refuse_others, submit
@@ -43,14 +44,23 @@ def drafts_view(session: Session, person: Person) -> list[DraftView]:
 
 
 def begin(
-    session: Session, person: Person, brief: dict[str, JsonValue], due: date | None, added_to: int | None
+    session: Session,
+    person: Person,
+    brief: dict[str, JsonValue],
+    due: date | None,
+    added_to: int | None,
+    *,
+    scored: bool = False,
 ) -> DraftView:
-    """A new draft: of a submission, or of a table that its reviewer adds to the case ``added_to``.
+    """A new draft: of a submission, or of a table that its reviewer adds to the case ``added_to``, or of new rows that
+    are ``scored`` there.
 
     ForbiddenError for whoever may not do so; UserError when the person has too many drafts, or the plan is locked.
     """
     if added_to is None:
         refuse_others(person)
+    elif scored:
+        new_rows.scored_case(session, person, added_to)
     else:
         open_case(session, person, added_to)
     _refuse_long(brief)
@@ -66,6 +76,7 @@ def begin(
         share=0,
         attempts=0,
         added_to=added_to,
+        scored=scored and added_to is not None,
         created=now(),
         changed=now(),
     )
@@ -183,7 +194,10 @@ def become(session: Session, person: Person, draft: Draft, progress: Progress) -
     """Makes of a draft what it was sent for, and forgets what it held; gives the id of the case."""
     found = _files(session, draft)
     files = {file.path: upload_pieces.read(session, file) for file in found}
-    if draft.added_to is not None:
+    if draft.added_to is not None and draft.scored:
+        new_rows.ask(session, person, draft.added_to, draft.brief, files)
+        case_id = draft.added_to
+    elif draft.added_to is not None:
         add(session, person, draft.added_to, draft.brief, files, progress)
         case_id = draft.added_to
     else:
@@ -266,6 +280,7 @@ def _view(session: Session, draft: Draft) -> DraftView:
             "fault": None if fault is None else Fault.model_validate(fault),
             "case_id": draft.case_id,
             "added_to": draft.added_to,
+            "scored": draft.scored,
             "files": [_file_view(file) for file in _files(session, draft)],
             "changed": draft.changed,
         }

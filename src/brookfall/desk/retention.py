@@ -27,6 +27,7 @@ from brookfall.records.database import transaction
 from brookfall.records.erasures import AGREED, PROPOSED, Erasure, columns_of, erasures_of
 from brookfall.records.findings_and_decisions import Decision
 from brookfall.records.people import Person
+from brookfall.records.scorings import Scoring
 
 DECLINED = "declined to take rows away"
 _NOTICED = timedelta(days=30)
@@ -259,7 +260,22 @@ def _files(session: Session, case: Case) -> dict[str, str]:
     added = {entry.id: json.loads(entry.after) for entry in session.scalars(entries.order_by(RecordEntry.id))}
     # A table may have been added, taken away and added again under its name.
     came = {name: sha for name, sha in came.items() if sha not in {one["sha256"] for one in added.values()}}
-    return submitted | came | {f"{one['table']}, added in entry {key}": one["sha256"] for key, one in added.items()}
+    return (
+        submitted
+        | came
+        | _new_rows(session, case)
+        | {f"{one['table']}, added in entry {key}": one["sha256"] for key, one in added.items()}
+    )
+
+
+def _new_rows(session: Session, case: Case) -> dict[str, str]:
+    """Files of new rows that were scored, and the scored rows."""
+    found: dict[str, str] = {}
+    for one in session.scalars(select(Scoring).where(Scoring.case_id == case.id).order_by(Scoring.number)):
+        found[f"{one.file}, new rows {one.number}"] = one.file_sha256
+        if one.table_sha256 is not None:
+            found[f"new rows {one.number}, scored"] = one.table_sha256
+    return found
 
 
 def _sizes(session: Session, case_ids: list[int]) -> dict[int, int]:

@@ -770,6 +770,7 @@ class DraftView(View):
     fault: Fault | None
     case_id: int | None
     added_to: int | None
+    scored: bool
     files: list[DraftFileView]
     changed: Moment
 
@@ -1131,6 +1132,84 @@ class ReplayView(View):
     by: str | None
     asked: Moment | None
     finished: Moment | None
+
+
+class AskableModelView(View):
+    """A model that new rows can be scored by."""
+
+    name: str
+    words: str
+
+
+class ScoredModelView(View):
+    """A model that new rows were scored by."""
+
+    name: str
+    words: str
+
+
+class ScoringResult(View):
+    """What is told of scored rows beside them; estimates, charts, series and tables are as of an exhibit.
+
+    ``said`` columns of their table, the first of which is the row's number, are what models say; ``outcome`` names the
+    column of the outcomes where there are any, ``measured`` how many.
+    """
+
+    rows: int
+    said: int
+    outcome: str | None
+    models: list[ScoredModelView]
+    remarks: list[str]
+    method: list[str]
+    measured: int | None
+    estimates: list[Estimate]
+    charts: list[Chart]
+    series: dict[str, dict[str, list[float | None]]]
+    tables: list[TableView]
+
+
+class ScoringView(View):
+    """A file of new rows: how far it is, ``share`` done, then what came of it. ``changed_since`` says that the case's
+    rows or roles are others now than the models learned from."""
+
+    number: int
+    file: str
+    sha256: str
+    by: str
+    asked: Moment
+    finished: Moment | None
+    state: Literal["waiting", "leased", "done", "failed", "cancelled"]
+    doing: str
+    share: float
+    said: str
+    coverage: float
+    models: list[str]
+    changed_since: bool
+    result: ScoringResult | None
+
+
+class NewRowsView(View):
+    """The files of new rows of a case, the newest first; by which models whoever asks may have others scored."""
+
+    may_score: bool
+    models: list[AskableModelView]
+    scorings: list[ScoringView]
+
+
+class ScoredRowsView(View):
+    """A window of scored rows: the first ``said`` columns are what models say, the others the file's own.
+
+    ``counts`` are rows of each kind: all, those on which models differ, outside what was learned from, with more than
+    one class in the set, decided otherwise had the file been scaled by itself, and wrong.
+    """
+
+    total: int
+    of: int
+    columns: list[str]
+    places: list[int]
+    rows: list[list[str | None]]
+    said: int
+    counts: dict[str, int]
 
 
 class CandidateView(View):

@@ -14,7 +14,7 @@ from structlog.contextvars import bind_contextvars, clear_contextvars
 from brookfall.desk.plan_counts import count_and_keep
 from brookfall.desk.screening import look_and_keep
 from brookfall.desk.time_estimate import try_and_keep
-from brookfall.engine import retests
+from brookfall.engine import retests, scorings
 from brookfall.engine.anchors import keep_anchored
 from brookfall.engine.beats import LINES, RUNS, SHORT, beat
 from brookfall.engine.erasures import agreed, clear_cache, take_rows_away
@@ -32,6 +32,7 @@ from brookfall.records.logs import log_in_json
 from brookfall.records.renditions import Rendition
 from brookfall.records.retests import Retest
 from brookfall.records.runs import Replay
+from brookfall.records.scorings import Scoring
 
 _TICK_SECONDS = 4.0
 _TURN_SECONDS = 2.0
@@ -52,7 +53,9 @@ app.conf.update(
     worker_consumer="brookfall.engine.consumer:PatientConsumer",
     worker_hijack_root_logger=False,
     task_default_queue=SHORT,
-    task_routes={f"brookfall.{name}": RUNS for name in ("work", "work_once", "draw", "render", "erase", "retest")},
+    task_routes={
+        f"brookfall.{name}": RUNS for name in ("work", "work_once", "draw", "render", "erase", "retest", "score")
+    },
     # Where one worker is for everything: somebody waits for a look or a draft; runs, in turns, come after them.
     task_default_priority=0,
     broker_transport_options={"queue_order_strategy": "priority", "priority_steps": [0, _CAN_WAIT, _LAST]},
@@ -117,6 +120,8 @@ def look(case_id: int) -> None:
 def intake(draft_id: int) -> None:
     """Takes in a draft that was sent."""
     take_in(draft_id)
+    for scoring_id in waiting(Scoring):
+        _send(score, scoring_id, priority=_CAN_WAIT)
 
 
 @app.task(name="brookfall.replay")  # type: ignore[untyped-decorator]
@@ -129,6 +134,12 @@ def replay(replay_id: int) -> None:
 def retest(retest_id: int) -> None:
     """Runs what a finding cites on the version that mends it, and compares."""
     retests.carry_out(retest_id)
+
+
+@app.task(name="brookfall.score")  # type: ignore[untyped-decorator]
+def score(scoring_id: int) -> None:
+    """Has new rows scored by models of a case."""
+    scorings.score(scoring_id)
 
 
 @app.task(name="brookfall.trial")  # type: ignore[untyped-decorator]
@@ -271,6 +282,8 @@ def _wake() -> None:
         _send(replay, replay_id, expires=_TICK_SECONDS, **_line_of(replay_id))
     for retest_id in waiting(Retest):
         retest.apply_async((retest_id,), expires=_TICK_SECONDS, priority=_CAN_WAIT)
+    for scoring_id in waiting(Scoring):
+        score.apply_async((scoring_id,), expires=_TICK_SECONDS, priority=_CAN_WAIT)
     for rendition_id in waiting(Rendition):
         render_report.apply_async((rendition_id,), expires=_TICK_SECONDS)
     for erasure_id in agreed():

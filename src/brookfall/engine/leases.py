@@ -24,11 +24,12 @@ from brookfall.records.ledger import MOST_ATTEMPTS, is_lost, lease_end
 from brookfall.records.renditions import Rendition
 from brookfall.records.retests import Retest
 from brookfall.records.runs import Replay
+from brookfall.records.scorings import Scoring
 
 FAULT = "A fault in Brookfall stopped it; it was logged."
 _KILLED = f"It ended its worker {MOST_ATTEMPTS} times, most likely for want of memory."
 
-Asked = TypeVar("Asked", Replay, Retest, Rendition)
+Asked = TypeVar("Asked", Replay, Retest, Rendition, Scoring)
 
 _log = logging.getLogger(__name__)
 
@@ -42,7 +43,7 @@ def this_worker() -> str:
     return f"{socket.gethostname()}:{os.getpid()}"
 
 
-def waiting(table: type[Replay] | type[Retest] | type[Rendition] | type[Draft]) -> list[int]:
+def waiting(table: type[Replay] | type[Retest] | type[Rendition] | type[Draft] | type[Scoring]) -> list[int]:
     """What was asked for and no worker holds."""
     try:
         with transaction() as session:

@@ -27,7 +27,7 @@ CHANGED = frozenset(
         "approval_condition", "blob", "browser_session", "case_file", "decision", "deviation", "draft", "draft_file",
         "erasure", "finding", "fit", "idempotency_key", "kept_look", "letter", "mention", "model", "note",
         "overruling", "owner_question", "password_link", "person", "policy_version", "record_head", "recovery_code",
-        "rendition", "replay", "retest", "run", "run_check", "second_factor", "signing_code", "statement",
+        "rendition", "replay", "retest", "run", "run_check", "scoring", "second_factor", "signing_code", "statement",
         "stored_column", "team", "template", "token", "told_of", "trial",
     }
 )  # fmt: skip

@@ -3,7 +3,7 @@
 from datetime import date
 from typing import Any
 
-from sqlalchemy import BigInteger, Date, Double, ForeignKey, Index, String, UniqueConstraint
+from sqlalchemy import BigInteger, Boolean, Date, Double, ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
 from brookfall.records.base import TABLE_OPTIONS, Base, Bytes, Key, Moment, Sha
@@ -34,6 +34,9 @@ class Draft(Base):
     fault: Mapped[dict[str, Any] | None]
     case_id: Mapped[int | None] = mapped_column(ForeignKey("case_file.id"))
     added_to: Mapped[int | None] = mapped_column(ForeignKey("case_file.id"))
+    scored: Mapped[bool] = mapped_column(
+        Boolean, doc="whether its rows are scored there, and not kept beside the others"
+    )
     created: Mapped[Moment]
     changed: Mapped[Moment]
 

@@ -23,6 +23,7 @@ from brookfall.records.questions import OwnerQuestionFile
 from brookfall.records.renditions import Rendition
 from brookfall.records.retests import Retest
 from brookfall.records.runs import Reading, Run, RunFit
+from brookfall.records.scorings import Scoring
 
 PROPOSED, AGREED = "proposed to take rows away", "agreed to take rows away"
 """The acts of two people; the entry of the second names what is missing from then on."""
@@ -109,6 +110,9 @@ def _is_used(session: Session, name: str) -> bool:
         exists().where(StoredColumn.values_sha256 == name, StoredColumn.case_id == Case.id, has_rows),
         exists().where(StoredColumn.levels_sha256 == name, StoredColumn.case_id == Case.id, has_rows),
         exists().where(func.json_search(Case.added, "one", name).is_not(None), has_rows),
+        exists().where(
+            (Scoring.file_sha256 == name) | (Scoring.table_sha256 == name), Scoring.case_id == Case.id, has_rows
+        ),
         exists().where(StatementFile.sha256 == name),
         exists().where(FindingFile.sha256 == name),
         exists().where(ConditionFile.sha256 == name),

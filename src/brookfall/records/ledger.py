@@ -20,6 +20,7 @@ from brookfall.records.drafts import Draft
 from brookfall.records.renditions import Rendition
 from brookfall.records.retests import Retest
 from brookfall.records.runs import Fit, Reading, Replay, Run, RunCheck, RunFit
+from brookfall.records.scorings import Scoring
 
 MOST_ATTEMPTS = 3
 _AT_ONCE = 200
@@ -33,7 +34,7 @@ def lease_end() -> ColumnElement[datetime]:
 
 
 def is_lost(
-    table: type[Fit] | type[RunCheck] | type[Replay] | type[Retest] | type[Rendition] | type[Draft],
+    table: type[Fit] | type[RunCheck] | type[Replay] | type[Retest] | type[Rendition] | type[Draft] | type[Scoring],
 ) -> ColumnElement[bool]:
     """Whether a row was leased to a worker that was not heard of since."""
     return and_(table.state == "leased", table.lease_until < func.utc_timestamp())

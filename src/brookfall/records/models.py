@@ -18,6 +18,7 @@ from brookfall.records import (
     renditions,
     retests,
     runs,
+    scorings,
     security_log,
     templates,
 )
@@ -42,6 +43,7 @@ __all__ = [
     "renditions",
     "retests",
     "runs",
+    "scorings",
     "security_log",
     "templates",
 ]

@@ -69,7 +69,7 @@ export const useBegin = () =>
   useDraftAct(async (body: NewDraft) =>
     told(
       await client.POST("/api/drafts", {
-        body: { brief: body.brief ?? {}, due: body.due ?? null, added_to: body.added_to ?? null },
+        body: { brief: body.brief ?? {}, due: body.due ?? null, added_to: body.added_to ?? null, scored: false },
       }),
     ),
   );

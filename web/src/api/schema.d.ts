@@ -624,6 +624,72 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/new-rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["new_rows_get_new_rows_cases__int_case_id__new_rows_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/new-rows/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["new_rows_get_scoring_cases__int_case_id__new_rows__int_number__get"];
+        put?: never;
+        post?: never;
+        /** Ends a scoring that goes on; what was asked stays in the list. */
+        delete: operations["new_rows_delete_scoring_cases__int_case_id__new_rows__int_number__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/new-rows/{number}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["new_rows_get_scored_rows_cases__int_case_id__new_rows__int_number__rows_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/new-rows/{number}/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The scored rows as a file, as ``brookfall score`` writes them. */
+        get: operations["new_rows_get_scored_file_cases__int_case_id__new_rows__int_number___form__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case_id}/overrulings": {
         parameters: {
             query?: never;
@@ -2457,6 +2523,16 @@ export interface components {
             path: string;
         };
         /**
+         * AskableModelView
+         * @description A model that new rows can be scored by.
+         */
+        AskableModelView: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * AskedAbout
          * @description What a question was asked about, with its words as they were then.
          */
@@ -4093,6 +4169,8 @@ export interface components {
             id: number;
             /** Revision */
             revision: number;
+            /** Scored */
+            scored: boolean;
             /** Share */
             share: number;
             /**
@@ -6217,7 +6295,8 @@ export interface components {
          * NewDraft
          * @description ``added_to``: the case under review that a file is added to, by its reviewer; none for a submission.
          *
-         *     The brief of such a file is what a package would declare of it: name, kind, key, read.
+         *     The brief of such a file is what a package would declare of it: name, kind, key, read. With ``scored`` the file
+         *     holds new rows, which models of that case score; its brief says by which ``models``, the ``coverage``, the ``seed``.
          */
         NewDraft: {
             /**
@@ -6237,6 +6316,11 @@ export interface components {
              * @default null
              */
             due: string | null;
+            /**
+             * Scored
+             * @default false
+             */
+            scored: boolean;
         };
         /** NewDraftBody */
         NewDraftBody: {
@@ -6321,6 +6405,18 @@ export interface components {
             holds: boolean;
             /** Text */
             text: string;
+        };
+        /**
+         * NewRowsView
+         * @description The files of new rows of a case, the newest first; by which models whoever asks may have others scored.
+         */
+        NewRowsView: {
+            /** May Score */
+            may_score: boolean;
+            /** Models */
+            models: components["schemas"]["AskableModelView"][];
+            /** Scorings */
+            scorings: components["schemas"]["ScoringView"][];
         };
         /**
          * NewToken
@@ -8911,6 +9007,116 @@ export interface components {
             kind: "says";
             /** Words */
             words: string[];
+        };
+        /**
+         * ScoredModelView
+         * @description A model that new rows were scored by.
+         */
+        ScoredModelView: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * ScoredRowsView
+         * @description A window of scored rows: the first ``said`` columns are what models say, the others the file's own.
+         *
+         *     ``counts`` are rows of each kind: all, those on which models differ, outside what was learned from, with more than
+         *     one class in the set, decided otherwise had the file been scaled by itself, and wrong.
+         */
+        ScoredRowsView: {
+            /** Columns */
+            columns: string[];
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Of */
+            of: number;
+            /** Places */
+            places: number[];
+            /** Rows */
+            rows: (string | null)[][];
+            /** Said */
+            said: number;
+            /** Total */
+            total: number;
+        };
+        /**
+         * ScoringResult
+         * @description What is told of scored rows beside them; estimates, charts, series and tables are as of an exhibit.
+         *
+         *     ``said`` columns of their table, the first of which is the row's number, are what models say; ``outcome`` names the
+         *     column of the outcomes where there are any, ``measured`` how many.
+         */
+        ScoringResult: {
+            /** Charts */
+            charts: (components["schemas"]["StripChart"] | components["schemas"]["LineChart"] | components["schemas"]["ThresholdChart"] | components["schemas"]["MatrixChart"] | components["schemas"]["DialChart"] | components["schemas"]["TreeChart"] | components["schemas"]["SuspectList"] | components["schemas"]["GroundChart"] | components["schemas"]["CombinationChart"] | components["schemas"]["ProxyMap"] | components["schemas"]["GroupThresholds"] | components["schemas"]["MarksChart"])[];
+            /** Estimates */
+            estimates: components["schemas"]["Estimate"][];
+            /** Measured */
+            measured: number | null;
+            /** Method */
+            method: string[];
+            /** Models */
+            models: components["schemas"]["ScoredModelView"][];
+            /** Outcome */
+            outcome: string | null;
+            /** Remarks */
+            remarks: string[];
+            /** Rows */
+            rows: number;
+            /** Said */
+            said: number;
+            /** Series */
+            series: {
+                [key: string]: {
+                    [key: string]: (number | null)[];
+                };
+            };
+            /** Tables */
+            tables: components["schemas"]["TableView"][];
+        };
+        /**
+         * ScoringView
+         * @description A file of new rows: how far it is, ``share`` done, then what came of it. ``changed_since`` says that the case's
+         *     rows or roles are others now than the models learned from.
+         */
+        ScoringView: {
+            /**
+             * Asked
+             * Format: date-time
+             */
+            asked: string;
+            /** By */
+            by: string;
+            /** Changed Since */
+            changed_since: boolean;
+            /** Coverage */
+            coverage: number;
+            /** Doing */
+            doing: string;
+            /** File */
+            file: string;
+            /** Finished */
+            finished: string | null;
+            /** Models */
+            models: string[];
+            /** Number */
+            number: number;
+            result: components["schemas"]["ScoringResult"] | null;
+            /** Said */
+            said: string;
+            /** Sha256 */
+            sha256: string;
+            /** Share */
+            share: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "leased" | "done" | "failed" | "cancelled";
         };
         /**
          * SearchView
@@ -14845,6 +15051,478 @@ export interface operations {
                     "application/json": components["schemas"]["MatrixView"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    new_rows_get_new_rows_cases__int_case_id__new_rows_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewRowsView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    new_rows_get_scoring_cases__int_case_id__new_rows__int_number__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScoringView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    new_rows_delete_scoring_cases__int_case_id__new_rows__int_number__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScoringView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    new_rows_get_scored_rows_cases__int_case_id__new_rows__int_number__rows_get: {
+        parameters: {
+            query?: {
+                only?: "all" | "differ" | "outside" | "unsure" | "changed" | "wrong";
+                offset?: number;
+                limit?: number;
+                sort?: string | null;
+                order?: "rising" | "falling";
+            };
+            header?: never;
+            path: {
+                case_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScoredRowsView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    new_rows_get_scored_file_cases__int_case_id__new_rows__int_number___form__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                number: number;
+                form: "csv" | "parquet" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Bad Request */
             400: {
                 headers: {

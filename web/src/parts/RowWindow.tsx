@@ -32,7 +32,7 @@ interface RowWindowProps<T extends WindowOfRows> {
   /** The windows of these numbers, each of ROWS_AT_ONCE rows. */
   useWindows: (windows: number[]) => Fetched<T>[];
   head: (known: T | undefined) => ReactNode;
-  /** How many columns at the left are set apart from the others. */
+  /** How many columns at the left are set apart from the others; these are not the rows' own, and have no gaps. */
   apart?: (known: T) => number;
 }
 
@@ -112,7 +112,7 @@ export function RowWindow<T extends WindowOfRows>({
                       {sorted ? (sorting.falling ? " ↓" : " ↑") : ""}
                     </SortButton>
                   ),
-                  cell: (row) => (row ? (row.cells[j] ?? "gap") : ""),
+                  cell: (row) => (row ? (row.cells[j] ?? (j < set ? "–" : "gap")) : ""),
                   sx: (row) => ({ ...edge(j), color: row?.cells[j] === null ? "text.secondary" : "text.primary" }),
                 };
               }),

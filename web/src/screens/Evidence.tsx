@@ -283,6 +283,9 @@ function Index({ theCase, run, statements, chosen, inWriting, onShow, onStatemen
       <Typography variant="body2" sx={{ mt: 2 }}>
         <Link to={`/cases/${theCase.id}/compare`}>Compare models on the same rows</Link>
       </Typography>
+      <Typography variant="body2" sx={{ mt: 1 }}>
+        <Link to={`/cases/${theCase.id}/new-rows`}>New rows, scored</Link>
+      </Typography>
       {theCase.may.review && (
         <Typography variant="body2" sx={{ mt: 1 }}>
           <Link to="?statement=own">Write a statement of your own</Link>

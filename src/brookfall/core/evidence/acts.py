@@ -36,7 +36,15 @@ ACTS: dict[Kind, frozenset[str]] = {
         }
     ),
     "data": frozenset(
-        {"changed roles", "changed the table", "added a table", "took a table away", "marked labels"},
+        {
+            "changed roles",
+            "changed the table",
+            "added a table",
+            "took a table away",
+            "marked labels",
+            "asked for new rows to be scored",
+            "scored new rows",
+        },
     ),
     "plan": frozenset(
         {

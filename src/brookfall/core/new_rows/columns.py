@@ -11,7 +11,7 @@ from brookfall.core.table.table import Column, Table, free_name
 
 def scored_columns(scored: ScoredFile) -> Table:
     """``row`` (from 1) and the identifiers as the file has them; then of each model its scores, decision, interval or
-    set, and the columns that lie outside.
+    set, the columns that lie outside, and what it would have said had the file been scaled by itself.
 
     >>> from brookfall.core.check.example import small_bench
     >>> from brookfall.core.new_rows.learned import models_asked
@@ -57,6 +57,10 @@ def _of_model(scored: ScoredFile, model: ModelScores, beyond: Column) -> Iterato
         sets = _listed(model.sets, classes)
         yield Column(f"{name}.set", "category", sets.values, sets.levels)
     yield Column(f"{name}.outside", "category", beyond.values, beyond.levels)
+    if model.by_itself_decisions is not None:
+        yield Column(f"{name}.by_itself", "category", model.by_itself_decisions.astype(np.int32), classes)
+    elif model.by_itself is not None and model.by_itself.ndim == 1:
+        yield Column(f"{name}.by_itself", "number", model.by_itself)
 
 
 def _listed(held: NDArray[np.bool_], names: Sequence[str]) -> Column:

@@ -63,7 +63,7 @@ def _asked(subject: Subject, name: str) -> Asked:
                 "The model came without a recipe, so it can't be asked about new rows.",
                 todo=f"Ask another model: {wording.listed(families_for(subject))}.",
             )
-        return Asked(RECIPE, "recipe", subject.recipe)
+        return Asked(RECIPE, "submitted recipe", subject.recipe)
     if name in (SCORES, ARTIFACT):
         raise UserError(
             "Scores alone say nothing of other rows." if name == SCORES else "The fitted model is not run here.",

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brookfall.core.measure.figure import Figure
-from brookfall.core.measure.paired_tests import gain
+from brookfall.core.measure.paired_tests import paired
 from brookfall.core.measure.registry import forms, measure, standard_measure
 from brookfall.core.measure.scored import (
     AnyScored,
@@ -28,26 +28,27 @@ _IN_THE_LARGE = {"binary": ("base_rate", "mean_score", "observed_over_expected")
 
 
 @dataclass(frozen=True)
-class Gain:
-    """By how much one model is better than another on the same rows, by one measure; positive where it is better."""
+class Difference:
+    """What the main measure of one model is, less what it is of another, on the same rows."""
 
     model: str
     versus: str
-    measure: str
     figure: Figure
 
 
 @dataclass(frozen=True)
 class Measured:
-    """``figures`` by measure and model in the order of both; ``gains`` of every pair by the standard measure.
+    """``figures`` by measure and model in the order of both; ``differences`` of every pair by the ``main`` measure.
 
-    ``n`` are the rows, or occasions of a choice, that have an outcome and a score of every model.
+    ``rows`` are, of each model, the ``n`` rows, or occasions of a choice, that have an outcome and every model's score.
     """
 
     n: int
+    main: str
     measures: tuple[str, ...]
     figures: dict[tuple[str, str], Figure]
-    gains: tuple[Gain, ...]
+    differences: tuple[Difference, ...]
+    rows: dict[str, AnyScored]
 
 
 def measured(scored: ScoredFile) -> Measured | None:
@@ -66,9 +67,10 @@ def measured(scored: ScoredFile) -> Measured | None:
     outcome = scored.subject.outcome
     names = (*forms(outcome, "brief"), *_IN_THE_LARGE.get(outcome, ()))
     main = standard_measure(outcome)
-    gains = [Gain(one, other, main, gain(main, usable[one], usable[other])) for one, other in combinations(usable, 2)]
+    pairs = combinations(usable, 2)
+    differences = tuple(Difference(one, other, paired(main, usable[one], usable[other])) for one, other in pairs)
     figures = {(name, model): measure(name, rows) for name in names for model, rows in usable.items()}
-    return Measured(int(both.sum()), names, figures, tuple(gains))
+    return Measured(int(both.sum()), main, names, figures, differences, usable)
 
 
 def _rows_of(scored: ScoredFile, one: ModelScores) -> AnyScored | None:

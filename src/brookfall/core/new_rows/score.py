@@ -39,7 +39,8 @@ class ModelScores:
     places among the classes, 1 where a yes/no is positive or an alternative the likeliest of its occasion, -1 where
     none is made; None of a number, or where no threshold is known. ``sets`` (m, classes), or ``low`` and ``high`` (m,),
     hold the outcome in the share asked for; None where there are none, and ``without`` says why. ``by_itself`` are the
-    scores had the file been scaled by its own rows; None where nothing is scaled. ``notes`` are sentences on the model.
+    scores had the file been scaled by its own rows; None where nothing is scaled. ``unseen`` are those of the rows
+    learned from, each by a model that left it out. ``notes`` are sentences on the model.
     """
 
     asked: Asked
@@ -51,6 +52,7 @@ class ModelScores:
     without: str | None
     by_itself: Numbers | None
     by_itself_decisions: Codes | None
+    unseen: Numbers | None
     notes: tuple[str, ...] = ()
 
     @property
@@ -193,6 +195,7 @@ def _scores(
         without,
         by_itself,
         None if by_itself is None else _decided(subject, recipe.threshold, by_itself, occasions),
+        learned.unseen,
         tuple(notes),
     )
 

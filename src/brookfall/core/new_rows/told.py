@@ -16,7 +16,7 @@ def answer(scored: ScoredFile, measured: Measured | None, level: float = LEVEL) 
     if scored.known.all():
         return f"{_says(scored, first)} {told_of_known(scored)}"
     if measured is not None:
-        main = measured.measures[0]
+        main = measured.main
         figure = measured.figures[main, first.name]
         rows = wording.counted(measured.n, "occasion" if scored.occasions is not None else "new row")
         if figure.value is None:
@@ -54,20 +54,20 @@ def _says(scored: ScoredFile, one: ModelScores) -> str:
 
 
 def remarks(scored: ScoredFile) -> tuple[str, ...]:
-    """What has to be known to read the scores: what was done to match the file, what lies outside, what would flip."""
-    found = list(scored.rows.told)
-    if scored.known.any() and not scored.known.all():
-        found.append(told_of_known(scored))
-    found.append(f"Models learned from {scored.learned_from}.")
+    """What matters most to whoever reads the scores: rows outside or learned from, what would flip, who differs."""
+    found = [told_of_known(scored)] if scored.known.any() and not scored.known.all() else []
     found += _of_beyond(scored)
-    for one in scored.models:
-        found += [f"{wording.capital(one.asked.words)}: {note}" for note in one.notes]
-        found += _of_scaling(one)
-    found += _of_sets(scored)
+    found += [line for one in scored.models for line in _of_scaling(one)]
     for name, other, differ, both in in_pairs(scored.models):
         named = f"{scored.by_name[name].asked.words} and {scored.by_name[other].asked.words}"
-        found.append(f"{wording.capital(named)} decide otherwise on {differ} of {wording.rows(both)}.")
+        found.append(f"{wording.capital(named)} decide differently on {differ} of {wording.rows(both)}.")
+    found += [f"{wording.capital(one.asked.words)}: {note}" for one in scored.models for note in one.notes]
     return tuple(found)
+
+
+def method(scored: ScoredFile) -> tuple[str, ...]:
+    """How the rows were matched, what the models learned from, and what a set or interval promises."""
+    return (*scored.rows.told, f"Models learned from {scored.learned_from}.", *_of_sets(scored))
 
 
 def _of_beyond(scored: ScoredFile) -> list[str]:
@@ -129,9 +129,8 @@ def figures_in_words(scored: ScoredFile, measured: Measured, level: float = LEVE
     for name in measured.measures:
         each = [f"{words[one]} {wording.figure_to(measured.figures[name, one], level)}" for one in words]
         lines.append(f"{wording.capital(words_of(name))}: {', '.join(each)}; {wording.counted(measured.n, 'row')}.")
-    for gain in measured.gains:
-        told = wording.figure_to(gain.figure, level)
-        lines.append(
-            f"{wording.capital(words[gain.model])} over {words[gain.versus]}, {words_of(gain.measure)}: {told}."
-        )
+    main = words_of(measured.main)
+    for one in measured.differences:
+        told = wording.figure_to(one.figure, level)
+        lines.append(f"{wording.capital(main)} of {words[one.model]} less that of {words[one.versus]}: {told}.")
     return lines
