@@ -11,7 +11,8 @@ from brookfall.core.table.table import Column, Table, free_name
 
 def scored_columns(scored: ScoredFile) -> Table:
     """``row`` (from 1) and the identifiers as the file has them; then of each model its scores, decision, interval or
-    set, the columns that lie outside, and what it would have said had the file been scaled by itself.
+    set, the columns that lie outside, the reasons of the first rows, and what
+    it would have said had the file been scaled by itself.
 
     >>> from brookfall.core.check.example import small_bench
     >>> from brookfall.core.new_rows.learned import models_asked
@@ -20,7 +21,7 @@ def scored_columns(scored: ScoredFile) -> Table:
     >>> subject = small_bench().subject
     >>> new = match_rows(subject, subject.table.take(np.arange(3)), "new.csv")
     >>> scored_columns(score_new_rows(new, models_asked(subject, ["recipe"]))).names
-    ('row', 'recipe.score', 'recipe.set', 'recipe.outside')
+    ('row', 'recipe.score', 'recipe.set', 'recipe.outside', 'recipe.reasons')
     """
     taken = {"row"}
     columns = [Column("row", "number", np.arange(1, scored.rows.n_rows + 1, dtype=np.float64))]
@@ -57,10 +58,21 @@ def _of_model(scored: ScoredFile, model: ModelScores, beyond: Column) -> Iterato
         sets = _listed(model.sets, classes)
         yield Column(f"{name}.set", "category", sets.values, sets.levels)
     yield Column(f"{name}.outside", "category", beyond.values, beyond.levels)
+    if model.reasons is not None:
+        yield _texts(f"{name}.reasons", model.reasons.words(subject.features), scored.rows.n_rows)
     if model.by_itself_decisions is not None:
         yield Column(f"{name}.by_itself", "category", model.by_itself_decisions.astype(np.int32), classes)
     elif model.by_itself is not None and model.by_itself.ndim == 1:
         yield Column(f"{name}.by_itself", "number", model.by_itself)
+
+
+def _texts(name: str, said: list[str], n: int) -> Column:
+    """What is said of the first rows, and a gap in those behind them."""
+    levels = sorted({text for text in said if text})
+    places = {text: place for place, text in enumerate(levels)}
+    codes = np.full(n, -1, dtype=np.int32)
+    codes[: len(said)] = [places.get(text, -1) for text in said]
+    return Column(name, "category", codes, tuple(levels))
 
 
 def _listed(held: NDArray[np.bool_], names: Sequence[str]) -> Column:

@@ -18,6 +18,7 @@ from brookfall.core.new_rows.match import NewRows
 from brookfall.core.new_rows.occasions import available_in, occasions_of
 from brookfall.core.new_rows.outcomes import Outcomes, outcomes_of
 from brookfall.core.new_rows.outside import outside
+from brookfall.core.new_rows.reasons import MOST_EXACT, Reasons, reasons_of
 from brookfall.core.new_rows.scaled_by_itself import scores_scaled_by_itself
 from brookfall.core.recipe.family.choice import Occasions
 from brookfall.core.recipe.preprocess import raw_matrix
@@ -40,7 +41,8 @@ class ModelScores:
     none is made; None of a number, or where no threshold is known. ``sets`` (m, classes), or ``low`` and ``high`` (m,),
     hold the outcome in the share asked for; None where there are none, and ``without`` says why. ``by_itself`` are the
     scores had the file been scaled by its own rows; None where nothing is scaled. ``unseen`` are those of the rows
-    learned from, each by a model that left it out. ``notes`` are sentences on the model.
+    learned from, each by a model that left it out; ``reasons`` why the first rows have theirs. ``notes`` are sentences
+    on the model.
     """
 
     asked: Asked
@@ -53,6 +55,7 @@ class ModelScores:
     by_itself: Numbers | None
     by_itself_decisions: Codes | None
     unseen: Numbers | None
+    reasons: Reasons | None
     notes: tuple[str, ...] = ()
 
     @property
@@ -196,8 +199,25 @@ def _scores(
         by_itself,
         None if by_itself is None else _decided(subject, recipe.threshold, by_itself, occasions),
         learned.unseen,
+        None if occasions is not None else _reasons(rows, learned, scores, seed),
         tuple(notes),
     )
+
+
+def _reasons(rows: NewRows, learned: Learned, scores: Numbers, seed: int) -> Reasons | None:
+    """Why the first rows have their scores; of several classes, that of the likeliest one. None where none has one."""
+    first = raw_matrix(rows.table.take(np.arange(min(rows.n_rows, MOST_EXACT))))
+    known: NDArray[np.bool_] = np.isfinite(scores if scores.ndim == 1 else scores.sum(axis=1))[: len(first)]
+    if not known.all():
+        # Rows without a score have no reasons; those before the first of them have.
+        first = first[: int(np.argmin(known))]
+    if not len(first):
+        return None
+    classes = None
+    if scores.ndim == 2:
+        held = np.asarray(learned.fitted.estimator.classes_, dtype=np.int64)
+        classes = np.searchsorted(held, scores[: len(first)].argmax(axis=1))
+    return reasons_of(learned.fitted, first, classes, seed)
 
 
 def _spread(found: Numbers, places: NDArray[np.int64], m: int) -> Numbers:

@@ -5,6 +5,7 @@ import numpy as np
 from brookfall.core.foundation import wording
 from brookfall.core.measure.registry import words_of
 from brookfall.core.new_rows.measured import Measured, flips, in_pairs
+from brookfall.core.new_rows.reasons import BACKGROUND
 from brookfall.core.new_rows.score import ModelScores, ScoredFile, told_of_known
 
 LEVEL = 0.95
@@ -67,7 +68,26 @@ def remarks(scored: ScoredFile) -> tuple[str, ...]:
 
 def method(scored: ScoredFile) -> tuple[str, ...]:
     """How the rows were matched, what the models learned from, and what a set or interval promises."""
-    return (*scored.rows.told, f"Models learned from {scored.learned_from}.", *_of_sets(scored))
+    return (*scored.rows.told, f"Models learned from {scored.learned_from}.", *_of_sets(scored), *_of_reasons(scored))
+
+
+def _of_reasons(scored: ScoredFile) -> list[str]:
+    found = []
+    for one in scored.models:
+        if one.reasons is None:
+            continue
+        scale = "" if one.reasons.scale == "score" else f", in the {one.reasons.scale} of the score"
+        how = "exact" if one.reasons.exact else "drawn from orders of the features"
+        first = len(one.reasons.values)
+        few = f", of the first {wording.rows(first)} alone" if first < scored.rows.n_rows else ""
+        found.append(f"Those of the {one.asked.words} are {how}{scale}{few}.")
+    if found:
+        found.insert(
+            0,
+            f"Reasons are Shapley values: the three features that moved a score most from the mean over {BACKGROUND} "
+            "rows learned from.",
+        )
+    return found
 
 
 def _of_beyond(scored: ScoredFile) -> list[str]:

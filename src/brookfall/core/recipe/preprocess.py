@@ -1,5 +1,6 @@
 """From table columns to the matrix a family learns from; everything learned comes from the training rows."""
 
+import re
 from dataclasses import dataclass
 from typing import Any
 
@@ -87,6 +88,13 @@ class Prepared:
         levels = {column.name: column.levels for column in features.columns}
         written = self.steps.get_feature_names_out(list(features.names))
         return tuple(_named(str(name), features.names, levels) for name in written)
+
+    def sources(self) -> NDArray[np.int64]:
+        """Which feature each prepared column is made of, as its place among them, once it was fitted."""
+        if self.steps is None:
+            return np.arange(self.columns)
+        written = self.steps.get_feature_names_out([f"<{place}>" for place in range(self.columns)])
+        return np.array([int(re.findall(r"<(\d+)>", str(name))[0]) for name in written], dtype=np.int64)
 
     def numbers(self) -> int:
         """How many prepared columns are numbers, words among them, once it was fitted."""

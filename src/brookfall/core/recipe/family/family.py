@@ -144,6 +144,18 @@ class Grown:
 
 
 @dataclass(frozen=True)
+class TreeSum:
+    """A model that adds up its trees: to ``base`` (k,) each tree adds, of the leaf in which a row ends, its values
+    (nodes, k). ``scale`` is what comes of it: the score itself, or log odds. ``single``: columns are compared with
+    thresholds in single precision."""
+
+    trees: tuple[tuple[Grown, NDArray[np.float64]], ...]
+    base: NDArray[np.float64]
+    scale: Literal["score", "log odds"]
+    single: bool = False
+
+
+@dataclass(frozen=True)
 class Family:
     """A family of models.
 
@@ -157,8 +169,8 @@ class Family:
     ``by_construction`` says why a recipe of these settings reproduces its training rows and may yet be sound; then
     ``without_itself`` gives the score of each training row (design (n, p), outcomes (n,)) without that row, shape (n,)
     or (n, classes of the estimator), NaN where it can't. ``straight`` are its sums, ``trees`` its trees, where it is
-    made of them. ``many`` fits a yes/no or a number to many outcomes (n, m) of the same design at once, with weights
-    (n,) or none; None in place of a fit that must be made by itself.
+    made of them, and ``tree_sum`` what these add up to. ``many`` fits a yes/no or a number to many outcomes (n, m) of
+    the same design at once, with weights (n,) or none; None in place of a fit that must be made by itself.
     """
 
     name: str
@@ -177,4 +189,5 @@ class Family:
     without_itself: Callable[[Made, Estimator, Matrix, NDArray[Any]], Matrix] | None = None
     straight: Callable[[Made, Estimator], Straight] | None = None
     trees: Callable[[Estimator], Iterator[Grown]] | None = None
+    tree_sum: Callable[[Made, Estimator], TreeSum | None] | None = None
     many: Callable[[Made, Matrix, Matrix, Matrix | None], list[Straight | None]] | None = None

@@ -22,7 +22,16 @@ from brookfall.core.recipe.family.family import (
     Strength,
     Unlimited,
 )
-from brookfall.core.recipe.family.fitted_trees import binned_trees, each_tree, leafwise_trees, one_tree
+from brookfall.core.recipe.family.fitted_trees import (
+    binned_trees,
+    each_tree,
+    leafwise_trees,
+    one_tree,
+    sum_of_binned,
+    sum_of_leafwise,
+    sum_of_means,
+    sum_of_votes,
+)
 from brookfall.core.recipe.family.pruning import standing_nodes
 
 
@@ -222,6 +231,7 @@ TREES: tuple[Family, ...] = (
         _TREE,
         along=_pruned,
         trees=one_tree,
+        tree_sum=sum_of_means,
     ),
     Family(
         "forest",
@@ -234,6 +244,7 @@ TREES: tuple[Family, ...] = (
         by_construction=_bagged,
         without_itself=_out_of_bag,
         trees=each_tree,
+        tree_sum=sum_of_means,
     ),
     Family(
         "gradient_boosting",
@@ -244,6 +255,7 @@ TREES: tuple[Family, ...] = (
         _TREES,
         along=_staged,
         trees=binned_trees,
+        tree_sum=sum_of_binned,
     ),
     Family(
         "lightgbm",
@@ -255,6 +267,7 @@ TREES: tuple[Family, ...] = (
         _IMPORTANCES,
         along=_first_trees,
         trees=leafwise_trees,
+        tree_sum=sum_of_leafwise,
     ),
     Family(
         "adaboost",
@@ -266,5 +279,6 @@ TREES: tuple[Family, ...] = (
         _IMPORTANCES,
         along=_staged,
         trees=each_tree,
+        tree_sum=sum_of_votes,
     ),
 )
