@@ -112,7 +112,8 @@ export function RowWindow<T extends WindowOfRows>({
                       {sorted ? (sorting.falling ? " ↓" : " ↑") : ""}
                     </SortButton>
                   ),
-                  cell: (row) => (row ? (row.cells[j] ?? (j < set ? "–" : "gap")) : ""),
+                  cell: (row) =>
+                    row ? <span title={row.cells[j] ?? undefined}>{row.cells[j] ?? (j < set ? "–" : "gap")}</span> : "",
                   sx: (row) => ({ ...edge(j), color: row?.cells[j] === null ? "text.secondary" : "text.primary" }),
                 };
               }),
