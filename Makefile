@@ -2,7 +2,7 @@
 PYTHON := .venv/bin/python
 export PYTHONUNBUFFERED := 1
 
-.PHONY: help setup build wheel demo reset test soak lint bench bench-coverage bench-refits bench-claims bench-false-alarms bench-planted screenshots docs verify clean
+.PHONY: help setup build wheel demo reset test soak lint bench bench-coverage bench-refits bench-claims bench-false-alarms bench-planted bench-new-rows screenshots docs verify clean
 
 help: ## list the commands
 	@grep -E '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 17
@@ -59,6 +59,10 @@ bench-false-alarms: setup ## simulate how often a sound model is called outside 
 
 bench-planted: setup ## simulate how often planted faults are found, and said of sound data; writes docs/planted-faults.md
 	@OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 $(PYTHON) -m benchmarks.planted_faults
+
+bench-new-rows: setup ## simulate sets and intervals of new rows, time a million of them; writes docs/coverage-new-rows.md and docs/benchmarks-new-rows.md
+	@OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 $(PYTHON) -m benchmarks.new_row_sets
+	@OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 $(PYTHON) -m benchmarks.new_rows
 
 screenshots: ## make docs/screenshots anew from the demo data
 	@scripts/setup services browser

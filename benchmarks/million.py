@@ -81,13 +81,19 @@ def _run(package: Path, out: Path) -> tuple[float, float]:
     began = time.perf_counter()
     arguments = ["-m", "brookfall.cli", "retest", str(package), "--jobs", str(_JOBS), "--out", str(out)]
     process = subprocess.Popen([sys.executable, *arguments], stdout=subprocess.DEVNULL)  # noqa: S603 - our own command
+    most = most_memory(process)
+    if process.returncode:
+        raise RuntimeError(f"retest ended with {process.returncode}")
+    return time.perf_counter() - began, most
+
+
+def most_memory(process: "subprocess.Popen[bytes]") -> float:
+    """Bytes that a process and all that it started hold together at the most, until it ends."""
     top, most = psutil.Process(process.pid), 0.0
     while process.poll() is None:
         most = max(most, sum(_held(one) for one in _family(top)))
         time.sleep(0.1)
-    if process.returncode:
-        raise RuntimeError(f"retest ended with {process.returncode}")
-    return time.perf_counter() - began, most
+    return most
 
 
 def _family(top: psutil.Process) -> list[psutil.Process]:

@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+import math
 from typing import Any
 
 import openpyxl
@@ -134,6 +135,20 @@ def test_rows_are_read_in_windows_by_kind_and_column(visitor: SignIn, workers: H
     values = [float(row[1]) for row in fallen["rows"]]
     assert values == sorted(values, reverse=True)
     assert len(values) == 5
+    full = dict(iris.get(f"{base}/new-rows/{one['number']}/rows/4"))
+    assert [model["name"] for model in full["models"]] == ["recipe", "tree"]
+    assert {cell["column"]: cell["cell"] for cell in full["own"]}["x"] == "99"
+    recipe = full["models"][0]
+    score = float(next(cell["cell"] for cell in recipe["said"] if cell["column"] == "score"))
+    assert recipe["scale"] == "log odds"
+    total = recipe["base"] + sum(reason["by"] for reason in recipe["reasons"])
+    assert 1 / (1 + math.exp(-total)) == pytest.approx(score, abs=1e-5), "reasons add up to what is shown"
+    assert recipe["reasons"][0] == {**recipe["reasons"][0], "feature": "x", "value": "99"}
+    assert [abs(reason["by"]) for reason in recipe["reasons"]] == sorted(
+        (abs(reason["by"]) for reason in recipe["reasons"]), reverse=True
+    )
+    assert iris.ask("GET", f"{base}/new-rows/{one['number']}/rows/61").status_code == 404
+    assert iris.ask("GET", f"{base}/new-rows/{one['number']}/rows/0").status_code == 422
     for query in ("?sort=none", "?only=odd", "?limit=1000"):
         assert iris.ask("GET", f"{base}/new-rows/{one['number']}/rows{query}").status_code == 422
     assert iris.ask("GET", f"{base}/new-rows/99/rows").status_code == 404

@@ -28,6 +28,7 @@ from brookfall.records.erasures import Erasure
 from brookfall.records.findings_and_decisions import Decision, StoredExhibit
 from brookfall.records.people import Person
 from brookfall.records.runs import Reading, Run, RunFit
+from brookfall.records.scorings import Scoring
 from brookfall.records.tables import stored_columns
 from brookfall.records.verification import verify_everything
 from tests.api.conftest import Answer, Visitor
@@ -35,6 +36,7 @@ from tests.api.packages import countersigned, rendered, submit
 from tests.api.test_case import SignIn, finished, plan_of, proposal, ran, taken
 from tests.api.test_data import change
 from tests.api.test_drafts import added
+from tests.api.test_new_rows import scored
 from tests.api.test_signing import number_of, proposed
 from tests.conftest import as_owner, files_of, rows_csv, until
 
@@ -432,3 +434,22 @@ def test_what_a_reviewer_added_goes_too(visitor: SignIn, workers: House) -> None
         assert [blobs.from_database(session, sha256(data)) for data in samples] == [b"", b""]
         assert [blobs.from_database(session, name) for name in had] == [b"", b""]
         assert verify_everything(session).fault is None
+
+
+def test_new_rows_and_what_was_said_of_them_go_too(visitor: SignIn, workers: House) -> None:
+    base = decided(visitor, "with new rows", rows_csv(n=200, seed=97), years_ago=20)
+    one = scored(visitor("iris"), base, rows_csv(40, seed=98).replace(",blue,", ",mauve,", 1))
+    assert any("'mauve'" in line for line in one["result"]["method"])
+    with transaction() as session:
+        kept = session.scalars(select(Scoring).where(Scoring.case_id == number_of(base))).one()
+        names = [kept.file_sha256, str(kept.table_sha256)]
+        assert all(blobs.from_database(session, name) for name in names)
+    taken_away(visitor, base)
+    with transaction() as session:
+        assert [blobs.from_database(session, name) for name in names] == [b"", b""]
+        assert verify_everything(session).fault is None
+    view = visitor("iris").get(f"{base}/new-rows")
+    assert not view["may_score"]
+    assert view["scorings"][0]["said"] == one["said"], "the figures stay"
+    assert view["scorings"][0]["result"]["method"] == []
+    assert visitor("iris").ask("GET", f"{base}/new-rows/1/csv").status_code == 404

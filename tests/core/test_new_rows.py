@@ -145,6 +145,17 @@ def test_a_recipe_that_drops_rows_with_gaps_scores_none_of_them() -> None:
     assert held.n == 60 - len(gaps)
 
 
+def test_a_file_of_nothing_but_gaps_is_scored_nowhere_and_says_so() -> None:
+    rows = [{**row, "x": ""} for row in lines_of(NEW)[:3]]
+    found = scored(subject(recipe={**NO_PENALTY, "preprocess": {"missing": "drop"}}), written_again(rows))
+    (one,) = found.models
+    assert np.isnan(one.scores).all()
+    assert one.reasons is None
+    assert measured(found) is None
+    assert "3 rows with a gap can't be scored" in all_told(found)
+    assert "decides yes on 0 of 3 new rows" in told.answer(found, None)
+
+
 # How a file is matched.
 
 

@@ -55,12 +55,20 @@ def test_ten_rows_by_three_models(open_as: Open, tmp_path: Path) -> None:
     page.get_by_label("Which rows").select_option(label="rows outside what was learned from (1)")
     expect(table.get_by_role("row")).to_have_count(2)
     expect(table).to_contain_text("Nether Fell")
+    table.get_by_role("button", name="Row 4 in full").click()
+    row = page.get_by_role("region", name="Row 4")
+    expect(row.get_by_role("heading", name="Row 4")).to_be_focused()
+    expect(row.get_by_role("table", name="Reasons of the submitted recipe")).to_contain_text("district Nether Fell")
+    expect(row.get_by_role("table", name="Reasons of the decision tree")).to_contain_text("What moved the score from")
+    expect(row.get_by_role("region", name="Its own cells")).to_contain_text("19999")
     with page.expect_download() as held:
         page.get_by_role("link", name="Save 10 as XLSX").click()
     assert held.value.suggested_filename == "home-visit-priority-2-0-new-rows-1-scored.xlsx"
     for scheme in ("light", "dark"):
         page.emulate_media(color_scheme=scheme)
         assert serious(page) == []
+    row.get_by_role("button", name="Close the row").click()
+    expect(row).to_have_count(0)
 
 
 def test_rows_that_were_pasted_and_can_not_be_scored(open_as: Open) -> None:

@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 from brookfall.api.blueprint import blueprint, shows
 from brookfall.api.session import asking
 from brookfall.desk import new_rows
-from brookfall.desk.views import NewRowsView, ScoredRowsView, ScoringView
+from brookfall.desk.views import NewRowsView, ScoredRowsView, ScoredRowView, ScoringView
 from brookfall.records.database import transaction
 
 new_rows_api = blueprint("new_rows")
@@ -25,6 +25,12 @@ class ScoringPath(CaseOfRowsPath):
 
 class ScoringFilePath(ScoringPath):
     form: new_rows.Form
+
+
+class ScoredRowPath(ScoringPath):
+    """Rows are counted from 1."""
+
+    row: int = Field(ge=1, le=10**12)
 
 
 class ScoredRowsQuery(BaseModel):
@@ -78,6 +84,15 @@ def get_scored_rows(path: ScoringPath, query: ScoredRowsQuery) -> ScoredRowsView
             query.sort,
             falling=query.order == "falling",
         )
+
+
+@new_rows_api.get("/cases/<int:case_id>/new-rows/<int:number>/rows/<int:row>", responses={200: ScoredRowView})
+@login_required
+@shows
+def get_scored_row(path: ScoredRowPath) -> ScoredRowView:
+    """A row in full, with why each model says what it says."""
+    with transaction() as session:
+        return new_rows.row_view(session, asking(session), path.case_id, path.number, path.row)
 
 
 @new_rows_api.get("/cases/<int:case_id>/new-rows/<int:number>/<form>")

@@ -17,21 +17,27 @@ from brookfall.core.candidate.candidate import RECIPE
 from brookfall.core.foundation import digest
 from brookfall.core.foundation.errors import ForbiddenError, MissingError, UserError
 from brookfall.core.foundation.validation import first_problem
-from brookfall.core.new_rows.learned import families_for, models_asked
+from brookfall.core.new_rows.learned import families_for, refuse_models
 from brookfall.core.recipe.families import families
 from brookfall.core.submission.schema import Submission
+from brookfall.core.table.infer import as_category
 from brookfall.core.table.read_options import HowRead
 from brookfall.core.table.read_parquet import read_parquet
 from brookfall.core.table.table import Column, Table
 from brookfall.core.table.write import written_as
 from brookfall.desk import people
-from brookfall.desk.bench import bench_at_hand
 from brookfall.desk.rows_behind import file_name
 from brookfall.desk.screening import in_order
 from brookfall.desk.views import (
     AskableModelView,
+    CellOfRow,
+    ExplainedModel,
     NewRowsView,
+    ReasonView,
+    SaidOfRowView,
+    ScoredModelView,
     ScoredRowsView,
+    ScoredRowView,
     ScoringResult,
     ScoringView,
 )
@@ -111,7 +117,8 @@ def ask(session: Session, person: Person, case_id: int, brief: Mapping[str, obje
         place, message = first_problem(problem)
         words = f"{place}: {message}." if place else f"{message}."
         raise UserError(words, todo="Choose models, and a share between 0 and 1.", file=path) from problem
-    models_asked(bench_at_hand(session, case).subject, asked.models)
+    declared = Submission.model_validate(case.submission)
+    refuse_models(declared.model.outcome, declared.recipe, asked.models)
     number = (session.scalar(select(func.max(Scoring.number)).where(Scoring.case_id == case.id)) or 0) + 1
     made = Scoring(
         case_id=case.id,
@@ -146,10 +153,11 @@ def new_rows_view(session: Session, person: Person, case_id: int) -> NewRowsView
     found = session.scalars(select(Scoring).where(Scoring.case_id == case.id).order_by(Scoring.number.desc()))
     may, models = may_score(person, case), []
     if may:
-        subject = bench_at_hand(session, case).subject
-        if subject.recipe is not None:
+        declared = Submission.model_validate(case.submission)
+        if declared.recipe is not None:
             models.append(AskableModelView(name=RECIPE, words="the submitted recipe"))
-        models += [AskableModelView(name=name, words=families()[name].words) for name in families_for(subject)]
+        known = families_for(declared.model.outcome)
+        models += [AskableModelView(name=name, words=families()[name].words) for name in known]
     return NewRowsView(may_score=may, models=models, scorings=[_view(case, one) for one in found])
 
 
@@ -176,14 +184,14 @@ def rows_view(
     sort: str | None = None, *, falling: bool = False,
 ) -> ScoredRowsView:  # fmt: skip
     """A window of the scored rows, as they read: what the models say, then the file's own columns."""
-    _, result, table = _done(session, person, case_id, number)
+    name, result, table = _done(session, person, case_id, number)
     if sort is not None and sort not in table:
         raise UserError(f"There is no column '{sort}'.", todo="Sort by a column of the table.", column=sort)
-    places = np.flatnonzero(_kept(table, result, only))
+    places = np.flatnonzero(_kept(f"{name} {only}", table, result, only))
     if sort is not None:
         places = in_order(places, table.column(sort), falling=falling)
     shown = places[offset : offset + min(limit, _MOST_ROWS)]
-    names = table.names[1:]
+    names = table.names[1 : result.shown]
     window = table.select(names).take(shown)
     return ScoredRowsView(
         total=len(places),
@@ -192,13 +200,52 @@ def rows_view(
         places=(shown + 1).tolist(),
         rows=[list(row) for row in zip(*(_cells(column) for column in window.columns), strict=True)],
         said=result.said - 1,
-        counts={kind: int(_kept(table, result, kind).sum()) for kind in _KINDS},
+        counts={kind: int(_kept(f"{name} {kind}", table, result, kind).sum()) for kind in _KINDS},
     )
+
+
+def row_view(session: Session, person: Person, case_id: int, number: int, row: int) -> ScoredRowView:
+    """A scored row in full, with the reasons of every model that has some for it; rows are counted from 1."""
+    _, result, table = _done(session, person, case_id, number)
+    if not 1 <= row <= table.n_rows:
+        raise MissingError(f"There is no row {row}.", todo=f"The file has {table.n_rows}.")
+    one = table.take(np.array([row - 1]))
+    cells = {name: _cells(one.column(name))[0] for name in table.names[: result.shown]}
+    explained = {model.name: model for model in result.explained}
+    return ScoredRowView(
+        place=row,
+        models=[_said_of_row(model, explained.get(model.name), one, cells) for model in result.models],
+        own=[CellOfRow(column=name, cell=cells[name]) for name in table.names[result.said : result.shown]],
+    )
+
+
+def _said_of_row(
+    model: ScoredModelView, explained: ExplainedModel | None, one: Table, cells: dict[str, str | None]
+) -> SaidOfRowView:
+    start = f"{model.name}."
+    said = [
+        CellOfRow(column=name.removeprefix(start), cell=cell) for name, cell in cells.items() if name.startswith(start)
+    ]
+    base = None if explained is None else float(one.column(explained.base).values[0])
+    if explained is None or base is None or np.isnan(base):
+        return SaidOfRowView(
+            name=model.name, words=model.words, said=said, scale=None, exact=False, base=None, reasons=[]
+        )
+    reasons = [
+        ReasonView(feature=feature, value=cells[explained.own[feature]], by=float(one.column(column).values[0]))
+        for feature, column in explained.columns.items()
+    ]
+    reasons.sort(key=lambda reason: -abs(reason.by))
+    return SaidOfRowView(
+        name=model.name, words=model.words, said=said, scale=explained.scale, exact=explained.exact, base=base,
+        reasons=reasons,
+    )  # fmt: skip
 
 
 def rows_file(session: Session, person: Person, case_id: int, number: int, form: Form) -> ScoredRowsFile:
     """The scored rows as a file: what ``brookfall score`` writes."""
-    case, result, table = _done(session, person, case_id, number)
+    _, result, table = _done(session, person, case_id, number)
+    case = people.case_for(session, person, case_id)
     said = table.select(table.names[: result.said])
     name = file_name(case, f"new rows {number} scored", form)
     return ScoredRowsFile(name, _MIMETYPES[form], written_as(said, f".{form}"))
@@ -222,13 +269,14 @@ def _scoring(session: Session, case: Case, number: int) -> Scoring:
     return one
 
 
-def _done(session: Session, person: Person, case_id: int, number: int) -> tuple[Case, ScoringResult, Table]:
+def _done(session: Session, person: Person, case_id: int, number: int) -> tuple[str, ScoringResult, Table]:
+    """The SHA-256 of the scored rows, what is told of them, and the rows."""
     case = people.case_for(session, person, case_id)
     refuse_without_rows(case)
     one = _scoring(session, case, number)
     if one.table_sha256 is None or one.result is None:
         raise MissingError("These rows are not scored.", todo="Wait until they are, or have them scored again.")
-    return case, ScoringResult.model_validate(one.result), _table(one.table_sha256, session)
+    return one.table_sha256, ScoringResult.model_validate(one.result), _table(one.table_sha256, session)
 
 
 @last_few(4)
@@ -239,37 +287,44 @@ def _table(name: str, session: Session) -> Table:
 _KINDS: tuple[Only, ...] = ("all", "differ", "outside", "unsure", "changed", "wrong")
 
 
-def _kept(table: Table, result: ScoringResult, only: Only) -> NDArray[np.bool_]:
+@last_few(24)
+def _kept(_name: str, table: Table, result: ScoringResult, only: Only) -> NDArray[np.bool_]:
     """Which rows are meant; shape (m,)."""
     found = np.zeros(table.n_rows, dtype=np.bool_)
     if only == "all":
         return ~found
     names = [model.name for model in result.models]
     if only == "differ":
-        first, *others = (_texts(table, f"{name}.decision") for name in names)
+        first, *others = (f"{name}.decision" for name in names)
         for other in others:
-            if first is not None and other is not None:
-                found |= first != other
+            found |= _differ(table, first, other)
         return found
     for name in names:
+        decision = f"{name}.decision"
         if only == "outside":
             found |= ~table.column(f"{name}.outside").missing
         elif only == "unsure" and f"{name}.set" in table:
             column = table.column(f"{name}.set")
             several = np.array(["|" in level for level in column.levels] + [False])
             found |= several[column.values.astype(np.int64)]
-        elif only == "changed" and f"{name}.by_itself" in table and f"{name}.decision" in table:
-            found |= _texts(table, f"{name}.decision") != _texts(table, f"{name}.by_itself")
-        elif only == "wrong" and result.outcome is not None and f"{name}.decision" in table:
-            told = table.column(result.outcome)
-            found |= ~told.missing & (_texts(table, f"{name}.decision") != _texts(table, result.outcome))
+        elif only == "changed":
+            found |= _differ(table, decision, f"{name}.by_itself")
+        elif only == "wrong" and result.outcome is not None:
+            found |= ~table.column(result.outcome).missing & _differ(table, decision, result.outcome)
     return found
 
 
-def _texts(table: Table, name: str) -> NDArray[np.object_] | None:
-    if name not in table:
-        return None
-    return np.array([(text or "").casefold() for text in table.column(name).texts()], dtype=object)
+def _differ(table: Table, one: str, other: str) -> NDArray[np.bool_]:
+    """Where two columns hold other texts, however they are spelled; nowhere where one is not there, or is a number."""
+    if one not in table or other not in table or table.column(one).kind == "number":
+        return np.zeros(table.n_rows, dtype=np.bool_)
+    known: dict[str, int] = {}
+    codes = []
+    for column in (as_category(table.column(name)) for name in (one, other)):
+        places = [known.setdefault(level.casefold(), len(known)) for level in column.levels]
+        codes.append(np.array([*places, -1])[column.values.astype(np.int64)])
+    differing: NDArray[np.bool_] = codes[0] != codes[1]
+    return differing
 
 
 def _cells(column: Column) -> list[str | None]:

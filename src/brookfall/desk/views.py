@@ -1148,17 +1148,34 @@ class ScoredModelView(View):
     words: str
 
 
+class ExplainedModel(View):
+    """Where the reasons of a model's scores are kept: ``columns`` of the table by feature, ``base`` another one.
+
+    ``own`` are those with the features' cells.
+    """
+
+    name: str
+    columns: dict[str, str]
+    own: dict[str, str]
+    base: str
+    scale: Literal["score", "log odds", "log"]
+    exact: bool
+
+
 class ScoringResult(View):
     """What is told of scored rows beside them; estimates, charts, series and tables are as of an exhibit.
 
-    ``said`` columns of their table, the first of which is the row's number, are what models say; ``outcome`` names the
-    column of the outcomes where there are any, ``measured`` how many.
+    ``said`` columns of their table, the first of which is the row's number, are what models say, those up to ``shown``
+    the file's own, the rest reasons; ``outcome`` names the column of the outcomes where there are any, ``measured`` how
+    many.
     """
 
     rows: int
     said: int
+    shown: int
     outcome: str | None
     models: list[ScoredModelView]
+    explained: list[ExplainedModel]
     remarks: list[str]
     method: list[str]
     measured: int | None
@@ -1210,6 +1227,42 @@ class ScoredRowsView(View):
     rows: list[list[str | None]]
     said: int
     counts: dict[str, int]
+
+
+class CellOfRow(View):
+    column: str
+    cell: str | None
+
+
+class ReasonView(View):
+    """How much a feature, by its ``value``, moved a score."""
+
+    feature: str
+    value: str | None
+    by: float
+
+
+class SaidOfRowView(View):
+    """What a model says of a row: its columns with their cells, and why.
+
+    ``reasons`` and ``base`` add up to the score on the ``scale``; they are None where the row is not explained.
+    """
+
+    name: str
+    words: str
+    said: list[CellOfRow]
+    scale: Literal["score", "log odds", "log"] | None
+    exact: bool
+    base: float | None
+    reasons: list[ReasonView]
+
+
+class ScoredRowView(View):
+    """A scored row in full: what each model says of it, and its own cells."""
+
+    place: int
+    models: list[SaidOfRowView]
+    own: list[CellOfRow]
 
 
 class CandidateView(View):

@@ -1,16 +1,14 @@
 """What a worker does with new rows: reads the file in a confined child, has the models score it, keeps what came."""
 
-from brookfall.core.new_rows.columns import scored_columns
 from brookfall.core.new_rows.learned import models_asked
 from brookfall.core.new_rows.match import read_new_rows
 from brookfall.core.new_rows.measured import measured
 from brookfall.core.new_rows.score import score_new_rows
 from brookfall.core.retest.new_rows_content import content_of
-from brookfall.core.table.table import Column, Table, free_name
 from brookfall.core.table.write import parquet_of
 from brookfall.desk.bench import bench_at_hand
 from brookfall.desk.new_rows import SCORED, how_read
-from brookfall.desk.scoring_result import result_of
+from brookfall.desk.scoring_result import kept_rows, result_of
 from brookfall.engine import leases
 from brookfall.records import audit_log, blobs
 from brookfall.records.cases import Case
@@ -43,25 +41,15 @@ def _score(scoring_id: int, worker: str) -> None:
         rows, models_asked(bench.subject, names), coverage=coverage, seed=seed,
         progress=lambda doing, share: tell(doing, 0.05 + 0.9 * share),
     )  # fmt: skip
-    held = measured(scored)
+    held, kept = measured(scored), kept_rows(scored)
     written = content_of(scored, held, bench.plan.policy.level)
-    said = scored_columns(scored)
-    table, own = _with_own(said, rows.rest)
-    result = result_of(scored, held, written, len(said.columns), own)
+    result = result_of(scored, held, written, kept)
     tell("keeping them", 0.97)
     with transaction() as session:
-        kept = blobs.put(session, parquet_of(table))
+        table = blobs.put(session, parquet_of(kept.table))
         done = leases.end(
             session, Scoring, scoring_id, worker, state="done", said=written.answer,
-            result=result.model_dump(mode="json"), table_sha256=kept, done=100, doing="",
+            result=result.model_dump(mode="json"), table_sha256=table, done=100, doing="",
         )  # fmt: skip
-        after = {"number": done.number, "sha256": done.file_sha256, "scored": kept, "rows": rows.n_rows}
+        after = {"number": done.number, "sha256": done.file_sha256, "scored": table, "rows": rows.n_rows}
         audit_log.append(session, None, SCORED, f"{file}, {rows.n_rows} rows", case_id=done.case_id, after=after)
-
-
-def _with_own(said: Table, rest: Table) -> tuple[Table, dict[str, str]]:
-    """What the models say, then the file's own columns; and what these are called there, by their names in the file."""
-    taken = set(said.names)
-    named = {name: free_name(name, taken) for name in rest.names if name not in said}
-    own = (Column(named[one.name], one.kind, one.values, one.levels) for one in rest.columns if one.name in named)
-    return Table((*said.columns, *own)), named

@@ -147,12 +147,16 @@ def erase_readings(session: Session, fit_keys: Sequence[str]) -> None:
 
 def erase_looks(session: Session, case_id: int) -> None:
     """Takes away what was seen when looking at a case's table, and the levels of columns that few rows have: a level
-    may be a name."""
+    may be a name; so too what new rows were."""
     session.execute(delete(KeptLook).where(KeptLook.case_id == case_id))
     for column in session.scalars(select(StoredColumn).where(StoredColumn.case_id == case_id)):
         if column.kind != "number":
             bars = [bar for bar in column.profile["bars"] if bar["count"] >= _FEW]
             column.profile = {**column.profile, "bars": bars}
+    # How a file of new rows was matched quotes cells of it.
+    for scoring in session.scalars(select(Scoring).where(Scoring.case_id == case_id)):
+        if scoring.result:
+            scoring.result = {**scoring.result, "method": [], "series": {}, "charts": []}
 
 
 def erasures_of(session: Session, case_ids: Sequence[int]) -> dict[int, Erasure]:

@@ -71,6 +71,21 @@ export const useScoredWindows = (caseId: number, number: number, asked: RowsAske
     })),
   });
 
+/** A row in full, with its reasons. */
+export const useScoredRow = (caseId: number, number: number, row: number) =>
+  useQuery({
+    queryKey: ["scoredRow", caseId, number, row],
+    staleTime: Infinity,
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      told(
+        await client.GET("/api/cases/{case_id}/new-rows/{number}/rows/{row}", {
+          params: { path: { case_id: caseId, number, row } },
+        }),
+      ),
+  });
+
 interface Sent {
   file: File;
   models: string[];

@@ -673,6 +673,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/new-rows/{number}/rows/{row}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A row in full, with why each model says what it says. */
+        get: operations["new_rows_get_scored_row_cases__int_case_id__new_rows__int_number__rows__int_row__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case_id}/new-rows/{number}/{form}": {
         parameters: {
             query?: never;
@@ -3168,6 +3185,13 @@ export interface components {
              */
             text: string | null;
         };
+        /** CellOfRow */
+        CellOfRow: {
+            /** Cell */
+            cell: string | null;
+            /** Column */
+            column: string;
+        };
         /**
          * Cells
          * @description Squares at places ``x`` and ``y`` of two axes of categories, darker the larger ``value``, which stands inside.
@@ -4609,6 +4633,33 @@ export interface components {
              * @enum {string}
              */
             sign: "positive" | "negative";
+        };
+        /**
+         * ExplainedModel
+         * @description Where the reasons of a model's scores are kept: ``columns`` of the table by feature, ``base`` another one.
+         *
+         *     ``own`` are those with the features' cells.
+         */
+        ExplainedModel: {
+            /** Base */
+            base: string;
+            /** Columns */
+            columns: {
+                [key: string]: string;
+            };
+            /** Exact */
+            exact: boolean;
+            /** Name */
+            name: string;
+            /** Own */
+            own: {
+                [key: string]: string;
+            };
+            /**
+             * Scale
+             * @enum {string}
+             */
+            scale: "score" | "log odds" | "log";
         };
         /**
          * Fault
@@ -8298,6 +8349,18 @@ export interface components {
             reason: string;
         };
         /**
+         * ReasonView
+         * @description How much a feature, by its ``value``, moved a score.
+         */
+        ReasonView: {
+            /** By */
+            by: number;
+            /** Feature */
+            feature: string;
+            /** Value */
+            value: string | null;
+        };
+        /**
          * Recipe
          * @description family and settings are checked against the registry of families (``families.check_recipe``).
          */
@@ -8970,6 +9033,28 @@ export interface components {
             state: string | null;
         };
         /**
+         * SaidOfRowView
+         * @description What a model says of a row: its columns with their cells, and why.
+         *
+         *     ``reasons`` and ``base`` add up to the score on the ``scale``; they are None where the row is not explained.
+         */
+        SaidOfRowView: {
+            /** Base */
+            base: number | null;
+            /** Exact */
+            exact: boolean;
+            /** Name */
+            name: string;
+            /** Reasons */
+            reasons: components["schemas"]["ReasonView"][];
+            /** Said */
+            said: components["schemas"]["CellOfRow"][];
+            /** Scale */
+            scale: ("score" | "log odds" | "log") | null;
+            /** Words */
+            words: string;
+        };
+        /**
          * SaidView
          * @description What was done about a thing, or said of it; ``by`` is None of what the clock did. ``takes_files`` of the person
          *     who looks, while they said it last.
@@ -9019,6 +9104,18 @@ export interface components {
             words: string;
         };
         /**
+         * ScoredRowView
+         * @description A scored row in full: what each model says of it, and its own cells.
+         */
+        ScoredRowView: {
+            /** Models */
+            models: components["schemas"]["SaidOfRowView"][];
+            /** Own */
+            own: components["schemas"]["CellOfRow"][];
+            /** Place */
+            place: number;
+        };
+        /**
          * ScoredRowsView
          * @description A window of scored rows: the first ``said`` columns are what models say, the others the file's own.
          *
@@ -9047,14 +9144,17 @@ export interface components {
          * ScoringResult
          * @description What is told of scored rows beside them; estimates, charts, series and tables are as of an exhibit.
          *
-         *     ``said`` columns of their table, the first of which is the row's number, are what models say; ``outcome`` names the
-         *     column of the outcomes where there are any, ``measured`` how many.
+         *     ``said`` columns of their table, the first of which is the row's number, are what models say, those up to ``shown``
+         *     the file's own, the rest reasons; ``outcome`` names the column of the outcomes where there are any, ``measured`` how
+         *     many.
          */
         ScoringResult: {
             /** Charts */
             charts: (components["schemas"]["StripChart"] | components["schemas"]["LineChart"] | components["schemas"]["ThresholdChart"] | components["schemas"]["MatrixChart"] | components["schemas"]["DialChart"] | components["schemas"]["TreeChart"] | components["schemas"]["SuspectList"] | components["schemas"]["GroundChart"] | components["schemas"]["CombinationChart"] | components["schemas"]["ProxyMap"] | components["schemas"]["GroupThresholds"] | components["schemas"]["MarksChart"])[];
             /** Estimates */
             estimates: components["schemas"]["Estimate"][];
+            /** Explained */
+            explained: components["schemas"]["ExplainedModel"][];
             /** Measured */
             measured: number | null;
             /** Method */
@@ -9075,6 +9175,8 @@ export interface components {
                     [key: string]: (number | null)[];
                 };
             };
+            /** Shown */
+            shown: number;
             /** Tables */
             tables: components["schemas"]["TableView"][];
         };
@@ -9591,6 +9693,12 @@ export interface components {
              * @constant
              */
             brookfall: 1;
+            /**
+             * Changeable
+             * @description columns that can be other than they are, to be asked what would change a decision
+             * @default []
+             */
+            changeable: string[];
             /**
              * Claims
              * @default []
@@ -15434,6 +15542,102 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ScoredRowsView"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Another error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    new_rows_get_scored_row_cases__int_case_id__new_rows__int_number__rows__int_row__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                number: number;
+                row: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScoredRowView"];
                 };
             };
             /** @description Bad Request */

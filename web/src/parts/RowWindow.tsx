@@ -34,6 +34,9 @@ interface RowWindowProps<T extends WindowOfRows> {
   head: (known: T | undefined) => ReactNode;
   /** How many columns at the left are set apart from the others; these are not the rows' own, and have no gaps. */
   apart?: (known: T) => number;
+  /** What a row does when its number is pressed, and the number of the one that is open. */
+  onOpen?: (place: number) => void;
+  open?: number | null;
 }
 
 export function RowWindow<T extends WindowOfRows>({
@@ -43,6 +46,8 @@ export function RowWindow<T extends WindowOfRows>({
   useWindows,
   head,
   apart,
+  onOpen,
+  open,
 }: RowWindowProps<T>) {
   const frame = useRef<HTMLDivElement>(null);
   const [viewHeight, setViewHeight] = useState(480);
@@ -98,9 +103,17 @@ export function RowWindow<T extends WindowOfRows>({
             rowCount={total}
             rows={Array.from({ length: Math.max(0, Math.min(visible - 1, total - first)) }, (_, i) => rowAt(first + i))}
             keyOf={(_, i) => first + i}
-            row={(_, i) => ({ "aria-rowindex": first + i + 1, style: { height: ROW } })}
+            row={(row, i) => ({
+              "aria-rowindex": first + i + 1,
+              style: { height: ROW },
+              selected: row !== null && row.place === open,
+            })}
             columns={[
-              { head: "row", sx: { color: "text.secondary" }, cell: (row) => (row ? count(row.place) : "…") },
+              {
+                head: "row",
+                sx: { color: "text.secondary" },
+                cell: (row) => (row ? <Place place={row.place} onOpen={onOpen} /> : "…"),
+              },
               ...columns.map((column, j): TableColumn<Placed | null> => {
                 const sorted = sorting.column !== column ? undefined : sorting.falling ? "descending" : "ascending";
                 return {
@@ -142,13 +155,27 @@ interface Placed {
   cells: (string | null)[];
 }
 
+function Place({ place, onOpen }: { place: number; onOpen: ((place: number) => void) | undefined }) {
+  if (!onOpen) return count(place);
+  return (
+    <PlainButton onClick={() => onOpen(place)} label={`Row ${place} in full`}>
+      <span style={{ textDecoration: "underline" }}>{count(place)}</span>
+    </PlainButton>
+  );
+}
+
 function SortButton({ children, onClick }: { children: ReactNode; onClick: () => void }) {
+  return <PlainButton onClick={onClick}>{children}</PlainButton>;
+}
+
+function PlainButton({ children, onClick, label }: { children: ReactNode; onClick: () => void; label?: string }) {
   return (
     <button
       onClick={onClick}
+      aria-label={label}
       style={{
         font: "inherit",
-        fontWeight: 600,
+        fontWeight: label ? "inherit" : 600,
         border: 0,
         background: "none",
         color: "inherit",

@@ -17,6 +17,7 @@ from brookfall.core.table.table import Table
 from brookfall.core.table.target import Target
 
 Values = NDArray[np.float64]
+_AT_ONCE = 20_000
 
 
 @dataclass(frozen=True)
@@ -51,6 +52,12 @@ class Fitted:
     def scores(self, raw: Matrix) -> Values:
         """The scores of raw rows (m, p): shape (m,), or (m, classes)."""
         return self.of_design(self.prepared.transform(raw))
+
+    def scores_of_many(self, raw: Matrix) -> Values:
+        """The scores of any number of raw rows (m, p), some thousand at a time, as prepared rows can be far wider."""
+        if len(raw) <= _AT_ONCE:
+            return self.scores(raw)
+        return np.concatenate([self.scores(raw[start : start + _AT_ONCE]) for start in range(0, len(raw), _AT_ONCE)])
 
     def of_design(self, design: Matrix) -> Values:
         """The scores of prepared rows (m, q)."""

@@ -60,6 +60,8 @@ def _of_model(scored: ScoredFile, model: ModelScores, beyond: Column) -> Iterato
     yield Column(f"{name}.outside", "category", beyond.values, beyond.levels)
     if model.reasons is not None:
         yield _texts(f"{name}.reasons", model.reasons.words(subject.features), scored.rows.n_rows)
+    if model.others:
+        yield _texts(f"{name}.other_decision", list(model.others), scored.rows.n_rows)
     if model.by_itself_decisions is not None:
         yield Column(f"{name}.by_itself", "category", model.by_itself_decisions.astype(np.int32), classes)
     elif model.by_itself is not None and model.by_itself.ndim == 1:

@@ -23,10 +23,10 @@ from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.resample.folds import k_folds
 from brookfall.core.resample.parts import given_parts
 from brookfall.core.submission.subject import Subject
+from brookfall.core.table.outcome import Outcome
 
 FOLDS = 10
 """Folds over the rows learned from, whose held-out rows say how far off the model is on rows that it has not seen."""
-_AT_ONCE = 20_000
 
 
 @dataclass(frozen=True)
@@ -46,34 +46,40 @@ def models_asked(subject: Subject, names: Sequence[str]) -> tuple[Asked, ...]:
     UserError
         There is no such model, it can't be asked about new rows, or one is named twice.
     """
-    if len(set(names)) != len(names):
-        raise UserError("A model is named twice.", todo="Name each once.")
+    refuse_models(subject.outcome, subject.recipe, names)
     return tuple(_asked(subject, name) for name in names)
 
 
-def families_for(subject: Subject) -> tuple[str, ...]:
+def families_for(outcome: Outcome) -> tuple[str, ...]:
     """The families that a model of this outcome can be of, by name."""
-    return tuple(name for name, family in families().items() if subject.outcome in family.outcomes)
+    return tuple(name for name, family in families().items() if outcome in family.outcomes)
+
+
+def refuse_models(outcome: Outcome, recipe: Recipe | None, names: Sequence[str]) -> None:
+    """UserError where one of the names is no model of this outcome that can be asked, or stands there twice."""
+    if len(set(names)) != len(names):
+        raise UserError("A model is named twice.", todo="Name each once.")
+    known = families_for(outcome)
+    for name in names:
+        if name == RECIPE and recipe is None:
+            raise UserError(
+                "The model came without a recipe, so it can't be asked about new rows.",
+                todo=f"Ask another model: {wording.listed(known)}.",
+            )
+        if name in (SCORES, ARTIFACT):
+            raise UserError(
+                "Scores alone say nothing of other rows." if name == SCORES else "The fitted model is not run here.",
+                todo="Ask the recipe, or a family.",
+            )
+        if name not in (RECIPE, *known):
+            raise UserError(
+                f"No model of this outcome is called '{name}'.", todo=f"Name {wording.listed([RECIPE, *known])}."
+            )
 
 
 def _asked(subject: Subject, name: str) -> Asked:
-    if name == RECIPE:
-        if subject.recipe is None:
-            raise UserError(
-                "The model came without a recipe, so it can't be asked about new rows.",
-                todo=f"Ask another model: {wording.listed(families_for(subject))}.",
-            )
+    if name == RECIPE and subject.recipe is not None:
         return Asked(RECIPE, "submitted recipe", subject.recipe)
-    if name in (SCORES, ARTIFACT):
-        raise UserError(
-            "Scores alone say nothing of other rows." if name == SCORES else "The fitted model is not run here.",
-            todo="Ask the recipe, or a family.",
-        )
-    if name not in families_for(subject):
-        raise UserError(
-            f"No model of this outcome is called '{name}'.",
-            todo=f"Name {wording.listed([RECIPE, *families_for(subject)])}.",
-        )
     standard = next((one for one in STANDARD if one.family == name), None)
     settings = dict(standard.settings) if standard else {}
     recipe = Recipe(family=name, settings=settings, threshold=subject.threshold)
@@ -119,6 +125,11 @@ class Learned:
     without: str | None
 
     @property
+    def threshold(self) -> float | None:
+        """At which score it decides; None where nothing says so."""
+        return self.asked.recipe.threshold
+
+    @property
     def outcomes(self) -> NDArray[np.float64] | Codes:
         """The outcomes of the rows learned from: classes as places among them, or numbers; shape (n,)."""
         target = self.subject.target
@@ -129,12 +140,12 @@ class Learned:
         with on_one_thread():
             if occasions is not None:
                 return self.fitted.scores_among(raw, occasions)
-            return _in_pieces(self.fitted, raw)
+            return self.fitted.scores_of_many(raw)
 
     def scores_of_folds(self, raw: Numbers) -> Numbers:
         """What the model of every fold says of raw rows (m, p): shape (folds, m)."""
         with on_one_thread():
-            return np.stack([_in_pieces(fitted, raw) for fitted, _ in self.folds])
+            return np.stack([fitted.scores_of_many(raw) for fitted, _ in self.folds])
 
     @property
     def residuals(self) -> list[Numbers]:
@@ -176,17 +187,10 @@ def _unseen(made: Iterable[tuple[Rows, Fitted]], train: Rows) -> Numbers:
     found: Numbers | None = None
     with on_one_thread():
         for test, fitted in made:
-            scores = _in_pieces(fitted, fitted.raw(test))
+            scores = fitted.scores_of_many(fitted.raw(test))
             if found is None:
                 found = np.full((len(train), *scores.shape[1:]), np.nan)
             found[np.searchsorted(train, test)] = scores
     if found is None:
         raise UserError("No fold holds anything out.", todo="Send more rows to learn from.")
     return found
-
-
-def _in_pieces(fitted: Fitted, raw: Numbers) -> Numbers:
-    """Some thousand rows at a time: prepared rows can be many times as wide as raw ones."""
-    if len(raw) <= _AT_ONCE:
-        return fitted.scores(raw)
-    return np.concatenate([fitted.scores(raw[start : start + _AT_ONCE]) for start in range(0, len(raw), _AT_ONCE)])

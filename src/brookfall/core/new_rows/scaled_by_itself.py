@@ -24,5 +24,5 @@ def scores_scaled_by_itself(fitted: Fitted, raw: Numbers) -> Numbers | None:
         for name, step, columns in steps.transformers_:
             if name == "numbers":
                 step.fit(np.asarray(raw[:, columns], dtype=np.float64))
-                return replace(fitted, prepared=replace(fitted.prepared, steps=steps)).scores(raw)
+                return replace(fitted, prepared=replace(fitted.prepared, steps=steps)).scores_of_many(raw)
     return None

@@ -16,6 +16,7 @@ from brookfall.core.measure.scored import Codes, Numbers
 from brookfall.core.new_rows.learned import Asked, Learned, learn, rows_learned_from
 from brookfall.core.new_rows.match import NewRows
 from brookfall.core.new_rows.occasions import available_in, occasions_of
+from brookfall.core.new_rows.other_decision import MOST_ROWS, other_decisions
 from brookfall.core.new_rows.outcomes import Outcomes, outcomes_of
 from brookfall.core.new_rows.outside import outside
 from brookfall.core.new_rows.reasons import MOST_EXACT, Reasons, reasons_of
@@ -41,7 +42,8 @@ class ModelScores:
     none is made; None of a number, or where no threshold is known. ``sets`` (m, classes), or ``low`` and ``high`` (m,),
     hold the outcome in the share asked for; None where there are none, and ``without`` says why. ``by_itself`` are the
     scores had the file been scaled by its own rows; None where nothing is scaled. ``unseen`` are those of the rows
-    learned from, each by a model that left it out; ``reasons`` why the first rows have theirs. ``notes`` are sentences
+    learned from, each by a model that left it out; ``reasons`` why the first rows have theirs,
+    and ``others`` what would have to differ in them for another decision. ``notes`` are sentences
     on the model.
     """
 
@@ -56,6 +58,7 @@ class ModelScores:
     by_itself_decisions: Codes | None
     unseen: Numbers | None
     reasons: Reasons | None
+    others: tuple[str, ...]
     notes: tuple[str, ...] = ()
 
     @property
@@ -126,7 +129,8 @@ def score_new_rows(
         )
     subject = rows.subject
     train, words = rows_learned_from(subject)
-    occasions = occasions_of(rows)
+    # What is wrong with the file is told before anything is fitted.
+    occasions, outcomes = occasions_of(rows), outcomes_of(rows)
     gaps = rows_with_gaps(rows.table)
     found = []
     for place, asked in enumerate(models):
@@ -136,7 +140,7 @@ def score_new_rows(
         found.append(_scores(rows, learned, gaps, occasions, coverage, seed))
     features = subject.table.select(subject.features)
     beyond, known = outside(features, train, rows.table), _known(features, train, rows)
-    return ScoredFile(rows, coverage, tuple(found), beyond, known, words, occasions, outcomes_of(rows))
+    return ScoredFile(rows, coverage, tuple(found), beyond, known, words, occasions, outcomes)
 
 
 def _known(features: Table, train: Rows, rows: NewRows) -> NDArray[np.bool_]:
@@ -175,14 +179,14 @@ def _scores(
         left = wording.rows(int(gaps.sum()))
         notes.append(f"{left} with a gap can't be scored: the recipe leaves such rows out.")
     raw = raw_matrix(rows.table, places)
-    scores = _spread(learned.scores(raw, None if occasions is None else occasions.take(places)), places, m)
+    scores = _all_scores(learned, raw, places, m, occasions)
     alone = None if occasions is not None or not len(places) else scores_scaled_by_itself(learned.fitted, raw)
     by_itself = None if alone is None else _spread(alone, places, m)
     sets = low = high = None
     without = learned.without
     if without is None and subject.outcome == "number":
         low, high = _ends(learned, raw, places, m, coverage)
-        if not np.isfinite(low[places]).all():
+        if np.isinf(low[places]).any():
             low = high = None
             without = f"{wording.rows(len(learned.train))} to learn from are too few for it"
     elif without is None:
@@ -200,6 +204,7 @@ def _scores(
         None if by_itself is None else _decided(subject, recipe.threshold, by_itself, occasions),
         learned.unseen,
         None if occasions is not None else _reasons(rows, learned, scores, seed),
+        () if occasions is not None else _others(rows, learned),
         tuple(notes),
     )
 
@@ -218,6 +223,35 @@ def _reasons(rows: NewRows, learned: Learned, scores: Numbers, seed: int) -> Rea
         held = np.asarray(learned.fitted.estimator.classes_, dtype=np.int64)
         classes = np.searchsorted(held, scores[: len(first)].argmax(axis=1))
     return reasons_of(learned.fitted, first, classes, seed)
+
+
+def _others(rows: NewRows, learned: Learned) -> tuple[str, ...]:
+    """What would have to differ in the first rows for another decision; none where nothing can change or be decided."""
+    subject = rows.subject
+    free = [name for name in subject.changeable if name in subject.features]
+    if not free or subject.outcome == "number" or (subject.outcome == "binary" and learned.threshold is None):
+        return ()
+
+    def decide(raw: Numbers) -> Codes:
+        made = _decided(subject, learned.threshold, learned.scores(raw), None)
+        return np.full(len(raw), -1, dtype=np.int64) if made is None else made
+
+    first = raw_matrix(rows.table, np.arange(min(rows.n_rows, MOST_ROWS)))
+    found = other_decisions(decide, first, subject.table.select(subject.features), learned.train, free)
+    if learned.asked.recipe.preprocess.missing == "drop":
+        # A row with a gap has no decision to be changed.
+        found = ["" if gap else said for said, gap in zip(found, rows_with_gaps(rows.table), strict=False)]
+    return tuple(found)
+
+
+def _all_scores(
+    learned: Learned, raw: Numbers, places: NDArray[np.int64], m: int, occasions: Occasions | None
+) -> Numbers:
+    """The scores of the rows at these places, and NaN in all others; shape (m,), or (m, classes) of several classes."""
+    if not len(places):
+        classes = len(learned.subject.target.classes)
+        return np.full((m, classes) if learned.subject.outcome == "multiclass" else m, np.nan)
+    return _spread(learned.scores(raw, None if occasions is None else occasions.take(places)), places, m)
 
 
 def _spread(found: Numbers, places: NDArray[np.int64], m: int) -> Numbers:

@@ -5,6 +5,7 @@ import numpy as np
 from brookfall.core.foundation import wording
 from brookfall.core.measure.registry import words_of
 from brookfall.core.new_rows.measured import Measured, flips, in_pairs
+from brookfall.core.new_rows.other_decision import MOST_ROWS
 from brookfall.core.new_rows.reasons import BACKGROUND
 from brookfall.core.new_rows.score import ModelScores, ScoredFile, told_of_known
 
@@ -68,7 +69,23 @@ def remarks(scored: ScoredFile) -> tuple[str, ...]:
 
 def method(scored: ScoredFile) -> tuple[str, ...]:
     """How the rows were matched, what the models learned from, and what a set or interval promises."""
-    return (*scored.rows.told, f"Models learned from {scored.learned_from}.", *_of_sets(scored), *_of_reasons(scored))
+    return (
+        *scored.rows.told,
+        f"Models learned from {scored.learned_from}.",
+        *_of_sets(scored),
+        *_of_reasons(scored),
+        *_of_others(scored),
+    )
+
+
+def _of_others(scored: ScoredFile) -> list[str]:
+    if not any(one.others for one in scored.models):
+        return []
+    return [
+        f"What would change a decision is sought for the first {MOST_ROWS} rows at most among "
+        f"{wording.listed([name for name in scored.subject.changeable if name in scored.subject.features])}, which the "
+        "brief calls changeable; it says how the model decides, not what would come of it."
+    ]
 
 
 def _of_reasons(scored: ScoredFile) -> list[str]:

@@ -88,6 +88,14 @@ def package_from_files(files: dict[str, bytes], progress: Progress = untold) -> 
     _refuse_impossible_claims(submission)
     if data.roles.target:
         _check_target(submission, files, table)
+    for name in submission.changeable:
+        if name not in table:
+            raise UserError(
+                "changeable names a column that the data do not have.",
+                todo=f"Columns are: {', '.join(table.names)}.",
+                file=DECLARATION,
+                column=name,
+            )
     if submission.recipe is not None:
         check_recipe(submission.recipe, submission.model.outcome, DECLARATION)
     _refuse_claims_on_absent_parts(submission, table)

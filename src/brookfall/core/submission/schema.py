@@ -144,6 +144,11 @@ class Submission(Declared):
     predictions: tuple[Predictions, ...] = ()
     claims: tuple[Claim, ...] = Field(default=(), max_length=200)
     expectations: tuple[Expectation, ...] = ()
+    changeable: tuple[str, ...] = Field(
+        default=(),
+        max_length=50,
+        description="columns that can be other than they are, to be asked what would change a decision",
+    )
     re_review: str | None = Field(
         default=None, max_length=5_000, description="why a version that was approved is reviewed again, on these rows"
     )

@@ -39,7 +39,8 @@ class Subject:
     ``file`` names the data in messages. ``supplied`` are the scores that the owner's own model gave, if any;
     ``new_rows`` are files of later rows by name; ``changes`` made the table from the one that was submitted, whose rows
     ``origins`` (n,), sorted, are still there (None: all). ``artifact`` is the path of the fitted model, if one came.
-    ``decide_at`` is the reviewer's threshold where the owner declared none.
+    ``changeable`` are columns that can be other than they are. ``decide_at`` is the reviewer's threshold where the
+    owner declared none.
     """
 
     table: Table
@@ -52,6 +53,7 @@ class Subject:
     new_rows: Mapping[str, Table] = field(default_factory=dict)
     changes: tuple[Change, ...] = ()
     expectations: tuple[Expectation, ...] = ()
+    changeable: tuple[str, ...] = ()
     origins: NDArray[np.int64] | None = None
     artifact: str | None = None
     decide_at: float | None = None
@@ -283,6 +285,7 @@ def subject_from(came: Submitted, roles: Roles | None = None, changes: Sequence[
         {entry.name: came.beside[entry.name] for entry in declared.data if entry.kind == "new_rows"},
         tuple(changes),
         declared.expectations,
+        declared.changeable,
         changed.rows if len(changed.rows) < came.table.n_rows else None,
         None if declared.artifact is None else declared.artifact.path,
     )

@@ -17,6 +17,7 @@ import { useSorting } from "../../parts/sorting";
 import { SERIF } from "../../theme";
 import { count, moment, percent, plural } from "../../wording";
 import { Content } from "../Content";
+import { RowInFull } from "./RowInFull";
 
 interface ScoredFileProps {
   caseId: number;
@@ -109,6 +110,7 @@ const KINDS: readonly (readonly [Only, string])[] = [
 function Rows({ caseId, scoring, result }: { caseId: number; scoring: Scoring; result: Schemas["ScoringResult"] }) {
   const [address, setAddress] = useSearchParams();
   const { sorting, sort } = useSorting();
+  const open = Number(address.get("row")) || null;
   const only = KINDS.find(([kind]) => kind === address.get("only"))?.[0] ?? "all";
   const asked = { only, sort: sorting.column, falling: sorting.falling };
   const file = (form: string) => `/api/cases/${caseId}/new-rows/${scoring.number}/${form}`;
@@ -119,49 +121,60 @@ function Rows({ caseId, scoring, result }: { caseId: number; scoring: Scoring; r
     else next.set("only", kind);
     setAddress(next, { replace: true });
   };
+  const show = (row: number | null) => {
+    const next = addressNow();
+    if (row === null) next.delete("row");
+    else next.set("row", String(row));
+    setAddress(next, { replace: true });
+  };
   return (
-    <Box
-      component="section"
-      aria-label="The rows"
-      sx={{ display: "flex", flexDirection: "column", height: Math.min(460, 96 + 26 * Math.max(5, result.rows)) }}
-    >
-      <RowWindow
-        key={only}
-        label="Scored rows"
-        sorting={sorting}
-        onSort={sort}
-        useWindows={useWindows}
-        apart={(known) => known.said}
-        head={(known) => (
-          <Box sx={{ display: "flex", gap: 2, alignItems: "baseline", flexWrap: "wrap", py: 0.5 }}>
-            <Typography component="h3" variant="h2" sx={{ fontSize: "size.head" }}>
-              <InlineChoice
-                name="Which rows"
-                value={only}
-                disabled={false}
-                options={KINDS.filter(
-                  ([kind]) => kind === "all" || kind === only || (known?.counts[kind] ?? 0) > 0,
-                ).map(
-                  ([kind, words]) => [kind, known ? `${words} (${count(known.counts[kind] ?? 0)})` : words] as const,
-                )}
-                onSet={choose}
-              />
-              {sorting.column ? ` by ${sorting.column}${sorting.falling ? ", falling" : ""}` : ""}
-            </Typography>
-            <Box sx={{ ml: "auto", display: "flex", gap: 2, fontSize: "size.text", whiteSpace: "nowrap" }}>
-              {[
-                ["csv", "CSV"],
-                ["xlsx", "XLSX"],
-                ["parquet", "Parquet"],
-              ].map(([form, words]) => (
-                <a key={form} href={file(form ?? "")} download>
-                  Save {count(result.rows)} as {words}
-                </a>
-              ))}
+    <>
+      <Box
+        component="section"
+        aria-label="The rows"
+        sx={{ display: "flex", flexDirection: "column", height: Math.min(460, 96 + 26 * Math.max(5, result.rows)) }}
+      >
+        <RowWindow
+          key={only}
+          label="Scored rows"
+          sorting={sorting}
+          onSort={sort}
+          useWindows={useWindows}
+          apart={(known) => known.said}
+          onOpen={show}
+          open={open}
+          head={(known) => (
+            <Box sx={{ display: "flex", gap: 2, alignItems: "baseline", flexWrap: "wrap", py: 0.5 }}>
+              <Typography component="h3" variant="h2" sx={{ fontSize: "size.head" }}>
+                <InlineChoice
+                  name="Which rows"
+                  value={only}
+                  disabled={false}
+                  options={KINDS.filter(
+                    ([kind]) => kind === "all" || kind === only || (known?.counts[kind] ?? 0) > 0,
+                  ).map(
+                    ([kind, words]) => [kind, known ? `${words} (${count(known.counts[kind] ?? 0)})` : words] as const,
+                  )}
+                  onSet={choose}
+                />
+                {sorting.column ? ` by ${sorting.column}${sorting.falling ? ", falling" : ""}` : ""}
+              </Typography>
+              <Box sx={{ ml: "auto", display: "flex", gap: 2, fontSize: "size.text", whiteSpace: "nowrap" }}>
+                {[
+                  ["csv", "CSV"],
+                  ["xlsx", "XLSX"],
+                  ["parquet", "Parquet"],
+                ].map(([form, words]) => (
+                  <a key={form} href={file(form ?? "")} download>
+                    Save {count(result.rows)} as {words}
+                  </a>
+                ))}
+              </Box>
             </Box>
-          </Box>
-        )}
-      />
-    </Box>
+          )}
+        />
+      </Box>
+      {open !== null && <RowInFull caseId={caseId} number={scoring.number} row={open} onClose={() => show(null)} />}
+    </>
   );
 }
