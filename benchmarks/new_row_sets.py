@@ -24,7 +24,7 @@ from brookfall.core.table.roles import Roles
 from brookfall.core.table.table import Column, Table
 
 OUT = Path(__file__).parent.parent / "docs" / "coverage-new-rows.md"
-DRAWS, NEW = 60, 2_000
+DRAWS, NEW = 40, 2_000
 _COLUMNS = 6
 
 
@@ -123,32 +123,27 @@ def draw(task: tuple[int, str, int]) -> list[float]:
         "rows.csv",
         one.outcome,
     )
-    shares: list[float] = []
-    for x, truth in zip((new, moved), outcomes[1:], strict=True):
-        rows = match_rows(subject, Table(_columns(x)), "new.csv")
-        (scores,) = score_new_rows(rows, models_asked(subject, ["recipe"]), seed=seed).models
-        held, size = _held(scores, truth)
-        if not shares:
-            shares += [float(held[truth == value].mean()) for value in range(len(names or []))]
-            shares += [float(held.mean()), size]
-        else:
-            shares.append(float(held.mean()))
-    return shares
+    rows = match_rows(subject, Table(_columns(np.vstack([new, moved]))), "new.csv")
+    (scores,) = score_new_rows(rows, models_asked(subject, ["recipe"]), seed=seed, explain=False).models
+    held, sizes = _held(scores, np.concatenate(outcomes[1:]))
+    truth, as_known = outcomes[1], held[:NEW]
+    shares = [float(as_known[truth == value].mean()) for value in range(len(names or []))]
+    return [*shares, float(as_known.mean()), float(sizes[:NEW].mean()), float(held[NEW:].mean())]
 
 
 def _columns(x: Numbers) -> tuple[Column, ...]:
     return tuple(Column(f"x{place}", "number", np.ascontiguousarray(x[:, place])) for place in range(x.shape[1]))
 
 
-def _held(scores: ModelScores, truth: Numbers) -> tuple[Numbers, float]:
+def _held(scores: ModelScores, truth: Numbers) -> tuple[Numbers, Numbers]:
+    """Whether each row's outcome is held, and by how wide an interval, or how many classes."""
     if scores.low is not None and scores.high is not None:
         inside = (scores.low <= truth) & (truth <= scores.high)
-        return inside.astype(np.float64), float(np.mean(scores.high - scores.low))
+        return inside.astype(np.float64), scores.high - scores.low
     if scores.sets is None:
         raise ValueError("there is neither a set nor an interval")
-    return scores.sets[np.arange(len(truth)), truth.astype(np.int64)].astype(np.float64), float(
-        scores.sets.sum(axis=1).mean()
-    )
+    of_truth = scores.sets[np.arange(len(truth)), truth.astype(np.int64)]
+    return of_truth.astype(np.float64), scores.sets.sum(axis=1).astype(np.float64)
 
 
 if __name__ == "__main__":

@@ -139,7 +139,7 @@ def walk(page: Page) -> None:
     page.goto("/cases/3/decision")
     page.get_by_label("Your password").fill(PASSWORD)
     page.get_by_role("button", name="Accept and countersign").click()
-    page.get_by_role("article", name="Condition 1").wait_for()
+    page.get_by_role("article", name="Condition 1").wait_for(timeout=120_000)
     visit(page, "/models/smoke-alarm-take-up", "model")
     visit(page, "/methods#measure-auc", "methods")
     page.get_by_role("button", name="Sign out").click()

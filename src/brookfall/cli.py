@@ -189,8 +189,17 @@ def replay(evidence_file: Path, package: Path, jobs: int, added: tuple[Path, ...
 )
 @click.option("--coverage", type=float, default=0.9, show_default=True, help="What sets and intervals shall cover.")
 @click.option("--seed", type=click.IntRange(0, 2**32 - 1), default=0, show_default=True, help="Of folds and ties.")
+@click.option("--reasons/--no-reasons", default=True, help="Why the first rows have their scores.  [default: reasons]")
 @click.option("--out", type=click.Path(path_type=Path), help="A .csv, .parquet or .xlsx file; else standard output.")
-def score(package: Path, file: Path, models: tuple[str, ...], coverage: float, seed: int, out: Path | None) -> None:
+def score(
+    package: Path,
+    file: Path,
+    models: tuple[str, ...],
+    coverage: float,
+    seed: int,
+    reasons: bool,
+    out: Path | None,
+) -> None:
     """Score the new rows in FILE by models of PACKAGE: a row a row of FILE, in its order.
 
     What has to be known to read them goes to standard error, and how right they are where FILE has outcomes.
@@ -212,7 +221,7 @@ def score(package: Path, file: Path, models: tuple[str, ...], coverage: float, s
         subject = subject_of(opened)
         asked = models_asked(subject, models)
         rows = read_new_rows(subject, file.read_bytes(), file.name, opened.submission.data[0].read, sandbox.read_file)
-        scored = score_new_rows(rows, asked, coverage=coverage, seed=seed)
+        scored = score_new_rows(rows, asked, coverage=coverage, seed=seed, explain=reasons)
         table, held = scored_columns(scored), measured(scored)
         if out is None:
             for lines in csv_of(table):

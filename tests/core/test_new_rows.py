@@ -400,6 +400,9 @@ def test_the_command_says_what_has_to_be_known_beside_the_rows(tmp_path: Path) -
     assert "AUC of submitted recipe less that of decision tree:" in done.stderr
     again = run("score", package, str(tmp_path / "new.csv"), "--model", "recipe", "--model", "tree")
     assert again.stdout == done.stdout, "the same seed gives the same bits"
+    bare = run("score", package, str(tmp_path / "new.csv"), "--no-reasons")
+    assert "recipe.reasons" not in bare.stdout
+    assert "Reasons are" not in bare.stderr
     for arguments, words in (
         (["--out", str(tmp_path / "rows.pdf")], "can't be written so"),
         (["--coverage", "1"], "can't be covered"),

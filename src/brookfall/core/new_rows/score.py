@@ -93,7 +93,13 @@ class ScoredFile:
 
 
 def score_new_rows(
-    rows: NewRows, models: Sequence[Asked], *, coverage: float = COVERAGE, seed: int = 0, progress: Progress = untold
+    rows: NewRows,
+    models: Sequence[Asked],
+    *,
+    coverage: float = COVERAGE,
+    seed: int = 0,
+    explain: bool = True,
+    progress: Progress = untold,
 ) -> ScoredFile:
     """New rows as models score them, each fitted on the rows that the owner trained on.
 
@@ -107,6 +113,8 @@ def score_new_rows(
         In which share of rows a set or interval shall hold the outcome, in (0, 1).
     seed
         By which the rows learned from are dealt into folds, and ties are broken.
+    explain
+        Whether the first rows get reasons, and what would change their decisions.
     progress
         Told what is being done, and the share that is done.
 
@@ -137,7 +145,7 @@ def score_new_rows(
         mine = within(progress, place / len(models), (place + 1) / len(models))
         learned = learn(subject, asked, seed, progress=within(mine, 0, 0.7))
         mine(f"scoring by {asked.words}", 0.7)
-        found.append(_scores(rows, learned, gaps, occasions, coverage, seed))
+        found.append(_scores(rows, learned, gaps, occasions, coverage, seed, explain=explain and occasions is None))
     features = subject.table.select(subject.features)
     beyond, known = outside(features, train, rows.table), _known(features, train, rows)
     return ScoredFile(rows, coverage, tuple(found), beyond, known, words, occasions, outcomes)
@@ -165,7 +173,14 @@ def told_of_known(scored: ScoredFile) -> str:
 
 
 def _scores(
-    rows: NewRows, learned: Learned, gaps: NDArray[np.bool_], occasions: Occasions | None, coverage: float, seed: int
+    rows: NewRows,
+    learned: Learned,
+    gaps: NDArray[np.bool_],
+    occasions: Occasions | None,
+    coverage: float,
+    seed: int,
+    *,
+    explain: bool,
 ) -> ModelScores:
     subject, recipe, m = rows.subject, learned.asked.recipe, rows.n_rows
     usable = ~gaps if recipe.preprocess.missing == "drop" else np.ones(m, dtype=np.bool_)
@@ -203,8 +218,8 @@ def _scores(
         by_itself,
         None if by_itself is None else _decided(subject, recipe.threshold, by_itself, occasions),
         learned.unseen,
-        None if occasions is not None else _reasons(rows, learned, scores, seed),
-        () if occasions is not None else _others(rows, learned),
+        _reasons(rows, learned, scores, seed) if explain else None,
+        _others(rows, learned) if explain else (),
         tuple(notes),
     )
 
