@@ -134,7 +134,7 @@ function OfModel({ model }: { model: Schemas["SaidOfRowView"] }) {
 function Bar({ by }: { by: number }) {
   return (
     <Box sx={{ position: "relative", height: 12, borderLeft: 0 }}>
-      <Box sx={{ position: "absolute", left: "50%", top: -3, bottom: -3, width: 1, bgcolor: "divider" }} />
+      <Box sx={{ position: "absolute", left: "50%", top: -3, bottom: -3, width: "1px", bgcolor: "divider" }} />
       <Box
         sx={{
           position: "absolute",
