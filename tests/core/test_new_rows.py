@@ -24,6 +24,7 @@ from brookfall.core.new_rows.learned import models_asked
 from brookfall.core.new_rows.match import read_new_rows
 from brookfall.core.new_rows.measured import flips, measured
 from brookfall.core.new_rows.score import ScoredFile, score_new_rows
+from brookfall.core.retest.new_rows_content import content_of
 from brookfall.core.submission.package import package_from_files
 from brookfall.core.submission.subject import Subject, subject_of
 from brookfall.core.table.read_options import HowRead
@@ -314,6 +315,25 @@ def test_models_side_by_side_on_the_same_rows() -> None:
     assert scored_columns(found).names[:6] == (
         "row", "id", "recipe.score", "recipe.decision", "recipe.set", "recipe.outside",
     )  # fmt: skip
+
+
+def test_an_answer_stays_short_however_many_models_there_are() -> None:
+    names = ("recipe", "tree", "naive_bayes", "lightgbm", "nearest_neighbours", "discriminant")
+    found = scored(subject(), NEW, *names)
+    answer = content_of(found, measured(found), 0.95).answer
+    assert len(answer) <= 240
+    assert "others" in answer
+    assert answer.count(". ") == 1, "two sentences"
+
+
+def test_that_sets_take_no_weights_is_told() -> None:
+    rows = [{**row, "w": str(1 + place % 3)} for place, row in enumerate(lines_of(rows_csv()))]
+    data = _declared_data(files_of())
+    roles = {**dict(data["roles"]), "weight": "w"}  # type: ignore[call-overload]
+    found = scored(subject(written_again(rows), data=[{**data, "roles": roles}]), NEW)
+    said = "Sets and intervals take every row once, whatever its weight."
+    assert said in told.method(found)
+    assert said not in told.method(scored(subject(), NEW))
 
 
 def test_asking_for_what_is_no_model_names_those_there_are() -> None:

@@ -48,7 +48,7 @@ def test_ten_rows_by_three_models(open_as: Open, tmp_path: Path) -> None:
     page.get_by_role("button", name="Score them").click()
     found = page.get_by_role("article", name="Scored rows")
     expect(found).to_contain_text("On 10 new rows with an outcome AUC of the submitted recipe is", timeout=RUN_MS)
-    expect(found).to_contain_text("so few rows settle nothing")
+    expect(found).to_contain_text("too few rows to tell")
     expect(found.get_by_role("list", name="To be known")).to_contain_text("kind (1)")
     expect(found).to_contain_text("Had the file been scaled by its own rows, logistic regression would have decided")
     expect(found.get_by_role("img").first).to_be_visible()

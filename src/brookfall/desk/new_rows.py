@@ -5,7 +5,7 @@ The file and what was said of its rows are kept with the case's own rows, and go
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Literal, Protocol
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +18,7 @@ from brookfall.core.foundation import digest
 from brookfall.core.foundation.errors import ForbiddenError, MissingError, UserError
 from brookfall.core.foundation.validation import first_problem
 from brookfall.core.new_rows.learned import families_for, refuse_models
+from brookfall.core.new_rows.score import COVERAGE
 from brookfall.core.recipe.families import families
 from brookfall.core.submission.schema import Submission
 from brookfall.core.table.infer import as_category
@@ -64,19 +65,13 @@ _MOST_UNPACKED = 8_000_000_000
 _GOING = ("waiting", "leased")
 
 
-class Scorers(Protocol):
-    """Hands a scoring to a worker; a lost message costs seconds."""
-
-    def score(self, scoring_id: int) -> None: ...
-
-
 class AskedOfRows(BaseModel):
     """What is asked of a file of new rows: by which models, and what sets and intervals shall cover."""
 
     model_config = ConfigDict(extra="forbid")
 
     models: tuple[str, ...] = Field(default=(RECIPE,), min_length=1, max_length=_MOST_MODELS)
-    coverage: float = Field(default=0.9, gt=0, lt=1)
+    coverage: float = Field(default=COVERAGE, gt=0, lt=1)
     seed: int = Field(default=0, ge=0, lt=2**31)
 
 

@@ -133,7 +133,7 @@ def fold_ends(predictions: Numbers, residuals: list[Numbers], coverage: float) -
 
 
 def _smallest(predictions: Numbers, residuals: list[Numbers], rank: int) -> Numbers:
-    """The rank-th smallest of prediction plus residual for each column, to the last digits, never below it."""
+    """The rank-th smallest of prediction plus residual for each column, or a little above it, never below."""
     alike = np.sort(np.concatenate(residuals))[rank - 1]
     low, high = predictions.min(axis=0) + alike, predictions.max(axis=0) + alike
     held = [(fold, one) for fold, one in zip(predictions, residuals, strict=True) if len(one)]

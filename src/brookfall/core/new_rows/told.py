@@ -24,7 +24,7 @@ def answer(scored: ScoredFile, measured: Measured | None, level: float = LEVEL) 
         if figure.value is None:
             return f"On {rows} with an outcome {words_of(main)} can't be computed: {figure.note}."
         said = f"On {rows} with an outcome {words_of(main)} of the {first.asked.words} is "
-        few = "; so few rows settle nothing" if figure.few else ""
+        few = "; too few rows to tell" if figure.few else ""
         return f"{said}{wording.figure_to(figure, level)}{few}."
     return f"{_says(scored, first)} No outcome is known, so nothing says how right it is."
 
@@ -138,9 +138,10 @@ def _of_scaling(one: ModelScores) -> list[str]:
 
 
 def _of_sets(scored: ScoredFile) -> list[str]:
+    weighed = [] if scored.subject.weights is None else ["Sets and intervals take every row once, whatever its weight."]
     covered = [one for one in scored.models if one.sets is not None or one.low is not None]
     share = wording.level_in_percent(scored.coverage)
-    found = []
+    found = weighed if covered else []
     if any(one.sets is not None for one in covered):
         found.append(
             f"A set holds the class of about {share} of the rows of each class, where rows come as those did that the "

@@ -18,6 +18,7 @@ from brookfall.core.new_rows.measured import Measured
 from brookfall.core.new_rows.score import ModelScores, ScoredFile
 
 _BARS = 20
+_MOST_NAMED = 2
 
 
 def content_of(scored: ScoredFile, measured: Measured | None, level: float) -> Written:
@@ -50,10 +51,15 @@ def _answer(scored: ScoredFile, measured: Measured | None, level: float) -> str:
             apart = ends is not None and (ends[0] > 0 or ends[1] < 0)
             up = apart and ends is not None and (ends[0] > 0) != lower_is_better(measured.main)
             (better if up else worse if apart else alike).append(scored.by_name[one.versus].asked.words)
-    parts = [f"is better than {wording.listed(better)}"] if better else []
-    parts += [f"is worse than {wording.listed(worse)}"] if worse else []
-    parts += [f"can't be told apart from {wording.listed(alike)}"] if alike else []
+    parts = [f"is better than {_others(better)}"] if better else []
+    parts += [f"is worse than {_others(worse)}"] if worse else []
+    parts += [f"can't be told apart from {_others(alike)}"] if alike else []
     return f"{said} It {wording.listed(parts)}."
+
+
+def _others(names: list[str]) -> str:
+    """Models by name where they are few; the table beside the answer names all."""
+    return wording.listed(names) if len(names) <= _MOST_NAMED else f"{len(names)} others"
 
 
 def _measured(

@@ -10,6 +10,7 @@ import { isGoing, useCancelScoring, useScoredWindows, type Only, type Scoring } 
 import { useKeys } from "../../frame/keys";
 import { addressNow } from "../../parts/address";
 import { InlineChoice } from "../../parts/Inline";
+import { Named } from "../../parts/MethodLink";
 import { Kbd } from "../../parts/Kbd";
 import { RowWindow } from "../../parts/RowWindow";
 import { Said } from "../../parts/Said";
@@ -59,7 +60,7 @@ export function ScoredFile({ caseId, scoring, may, models }: ScoredFileProps) {
         <Typography
           sx={{ fontFamily: SERIF, fontSize: "size.answer", lineHeight: 1.34, fontWeight: 470, my: 1, maxWidth: 760 }}
         >
-          {scoring.said}
+          <Named text={scoring.said} />
         </Typography>
       )}
       <Said error={cancel.error} />
