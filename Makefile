@@ -2,7 +2,7 @@
 PYTHON := .venv/bin/python
 export PYTHONUNBUFFERED := 1
 
-.PHONY: help setup build wheel demo reset test soak lint bench bench-coverage bench-refits bench-claims bench-false-alarms bench-planted bench-new-rows screenshots docs verify clean
+.PHONY: help setup build wheel demo reset test coverage soak lint bench bench-coverage bench-refits bench-claims bench-false-alarms bench-planted bench-new-rows screenshots docs verify clean
 
 help: ## list the commands
 	@grep -E '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 17
@@ -27,6 +27,11 @@ test: ## set up everything and pass all tests
 	@scripts/build
 	@cd web && npm run --silent test
 	@scripts/test
+
+coverage: ## pass all tests once more, and count the lines that they run
+	@scripts/setup services browser
+	@scripts/build
+	@COUNTED=1 scripts/test
 
 soak: ## try for an hour what make test tries for seconds: made-up files and requests, deaths of workers
 	@scripts/setup services
