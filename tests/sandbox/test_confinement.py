@@ -9,6 +9,7 @@ import pytest
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.foundation.progress import untold
 from brookfall.sandbox import children, sandbox
+from brookfall.sandbox import link as link_to
 from brookfall.sandbox.limits import limits_for
 from tests.conftest import PROJECT, files_of
 from tests.sandbox.looking_server import ATTEMPTS
@@ -83,13 +84,13 @@ def test_memory_ends() -> None:
 def test_a_child_knows_nothing_of_its_parents_environment(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("BROOKFALL_SECRET_KEY", "do not tell")
     children.server._forget()
-    link, hello = sandbox._begin(limits_for(0))
+    link, hello = link_to.begin(limits_for(0))
     process = children.server._process
     assert process is not None
     own = Path(f"/proc/{process.pid}")
     names = {line.partition("=")[0] for line in (own / "environ").read_text(encoding="utf-8").split("\0") if line}
     open_files = list((own / "fd").iterdir())
-    sandbox._end(link, hello["pid"])
+    link_to.end(link, hello["pid"])
     assert not any(name.startswith("BROOKFALL") for name in names)
     assert names <= {"PATH", "LANG", "PYTHONPATH", "PYTHONHASHSEED", "ARROW_DEFAULT_MEMORY_POOL"} | {
         f"{library}_NUM_THREADS" for library in ("OMP", "OPENBLAS", "MKL")
@@ -98,13 +99,13 @@ def test_a_child_knows_nothing_of_its_parents_environment(monkeypatch: pytest.Mo
 
 
 def test_where_a_child_can_not_be_confined_nothing_is_read(monkeypatch: pytest.MonkeyPatch) -> None:
-    begin = sandbox._begin
+    begin = link_to.begin
 
     def unconfined(limits: object) -> object:
         link, hello = begin(limits_for(0))
         return link, {**hello, "missing": ["the kernel has no Landlock"]}
 
-    monkeypatch.setattr(sandbox, "_begin", unconfined)
+    monkeypatch.setattr(sandbox, "begin", unconfined)
     monkeypatch.delenv("BROOKFALL_SANDBOX", raising=False)
     with pytest.raises(UserError, match="can't be read safely on this machine: the kernel has no Landlock"):
         sandbox.read_package(files_of(), 10_000_000)

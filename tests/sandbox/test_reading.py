@@ -19,6 +19,7 @@ from brookfall.core.table.read import read_file as read_here
 from brookfall.core.table.read_options import HowRead
 from brookfall.core.table.table import Column, Table
 from brookfall.sandbox import children, frames, sandbox
+from brookfall.sandbox import link as link_to
 from brookfall.sandbox.limits import Limits, limits_for
 from brookfall.sandbox.plain_tables import BrokenAnswerError, plain, table_of
 from tests.conftest import files_of, rows_csv
@@ -127,14 +128,14 @@ def test_an_answer_that_trickles_is_ended_too() -> None:
 
 
 def test_a_child_that_is_killed_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
-    begin = sandbox._begin
+    begin = link_to.begin
 
     def killed(limits: Limits) -> Any:
         link, hello = begin(limits)
         os.kill(hello["pid"], signal.SIGKILL)
         return link, hello
 
-    monkeypatch.setattr(sandbox, "_begin", killed)
+    monkeypatch.setattr(sandbox, "begin", killed)
     with pytest.raises(UserError, match="Reading it takes more than"):
         sandbox.read_package(files_of(), MAX_BYTES)
 
@@ -164,10 +165,10 @@ def test_several_are_read_at_once() -> None:
 
 
 def test_no_child_is_left_behind() -> None:
-    link, hello = sandbox._begin(limits_for(0))
+    link, hello = link_to.begin(limits_for(0))
     own = Path(f"/proc/{hello['pid']}")
     assert own.exists()
-    sandbox._end(link, hello["pid"])
+    link_to.end(link, hello["pid"])
     deadline = time.monotonic() + 10
     while own.exists() and time.monotonic() < deadline:
         time.sleep(0.01)

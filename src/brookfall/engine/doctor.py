@@ -19,7 +19,8 @@ from brookfall.records.database import transaction
 from brookfall.records.letters import Letter
 from brookfall.records.record_key import AnnouncedKey, record_key
 from brookfall.records.schema_version import other_version, schema_version
-from brookfall.sandbox.sandbox import REQUIRED, missing_confinement
+from brookfall.sandbox.link import REQUIRED
+from brookfall.sandbox.sandbox import missing_confinement
 
 _SKEW_SECONDS = 5
 _FREE_BYTES = 2 << 30

@@ -7,14 +7,16 @@ import socket
 import subprocess
 import sys
 import threading
+from collections.abc import Sequence
 from contextlib import suppress
 
 from brookfall.sandbox.limits import Limits
 
 _THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
 _KEPT = ("PATH", "LANG", "PYTHONPATH")
-_COMMAND = [sys.executable, "-P", "-m", "brookfall.sandbox.server"]
-"""Without the folder it is started in on its path: that is the root of the disk, which a child may not read."""
+_COMMAND = [sys.executable, "-P", "-B", "-m", "brookfall.sandbox.server"]
+"""Without the folder it is started in on its path: that is the root of the disk, which a child may not read. What it
+compiles is not kept: a child may write no file."""
 
 
 class Server:
@@ -31,9 +33,10 @@ class Server:
         with self._lock:
             self._running()
 
-    def link(self, limits: Limits) -> socket.socket:
-        """A socket to a new child with these limits."""
-        order = json.dumps({"seconds": limits.seconds, "memory": limits.memory}).encode()
+    def link(self, limits: Limits, libraries: Sequence[str] = ()) -> socket.socket:
+        """A socket to a new child with these limits, which loads these libraries before it gives up the disk."""
+        asked = {"seconds": limits.seconds, "memory": limits.memory, "libraries": list(libraries)}
+        order = json.dumps(asked).encode()
         with self._lock:
             for attempt in (1, 2):
                 mine, theirs = socket.socketpair()

@@ -45,18 +45,25 @@ def main() -> None:
 
 
 def _child(link: socket.socket, order: dict[str, Any]) -> None:
-    """One task, and the end of this process whatever comes of it."""
+    """The tasks of one link, and the end of this process whatever comes of them."""
     try:
         signal.signal(signal.SIGCHLD, signal.SIG_DFL)
+        # What libraries print would be a file that grows, which ends a child.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), 2)
         limits = Limits(order["seconds"], order["memory"])
         bound(limits)
+        for library in order["libraries"]:
+            importlib.import_module(library)
         missing = confine()
         frames.send(link, {"pid": os.getpid(), "missing": missing})
-        given, buffers = frames.receive(link, sys.maxsize)
-        _answer(link, given, buffers)
+        # Most are asked once; whoever asks a fitted model goes on, and closes the link at the end.
+        while True:
+            given, buffers = frames.receive(link, sys.maxsize)
+            _answer(link, given, buffers)
+    except frames.EndedError:
+        os._exit(0)
     except BaseException:  # noqa: BLE001 - nobody is left to be told; the parent sees the link end
         os._exit(1)
-    os._exit(0)
 
 
 def _answer(link: socket.socket, given: dict[str, Any], buffers: list[bytearray]) -> None:

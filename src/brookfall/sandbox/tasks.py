@@ -1,7 +1,12 @@
-"""What a child can be asked. Each task is given a header and buffers, and gives both back; all of it is plain."""
+"""What a child can be asked. Each task is given a header and buffers, and gives both back; all of it is plain.
+
+One child is asked once, but for a fitted model: that is opened by one task and asked about rows by others.
+"""
 
 from collections.abc import Callable
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
 
 from brookfall.core.foundation.progress import Progress
 from brookfall.core.judge.house_policy import house_from_yaml
@@ -13,9 +18,12 @@ from brookfall.core.submission.package import package_from_files
 from brookfall.core.submission.subject import subject_of
 from brookfall.core.table.read import read_file
 from brookfall.core.table.read_options import HowRead
-from brookfall.core.table.table import Table
+from brookfall.core.table.table import Column, Table, kept_dtype
 from brookfall.sandbox.frames import Buffer
 from brookfall.sandbox.plain_tables import plain
+
+if TYPE_CHECKING:
+    from brookfall.core.recipe.onnx_model import OnnxModel
 
 Given = dict[str, Any]
 Answer = tuple[dict[str, Any], list[Buffer]]
@@ -79,6 +87,30 @@ def bundle(given: Given, buffers: list[bytearray], progress: Progress) -> Answer
     return {"lines": list(told.lines), "fault": told.fault}, []
 
 
+_opened: dict[str, "OnnxModel"] = {}
+
+
+def fitted_model(given: Given, buffers: list[bytearray], progress: Progress) -> Answer:
+    """A fitted model, opened to be asked about rows with the features given; what it does with them, in words."""
+    # Loaded by those children alone that run one.
+    from brookfall.core.recipe.onnx_model import OnnxModel
+
+    progress(f"reading {given['path']}", 0)
+    features = [
+        Column(one["name"], one["kind"], np.empty(0, kept_dtype(one["kind"])), tuple(one["levels"]))
+        for one in given["features"]
+    ]
+    data = bytes(buffers.pop())
+    _opened["model"] = OnnxModel(data, given["path"], features, given["outcome"], given["classes"], given["named"])
+    return {"notes": list(_opened["model"].notes)}, []
+
+
+def scores(given: Given, buffers: list[bytearray], progress: Progress) -> Answer:  # noqa: ARG001 - asked too often
+    """What the opened model says of raw rows, given and answered as little-endian float64 and a shape."""
+    found = _opened["model"].scores(np.frombuffer(buffers[0], "<f8").reshape(given["shape"]))
+    return {"shape": list(found.shape)}, [np.ascontiguousarray(found, "<f8").data.cast("B")]
+
+
 TASKS: dict[str, Callable[[Given, list[bytearray], Progress], Answer]] = {
     "package": package,
     "table": table,
@@ -86,6 +118,8 @@ TASKS: dict[str, Callable[[Given, list[bytearray], Progress], Answer]] = {
     "policy": policy,
     "requirements": requirements,
     "bundle": bundle,
+    "fitted_model": fitted_model,
+    "scores": scores,
 }
 
 
