@@ -354,7 +354,7 @@ def _artefacts() -> Iterator[tuple[str, Sent]]:
         "a length without end": b"\x3a\xff\xff\xff\xff\xff\xff\xff\xff\x7f" + bytes(100),
         "a version alone": b"\x08\x08",
     }.items():
-        yield f"{'?' if data else ''}model: {name}", {**declared, "model.onnx": data}
+        yield f"model: {name}", {**declared, "model.onnx": data}
     for path in ("model.pkl", "model.joblib", "model.onnx.zip"):
         files = files_of(csv=_ROWS, artifact={"path": path}, claims=[])
         yield f"model: called {path}", {**files, path: pickled}

@@ -3,7 +3,6 @@
 import numpy as np
 import pytest
 
-from brookfall.core.candidate.artifact import Artifact
 from brookfall.core.candidate.candidate import BASELINE, OUT_OF_FOLD, Candidate
 from brookfall.core.candidate.challengers import STANDARD, own_challengers, standard_challengers
 from brookfall.core.candidate.refitted import Refitted
@@ -136,15 +135,6 @@ def test_supplied_scores_have_the_parts_that_came() -> None:
     assert found.scored.scores.tolist() == held
     with pytest.raises(UserError, match="no scores of out_of_fold"):
         scores.scored(MemoryLedger(), OUT_OF_FOLD)
-
-
-def test_a_fitted_model_is_nobody_s_candidate_until_it_is_run() -> None:
-    artifact = Artifact("model/model.onnx")
-    assert artifact.parts == ()
-    with pytest.raises(UserError, match="no scores of test by this model: fitted model as submitted"):
-        artifact.needs("test")
-    with pytest.raises(UserError, match=r"model/model\.onnx is not run here"):
-        artifact.scored(MemoryLedger(), "test")
 
 
 @pytest.mark.parametrize("outcome", ["binary", "multiclass", "number"])

@@ -339,7 +339,7 @@ def test_that_sets_take_no_weights_is_told() -> None:
 def test_asking_for_what_is_no_model_names_those_there_are() -> None:
     for names, words in (
         (["lasso"], "No model of this outcome is called 'lasso'"),
-        (["artifact"], "The fitted model is not run here"),
+        (["artifact"], "The model came without a fitted model"),
         (["scores"], "Scores alone say nothing of other rows"),
         (["recipe", "recipe"], "named twice"),
     ):

@@ -127,4 +127,9 @@ def test_layout_and_docstrings_say_nothing() -> None:
 
 
 def test_sources_are_named_in_one_order() -> None:
-    assert sources_of("gap", {"brier", "auc"}, {"tree"}) == ("check:gap", "family:tree", "measure:auc", "measure:brier")
+    assert sources_of("gap", {"brier", "auc"}, {"family:tree"}) == (
+        "check:gap",
+        "family:tree",
+        "measure:auc",
+        "measure:brier",
+    )

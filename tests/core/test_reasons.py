@@ -33,6 +33,7 @@ def of_numbers() -> Subject:
 
 def reasons_and_scores(of: Subject, family: str) -> tuple[np.ndarray, np.ndarray, str, np.ndarray]:
     (asked,) = models_asked(of, [family])
+    assert asked.recipe is not None
     fitted = fit_model(fit_request(of, asked.recipe, of.rows), of)
     raw = raw_matrix(of.table.select(of.features), of.rows[:12])
     found = reasons_of(fitted, raw, None, 0)

@@ -323,7 +323,7 @@ def test_scores_of_another_model_are_told_with_the_share_of_other_decisions() ->
         0.9 - float(scores["p"].to_numpy()[flipped].min())
     )
     assert by_name["largest_score_difference"].note
-    assert found.answer.startswith("The submission claims no figure. Refitted here, it gives other scores")
+    assert found.answer.startswith("The submission claims no figure. Refitted here, the recipe gives other scores")
     assert "0.100 [" in found.answer
     # The owner's own parts were used, so nothing excuses it.
     assert "need not be" not in found.answer

@@ -63,9 +63,14 @@ class Refitted(Candidate):
         return fit_request(self.split.subject, self.recipe, train, self.features, self.tuning)
 
     @cached_property
+    def holdout_fit(self) -> FitRequest:
+        """It on the training part."""
+        return self.fit(self.split.parts["training"])
+
+    @cached_property
     def holdout(self) -> Need:
         """It on the training part, and its scores of every part."""
-        return Need(self.fit(self.split.parts["training"]), ScoreReading(self.split.all_parts))
+        return Need(self.holdout_fit, ScoreReading(self.split.all_parts))
 
     @cached_property
     def training_need(self) -> Need:

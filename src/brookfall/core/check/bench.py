@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import TYPE_CHECKING, Literal, cast
+from typing import TYPE_CHECKING, Literal, TypedDict, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from brookfall.core.candidate.artifact import Artifact
 from brookfall.core.candidate.baseline import Baseline
 from brookfall.core.candidate.candidate import (
+    ARTIFACT,
     BASELINE,
     IN_USE,
     OUT_OF_FOLD,
@@ -23,9 +24,9 @@ from brookfall.core.candidate.refitted import Refitted
 from brookfall.core.candidate.supplied_scores import SuppliedScores
 from brookfall.core.check.reads import NoMarks, PlanView, SubjectView
 from brookfall.core.fit.ask import fit_request
-from brookfall.core.fit.ledger import Ledger
-from brookfall.core.fit.request import FigureReading, FitRequest, Need, Rows, Tuning, Wanted
-from brookfall.core.fit.split import Split
+from brookfall.core.fit.ledger import FitFailedError, Ledger
+from brookfall.core.fit.request import AnyFit, FigureReading, FitRequest, Need, Rows, Tuning, Wanted
+from brookfall.core.fit.split import Split, some_of
 from brookfall.core.foundation import digest, wording
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.registry import depends_on_threshold
@@ -41,7 +42,14 @@ from brookfall.core.submission.subject import Subject
 if TYPE_CHECKING:
     from brookfall.core.check.check import Check
 
-__all__ = ["BASELINE", "IN_USE", "OUT_OF_FOLD", "RECIPE", "SCORES", "Bench", "ScoredPart"]
+__all__ = ["ARTIFACT", "BASELINE", "IN_USE", "OUT_OF_FOLD", "RECIPE", "SCORES", "Bench", "ScoredPart"]
+
+
+class AskedAs(TypedDict):
+    """What an estimate of the model that is asked is labelled with."""
+
+    model: str
+    part: str
 
 
 @dataclass(frozen=True)
@@ -95,9 +103,16 @@ class Bench:
 
     @property
     def models(self) -> tuple[str, ...]:
-        """What is tested: the recipe refitted here, and the supplied scores, where they are there."""
-        here = ((RECIPE, self.subject.recipe), (SCORES, self.subject.supplied))
-        return tuple(name for name, there in here if there is not None)
+        """What is tested, as far as it is there: the recipe refitted here, the fitted model, the supplied scores.
+
+        A fitted model is tested where it is known which rows it did not learn from.
+        """
+        here = (
+            (RECIPE, self.subject.recipe is not None),
+            (ARTIFACT, self.has_artifact and bool(self.artifact.parts)),
+            (SCORES, self.subject.supplied is not None),
+        )
+        return tuple(name for name, there in here if there)
 
     @cached_property
     def submitted(self) -> Refitted:
@@ -110,6 +125,21 @@ class Bench:
         if self.subject.supplied is None:
             raise UserError("No scores were supplied.", todo="Submit them as predictions.")
         return SuppliedScores(self.subject, self.subject.supplied, self.plan.seed)
+
+    @cached_property
+    def artifact(self) -> Artifact:
+        """The fitted model as submitted, on the owner's own parts; UserError where there is none that can be run."""
+        subject = self.subject
+        if subject.artifact is None:
+            raise UserError("No fitted model was submitted.", todo="Submit it as ONNX.")
+        if subject.choices is not None:
+            raise UserError("A fitted model of a choice is not run here.", todo="Submit its scores as predictions.")
+        return Artifact(subject, self.plan.seed)
+
+    @property
+    def has_artifact(self) -> bool:
+        """Whether a fitted model came that can be asked about rows."""
+        return self.subject.artifact is not None and self.subject.choices is None
 
     @cached_property
     def supplied_parts(self) -> dict[str, Rows]:
@@ -144,7 +174,7 @@ class Bench:
     def challengers(self) -> tuple[Refitted, ...]:
         """The other families that the recipe is set against, then the reviewer's own."""
         if self.subject.choices is None:
-            largest = max(len(need.fit.train) for need in self.deciding_needs)
+            largest = max(len(need.fit.train) for need in self.submitted.needs(self.plan.deciding_part))
             tuned = self.plan.challengers == "tuned"
             standard = standard_challengers(self.split, self.recipe, largest, self.plan.main_measure, tuned=tuned)
         else:
@@ -161,8 +191,8 @@ class Bench:
             found.append(self.submitted)
         if SCORES in self.models:
             found.append(self.supplied_scores)
-        if self.subject.artifact is not None:
-            found.append(Artifact(self.subject.artifact))
+        if ARTIFACT in self.models:
+            found.append(self.artifact)
         found.append(Baseline(self.split))
         if RECIPE in self.models:
             found += [self.in_use] if self.plan.in_use is not None else []
@@ -201,8 +231,9 @@ class Bench:
 
     @property
     def deciding_needs(self) -> list[Need]:
-        """What the submitted recipe is judged by; nothing where there is none."""
-        return list(self.submitted.needs(self.plan.deciding_part)) if RECIPE in self.models else []
+        """What the submitted models are judged by; nothing of scores that were supplied."""
+        refitted = self.submitted.needs(self.plan.deciding_part) if RECIPE in self.models else ()
+        return [*refitted, *self.artifact_needs]
 
     @property
     def repeat_needs(self) -> list[Need]:
@@ -212,25 +243,124 @@ class Bench:
 
     @property
     def holdout_needs(self) -> list[Need]:
-        """What a check of the parts asks for: the holdout fit, where there is a recipe to fit."""
-        return [self.submitted.holdout] if RECIPE in self.models else []
+        """What a check of the parts asks for: the holdout fit, where there is a recipe, and the fitted model."""
+        return [*([self.submitted.holdout] if RECIPE in self.models else []), *self.artifact_needs]
+
+    @property
+    def artifact_needs(self) -> list[Need]:
+        """The scores of the fitted model, where it is tested."""
+        return [self.artifact.need] if ARTIFACT in self.models else []
+
+    # What is asked about rows that are made up for it.
+
+    @property
+    def asks_artifact(self) -> bool:
+        """Whether that is the fitted model."""
+        return self.has_artifact and (bool(self.artifact.parts) or RECIPE not in self.models)
+
+    @property
+    def asked(self) -> AnyFit:
+        """The model that is asked: the fitted one as submitted, as that is the one in use; but the recipe's holdout fit
+        where nothing says which rows the fitted one did not learn from."""
+        return self.artifact.fit if self.asks_artifact else self.submitted.holdout_fit
+
+    @property
+    def asked_features(self) -> tuple[str, ...]:
+        """The columns that it reads, in order."""
+        return self.artifact.features if self.asks_artifact else self.subject.features
+
+    def asked_rows(self, most: int) -> Rows:
+        """The rows that it is asked about: unseen ones, so many at most, drawn by the seed; sorted."""
+        if not self.asks_artifact:
+            return self.split.some_unseen(most)
+        return some_of(self.artifact.unseen[1], most, self.plan.seed)
+
+    @property
+    def all_asked(self) -> Rows:
+        """All rows that it may be asked about, sorted."""
+        return self.artifact.unseen[1] if self.asks_artifact else self.split.unseen
+
+    @property
+    def can_be_asked(self) -> bool:
+        """Whether there is such a model."""
+        return self.has_artifact or RECIPE in self.models
+
+    @property
+    def asked_scores(self) -> Need:
+        """Its scores of these rows and of others."""
+        return self.artifact.need if self.asks_artifact else self.submitted.holdout
+
+    def few_asked(self, ledger: Ledger) -> bool:
+        """Whether the rows that it is asked about are too few to judge."""
+        if self.asks_artifact:
+            return self.artifact.on(ledger, self.all_asked).few
+        return self.submitted.scored(ledger, "test").scored.few
+
+    @property
+    def asked_as(self) -> AskedAs:
+        """The labels of an estimate of it: what it is called, and what the rows are."""
+        if not self.asks_artifact:
+            return AskedAs(model=RECIPE, part="unseen")
+        return AskedAs(model=ARTIFACT, part=self.artifact.unseen[0])
+
+    @property
+    def asked_name(self) -> str:
+        return self.asked_as["model"]
+
+    @property
+    def asked_words(self) -> str:
+        """What the rows are in words, after their number."""
+        return "in use" if self.asked_as["part"] == "all" else "unseen"
+
+    @property
+    def asked_lines(self) -> tuple[str, ...]:
+        """What has to be said of it beside an answer."""
+        if not self.asks_artifact:
+            return ()
+        others = [f"'{name}'" for name in self.artifact.features if name not in self.subject.features]
+        return tuple(
+            line
+            for line, holds in (
+                ("The fitted model as submitted was asked, not a refit of its recipe.", True),
+                ("Nothing says which rows it learned from, so these may be among them.", self.asked_words != "unseen"),
+                (f"It reads {wording.listed(others)}, which the case's roles count as no feature.", bool(others)),
+            )
+            if holds
+        )
+
+    def models_of(self, ledger: Ledger) -> tuple[str, ...]:
+        """The models that are tested, less a fitted one that failed where there are others.
+
+        FitFailedError where it failed and there is none.
+        """
+        if ARTIFACT not in self.models or len(self.models) == 1:
+            return self.models
+        try:
+            ledger.scores(self.artifact.need)
+        except FitFailedError:
+            return tuple(name for name in self.models if name != ARTIFACT)
+        return self.models
 
     # What is read.
 
+    def tested(self, model: str) -> Candidate:
+        """One of the models that are tested, by name."""
+        if model == ARTIFACT:
+            return self.artifact
+        return self.submitted if model == RECIPE else self.supplied_scores
+
     def model_parts(self, ledger: Ledger, model: str) -> dict[str, AnyScored]:
         """Every part of a tested model with its scores, training first where there is one."""
-        one = self.submitted if model == RECIPE else self.supplied_scores
+        one = self.tested(model)
         return {part: one.scored(ledger, part).scored for part in one.parts if part != OUT_OF_FOLD}
 
     def deciding(self, ledger: Ledger, model: str = RECIPE) -> ScoredPart:
-        """The rows that a model is judged on: the plan's part; of supplied scores the owner's part of that name,
+        """The rows that a model is judged on: the plan's part; of the owner's own model the owner's part of that name,
         else test, else the last one."""
         part = self.plan.deciding_part
-        if model == SCORES:
-            parts = self.supplied_scores.parts
-            return self.supplied_scores.scored(
-                ledger, next((name for name in (part, "test") if name in parts), parts[-1])
-            )
+        if model in (SCORES, ARTIFACT):
+            one = self.tested(model)
+            return one.scored(ledger, next((name for name in (part, "test") if name in one.parts), one.parts[-1]))
         if part != OUT_OF_FOLD and part not in self.split.parts:
             raise UserError(f"The plan judges on {part}, and no row is in that part.", todo="Choose another part.")
         return (self.submitted if model == RECIPE else self.candidate(model)).scored(ledger, part)

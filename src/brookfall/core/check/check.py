@@ -50,6 +50,8 @@ class Check(ABC):
         ``needs_observed`` only where a column says whose outcome was looked at.
     refits
         Whether it says anything only of what is fitted again here.
+    asks
+        Whether it asks a model about rows that are made up for it: the fitted one as submitted, else the recipe's.
     needs_features
         Whether it says nothing of a model that came as scores alone, with no column that is a feature.
     reads
@@ -65,6 +67,7 @@ class Check(ABC):
     needs_version: ClassVar[bool] = False
     needs_observed: ClassVar[bool] = False
     refits: ClassVar[bool] = False
+    asks: ClassVar[bool] = False
     needs_features: ClassVar[bool] = False
     clears: ClassVar[bool] = False
     """Whether so little may be open that the whole is within; the more is within, the sooner."""
@@ -358,7 +361,7 @@ class Draft:
             tables,
             fit_seconds=fit_seconds or {},
             open=self.open(),
-            lines=(*below, *(line for line in lines if line), *self._departures()),
+            lines=tuple(dict.fromkeys((*below, *(line for line in lines if line), *self._departures()))),
         )
 
     def _departures(self) -> tuple[str, ...]:

@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from functools import cache
 
 from brookfall.core.check.registry import checks
+from brookfall.core.fit.artifact import read_artifact
 from brookfall.core.foundation import digest
 from brookfall.core.foundation.sources import digest_of
 from brookfall.core.measure import registry as measures
@@ -12,15 +13,15 @@ from brookfall.core.recipe.families import families, program_of
 _ABSENT = "absent"
 
 
-def sources_of(check: str, measured: Iterable[str], fitted: Iterable[str]) -> tuple[str, ...]:
-    """What an exhibit rests on, by name: ``check:gap``, ``measure:auc``, ``family:tree``.
+def sources_of(check: str, measured: Iterable[str], models: Iterable[str]) -> tuple[str, ...]:
+    """What an exhibit rests on, by name: ``check:gap``, ``measure:auc``, and the models asked, ``family:tree``.
 
-    >>> sources_of("gap", {"auc"}, {"tree"})
+    >>> sources_of("gap", {"auc"}, {"family:tree"})
     ('check:gap', 'family:tree', 'measure:auc')
     """
     return (
         f"check:{check}",
-        *sorted(f"family:{name}" for name in fitted),
+        *sorted(models),
         *sorted(f"measure:{name}" for name in measured),
     )
 
@@ -47,4 +48,6 @@ def _of(source: str) -> str:
         return measures.program_of(name)
     if kind == "family":
         return program_of(name) if name in families() else _ABSENT
+    if kind == "artifact":
+        return digest_of(read_artifact.__module__)
     return digest_of(type(checks()[name]).__module__) if name in checks() else _ABSENT

@@ -14,6 +14,7 @@ from sklearn import config_context
 from sklearn.exceptions import ConvergenceWarning
 from threadpoolctl import ThreadpoolController
 
+from brookfall.core.fit.artifact import read_artifact
 from brookfall.core.fit.fitted import Fitted
 from brookfall.core.fit.leave_one_out import divisors_without
 from brookfall.core.fit.nested_tuning import tune
@@ -24,6 +25,7 @@ from brookfall.core.fit.probe.permutation_importance import influence
 from brookfall.core.fit.probe.sensitivity import sensitivity
 from brookfall.core.fit.probe.trees import splits, trees
 from brookfall.core.fit.request import (
+    ArtifactRequest,
     CoefficientReading,
     DialReading,
     FigureReading,
@@ -123,7 +125,7 @@ def fit_model(fit: FitRequest, subject: Subject) -> Fitted:
     """
     with on_one_thread():
         try:
-            work = _Work(FitJob(fit, ()), subject, gaps=True)
+            work = _Work(fit, (), subject, gaps=True)
             return work.fitted()
         except (ValueError, ArithmeticError, np.linalg.LinAlgError, MemoryError, FitLimitError) as problem:
             words = f"The model can't be fitted: {_reason(problem)}."
@@ -174,6 +176,8 @@ def _told(caught: list[warnings.WarningMessage]) -> tuple[str, ...]:
 
 def _readings(job: FitJob, subject: Subject, keep: Keep) -> dict[str, Values]:
     fit = job.fit
+    if isinstance(fit, ArtifactRequest):
+        return read_artifact(fit, job.readings, subject, keep)
     if fit.tuning is not None:
         tuned = tune(fit, subject, lambda inner: _only(inner, subject))
         said = {reading.key: reading for reading in job.readings if isinstance(reading, TunedReading)}
@@ -184,35 +188,35 @@ def _readings(job: FitJob, subject: Subject, keep: Keep) -> dict[str, Values]:
         kept = screened(fit, subject, lambda inner: _only(inner, subject))
         return _readings(FitJob(replace(fit, train=kept, screened=None), job.readings), subject, keep)
     if fit.shuffles is not None:
-        return _Work(job, subject).shuffled(fit.shuffles)
-    return _Work(job, subject).readings(keep)
+        return _Work(fit, job.readings, subject).shuffled(fit.shuffles)
+    return _Work(fit, job.readings, subject).readings(keep)
 
 
 def _only(job: FitJob, subject: Subject) -> Values:
     """The one reading of a job that is part of another."""
-    return next(iter(_Work(job, subject).readings(lambda _: None).values()))
+    return next(iter(_readings(job, subject, lambda _: None).values()))
 
 
 class _Work:
     """One fit laid out: raw training rows, the estimator once it is needed, and the readings."""
 
-    def __init__(self, job: FitJob, subject: Subject, *, gaps: bool = False) -> None:
+    def __init__(self, fit: FitRequest, readings: tuple[Reading, ...], subject: Subject, *, gaps: bool = False) -> None:
         self._gaps = gaps
-        self._job = job
+        self._fit, self._asked = fit, readings
         self._subject = subject
-        self._recipe = job.fit.recipe
+        self._recipe = fit.recipe
         self._family = family_of(self._recipe)
-        self._target = _target(job, subject)
-        self._features: Table = subject.table.select(job.fit.features)
+        self._target = _target(fit, subject)
+        self._features: Table = subject.table.select(fit.features)
         # Whether rows can be told apart is asked of each row alone.
-        self._occasions = _occasions(subject) if job.fit.apart is None else None
+        self._occasions = _occasions(subject) if fit.apart is None else None
         weights = subject.weights if self._family.weighted else None
-        self._weights = None if weights is None else weights[job.fit.train]
+        self._weights = None if weights is None else weights[fit.train]
 
     def readings(self, keep: Keep) -> dict[str, Values]:
-        left_out = [reading for reading in self._job.readings if isinstance(reading, LeftOutReading)]
-        others = [reading for reading in self._job.readings if not isinstance(reading, LeftOutReading)]
-        _refuse_one_class(self._target, self._job.fit.train)
+        left_out = [reading for reading in self._asked if isinstance(reading, LeftOutReading)]
+        others = [reading for reading in self._asked if not isinstance(reading, LeftOutReading)]
+        _refuse_one_class(self._target, self._fit.train)
         found = {reading.key: self._left_out() for reading in left_out}
         if others:
             fitted = self.fitted()
@@ -226,11 +230,11 @@ class _Work:
 
     def fitted(self) -> Fitted:
         """The model, fitted to the outcomes as they are."""
-        _refuse_one_class(self._target, self._job.fit.train)
+        _refuse_one_class(self._target, self._fit.train)
         return self._fitted(self._target, *self._prepare(self._target))
 
     def _checked(self, found: dict[str, Values]) -> dict[str, Values]:
-        may_lack = {reading.key for reading in self._job.readings if isinstance(reading, _WITH_GAPS)}
+        may_lack = {reading.key for reading in self._asked if isinstance(reading, _WITH_GAPS)}
         for key, values in found.items():
             if key not in may_lack and not np.isfinite(values).all():
                 raise ValueError("the fitted model gave scores that are not numbers")
@@ -238,8 +242,8 @@ class _Work:
 
     def shuffled(self, shuffles: Shuffles) -> dict[str, Values]:
         """Each figure reading over the exchanges, shape (count, wanted); NaN where one left a single class."""
-        readings = [reading for reading in self._job.readings if isinstance(reading, FigureReading)]
-        if len(readings) < len(self._job.readings):
+        readings = [reading for reading in self._asked if isinstance(reading, FigureReading)]
+        if len(readings) < len(self._asked):
             raise TypeError("of shuffled outcomes only figures are read")
         found: dict[str, list[Values]] = {reading.key: [] for reading in readings}
         once = None if self._learns_from_outcomes else self._prepare(self._target)
@@ -267,7 +271,7 @@ class _Work:
         """
         designs = None if once is None or self._occasions is not None else _Designs(once[0], self._features)
         for target, sums in zip(targets, self._at_once(targets, once), strict=True):
-            if _has_one_class(target, self._job.fit.train):
+            if _has_one_class(target, self._fit.train):
                 yield None
             elif sums is not None and designs is not None:
                 yield partial(_of_sums, sums, designs)
@@ -285,7 +289,7 @@ class _Work:
     def _at_once(self, targets: list[Target], once: tuple[Prepared, Matrix] | None) -> Sequence[Straight | None]:
         if once is None or self._family.many is None or self._target.outcome not in ("binary", "number"):
             return [None] * len(targets)
-        train = self._job.fit.train
+        train = self._fit.train
         outcomes = np.column_stack([np.asarray(target.values[train], dtype=np.float64) for target in targets])
         return self._family.many(self._made(once[0]), once[1], outcomes, self._weights)
 
@@ -301,23 +305,23 @@ class _Work:
     def _prepare(self, target: Target) -> tuple[Prepared, Matrix]:
         """How rows are prepared, and the training rows so prepared."""
         prepared = self._prepared(self._recipe.preprocess.scale)
-        train, learned_from = self._job.fit.train, self._job.fit.prepared_on
+        train, learned_from = self._fit.train, self._fit.prepared_on
         if learned_from is None:
             return prepared, prepared.fit_transform(self._raw(train), np.asarray(target.values[train]))
         prepared.fit_transform(self._raw(learned_from), np.asarray(target.values[learned_from]))
         return prepared, prepared.transform(self._raw(train))
 
     def _fitted(self, target: Target, prepared: Prepared, design: Matrix) -> Fitted:
-        outcomes = np.asarray(target.values[self._job.fit.train])
+        outcomes = np.asarray(target.values[self._fit.train])
         made = self._made(prepared)
         estimator = self._family.build(made)
         if self._occasions is not None:
-            estimator.fit(design, outcomes, self._occasions.take(self._job.fit.train))
+            estimator.fit(design, outcomes, self._occasions.take(self._fit.train))
         elif self._weights is None:
             estimator.fit(design, outcomes)
         else:
             estimator.fit(design, outcomes, sample_weight=self._weights)
-        return Fitted(self._job.fit, self._subject, target, self._features, prepared, design, made, estimator)
+        return Fitted(self._fit, self._subject, target, self._features, prepared, design, made, estimator)
 
     def _prepared(self, scale: str) -> Prepared:
         steps = self._recipe.preprocess.model_copy(update={"scale": scale})
@@ -388,7 +392,7 @@ class _Work:
             rows, scores = rows[known], scores[known]
         if not np.isfinite(scores).all():
             raise ValueError("the fitted model gave scores that are not numbers")
-        found = self._subject.scored(rows, scores, self._job.fit.seed_key, target=target)
+        found = self._subject.scored(rows, scores, self._fit.seed_key, target=target)
         values = [value_at(found, one.measure, one.threshold, one.class_) for one in reading.wanted]
         return np.array([np.nan if value is None else value for value in values])
 
@@ -396,8 +400,8 @@ class _Work:
         if self._family.left_out is None:
             raise ValueError(f"{self._family.words} has no algebra for leaving rows out")
         prepared = self._prepared("none")
-        outcomes = np.asarray(self._target.values[self._job.fit.train])
-        design = np.asarray(prepared.fit_transform(self._raw(self._job.fit.train), outcomes))
+        outcomes = np.asarray(self._target.values[self._fit.train])
+        design = np.asarray(prepared.fit_transform(self._raw(self._fit.train), outcomes))
         made = self._made(prepared)
         classes = len(self._target.classes) if made.classifies else 0
         rows = LeftOut(
@@ -411,14 +415,14 @@ class _Work:
         return scores[:, 1] if self._target.outcome == "binary" else scores
 
 
-def _target(job: FitJob, subject: Subject) -> Target:
+def _target(fit: FitRequest, subject: Subject) -> Target:
     """What the fit learns: the data's outcomes, some of them corrected, or whether a row is apart from the others."""
-    if job.fit.apart is not None:
-        return membership(subject.table.n_rows, job.fit.apart)
-    if job.fit.relabelled is None:
+    if fit.apart is not None:
+        return membership(subject.table.n_rows, fit.apart)
+    if fit.relabelled is None:
         return subject.target
     values: NDArray[Any] = np.array(subject.target.values)
-    values[job.fit.relabelled.rows] = np.array(job.fit.relabelled.outcomes).astype(values.dtype)
+    values[fit.relabelled.rows] = np.array(fit.relabelled.outcomes).astype(values.dtype)
     return replace(subject.target, values=values)
 
 

@@ -1,5 +1,6 @@
-"""A model just fitted, and how raw rows reach it."""
+"""A model that can be asked about rows: one just fitted, with how raw rows reach it; or any other."""
 
+from abc import ABC, abstractmethod
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -7,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from brookfall.core.fit.request import FitRequest, Rows
+from brookfall.core.fit.request import AnyFit, FitRequest, Rows
 from brookfall.core.recipe.families import family_of
 from brookfall.core.recipe.family.choice import Occasions
 from brookfall.core.recipe.family.family import Estimator, Family, Made, Matrix
@@ -21,16 +22,47 @@ _AT_ONCE = 20_000
 
 
 @dataclass(frozen=True)
-class Fitted:
+class Model(ABC):
+    """What can be asked about any row with these features; ``target`` are the outcomes that it is measured by."""
+
+    request: AnyFit
+    subject: Subject
+    target: Target
+    features: Table
+
+    def raw(self, rows: Rows) -> Matrix:
+        """Rows as they are before they are prepared; shape (rows, p)."""
+        return raw_matrix(self.features, rows)
+
+    @abstractmethod
+    def scores(self, raw: Matrix) -> Values:
+        """The scores of raw rows (m, p): shape (m,), or (m, classes)."""
+
+    def scores_of_many(self, raw: Matrix) -> Values:
+        """The scores of any number of raw rows (m, p), some thousand at a time, as prepared rows can be far wider."""
+        if len(raw) <= _AT_ONCE:
+            return self.scores(raw)
+        return np.concatenate([self.scores(raw[start : start + _AT_ONCE]) for start in range(0, len(raw), _AT_ONCE)])
+
+    # How one feature's values change places: among prepared columns where there are any, else as they are.
+
+    def designed(self, raw: Matrix) -> Matrix:
+        """Raw rows (m, p) as they are permuted; shape (m, q)."""
+        return raw
+
+    def of_design(self, design: Matrix) -> Values:
+        """The scores of rows as they are permuted (m, q)."""
+        return self.scores(design)
+
+
+@dataclass(frozen=True)
+class Fitted(Model):
     """``features`` are the columns that it learned from; ``design`` the prepared training rows.
 
     ``target`` are the outcomes it learned from, which may be others than the data's.
     """
 
     request: FitRequest
-    subject: Subject
-    target: Target
-    features: Table
     prepared: Prepared
     design: Matrix
     made: Made
@@ -45,19 +77,13 @@ class Fitted:
         """The outcomes of the training rows, in order; shape (training,)."""
         return np.asarray(self.target.values[self.request.train])
 
-    def raw(self, rows: Rows) -> Matrix:
-        """Rows as they are before they are prepared; shape (rows, p)."""
-        return raw_matrix(self.features, rows)
-
     def scores(self, raw: Matrix) -> Values:
         """The scores of raw rows (m, p): shape (m,), or (m, classes)."""
         return self.of_design(self.prepared.transform(raw))
 
-    def scores_of_many(self, raw: Matrix) -> Values:
-        """The scores of any number of raw rows (m, p), some thousand at a time, as prepared rows can be far wider."""
-        if len(raw) <= _AT_ONCE:
-            return self.scores(raw)
-        return np.concatenate([self.scores(raw[start : start + _AT_ONCE]) for start in range(0, len(raw), _AT_ONCE)])
+    def designed(self, raw: Matrix) -> Matrix:
+        """Raw rows (m, p) as they are prepared."""
+        return self.prepared.transform(raw)
 
     def of_design(self, design: Matrix) -> Values:
         """The scores of prepared rows (m, q)."""

@@ -2,13 +2,13 @@
 
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from brookfall.core.foundation import digest
-from brookfall.core.foundation.environment import versions
+from brookfall.core.foundation.environment import versions, versions_to_run
 from brookfall.core.foundation.sources import digest_of
 from brookfall.core.measure.registry import program_of as program_of_measure
 from brookfall.core.recipe.families import program_of, resolved_settings
@@ -18,6 +18,7 @@ from brookfall.core.table.outcome import Outcome
 Rows = NDArray[np.int64]
 
 _FITTING = "brookfall.core.fit.execute"
+_ASKING = "brookfall.core.fit.artifact"
 PROGRAM = ("program", "versions")
 """What of a fit's content says by which program it is made, not what was asked for."""
 
@@ -156,6 +157,11 @@ class FitRequest:
         return digest.of_json({name: value for name, value in self.content.items() if name not in PROGRAM})
 
     @property
+    def source(self) -> str:
+        """What it is made by, as an exhibit names what it rests on."""
+        return f"family:{self.recipe.family}"
+
+    @property
     def plain(self) -> "FitRequest":
         """One fit of the same kind to the outcomes as they are."""
         return replace(self, shuffles=None, prepared_on=None, relabelled=None, screened=None)
@@ -164,6 +170,62 @@ class FitRequest:
     def times(self) -> int:
         """How many plain fits it comes to."""
         return (1 if self.shuffles is None else self.shuffles.count) * (1 + (self.screened or 0))
+
+
+@dataclass(frozen=True, eq=False)
+class ArtifactRequest:
+    """A fitted model as it was submitted: nothing is fitted, it is asked about rows. Equal content has an equal key.
+
+    ``file`` is the hash of its file, ``table`` the fingerprint of the columns that its readings can see; ``train`` are
+    the rows that its owner says it learned from, all that are in use where nothing is said of it.
+    """
+
+    file: str
+    table: str
+    features: tuple[str, ...]
+    target: str
+    outcome: Outcome
+    classes: tuple[str, ...]
+    train: Rows
+    times: ClassVar[int] = 1
+
+    @cached_property
+    def content(self) -> dict[str, object]:
+        """Everything that can change what is read of it."""
+        return {
+            "artifact": self.file,
+            "program": [digest_of(_ASKING)],
+            "table": self.table,
+            "features": list(self.features),
+            "target": self.target,
+            "outcome": self.outcome,
+            "classes": list(self.classes),
+            "train": digest.of_rows(self.train),
+            "versions": versions_to_run(),
+        }
+
+    @cached_property
+    def key(self) -> str:
+        """Names it by everything that can change what is read of it."""
+        return digest.of_json(self.content)
+
+    @cached_property
+    def seed_key(self) -> str:
+        """Names it by what was asked for alone, so that no release moves what is drawn of it by chance."""
+        return digest.of_json({name: value for name, value in self.content.items() if name not in PROGRAM})
+
+    @property
+    def source(self) -> str:
+        """What it is made by, as an exhibit names what it rests on."""
+        return "artifact:onnx"
+
+    @property
+    def plain(self) -> "ArtifactRequest":
+        return self
+
+
+AnyFit = FitRequest | ArtifactRequest
+"""What is asked about rows: a model fitted for it, or one that came fitted."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -400,7 +462,7 @@ Reading = (
 class Need:
     """A fit and one thing to be read from it."""
 
-    fit: FitRequest
+    fit: AnyFit
     reading: Reading
 
 
@@ -408,7 +470,7 @@ class Need:
 class FitJob:
     """A fit with everything that all checks want read from it: one piece of work."""
 
-    fit: FitRequest
+    fit: AnyFit
     readings: tuple[Reading, ...]
 
 
@@ -420,7 +482,7 @@ def gather(needs: list[Need]) -> tuple[FitJob, ...]:
     >>> len(gather([bench.submitted.holdout, bench.submitted.holdout]))
     1
     """
-    fits: dict[str, FitRequest] = {}
+    fits: dict[str, AnyFit] = {}
     readings: dict[str, dict[str, Reading]] = {}
     for need in needs:
         fits.setdefault(need.fit.key, need.fit)

@@ -19,6 +19,14 @@ _SHORT, _MANY = 5, 10
 _ORDER = ("training", "validation", "test")
 
 
+def some_of(rows: Rows, most: int, seed: int) -> Rows:
+    """These rows, or so many of them, drawn by the seed; sorted."""
+    if len(rows) <= most:
+        return rows
+    rng = np.random.default_rng(digest.seed_from("unseen", seed))
+    return np.sort(rng.choice(rows, most, replace=False))
+
+
 @dataclass(frozen=True)
 class Split:
     """Parts and folds of a subject's rows in use; UserError where they can't be made of these rows.
@@ -109,10 +117,7 @@ class Split:
 
     def some_unseen(self, most: int) -> Rows:
         """The unseen rows, or so many of them, drawn by the seed; sorted."""
-        if len(self.unseen) <= most:
-            return self.unseen
-        rng = np.random.default_rng(digest.seed_from("unseen", self.seed))
-        return np.sort(rng.choice(self.unseen, most, replace=False))
+        return some_of(self.unseen, most, self.seed)
 
     @cached_property
     def folds(self) -> tuple[Fold, ...]:

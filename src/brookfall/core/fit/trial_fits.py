@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from brookfall.core.fit.execute import execute
-from brookfall.core.fit.request import FitJob, FitRequest, ScoreReading
+from brookfall.core.fit.request import AnyFit, ArtifactRequest, FitJob, ScoreReading
 from brookfall.core.foundation import digest
 from brookfall.core.submission.subject import Subject
 
@@ -35,7 +35,7 @@ class Trial:
         return round(long * (max(n, 1) / more) ** power, 6)
 
 
-def trial_key(fit: FitRequest) -> str:
+def trial_key(fit: AnyFit) -> str:
     """Names a kind of fit: everything that changes how long it takes but for its rows and its seed.
 
     >>> from brookfall.core.check.example import small_bench
@@ -48,7 +48,7 @@ def trial_key(fit: FitRequest) -> str:
     return digest.of_json({name: value for name, value in content.items() if name not in ("train", "seed")})
 
 
-def try_fit(fit: FitRequest, subject: Subject) -> Trial:
+def try_fit(fit: AnyFit, subject: Subject) -> Trial:
     """Makes a plain fit of its kind on 300 and on 1 200 of its rows (fewer where there are no more), drawn by its key.
 
     >>> from brookfall.core.check.example import small_bench
@@ -62,7 +62,8 @@ def try_fit(fit: FitRequest, subject: Subject) -> Trial:
         rows = np.sort(rng.permutation(fit.train)[:wanted])
         # Warm first: what is loaded on first use is no part of a fit's time.
         for _ in range(2 if wanted == _SMALL else 1):
-            result = execute(FitJob(replace(fit.plain, train=rows), (ScoreReading(rows),)), subject)
+            one = fit if isinstance(fit, ArtifactRequest) else replace(fit.plain, train=rows)
+            result = execute(FitJob(one, (ScoreReading(rows),)), subject)
         if result.failure:
             return Trial((0, 0), (0.0, 0.0), result.failure)
         sizes.append(len(rows))

@@ -26,6 +26,16 @@ def versions() -> dict[str, str]:
 
 
 @cache
+def versions_to_run() -> dict[str, str]:
+    """Versions of the libraries that a fitted model is run by.
+
+    >>> sorted(versions_to_run())
+    ['numpy', 'onnxruntime']
+    """
+    return {name: version(name) for name in ("numpy", "onnxruntime")}
+
+
+@cache
 def environment() -> dict[str, str]:
     """Python, lock hash, BLAS kernel, SIMD level, versions, and the digest of the program, each as text.
 
@@ -43,6 +53,7 @@ def environment() -> dict[str, str]:
         "brookfall": version("brookfall"),
         "program": package_digest("brookfall.core"),
         **versions(),
+        **versions_to_run(),
     }
 
 

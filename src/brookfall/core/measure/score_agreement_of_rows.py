@@ -61,7 +61,7 @@ def agreement(one: AnyScored, other: AnyScored) -> Agreement:
 
 
 def _apart(one: AnyScored, other: AnyScored) -> tuple[Figure, Figure]:
-    apart = _differences(one, other)
+    apart = differences(one, other)
     if apart is None:
         nothing = absent(len(one), "one of them has decisions and no scores")
         return nothing, nothing
@@ -69,7 +69,30 @@ def _apart(one: AnyScored, other: AnyScored) -> tuple[Figure, Figure]:
     return largest, figure_of(mean_of(apart, one.counted), one, low=0.0)
 
 
-def _differences(one: AnyScored, other: AnyScored) -> Numbers | None:
+def differences(one: AnyScored, other: AnyScored) -> Numbers | None:
+    """The size of the difference of two scores of each row, the largest over the classes; None without scores.
+
+    Parameters
+    ----------
+    one, other : AnyScored
+        Two models on the same n rows in the same order.
+
+    Returns
+    -------
+    Numbers or None
+        Shape (n,).
+
+    Raises
+    ------
+    TypeError
+        The two are of different kinds of outcome.
+
+    Examples
+    --------
+    >>> rows = Scored(key="", outcomes=np.arange(4) % 2 == 0, scores=np.linspace(0, 1, 4), threshold=0.5)
+    >>> differences(rows, rows).tolist()
+    [0.0, 0.0, 0.0, 0.0]
+    """
     if isinstance(one, Scored) and isinstance(other, Scored):
         return np.abs(one.scores - other.scores)
     if isinstance(one, ScoredNumbers) and isinstance(other, ScoredNumbers):

@@ -1,6 +1,7 @@
 """A model to be asked about new rows: fitted on the rows its owner trained on; and how it did on rows held out."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Literal
 
@@ -9,9 +10,10 @@ from numpy.typing import NDArray
 
 from brookfall.core.candidate.candidate import ARTIFACT, RECIPE, SCORES
 from brookfall.core.candidate.challengers import STANDARD
+from brookfall.core.fit.artifact import artifact_request, columns_read, opened_artifact, unseen_by_owner
 from brookfall.core.fit.ask import fit_request
 from brookfall.core.fit.execute import fit_model, on_one_thread
-from brookfall.core.fit.fitted import Fitted
+from brookfall.core.fit.fitted import Fitted, Model
 from brookfall.core.fit.request import Rows
 from brookfall.core.foundation import wording
 from brookfall.core.foundation.errors import UserError
@@ -31,22 +33,29 @@ FOLDS = 10
 
 @dataclass(frozen=True)
 class Asked:
-    """A model by name, what it is called, and what is fitted."""
+    """A model by name, what it is called, what is fitted (None: it came fitted), and where a yes/no is decided."""
 
     name: str
     words: str
-    recipe: Recipe
+    recipe: Recipe | None
+    threshold: float | None
+
+    @property
+    def drops_gaps(self) -> bool:
+        """Whether rows with a gap are left out."""
+        return self.recipe is not None and self.recipe.preprocess.missing == "drop"
 
 
 def models_asked(subject: Subject, names: Sequence[str]) -> tuple[Asked, ...]:
-    """The models of those names: ``recipe``, or a family with the settings it has as a challenger.
+    """The models of those names: ``recipe``, ``artifact``, or a family with the settings it has as a challenger.
 
     Raises
     ------
     UserError
         There is no such model, it can't be asked about new rows, or one is named twice.
     """
-    refuse_models(subject.outcome, subject.recipe, names)
+    came = [name for name, there in ((RECIPE, subject.recipe), (ARTIFACT, subject.artifact)) if there is not None]
+    refuse_models(subject.outcome, came, names)
     return tuple(_asked(subject, name) for name in names)
 
 
@@ -55,31 +64,36 @@ def families_for(outcome: Outcome) -> tuple[str, ...]:
     return tuple(name for name, family in families().items() if outcome in family.outcomes)
 
 
-def refuse_models(outcome: Outcome, recipe: Recipe | None, names: Sequence[str]) -> None:
-    """UserError where one of the names is no model of this outcome that can be asked, or stands there twice."""
+def refuse_models(outcome: Outcome, came: Collection[str], names: Sequence[str]) -> None:
+    """UserError where one of the names is no model of this outcome that can be asked, or stands there twice.
+
+    ``came`` says what was submitted: ``recipe``, ``artifact``.
+    """
     if len(set(names)) != len(names):
         raise UserError("A model is named twice.", todo="Name each once.")
     known = families_for(outcome)
     for name in names:
-        if name == RECIPE and recipe is None:
+        if name in (RECIPE, ARTIFACT) and name not in came:
+            what = "a recipe" if name == RECIPE else "a fitted model"
             raise UserError(
-                "The model came without a recipe, so it can't be asked about new rows.",
-                todo=f"Ask another model: {wording.listed(known)}.",
+                f"The model came without {what}, so it can't be asked about new rows by that.",
+                todo=f"Ask another model: {wording.listed([*came, *known])}.",
             )
-        if name in (SCORES, ARTIFACT):
+        if name == ARTIFACT and outcome == "choice":
+            raise UserError("A fitted model of a choice is not run here.", todo="Ask the recipe, or a family.")
+        if name == SCORES:
+            raise UserError("Scores alone say nothing of other rows.", todo="Ask the recipe, or a family.")
+        if name not in (RECIPE, ARTIFACT, *known):
             raise UserError(
-                "Scores alone say nothing of other rows." if name == SCORES else "The fitted model is not run here.",
-                todo="Ask the recipe, or a family.",
-            )
-        if name not in (RECIPE, *known):
-            raise UserError(
-                f"No model of this outcome is called '{name}'.", todo=f"Name {wording.listed([RECIPE, *known])}."
+                f"No model of this outcome is called '{name}'.", todo=f"Name {wording.listed([*came, *known])}."
             )
 
 
 def _asked(subject: Subject, name: str) -> Asked:
     if name == RECIPE and subject.recipe is not None:
-        return Asked(RECIPE, "submitted recipe", subject.recipe)
+        return Asked(RECIPE, "submitted recipe", subject.recipe, subject.recipe.threshold)
+    if name == ARTIFACT:
+        return Asked(ARTIFACT, "fitted model as submitted", None, subject.threshold)
     standard = next((one for one in STANDARD if one.family == name), None)
     settings = dict(standard.settings) if standard else {}
     recipe = Recipe(family=name, settings=settings, threshold=subject.threshold)
@@ -91,7 +105,7 @@ def _asked(subject: Subject, name: str) -> Asked:
             update={"preprocess": recipe.preprocess.model_copy(update=text), "seed": subject.recipe.seed}
         )
     check_recipe(recipe, subject.outcome, "submission.yaml")
-    return Asked(name, families()[name].words, recipe)
+    return Asked(name, families()[name].words, recipe, recipe.threshold)
 
 
 def rows_learned_from(subject: Subject) -> tuple[Rows, str]:
@@ -111,41 +125,38 @@ def rows_learned_from(subject: Subject) -> tuple[Rows, str]:
 class Learned:
     """A fitted model, and how it did on rows that it had not learned from.
 
-    ``unseen`` are the scores of the rows learned from by models that each left its fold out, shape as ``outcomes`` or
-    (n, classes); ``folds`` these models with how far each was off on its held-out rows, of a number alone. ``without``
-    says why there is nothing to make a set or an interval of.
+    ``unseen`` are the scores of the rows ``held`` by models that had not learned from them: those learned from, each by
+    a model that left its fold out, or of a model that came fitted its owner's test part; shape as ``outcomes`` or
+    (n, classes). ``folds`` are these models with how far each was off on its held-out rows, of a number alone.
+    ``without`` says why there is nothing to make a set or an interval of.
     """
 
     asked: Asked
-    fitted: Fitted
+    model: Model
     subject: Subject
     train: Rows
+    held: Rows
     unseen: Numbers | None
-    folds: tuple[tuple[Fitted, Numbers], ...]
+    folds: tuple[tuple[Model, Numbers], ...]
     without: str | None
 
     @property
-    def threshold(self) -> float | None:
-        """At which score it decides; None where nothing says so."""
-        return self.asked.recipe.threshold
-
-    @property
     def outcomes(self) -> NDArray[np.float64] | Codes:
-        """The outcomes of the rows learned from: classes as places among them, or numbers; shape (n,)."""
+        """The outcomes of the rows held: classes as places among them, or numbers; shape (n,)."""
         target = self.subject.target
-        return target.numbers[self.train] if target.outcome == "number" else target.codes[self.train]
+        return target.numbers[self.held] if target.outcome == "number" else target.codes[self.held]
 
     def scores(self, raw: Numbers, occasions: Occasions | None = None) -> Numbers:
         """What it says of raw rows (m, p): shape (m,), or (m, classes) of several classes."""
         with on_one_thread():
-            if occasions is not None:
-                return self.fitted.scores_among(raw, occasions)
-            return self.fitted.scores_of_many(raw)
+            if occasions is not None and isinstance(self.model, Fitted):
+                return self.model.scores_among(raw, occasions)
+            return self.model.scores_of_many(raw)
 
     def scores_of_folds(self, raw: Numbers) -> Numbers:
         """What the model of every fold says of raw rows (m, p): shape (folds, m)."""
         with on_one_thread():
-            return np.stack([fitted.scores_of_many(raw) for fitted, _ in self.folds])
+            return np.stack([model.scores_of_many(raw) for model, _ in self.folds])
 
     @property
     def residuals(self) -> list[Numbers]:
@@ -153,34 +164,60 @@ class Learned:
         return [off for _, off in self.folds]
 
 
-def learn(subject: Subject, asked: Asked, seed: int, *, progress: Progress = untold) -> Learned:
-    """Fits a model on the rows its owner trained on, and on these less each of ten folds.
+@contextmanager
+def learned_by(subject: Subject, asked: Asked, seed: int, *, progress: Progress = untold) -> Iterator[Learned]:
+    """A model fitted on the rows its owner trained on, and on these less each of ten folds; one that came fitted is
+    open for as long as the context lasts.
 
     Raises
     ------
     UserError
-        It can't be fitted, with the reason.
+        It can't be fitted or run, with the reason.
     """
+    if asked.recipe is None:
+        progress(f"opening the {asked.words}", 0)
+        fit = artifact_request(subject, columns_read(subject))
+        with opened_artifact(fit, subject, subject.table.select(subject.features)) as model:
+            yield _as_it_came(subject, asked, model)
+    else:
+        yield _learn(subject, asked, asked.recipe, seed, progress)
+
+
+def _as_it_came(subject: Subject, asked: Asked, model: Model) -> Learned:
+    """A model that came fitted, held against its owner's test part."""
+    train, known = model.request.train, unseen_by_owner(subject)
+    if known is None:
+        why = "nothing says which rows it did not learn from"
+        return Learned(asked, model, subject, train, train, None, (), why)
+    _, held = known
+    scores = model.scores_of_many(model.raw(held))
+    if subject.outcome != "number":
+        return Learned(asked, model, subject, train, held, scores, (), None)
+    off = np.abs(subject.target.numbers[held] - scores)
+    return Learned(asked, model, subject, train, held, scores, ((model, off),), None)
+
+
+def _learn(subject: Subject, asked: Asked, recipe: Recipe, seed: int, progress: Progress) -> Learned:
     train, _ = rows_learned_from(subject)
     progress(f"fitting {asked.words}", 0)
-    fitted = fit_model(fit_request(subject, asked.recipe, train), subject)
+    fitted = fit_model(fit_request(subject, recipe, train), subject)
     if subject.choices is not None:
-        return Learned(asked, fitted, subject, train, None, (), "the alternatives of an occasion have none")
+        return Learned(asked, fitted, subject, train, train, None, (), "the alternatives of an occasion have none")
     by: Literal["rows", "groups"] = "rows" if subject.clusters is None else "groups"
     try:
         folds = k_folds(subject.layout(stratified=True).within(train), FOLDS, 1, seed, by)
         made = []
         for number, fold in enumerate(folds):
             progress(f"fitting {asked.words} without a fold", (number + 1) / (len(folds) + 1))
-            made.append((fold.test, fit_model(fit_request(subject, asked.recipe, fold.train), subject)))
+            made.append((fold.test, fit_model(fit_request(subject, recipe, fold.train), subject)))
     except UserError as problem:
-        return Learned(asked, fitted, subject, train, None, (), problem.what)
+        return Learned(asked, fitted, subject, train, train, None, (), problem.what)
     unseen = _unseen(made, train)
     if subject.outcome != "number":
-        return Learned(asked, fitted, subject, train, unseen, (), None)
+        return Learned(asked, fitted, subject, train, train, unseen, (), None)
     off = np.abs(subject.target.numbers[train] - unseen)
     kept = tuple((model, off[np.searchsorted(train, test)]) for test, model in made)
-    return Learned(asked, fitted, subject, train, unseen, kept, None)
+    return Learned(asked, fitted, subject, train, train, unseen, kept, None)
 
 
 def _unseen(made: Iterable[tuple[Rows, Fitted]], train: Rows) -> Numbers:

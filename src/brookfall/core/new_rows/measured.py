@@ -91,7 +91,7 @@ def _rows_of(scored: ScoredFile, one: ModelScores) -> AnyScored | None:
         decided = np.full(len(codes), -1, dtype=np.int64) if one.decisions is None else one.decisions[known]
         classes = subject.target.classes
         return ScoredClasses(outcomes=codes, decisions=decided, classes=classes, scores=scores, **common)
-    return Scored(outcomes=codes == 1, scores=scores, threshold=one.asked.recipe.threshold, **common)
+    return Scored(outcomes=codes == 1, scores=scores, threshold=one.asked.threshold, **common)
 
 
 def _occasions(scored: ScoredFile, one: ModelScores, chosen: NDArray[np.bool_], common: Sampling) -> AnyScored | None:

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brookfall.core.fit.execute import on_one_thread
-from brookfall.core.fit.fitted import Fitted
+from brookfall.core.fit.fitted import Fitted, Model
 from brookfall.core.foundation import digest
 from brookfall.core.measure.scored import Numbers
 from brookfall.core.measure.shapley import TreeWithValues, by_permutations, of_sums, of_trees, sums_of_trees
@@ -48,12 +48,12 @@ def _words(values: Numbers, names: tuple[str, ...], most: int) -> str:
     return "|".join(f"{names[place]} {values[place]:+.3g}" for place in order if values[place] != 0)
 
 
-def reasons_of(fitted: Fitted, raw: Numbers, classes: NDArray[np.int64] | None, seed: int) -> Reasons:
+def reasons_of(model: Model, raw: Numbers, classes: NDArray[np.int64] | None, seed: int) -> Reasons:
     """The reasons of the first rows of a file.
 
     Parameters
     ----------
-    fitted
+    model
         The model.
     raw
         Rows as they are, (m, p).
@@ -63,15 +63,15 @@ def reasons_of(fitted: Fitted, raw: Numbers, classes: NDArray[np.int64] | None, 
         Of the background rows, and of orders where they are drawn.
     """
     rng = np.random.default_rng(digest.seed_from("reasons", seed))
-    train = fitted.request.train
+    train = model.request.train
     chosen = np.sort(rng.choice(train, min(BACKGROUND, len(train)), replace=False))
-    background = fitted.raw(chosen)
+    background = model.raw(chosen)
     with on_one_thread():
-        exact = _exact(fitted, raw[:MOST_EXACT], background)
+        exact = _exact(model, raw[:MOST_EXACT], background) if isinstance(model, Fitted) else None
         if exact is not None:
             values, base, scale = exact
         else:
-            values, base = by_permutations(fitted.scores, raw[:MOST_DRAWN], background, _PAIRS, rng)
+            values, base = by_permutations(model.scores, raw[:MOST_DRAWN], background, _PAIRS, rng)
             scale = "score"
     place = np.zeros(len(values), dtype=np.int64) if classes is None else classes[: len(values)]
     rows = np.arange(len(values))

@@ -7,13 +7,14 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from brookfall.core.fit.fitted import Fitted
 from brookfall.core.fit.request import Rows
 from brookfall.core.foundation import digest, wording
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.foundation.progress import Progress, untold, within
 from brookfall.core.measure.conformal import class_p_values, class_sets, fold_ends
 from brookfall.core.measure.scored import Codes, Numbers
-from brookfall.core.new_rows.learned import Asked, Learned, learn, rows_learned_from
+from brookfall.core.new_rows.learned import Asked, Learned, learned_by, rows_learned_from
 from brookfall.core.new_rows.match import NewRows
 from brookfall.core.new_rows.occasions import available_in, occasions_of
 from brookfall.core.new_rows.other_decision import MOST_ROWS, other_decisions
@@ -143,9 +144,9 @@ def score_new_rows(
     found = []
     for place, asked in enumerate(models):
         mine = within(progress, place / len(models), (place + 1) / len(models))
-        learned = learn(subject, asked, seed, progress=within(mine, 0, 0.7))
-        mine(f"scoring by {asked.words}", 0.7)
-        found.append(_scores(rows, learned, gaps, occasions, coverage, seed, explain=explain and occasions is None))
+        with learned_by(subject, asked, seed, progress=within(mine, 0, 0.7)) as learned:
+            mine(f"scoring by {asked.words}", 0.7)
+            found.append(_scores(rows, learned, gaps, occasions, coverage, seed, explain=explain and occasions is None))
     features = subject.table.select(subject.features)
     beyond, known = outside(features, train, rows.table), _known(features, train, rows)
     return ScoredFile(rows, coverage, tuple(found), beyond, known, words, occasions, outcomes)
@@ -182,20 +183,20 @@ def _scores(
     *,
     explain: bool,
 ) -> ModelScores:
-    subject, recipe, m = rows.subject, learned.asked.recipe, rows.n_rows
-    usable = ~gaps if recipe.preprocess.missing == "drop" else np.ones(m, dtype=np.bool_)
+    subject, asked, m = rows.subject, learned.asked, rows.n_rows
+    usable = ~gaps if asked.drops_gaps else np.ones(m, dtype=np.bool_)
     if occasions is not None:
         # A choice is made among all that could be had; where one of these can't be scored, nothing is said of the rest.
         available = available_in(rows)
         usable &= ~np.isin(occasions.occasion, occasions.occasion[available & ~usable]) & available
     places = np.flatnonzero(usable)
     notes = []
-    if recipe.preprocess.missing == "drop" and gaps.any():
+    if asked.drops_gaps and gaps.any():
         left = wording.rows(int(gaps.sum()))
         notes.append(f"{left} with a gap can't be scored: the recipe leaves such rows out.")
     raw = raw_matrix(rows.table, places)
     scores = _all_scores(learned, raw, places, m, occasions)
-    alone = None if occasions is not None or not len(places) else scores_scaled_by_itself(learned.fitted, raw)
+    alone = None if occasions is not None or not len(places) else scores_scaled_by_itself(learned.model, raw)
     by_itself = None if alone is None else _spread(alone, places, m)
     sets = low = high = None
     without = learned.without
@@ -203,20 +204,20 @@ def _scores(
         low, high = _ends(learned, raw, places, m, coverage)
         if np.isinf(low[places]).any():
             low = high = None
-            without = f"{wording.rows(len(learned.train))} to learn from are too few for it"
+            without = f"{wording.rows(len(learned.held))} to learn from are too few for it"
     elif without is None:
         sets = _sets(learned, scores, raw, places, coverage, seed)
         notes += _small_classes(learned, coverage)
     return ModelScores(
         learned.asked,
         scores,
-        _decided(subject, recipe.threshold, scores, occasions),
+        _decided(subject, asked.threshold, scores, occasions),
         sets,
         low,
         high,
         without,
         by_itself,
-        None if by_itself is None else _decided(subject, recipe.threshold, by_itself, occasions),
+        None if by_itself is None else _decided(subject, asked.threshold, by_itself, occasions),
         learned.unseen,
         _reasons(rows, learned, scores, seed) if explain else None,
         _others(rows, learned) if explain else (),
@@ -235,25 +236,26 @@ def _reasons(rows: NewRows, learned: Learned, scores: Numbers, seed: int) -> Rea
         return None
     classes = None
     if scores.ndim == 2:
-        held = np.asarray(learned.fitted.estimator.classes_, dtype=np.int64)
-        classes = np.searchsorted(held, scores[: len(first)].argmax(axis=1))
-    return reasons_of(learned.fitted, first, classes, seed)
+        classes = scores[: len(first)].argmax(axis=1)
+        if isinstance(learned.model, Fitted):
+            classes = np.searchsorted(np.asarray(learned.model.estimator.classes_, dtype=np.int64), classes)
+    return reasons_of(learned.model, first, classes, seed)
 
 
 def _others(rows: NewRows, learned: Learned) -> tuple[str, ...]:
     """What would have to differ in the first rows for another decision; none where nothing can change or be decided."""
-    subject = rows.subject
+    subject, asked = rows.subject, learned.asked
     free = [name for name in subject.changeable if name in subject.features]
-    if not free or subject.outcome == "number" or (subject.outcome == "binary" and learned.threshold is None):
+    if not free or subject.outcome == "number" or (subject.outcome == "binary" and asked.threshold is None):
         return ()
 
     def decide(raw: Numbers) -> Codes:
-        made = _decided(subject, learned.threshold, learned.scores(raw), None)
+        made = _decided(subject, asked.threshold, learned.scores(raw), None)
         return np.full(len(raw), -1, dtype=np.int64) if made is None else made
 
     first = raw_matrix(rows.table, np.arange(min(rows.n_rows, MOST_ROWS)))
     found = other_decisions(decide, first, subject.table.select(subject.features), learned.train, free)
-    if learned.asked.recipe.preprocess.missing == "drop":
+    if asked.drops_gaps:
         # A row with a gap has no decision to be changed.
         found = ["" if gap else said for said, gap in zip(found, rows_with_gaps(rows.table), strict=False)]
     return tuple(found)

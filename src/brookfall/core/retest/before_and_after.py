@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
 from brookfall.core.candidate.candidate import Candidate, ScoredPart
-from brookfall.core.check.bench import OUT_OF_FOLD, RECIPE, SCORES, Bench
+from brookfall.core.check.bench import ARTIFACT, OUT_OF_FOLD, RECIPE, SCORES, Bench
 from brookfall.core.evidence.estimate import Estimate
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.evidence.limit import Standing
@@ -244,7 +244,7 @@ def _label(estimate: Estimate) -> str:
     said += [value for value in (estimate.attribute, estimate.class_, estimate.feature) if value is not None]
     if estimate.part is not None:
         said.append(estimate.part.replace("_", "-"))
-    if estimate.model not in (RECIPE, SCORES):
+    if estimate.model not in (RECIPE, ARTIFACT, SCORES):
         said.append(estimate.model.replace("_", " "))
     return ", ".join(said)
 
@@ -333,6 +333,8 @@ def _scored(side: Side, model: str, part: str) -> ScoredPart | None:
     candidate: Candidate | None = None
     if model == RECIPE and side.bench.subject.recipe is not None:
         candidate = side.bench.submitted
+    if model == ARTIFACT and side.bench.has_artifact and part in side.bench.artifact.parts:
+        candidate = side.bench.artifact
     if model == SCORES and side.bench.subject.supplied is not None:
         candidate = side.bench.supplied_scores
     return None if candidate is None else candidate.scored(side.ledger, part)

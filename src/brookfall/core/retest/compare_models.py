@@ -8,7 +8,7 @@ import numpy as np
 from brookfall.core.candidate.baseline import Baseline
 from brookfall.core.candidate.candidate import Candidate
 from brookfall.core.candidate.refitted import Refitted
-from brookfall.core.check.bench import BASELINE, OUT_OF_FOLD, RECIPE, SCORES, Bench
+from brookfall.core.check.bench import ARTIFACT, BASELINE, OUT_OF_FOLD, RECIPE, SCORES, Bench
 from brookfall.core.check.check import Draft, Written, at, text
 from brookfall.core.check.shared import pictures
 from brookfall.core.check.shared.better_model import brackets_of, rank
@@ -80,7 +80,7 @@ def best_of(ledger: Ledger, candidates: Sequence[Candidate], part: str, main: st
 
     A model whose fits failed is none of them.
     """
-    submitted = [one for one in candidates if one.name in (RECIPE, SCORES)]
+    submitted = [one for one in candidates if one.name in (RECIPE, ARTIFACT, SCORES)]
     ranked: list[tuple[float, Candidate]] = []
     for one in candidates:
         if one not in submitted:

@@ -12,13 +12,14 @@ from brookfall.core.check.registry import checks
 from brookfall.core.check.standard_plan import known_checks
 from brookfall.core.evidence.exhibit import Exhibit
 from brookfall.core.fit.ledger import FitFailedError, Ledger, MemoryLedger
-from brookfall.core.fit.request import FitJob, Need, gather
+from brookfall.core.fit.request import ArtifactRequest, FitJob, Need, gather
 from brookfall.core.fit.run import run_fits
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.registry import forms, uses_noted
 
 NO_FEATURES = "This needs a feature, and no column is one."
 NO_RECIPE = "This needs a recipe to refit, and none was submitted."
+UNKNOWN_ROWS = "Nothing says which rows the fitted model learned from: give the column that says so the role part."
 NO_MODEL = "There is neither a recipe to refit nor a supplied score, so there is no model to test."
 
 Progress = Callable[[int, int], None]
@@ -58,9 +59,10 @@ def ask(bench: Bench, numbers: Mapping[str, int] | None = None) -> tuple[Asked, 
 
 
 def _ask_one(number: int, check: Check, bench: Bench) -> Asked:
-    if not bench.models and check.question != 1:
-        return Asked(number, check, (), NO_MODEL)
-    if check.refits and bench.subject.recipe is None:
+    alone = check.asks and bench.can_be_asked
+    if not bench.models and check.question != 1 and not alone:
+        return Asked(number, check, (), UNKNOWN_ROWS if bench.has_artifact else NO_MODEL)
+    if (check.refits and bench.subject.recipe is None) or (check.asks and not alone):
         return Asked(number, check, (), NO_RECIPE)
     if bench.subject.outcome not in check.outcomes:
         return Asked(number, check, (), f"There is no such check for a {bench.subject.outcome} outcome.")
@@ -108,8 +110,9 @@ def evaluate(asked: Asked, bench: Bench, ledger: Ledger) -> Exhibit:
         written = _written(asked, bench, ledger)
     keys = asked.fits
     seconds = time.perf_counter() - started + sum(ledger.seconds(key) for key in keys)
-    sources = sources_of(asked.check.name, measured, {need.fit.recipe.family for need in asked.needs})
-    fits = Fits(keys, seconds, _remarks(keys, ledger), sources, program_digest(sources))
+    sources = sources_of(asked.check.name, measured, {need.fit.source for need in asked.needs})
+    remarks = (*_remarks(keys, ledger), *_of_failed_artifact(asked, ledger))
+    fits = Fits(keys, seconds, remarks, sources, program_digest(sources))
     return number_exhibit(asked.check, asked.number, written, bench, bench.split.all_parts, fits)
 
 
@@ -117,6 +120,17 @@ def _remarks(keys: tuple[str, ...], ledger: Ledger) -> tuple[str, ...]:
     """What the fits warned of, each once, with how many of them did."""
     counts = Counter(warning for key in keys for warning in set(ledger.warnings(key)))
     return tuple(f"{count} of {len(keys)} fits warned: {warning}" for warning, count in sorted(counts.items()))
+
+
+def _of_failed_artifact(asked: Asked, ledger: Ledger) -> tuple[str, ...]:
+    """Why the fitted model is not among what was tested, where it failed."""
+    scores = [need for need in asked.needs if isinstance(need.fit, ArtifactRequest)][:1]
+    try:
+        for need in scores:
+            ledger.scores(need)
+    except FitFailedError as problem:
+        return (f"The fitted model could not be run: {problem}",)
+    return ()
 
 
 def faulted(asked: Asked, bench: Bench) -> Exhibit:

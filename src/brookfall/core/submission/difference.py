@@ -94,7 +94,9 @@ def model_changes(
             if names
         ]
     found += _recipe(before, after)
-    artifacts = [None if one.artifact is None else one.artifact.model_dump(exclude={"path"}) for one in (before, after)]
+    artifacts = [
+        None if one.artifact is None else one.artifact.model_dump(exclude={"path", "graph"}) for one in (before, after)
+    ]
     if fitted[0] != fitted[1] or artifacts[0] != artifacts[1]:
         found.append("the fitted model is another")
     return tuple(found)

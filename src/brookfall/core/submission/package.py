@@ -8,7 +8,7 @@ from pathlib import Path
 import yaml
 from pydantic import ValidationError
 
-from brookfall.core.foundation import wording
+from brookfall.core.foundation import digest, wording
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.foundation.progress import Progress, untold, within
 from brookfall.core.foundation.sizes import DEFAULT_MAX_BYTES
@@ -16,6 +16,7 @@ from brookfall.core.foundation.strict_yaml import StrictLoader, load_yaml
 from brookfall.core.foundation.validation import first_problem
 from brookfall.core.measure.registry import named, names_for
 from brookfall.core.recipe.families import check_recipe, refuse_threshold
+from brookfall.core.recipe.fitted_model import FittedModelFile, Opener, input_name
 from brookfall.core.resample.part_names import part_name
 from brookfall.core.resample.parts import given_parts
 from brookfall.core.submission.files import files_of_folder, files_of_zip, package_hash
@@ -34,7 +35,7 @@ class Package:
     """The files by path, what they declare, the rows under review, and the tables that stand beside them.
 
     ``submission`` is as it was read: how every file was read is written down in it. ``columns`` are the descriptions
-    that came with the data.
+    that came with the data; ``opened`` opens the fitted model, None where it is not run.
     """
 
     files: dict[str, bytes]
@@ -42,6 +43,15 @@ class Package:
     table: Table
     beside: dict[str, Table] = field(default_factory=dict)
     columns: dict[str, str] = field(default_factory=dict)
+    opened: Opener | None = None
+
+    @property
+    def artifact(self) -> FittedModelFile | None:
+        """The fitted model, if one came."""
+        declared = self.submission.artifact
+        if declared is None:
+            return None
+        return FittedModelFile(declared.path, digest.sha256(self.files[declared.path]), declared.graph, self.opened)
 
     @cached_property
     def sha256(self) -> str:
@@ -75,7 +85,7 @@ def package_from_files(files: dict[str, bytes], progress: Progress = untold) -> 
         raise UserError("The package has no submission.yaml.", todo="Add one at its top.", file=DECLARATION)
     submission = read_declaration(files[DECLARATION])
     _refuse_absent_files(submission, files)
-    _refuse_other_models(submission, files)
+    submission = _with_graph(submission, files)
     read = read_tables(submission, files, within(progress, 0, 0.9))
     progress("checking that everything agrees", 0.9)
     submission, table = read.submission, read.rows
@@ -99,6 +109,7 @@ def package_from_files(files: dict[str, bytes], progress: Progress = untold) -> 
     if submission.recipe is not None:
         check_recipe(submission.recipe, submission.model.outcome, DECLARATION)
     _refuse_claims_on_absent_parts(submission, table)
+    _refuse_other_inputs(submission, table)
     return Package(files, submission, table, read.beside, read.columns)
 
 
@@ -152,15 +163,37 @@ def _refuse_absent_files(submission: Submission, files: dict[str, bytes]) -> Non
             )
 
 
-def _refuse_other_models(submission: Submission, files: dict[str, bytes]) -> None:
-    """A fitted model comes as ONNX: other forms run code of whoever made them as soon as they are read."""
+def _with_graph(submission: Submission, files: dict[str, bytes]) -> Submission:
+    """With what the fitted model is made of. It comes as ONNX: other forms run code of whoever made them as soon as
+    they are read."""
     if submission.artifact is None:
-        return
+        return submission
     path = submission.artifact.path
     if not path.lower().endswith(".onnx"):
         raise UserError("A fitted model is kept as ONNX alone.", todo="Write it as .onnx, or leave it out.", file=path)
     if not files[path]:
         raise UserError("The file is empty.", todo="Send the fitted model, or leave it out.", file=path)
+    # Loaded where a fitted model came, as it takes longer than to read most packages.
+    from brookfall.core.recipe.onnx_graph import graph_of
+
+    graph = graph_of(files[path], path)
+    return submission.model_copy(update={"artifact": submission.artifact.model_copy(update={"graph": graph})})
+
+
+def _refuse_other_inputs(submission: Submission, table: Table) -> None:
+    """UserError where the fitted model takes a column that the data don't have."""
+    declared = submission.artifact
+    if declared is None or declared.graph is None:
+        return
+    inputs, known = [one.name for one in declared.graph.inputs], {input_name(name) for name in table.names}
+    absent = [name for name in inputs if name not in known]
+    if absent and len(inputs) > 1:
+        more = f" (and {len(absent) - 1} more)" if len(absent) > 1 else ""
+        raise UserError(
+            f"The fitted model has an input '{absent[0]}'{more}, and the data have no column of that name.",
+            todo="Name its inputs as the columns are, slashes and spaces as _, or give it one tensor of all features.",
+            file=declared.path,
+        )
 
 
 def _refuse_unjoinable(submission: Submission, read: Tables) -> None:

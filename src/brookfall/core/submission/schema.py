@@ -5,6 +5,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from brookfall.core.measure.registry import names_for
+from brookfall.core.recipe.fitted_model import Graph
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.resample.part_names import part_name
 from brookfall.core.table.outcome import OUTCOMES, Outcome
@@ -66,7 +67,10 @@ class Data(Declared):
 
 
 class Artifact(Declared):
+    """The fitted model. ``graph`` is written down when it is read; what an owner says there is not looked at."""
+
     path: str
+    graph: Graph | None = None
 
 
 class Predictions(Declared):

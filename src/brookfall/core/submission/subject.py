@@ -18,8 +18,10 @@ from brookfall.core.measure.scored import (
     picked_from,
 )
 from brookfall.core.recipe.families import check_recipe
+from brookfall.core.recipe.fitted_model import FittedModelFile
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.recipe.rows_with_gaps import rows_with_gaps
+from brookfall.core.resample.parts import given_parts
 from brookfall.core.resample.strata import Layout
 from brookfall.core.submission.package import Package
 from brookfall.core.submission.predictions import Supplied, read_supplied
@@ -38,7 +40,7 @@ class Subject:
 
     ``file`` names the data in messages. ``supplied`` are the scores that the owner's own model gave, if any;
     ``new_rows`` are files of later rows by name; ``changes`` made the table from the one that was submitted, whose rows
-    ``origins`` (n,), sorted, are still there (None: all). ``artifact`` is the path of the fitted model, if one came.
+    ``origins`` (n,), sorted, are still there (None: all). ``artifact`` is the fitted model, if one came.
     ``changeable`` are columns that can be other than they are. ``decide_at`` is the reviewer's threshold where the
     owner declared none.
     """
@@ -55,7 +57,7 @@ class Subject:
     expectations: tuple[Expectation, ...] = ()
     changeable: tuple[str, ...] = ()
     origins: NDArray[np.int64] | None = None
-    artifact: str | None = None
+    artifact: FittedModelFile | None = None
     decide_at: float | None = None
 
     def submitted_rows(self, rows: NDArray[np.int64]) -> NDArray[np.int64]:
@@ -71,6 +73,17 @@ class Subject:
     @cached_property
     def features(self) -> tuple[str, ...]:
         return self.roles.feature_names(self.table)
+
+    @cached_property
+    def owners(self) -> dict[str, NDArray[np.int64]]:
+        """The owner's own parts by name, sorted rows in use: those that a column names, else those of the supplied
+        scores. Empty where none but training is known."""
+        found = {} if self.supplied is None else {k: v for k, v in self.supplied.parts.items() if k != "all"}
+        if self.roles.part is not None:
+            found = given_parts(self.table, self.roles.part)
+        used = {part: np.intersect1d(rows, self.rows) for part, rows in found.items()}
+        known = {part: rows for part, rows in used.items() if len(rows)}
+        return known if set(known) - {"training"} else {}
 
     @property
     def beside(self) -> tuple[str, str] | None:
@@ -249,12 +262,14 @@ class Subject:
 
 @dataclass(frozen=True)
 class Submitted:
-    """What came in: the declaration, the rows under review, the tables beside them, the files of supplied scores."""
+    """What came in: the declaration, the rows under review, the tables beside them, the files of supplied scores, and
+    the fitted model."""
 
     declared: Submission
     table: Table
     beside: Mapping[str, Table]
     files: Mapping[str, bytes]
+    artifact: FittedModelFile | None = None
 
 
 def subject_from(came: Submitted, roles: Roles | None = None, changes: Sequence[Change] = ()) -> Subject:
@@ -287,7 +302,7 @@ def subject_from(came: Submitted, roles: Roles | None = None, changes: Sequence[
         declared.expectations,
         declared.changeable,
         changed.rows if len(changed.rows) < came.table.n_rows else None,
-        None if declared.artifact is None else declared.artifact.path,
+        came.artifact,
     )
     # Read once here, so that what is wrong with them is said at the door.
     _ = subject.target, subject.weights, subject.choices, times_of(table, chosen, data.path)
@@ -306,7 +321,8 @@ def _whole(choices: Choices, used: NDArray[np.bool_]) -> NDArray[np.bool_]:
 
 def subject_of(package: Package, roles: Roles | None = None, changes: Sequence[Change] = ()) -> Subject:
     """The subject of a package, under its own roles or the reviewer's, and the reviewer's changes to its table."""
-    return subject_from(Submitted(package.submission, package.table, package.beside, package.files), roles, changes)
+    came = Submitted(package.submission, package.table, package.beside, package.files, package.artifact)
+    return subject_from(came, roles, changes)
 
 
 def _decisions(scores: NDArray[np.float64] | None, labels: NDArray[np.int64] | None, n: int) -> NDArray[np.int64]:

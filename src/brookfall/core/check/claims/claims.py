@@ -62,9 +62,8 @@ class Claims(Check):
         )
 
     def requests(self, bench: Bench) -> list[Need]:
-        if RECIPE not in bench.models:
-            return []
-        return [*needs_of(bench, bench.subject.claims), *agree_needs(bench)]
+        refits = needs_of(bench, bench.subject.claims) if RECIPE in bench.models else ()
+        return [*refits, *bench.artifact_needs, *agree_needs(bench)]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         claims = bench.subject.claims
@@ -73,7 +72,8 @@ class Claims(Check):
             alone = agree(bench, ledger, draft)
             if alone is None:
                 return not_applicable("The submission claims no figure.")
-            return draft.write(f"The submission claims no figure. {alone.sentence}", tables=(alone.table,))
+            first, *others = alone.sentences
+            return draft.write(f"The submission claims no figure. {first}", lines=tuple(others), tables=alone.tables)
         rows: list[tuple[Cell, ...]] = []
         groups: list[tuple[str, StripGroup]] = []
         verdicts: list[Verdict] = []
@@ -128,10 +128,10 @@ class Claims(Check):
             lines=(
                 *_conventions(claims, found),
                 *_unchecked_lines(claims, found),
-                "" if agreed is None else agreed.sentence,
+                *(() if agreed is None else agreed.sentences),
             ),
             charts=strips,
-            tables=(table,) if agreed is None else (table, agreed.table),
+            tables=(table, *(() if agreed is None else agreed.tables)),
         )
 
 

@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from brookfall.core.check.bench import RECIPE, SCORES, Bench
+from brookfall.core.check.bench import ARTIFACT, RECIPE, SCORES, Bench
 from brookfall.core.check.claims.conventions import values_by_convention
 from brookfall.core.check.claims.score_agreement import owner_parts
 from brookfall.core.check.claims.verdict import Apart, Refits, agrees, apart_of
@@ -56,9 +56,8 @@ class Recomputed:
 
 def recomputed(bench: Bench, ledger: Ledger, claim: Claim, level: float) -> list[tuple[str, Recomputed]]:
     """The claim on each model that it can be put to; on one that can't, only where there is no other."""
-    found: list[tuple[str, Recomputed]] = []
-    if SCORES in bench.models and claim.method is None:
-        found.append((SCORES, _on_supplied(bench, claim)))
+    whole = [model for model in (SCORES, ARTIFACT) if model in bench.models and claim.method is None]
+    found = [(model, _on_owners(bench, ledger, claim, model)) for model in whole]
     if RECIPE in bench.models:
         found.append((RECIPE, _on_refit(bench, ledger, claim, level)))
     checked = [one for one in found if one[1].is_checked]
@@ -81,16 +80,18 @@ def _doubt(figure: Figure) -> str | None:
 # On the owner's own scores.
 
 
-def _on_supplied(bench: Bench, claim: Claim) -> Recomputed:
-    """The owner's own scores on the owner's own rows: the figure must agree to its decimals."""
-    parts = bench.supplied_parts
+def _on_owners(bench: Bench, ledger: Ledger, claim: Claim, model: str) -> Recomputed:
+    """The owner's own scores, or those of the owner's own fitted model, on the owner's own rows: the figure must agree
+    to its decimals."""
+    parts = bench.supplied_parts if model == SCORES else bench.artifact.owners
     if claim.part in (None, "all"):
         rows = np.sort(np.concatenate(list(parts.values())))
     elif claim.part in parts:
         rows = parts[str(claim.part)]
     else:
-        return _unchecked(f"no supplied score is of a part named {claim.part}")
-    scored = bench.supplied_scores.on(rows)
+        whose = "supplied score is" if model == SCORES else "row that the fitted model scores is"
+        return _unchecked(f"no {whose} of a part named {claim.part}")
+    scored = bench.supplied_scores.on(rows) if model == SCORES else bench.artifact.on(ledger, rows)
     figure = _measured(claim, scored)
     if doubt := _doubt(figure):
         return _unchecked(doubt, figure)
@@ -99,7 +100,8 @@ def _on_supplied(bench: Bench, claim: Claim) -> Recomputed:
     if figure.value is not None and not agrees(claim, figure.value, material):
         tried = values_by_convention(scored, claim, bench.plan.policy.conventions)
         convention = next((name for name, value in tried if agrees(claim, value, material)), "")
-    return Recomputed(figure, f"the supplied scores of {wording.rows(len(rows))}", "exact", convention=convention)
+    whose = "the supplied scores of" if model == SCORES else "the fitted model on"
+    return Recomputed(figure, f"{whose} {wording.rows(len(rows))}", "exact", convention=convention)
 
 
 def _measured(claim: Claim, rows: AnyScored) -> Figure:

@@ -51,7 +51,7 @@ class DirectUse(Check):
     title = "Direct use"
     question = 6
     source = "Flip test: common practice; Wilson 1927 for the shares; influence as in question 7."
-    refits = True
+    asks = True
     tiers = NOT_LIGHT
     reads = Reads(plan=("bands", "policy.grounds", "policy.ground_words"), roles=("protected",))
 
@@ -66,9 +66,9 @@ class DirectUse(Check):
         tried = _tried(bench)
         if not tried:
             return []
-        rows = bench.split.some_unseen(_MOST_ROWS)
+        rows = bench.asked_rows(_MOST_ROWS)
         return [
-            *(Need(bench.submitted.holdout.fit, one.reading(bench, rows)) for one in tried),
+            *(Need(bench.asked, one.reading(bench, rows)) for one in tried),
             *influence_needs(bench),
         ]
 
@@ -81,26 +81,27 @@ class DirectUse(Check):
                 f"No protected column is among the features, so the recipe uses none of {named} directly. That alone "
                 "is not fairness: other columns may stand in for them."
             )
-        rows = bench.split.some_unseen(_MOST_ROWS)
+        rows = bench.asked_rows(_MOST_ROWS)
         of_influence, of_splits = influence_needs(bench)
         loss, splits = ledger.scores(of_influence), ledger.scores(of_splits)
         places, tables, charts = {}, [], []
         for one in tried:
-            read = ledger.scores(Need(bench.submitted.holdout.fit, one.reading(bench, rows)))
-            feature = bench.subject.features.index(one.feature)
+            read = ledger.scores(Need(bench.asked, one.reading(bench, rows)))
+            feature = bench.asked_features.index(one.feature)
             influence = draft.add(
                 "influence",
                 figure_of_influence(loss[feature], len(of_influence.reading.rows)),
-                part="unseen",
                 feature=one.feature,
+                **bench.asked_as,
             )
-            any_change = draft.add("flipped", _any(bench, read), part="unseen", feature=one.feature)
+            any_change = draft.add("flipped", _any(bench, read), feature=one.feature, **bench.asked_as)
             places[one.feature] = (any_change, influence, splits[feature, 0])
             table, chart = _pairs(bench, draft, one, read)
             tables.append(table)
             charts.extend(chart)
         first = _first_table(bench, places)
-        return draft.write(_answer(bench, draft, places, len(rows)), charts=tuple(charts), tables=(first, *tables))
+        answer = _answer(bench, draft, places, len(rows))
+        return draft.write(answer, lines=bench.asked_lines, charts=tuple(charts), tables=(first, *tables))
 
 
 def _tried(bench: Bench) -> list[_Tried]:
@@ -108,7 +109,7 @@ def _tried(bench: Bench) -> list[_Tried]:
     subject = bench.subject
     found = []
     for name in subject.roles.protected:
-        if name not in subject.features:
+        if name not in bench.asked_features:
             continue
         column = subject.table.column(name).take(subject.rows)
         cuts = cuts_of(subject.table.column(name), bench.plan, subject.roles.grounds)
@@ -162,14 +163,14 @@ def _pairs(bench: Bench, draft: Draft, one: _Tried, read: NDArray[np.float64]) -
             if number:
                 figure = _mean_change(read[start, end], n)
                 place = draft.add(
-                    "mean_score", figure, comparison="difference", part="unseen", group=about, versus=versus
+                    "mean_score", figure, comparison="difference", group=about, versus=versus, **bench.asked_as
                 )
                 cells = [at(place)]
             else:
                 up, down = (int(value) for value in read[start, end, 1:])
                 few = few_units(n)
                 place = draft.add(
-                    "flipped", proportion(up + down, n).marked(few=few), part="unseen", group=about, versus=versus
+                    "flipped", proportion(up + down, n).marked(few=few), group=about, versus=versus, **bench.asked_as
                 )
                 cells = [at(place)]
                 if binary:
@@ -228,8 +229,9 @@ def _answer(bench: Bench, draft: Draft, places: dict[str, tuple[int, int, float]
         f"{wording.rows(n)} unseen"
     )
     lost = wording.figure(draft.figure(influence), draft.level)
+    who = "The fitted model reads" if bench.asks_artifact else "The recipe learns from"
     return (
-        f"The recipe learns from {names}, which {'are' if many else 'is'} protected. Another "
+        f"{who} {names}, which {'are' if many else 'is'} protected. Another "
         f"{feature.replace('_', ' ')} alone{', more than the others,' if many else ''} {what}; when it is permuted, "
         f"{words_of(bench.plan.main_measure)} loses {lost}."
     )

@@ -5,7 +5,7 @@ from math import sqrt
 
 import numpy as np
 
-from brookfall.core.check.bench import RECIPE, Bench
+from brookfall.core.check.bench import Bench
 from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, text
 from brookfall.core.check.groups.audit import refuse_unprotected
 from brookfall.core.check.groups.protected_groups import Ground, grounds_of
@@ -56,7 +56,7 @@ class Proxies(Check):
 
     def requests(self, bench: Bench) -> list[Need]:
         refuse_unprotected(bench)
-        influence = list(influence_needs(bench)) if RECIPE in bench.models else []
+        influence = list(influence_needs(bench)) if bench.can_be_asked else []
         return [*influence, *(need for told in _levels(bench) for need in _needs(bench, *told))]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
@@ -191,15 +191,15 @@ def _mean_ends(value: float, figures: tuple[Figure, ...], level: float) -> tuple
 
 
 def _influences(bench: Bench, draft: Draft, ledger: Ledger) -> dict[str, int]:
-    if RECIPE not in bench.models:
+    if not bench.can_be_asked:
         return {}
     need, _ = influence_needs(bench)
     read = ledger.scores(need)
     return {
         feature: draft.add(
-            "influence", figure_of_influence(read[place], len(need.reading.rows)), part="unseen", feature=feature
+            "influence", figure_of_influence(read[place], len(need.reading.rows)), feature=feature, **bench.asked_as
         )
-        for place, feature in enumerate(bench.subject.features)
+        for place, feature in enumerate(bench.asked_features)
     }
 
 

@@ -8,7 +8,7 @@ from typing import TypedDict
 
 import numpy as np
 
-from brookfall.core.check.bench import RECIPE, SCORES, Bench
+from brookfall.core.check.bench import ARTIFACT, RECIPE, SCORES, Bench
 from brookfall.core.check.check import Draft
 from brookfall.core.check.groups.criteria import Criterion, Kind
 from brookfall.core.check.groups.protected_groups import Ground, Group, grounds_of
@@ -49,7 +49,7 @@ class Audited:
     @cached_property
     def words(self) -> str:
         of_class = f", class {self.class_}" if self.class_ else ""
-        supplied = ", supplied scores" if self.model == SCORES else ""
+        supplied = {SCORES: ", supplied scores", ARTIFACT: ", fitted model"}.get(self.model, "")
         return f"{self.part.replace('_', '-')} rows{of_class}{supplied}"
 
     def about(self, group: Group | None = None) -> About:
@@ -67,7 +67,7 @@ def audited(bench: Bench, ledger: Ledger, *, repeats: bool = False) -> list[Audi
     """What is judged: every model on its deciding part, class by class where there are several; with the later repeats
     of the folds where they were asked for."""
     found: list[Audited] = []
-    for model in bench.models:
+    for model in bench.models_of(ledger):
         judged = bench.deciding(ledger, model)
         again = bench.deciding_again(ledger, model) if repeats else []
         found.extend(by_class(model, judged.part, judged.positions, judged.scored, again))

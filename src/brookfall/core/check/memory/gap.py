@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from brookfall.core.check.bench import OUT_OF_FOLD, RECIPE, SCORES, Bench
+from brookfall.core.check.bench import OUT_OF_FOLD, RECIPE, Bench
 from brookfall.core.check.check import ANY_OUTCOME, Check, Draft, Written, at, not_applicable, text
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say, upper_limit
@@ -124,13 +124,13 @@ class Gap(Check):
 
     def requests(self, bench: Bench) -> list[Need]:
         if RECIPE not in bench.models:
-            return []
+            return bench.artifact_needs
         fair = [] if _interpolates(bench) is None else [_without_itself(bench)]
         folds = bench.submitted.fold_needs if over_folds(bench) else ()
-        return [bench.submitted.holdout, *folds, *_fold_readings(bench), *fair]
+        return [bench.submitted.holdout, *folds, *_fold_readings(bench), *fair, *bench.artifact_needs]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
-        found = [sides for model in bench.models if (sides := _sides(bench, ledger, model)) is not None]
+        found = [sides for model in bench.models_of(ledger) if (sides := _sides(bench, ledger, model)) is not None]
         if not found:
             return not_applicable(_ONE_PART)
         draft = Draft(bench.plan.policy.level)
@@ -171,7 +171,7 @@ def _limit(policy: Policy, name: str, outcome: str, unseen: float | None) -> Lim
 
 def _sides(bench: Bench, ledger: Ledger, model: str) -> _Sides | None:
     parts = bench.model_parts(ledger, model)
-    if model == SCORES:
+    if model != RECIPE:
         return _Sides(model, parts) if "training" in parts and len(parts) > 1 else None
     seen, of_seen = _stands_for_training(bench, ledger, parts["training"])
     return _Sides(model, {seen: of_seen, **parts}, seen, _folds(bench, ledger))
@@ -209,7 +209,7 @@ def _folds(bench: Bench, ledger: Ledger) -> dict[str, _Folds]:
 
 def _without_itself(bench: Bench) -> Need:
     """Every training row as the holdout fit scores it without that row."""
-    fit = bench.submitted.holdout.fit
+    fit = bench.submitted.holdout_fit
     return Need(fit, WithoutItselfReading(fit.train))
 
 
@@ -248,7 +248,7 @@ def _measured(bench: Bench, draft: Draft, sides: _Sides) -> _Measured:
         for part, figure in by_part.items()
     }
     lead = _lead(bench, found[main], places, draft)
-    judged = sides.model == SCORES or _interpolates(bench) is None
+    judged = sides.model != RECIPE or _interpolates(bench) is None
     unseen = draft.figure(places[main, lead]).value
     limit = _limit(bench.plan.policy, main, bench.subject.outcome, unseen) if judged else None
     gaps = {

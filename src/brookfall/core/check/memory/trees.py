@@ -44,7 +44,7 @@ class Trees(Check):
             raise UserError(
                 f"{wording.capital(family_of(bench.recipe).words)} has no trees.", todo="Nothing is missing."
             )
-        fit = bench.submitted.holdout.fit
+        fit = bench.submitted.holdout_fit
         return [trees_need(bench, fit), Need(fit, SplitsReading(fit.train))]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:

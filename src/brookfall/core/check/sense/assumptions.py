@@ -73,7 +73,7 @@ class Assumptions(Check):
     def requests(self, bench: Bench) -> list[Need]:
         if not has_errors(bench.recipe, bench.subject.outcome):
             return []
-        fit = bench.submitted.holdout.fit
+        fit = bench.submitted.holdout_fit
         return [Need(fit, CoefficientReading(fit.train))]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
@@ -100,7 +100,7 @@ class Assumptions(Check):
 
 def _found(bench: Bench) -> _Found | None:
     """The regression on its training rows, or so many of them, drawn by the seed."""
-    fit = bench.submitted.holdout.fit
+    fit = bench.submitted.holdout_fit
     prepared, design = prepared_of(bench, fit)
     features = bench.subject.table.select(bench.subject.features)
     kept = kept_columns(design, own_columns(prepared, features.names), prepared.numbers())

@@ -52,7 +52,7 @@ class Choice(Check):
         )
 
     def requests(self, bench: Bench) -> list[Need]:
-        fit = bench.submitted.holdout.fit
+        fit = bench.submitted.holdout_fit
         return [bench.submitted.holdout, Need(fit, CoefficientReading(fit.train))]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:

@@ -57,7 +57,7 @@ class CoefficientCheck(Check):
             raise UserError(
                 f"{wording.capital(family.words)} has no coefficients.", todo="Read its influence and shape."
             )
-        fit = bench.submitted.holdout.fit
+        fit = bench.submitted.holdout_fit
         needs = [Need(fit, CoefficientReading(fit.train))]
         if not has_errors(bench.recipe, bench.subject.outcome):
             needs += [
@@ -103,7 +103,7 @@ class _Columns:
     """The prepared columns of the training part, and which of them have a coefficient of their own."""
 
     def __init__(self, bench: Bench) -> None:
-        prepared, self.design = prepared_of(bench, bench.submitted.holdout.fit)
+        prepared, self.design = prepared_of(bench, bench.submitted.holdout_fit)
         features = bench.subject.table.select(bench.subject.features)
         self.names = prepared.names(features)
         self._own = own_columns(prepared, features.names)

@@ -32,7 +32,7 @@ class Shape(Check):
         "Friedman 2001 (partial dependence); Goldstein, Kapelner, Bleich & Pitkin 2015 (individual curves; from "
         "memory)."
     )
-    refits = True
+    asks = True
     tiers = NOT_LIGHT
     reads = Reads(subject=("expectations",))
 
@@ -44,7 +44,7 @@ class Shape(Check):
         )
 
     def requests(self, bench: Bench) -> list[Need]:
-        return [Need(bench.submitted.holdout.fit, ShapeReading(_rows(bench), _CURVES))]
+        return [Need(bench.asked, ShapeReading(_rows(bench), _CURVES))]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
@@ -52,7 +52,7 @@ class Shape(Check):
         expected = {one.feature: one.sign for one in bench.subject.expectations}
         found = [
             _move(draft, bench, rows, feature, read[place], class_, expected.get(feature))
-            for place, feature in enumerate(bench.subject.features)
+            for place, feature in enumerate(bench.asked_features)
             # Entries of free text have no order to move along; what its words weigh is among the coefficients.
             if bench.subject.table.column(feature).kind != "text"
             for class_ in range(read.shape[2])
@@ -64,8 +64,9 @@ class Shape(Check):
             chart, drawn = _picture(bench, move, number, rows)
             charts.append(chart)
             series |= drawn
+        n = wording.rows(len(rows))
         table = TableView(
-            title=f"From each feature's lowest to its highest value, {wording.rows(len(rows))} unseen held at each",
+            title=f"From each feature's lowest to its highest value, {n} {bench.asked_words} held at each",
             columns=(
                 "feature",
                 "lowest",
@@ -89,9 +90,15 @@ class Shape(Check):
         strip = pictures.ranking(
             "Mean change of the prediction from a feature's lowest to its highest value",
             "Change of the mean prediction",
-            [(move.words, move.rise, "recipe") for move in moves],
+            [(move.words, move.rise, bench.asked_name) for move in moves],
         )
-        return draft.write(_answer(draft, moves), charts=(strip, *charts), series=series, tables=(table,))
+        return draft.write(
+            _answer(bench, draft, moves),
+            lines=bench.asked_lines,
+            charts=(strip, *charts),
+            series=series,
+            tables=(table,),
+        )
 
 
 @dataclass(frozen=True)
@@ -110,7 +117,7 @@ class _Move:
 
 def _rows(bench: Bench) -> Rows:
     """At most 300 unseen rows, drawn by the plan's seed; in random order, so that the first few are a sample too."""
-    return np.random.default_rng(digest.seed_from("shape", bench.plan.seed)).permutation(bench.split.unseen)[:_ROWS]
+    return np.random.default_rng(digest.seed_from("shape", bench.plan.seed)).permutation(bench.all_asked)[:_ROWS]
 
 
 def _move(
@@ -135,7 +142,7 @@ def _move(
     place = draft.add(
         "shape_rise",
         figure,
-        part="unseen",
+        **bench.asked_as,
         feature=feature,
         class_=classes[class_] if several else None,
         limit=None if sign is None else SIGNS[sign],
@@ -167,13 +174,13 @@ def _picture(bench: Bench, move: _Move, number: int, rows: Rows) -> tuple[LineCh
     return chart, series
 
 
-def _answer(draft: Draft, moves: list[_Move]) -> str:
+def _answer(bench: Bench, draft: Draft, moves: list[_Move]) -> str:
     if not moves:
-        return "No feature has two values among the unseen rows, so nothing can be moved."
+        return "No feature has two values among these rows, so nothing can be moved."
     first = moves[0]
     said = [
         f"The prediction moves most along {first.words}: its mean ranges over {wording.number(first.reach)} on "
-        f"{wording.rows(draft.figure(first.rise).n)} unseen."
+        f"{wording.rows(draft.figure(first.rise).n)} {bench.asked_words}."
     ]
     asked = [move for move in moves if move.expected]
     contrary = [move.words for move in asked if draft.standing(move.rise) is Standing.OUTSIDE]

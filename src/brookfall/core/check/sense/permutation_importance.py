@@ -25,34 +25,37 @@ class Influence(Check):
     title = "Influence"
     question = 7
     source = "Breiman 2001; Fisher, Rudin & Dominici 2019 (from memory); intervals over rows and repeats together."
-    refits = True
+    asks = True
     reads = Reads(roles=("protected",))
 
     def sentence(self, about: About) -> Sentence:  # noqa: ARG002 - the same under every plan
         return say("Let one feature after another change places among unseen rows, and see what the score loses.")
 
     def requests(self, bench: Bench) -> list[Need]:
-        return [*influence_needs(bench), bench.submitted.holdout]
+        return [*influence_needs(bench), bench.asked_scores]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
         losses, own = (ledger.scores(need) for need in self.requests(bench)[:2])
-        n = len(bench.split.some_unseen(MOST_ROWS))
-        few = bench.model_parts(ledger, "recipe")["test"].few
+        n = len(bench.asked_rows(MOST_ROWS))
+        few = bench.few_asked(ledger)
         order = np.argsort(-losses[:, 0], kind="stable")
-        features = [bench.subject.features[place] for place in order]
+        features = [bench.asked_features[place] for place in order]
         places = [
-            draft.add("influence", figure_of_influence(losses[place], n).marked(few=few), part="unseen", feature=name)
+            draft.add(
+                "influence", figure_of_influence(losses[place], n).marked(few=few), feature=name, **bench.asked_as
+            )
             for place, name in zip(order, features, strict=True)
         ]
         words, marks = words_of(bench.plan.main_measure), marked(bench)
         strip = pictures.ranking(
-            f"What {words} of unseen rows loses when one feature's values change places",
+            f"What {words} of rows {bench.asked_words} loses when one feature's values change places",
             f"Loss of {words}",
-            [(name, place, "recipe") for name, place in zip(features, places, strict=True)],
+            [(name, place, bench.asked_name) for name, place in zip(features, places, strict=True)],
         )
         return draft.write(
-            _answer(draft, features, places, words, marks),
+            _answer(bench, draft, features, places, words, marks),
+            lines=bench.asked_lines,
             charts=(strip,),
             tables=(_table(bench, draft, features, places, own[order], n, marks),),
         )
@@ -68,7 +71,7 @@ def _table(
     marks: Mapping[str, str],
 ) -> TableView:
     has_own = bool(np.isfinite(own[:, 1]).any())
-    trained = len(bench.split.parts["training"])
+    trained = len(bench.asked.train)
     rows = []
     for name, place, read in zip(features, places, own, strict=True):
         cells = [text(name), at(place)]
@@ -77,20 +80,22 @@ def _table(
             cells.append(at(draft.add("own_importance", figure, part="training", feature=name)))
         rows.append((*cells, text(marks.get(name, "–"))))
     return TableView(
-        title=f"Mean of {REPEATS} repeats on {wording.rows(n)} unseen",
+        title=f"Mean of {REPEATS} repeats on {wording.rows(n)} {bench.asked_words}",
         columns=("feature", "loss when shuffled", *(("the model's own importance",) if has_own else ()), "look twice"),
         rows=tuple(rows),
     )
 
 
-def _answer(draft: Draft, features: list[str], places: list[int], words: str, marks: Mapping[str, str]) -> list[str]:
+def _answer(
+    bench: Bench, draft: Draft, features: list[str], places: list[int], words: str, marks: Mapping[str, str]
+) -> list[str]:
     said = []
     first = draft.figure(places[0])
     if first.value is None:
         return [f"The influence of features can't be said: {first.note}."]
     said.append(
         f"'{features[0]}' has the largest permutation importance: {words} loses "
-        f"{wording.figure_to(first, draft.level)} on {wording.rows(first.n)} unseen."
+        f"{wording.figure_to(first, draft.level)} on {wording.rows(first.n)} {bench.asked_words}."
     )
     clear = [
         name

@@ -29,7 +29,7 @@ class Sensitivity(Check):
     title = "Sensitivity"
     question = 7
     source = "Common practice; Wilson 1927 for the shares."
-    refits = True
+    asks = True
     tiers = NOT_LIGHT
 
     def sentence(self, about: About) -> Sentence:
@@ -38,32 +38,33 @@ class Sensitivity(Check):
 
     def requests(self, bench: Bench) -> list[Need]:
         threshold = decided_at(bench.subject.threshold) if bench.subject.outcome == "binary" else None
-        rows = bench.split.some_unseen(_MOST_ROWS)
-        return [Need(bench.submitted.holdout.fit, SensitivityReading(rows, bench.plan.seed, threshold))]
+        rows = bench.asked_rows(_MOST_ROWS)
+        return [Need(bench.asked, SensitivityReading(rows, bench.plan.seed, threshold))]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
         read = ledger.scores(self.requests(bench)[0])
-        number, n = bench.subject.outcome == "number", len(bench.split.some_unseen(_MOST_ROWS))
+        number, n = bench.subject.outcome == "number", len(bench.asked_rows(_MOST_ROWS))
         measure = "mean_change" if number else "changed_decisions"
         places = {
             (feature, kind): draft.add(
-                f"{measure}_{kind}", _figure(read[row, column], n, number=number), part="unseen", feature=feature
+                f"{measure}_{kind}", _figure(read[row, column], n, number=number), feature=feature, **bench.asked_as
             )
-            for row, feature in enumerate(bench.subject.features)
+            for row, feature in enumerate(bench.asked_features)
             for column, kind in enumerate(DISTURBANCES)
         }
-        strips = [_strip(draft, places, kind, number=number) for kind in DISTURBANCES]
+        strips = [_strip(bench, draft, places, kind, number=number) for kind in DISTURBANCES]
         what = "Mean absolute change of the prediction" if number else "Share of decisions that change"
         table = TableView(
-            title=f"{what} on {wording.rows(n)} unseen when one feature of every row is disturbed",
+            title=f"{what} on {wording.rows(n)} {bench.asked_words} when one feature of every row is disturbed",
             columns=("feature", *_WORDS.values()),
             rows=tuple(
                 (text(feature), *(at(places[feature, kind]) for kind in DISTURBANCES))
-                for feature in bench.subject.features
+                for feature in bench.asked_features
             ),
         )
-        return draft.write(_answer(bench, draft, places, number=number), charts=tuple(strips), tables=(table,))
+        answer = _answer(bench, draft, places, number=number)
+        return draft.write(answer, lines=bench.asked_lines, charts=tuple(strips), tables=(table,))
 
 
 def _figure(read: NDArray[np.float64], n: int, *, number: bool) -> Figure:
@@ -82,7 +83,7 @@ def _change_ends(value: float, error: float, level: float) -> tuple[float, float
     return max(0.0, low), high
 
 
-def _strip(draft: Draft, places: dict[tuple[str, str], int], kind: str, *, number: bool) -> StripChart:
+def _strip(bench: Bench, draft: Draft, places: dict[tuple[str, str], int], kind: str, *, number: bool) -> StripChart:
     mine = [
         (feature, place)
         for (feature, of), place in places.items()
@@ -92,14 +93,14 @@ def _strip(draft: Draft, places: dict[tuple[str, str], int], kind: str, *, numbe
     return pictures.ranking(
         wording.capital(_WORDS[kind]),
         "Mean change" if number else "Decisions changed",
-        [(feature, place, "recipe") for feature, place in mine],
+        [(feature, place, bench.asked_name) for feature, place in mine],
         most=8,
     )
 
 
 def _answer(bench: Bench, draft: Draft, places: dict[tuple[str, str], int], *, number: bool) -> list[str]:
     """The feature that matters most to each disturbance, in the order of the disturbances."""
-    on = f", on {wording.rows(len(bench.split.some_unseen(_MOST_ROWS)))} unseen"
+    on = f", on {wording.rows(len(bench.asked_rows(_MOST_ROWS)))} {bench.asked_words}"
     said: list[str] = []
     for kind in DISTURBANCES:
         known = [

@@ -69,7 +69,7 @@ class Substitution(Check):
         )
 
     def requests(self, bench: Bench) -> list[Need]:
-        fit = bench.submitted.holdout.fit
+        fit = bench.submitted.holdout_fit
         return [Need(fit, CoefficientReading(fit.train)), *_needs_without(bench).values()]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
@@ -90,7 +90,7 @@ class Substitution(Check):
 
 def _elasticities(bench: Bench, draft: Draft, found: Coefficients) -> list[_Moved]:
     rows, choices = bench.split.parts["test"], choices_of_bench(bench)
-    fit = bench.submitted.holdout.fit
+    fit = bench.submitted.holdout_fit
     prepared, _ = prepared_of(bench, fit)
     raw = raw_matrix(bench.subject.table.select(fit.features))
     everything = prepared.transform(raw)
@@ -139,7 +139,7 @@ def _slope(raw: Numbers, prepared: Numbers, features: tuple[str, ...], name: str
 
 def _needs_without(bench: Bench) -> dict[int, Need]:
     """The recipe without each alternative in turn, prepared as with all of them."""
-    train = bench.submitted.holdout.fit.train
+    train = bench.submitted.holdout_fit.train
     found = {}
     for place in range(len(choices_of_bench(bench).alternatives)):
         rows = _rows_without(bench, place)
@@ -150,7 +150,7 @@ def _needs_without(bench: Bench) -> dict[int, Need]:
 
 def _rows_without(bench: Bench, place: int) -> Rows:
     """Training rows of the other alternatives, on occasions that chose one of them and leave two to choose from."""
-    train, choices = bench.submitted.holdout.fit.train, choices_of_bench(bench)
+    train, choices = bench.submitted.holdout_fit.train, choices_of_bench(bench)
     mine = choices.alternative[train] == place
     occasion = choices.occasion[train]
     chose_it = np.bincount(occasion, mine & bench.subject.target.hits[train]) > 0

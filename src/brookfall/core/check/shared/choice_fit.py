@@ -28,9 +28,9 @@ def occasions_of(bench: Bench) -> Occasions:
 
 def coefficients_of(bench: Bench, ledger: Ledger) -> Coefficients:
     """What was read, under the names of the prepared columns and, after them, of the alternatives' constants."""
-    need = Need(bench.submitted.holdout.fit, CoefficientReading(bench.submitted.holdout.fit.train))
-    read, train = ledger.scores(need), bench.submitted.holdout.fit.train
-    prepared, _ = prepared_of(bench, bench.submitted.holdout.fit)
+    need = Need(bench.submitted.holdout_fit, CoefficientReading(bench.submitted.holdout_fit.train))
+    read, train = ledger.scores(need), bench.submitted.holdout_fit.train
+    prepared, _ = prepared_of(bench, bench.submitted.holdout_fit)
     names = prepared.names(bench.subject.table.select(bench.subject.features))
     choices = choices_of_bench(bench)
     if resolved_settings(bench.recipe).model_dump()["constants"]:

@@ -4,13 +4,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brookfall.core.check.bench import Bench
-from brookfall.core.fit.request import FitRequest
+from brookfall.core.fit.request import AnyFit, FitRequest
 from brookfall.core.recipe.families import family_of
 from brookfall.core.recipe.preprocess import Prepared, build_preprocess, raw_matrix
 
 
-def prepared_of(bench: Bench, fit: FitRequest) -> tuple[Prepared, NDArray[np.float64]]:
-    """How the fit prepares rows, and its training rows so prepared (n, p)."""
+def prepared_of(bench: Bench, fit: AnyFit) -> tuple[Prepared, NDArray[np.float64]]:
+    """How the fit prepares rows, and its training rows so prepared (n, p); TypeError of a model that came fitted."""
+    if not isinstance(fit, FitRequest):
+        raise TypeError("how a model that came fitted prepares rows is not known")
     subject, recipe = bench.subject, fit.recipe
     features = subject.table.select(fit.features)
     prepared = build_preprocess(

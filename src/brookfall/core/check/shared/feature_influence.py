@@ -18,8 +18,8 @@ MOST_ROWS = 20_000
 
 def influence_needs(bench: Bench) -> tuple[Need, Need]:
     """What is read of every feature: its influence on unseen rows, and how often the model splits on it."""
-    fit = bench.submitted.holdout.fit
-    reading = InfluenceReading(bench.split.some_unseen(MOST_ROWS), bench.plan.main_measure, REPEATS, bench.plan.seed)
+    fit = bench.asked
+    reading = InfluenceReading(bench.asked_rows(MOST_ROWS), bench.plan.main_measure, REPEATS, bench.plan.seed)
     return Need(fit, reading), Need(fit, SplitsReading(fit.train))
 
 

@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 from typing import TypeVar
 
-from brookfall.core.check.bench import RECIPE, SCORES, Bench
+from brookfall.core.check.bench import ARTIFACT, RECIPE, SCORES, Bench
 from brookfall.core.evidence.chart import Line, LineChart, MatrixChart, RowsOf, StripChart, StripGroup, StripRow
 from brookfall.core.evidence.marks import Axis, Band, LineThrough, Mark, MarksChart, Rule
 from brookfall.core.foundation import wording
@@ -17,7 +17,7 @@ from brookfall.core.measure.scored import AnyScored, Picked, Scored, ScoredClass
 
 Rows = TypeVar("Rows", Scored, ScoredNumbers)
 
-MODEL_WORDS = {RECIPE: "refitted here", SCORES: "supplied scores"}
+MODEL_WORDS = {RECIPE: "refitted here", ARTIFACT: "fitted model", SCORES: "supplied scores"}
 
 
 def main_measures(bench: Bench) -> tuple[str, ...]:
@@ -172,11 +172,9 @@ def _colour(name: str) -> str:
     for word in ("negative", "positive"):
         if name.endswith(word):
             return word
-    return (
-        f"supplied:{name.split(' ', maxsplit=1)[0]}"
-        if name.endswith(f"({MODEL_WORDS[SCORES]})")
-        else name.split(" ", maxsplit=1)[0]
-    )
+    owners = any(name.endswith(f"({MODEL_WORDS[model]})") for model in (SCORES, ARTIFACT))
+    part = name.split(" ", maxsplit=1)[0]
+    return f"supplied:{part}" if owners else part
 
 
 def in_words(measure: str) -> str:

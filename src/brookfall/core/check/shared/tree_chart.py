@@ -12,7 +12,7 @@ from brookfall.core.evidence.chart import TreeChart, TreeColumn
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.probe.prepared_columns import sources
 from brookfall.core.fit.probe.trees import Nodes, kinds_of, read_trees
-from brookfall.core.fit.request import FitRequest, Need, Rows, TreesReading
+from brookfall.core.fit.request import AnyFit, Need, Rows, TreesReading
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.association import associate
 from brookfall.core.measure.competing_splits import NodeRows, competing_splits
@@ -28,7 +28,7 @@ STRONG = 0.5
 """From this association on, a feature is called a strong stand-in for what is protected (common practice)."""
 
 
-def trees_need(bench: Bench, fit: FitRequest) -> Need:
+def trees_need(bench: Bench, fit: AnyFit) -> Need:
     return Need(fit, TreesReading(bench.split.unseen, MOST_NODES))
 
 

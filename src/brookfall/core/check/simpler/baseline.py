@@ -3,7 +3,7 @@
 import numpy as np
 
 from brookfall.core.candidate.baseline import Baseline as AlwaysTheSame
-from brookfall.core.check.bench import BASELINE, OUT_OF_FOLD, RECIPE, Bench
+from brookfall.core.check.bench import ARTIFACT, BASELINE, OUT_OF_FOLD, RECIPE, Bench
 from brookfall.core.check.check import ANY_OUTCOME, Check, Draft, Written, at, text
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
@@ -41,7 +41,7 @@ class Baseline(Check):
         strips: list[StripChart] = []
         tables: list[TableView] = []
         answers: list[str] = []
-        for model in bench.models:
+        for model in bench.models_of(ledger):
             part, positions, rows = _judged(bench, ledger, model)
             known = rows.known()
             learned, remark = _learned_from(bench, model, positions)
@@ -93,7 +93,7 @@ def _learned_from(bench: Bench, model: str, positions: Rows) -> tuple[Rows, str]
     """The rows that the baseline learns from, and what has to be said of them."""
     if model == RECIPE:
         return bench.split.parts["training"], ""
-    owners = bench.supplied_parts.get("training")
+    owners = (bench.artifact.owners if model == ARTIFACT else bench.supplied_parts).get("training")
     others = np.setdiff1d(bench.subject.rows, positions) if owners is None else owners
     if len(others):
         return others, ""

@@ -104,11 +104,11 @@ class Calibration(Check):
 
     def requests(self, bench: Bench) -> list[Need]:
         if RECIPE not in bench.models:
-            return []
-        return [bench.submitted.holdout, *bench.submitted.out_of_fold_needs]
+            return bench.artifact_needs
+        return [bench.submitted.holdout, *bench.submitted.out_of_fold_needs, *bench.artifact_needs]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
-        sides = [side for model in bench.models for side in _sides(bench, ledger, model)]
+        sides = [side for model in bench.models_of(ledger) for side in _sides(bench, ledger, model)]
         if not any(side.judged for side in sides):
             return not_applicable(_NO_PROBABILITY)
         draft = Draft(bench.plan.policy.level)

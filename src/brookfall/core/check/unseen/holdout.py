@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 
-from brookfall.core.check.bench import RECIPE, Bench
+from brookfall.core.check.bench import ARTIFACT, RECIPE, Bench
 from brookfall.core.check.check import ANY_OUTCOME, Check, Draft, Written, at, text
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, say
@@ -39,7 +39,7 @@ class Holdout(Check):
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
         outcome = bench.subject.outcome
-        models = {model: bench.model_parts(ledger, model) for model in bench.models}
+        models = {model: bench.model_parts(ledger, model) for model in bench.models_of(ledger)}
         places = {
             (name, model, part): draft.add(
                 name,
@@ -174,8 +174,9 @@ def _answer(bench: Bench, draft: Draft, places: dict[Place, int], unseen: dict[s
                 f"{bench.subject.unit}s it is {wording.number(training.value)}."
             )
         else:
+            whose = "fitted model on" if model == ARTIFACT else "supplied scores of"
             said.append(
-                f"By the supplied scores of {bench.subject.counted(figure.n)} ({part}), {words} is "
+                f"By the {whose} {bench.subject.counted(figure.n)} ({part}), {words} is "
                 f"{wording.figure(figure, draft.level)}."
             )
     share = len(bench.split.parts["training"]) / len(bench.split.all_parts)

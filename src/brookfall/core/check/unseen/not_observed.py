@@ -94,7 +94,7 @@ class NotObserved(Check):
 
 
 def _unseen_need(bench: Bench) -> Need:
-    return Need(bench.submitted.holdout.fit, ScoreReading(bench.subject.unobserved))
+    return Need(bench.submitted.holdout_fit, ScoreReading(bench.subject.unobserved))
 
 
 def _unseen(bench: Bench, ledger: Ledger, judged: Scored) -> Unseen:

@@ -61,7 +61,7 @@ class OverTime(Check):
 
     def requests(self, bench: Bench) -> list[Need]:
         if RECIPE not in bench.models:
-            return []
+            return bench.artifact_needs
         return [bench.submitted.holdout, *bench.submitted.out_of_fold_needs]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:

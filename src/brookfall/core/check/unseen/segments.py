@@ -7,7 +7,6 @@ off, and what is left is judged; without probabilities nothing can be taken off,
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from itertools import pairwise
 from typing import TypedDict
 
 import numpy as np
@@ -17,6 +16,7 @@ from brookfall.core.check.check import NOT_LIGHT, Check, Draft, Written, at, not
 from brookfall.core.check.reads import Reads
 from brookfall.core.check.sentence import About, Sentence, lower_limit, say, upper_limit
 from brookfall.core.check.shared import pictures
+from brookfall.core.check.shared.divided_columns import Segment, divided
 from brookfall.core.evidence.chart import TableView
 from brookfall.core.evidence.limit import Limit, Standing
 from brookfall.core.fit.ledger import Ledger
@@ -27,25 +27,8 @@ from brookfall.core.measure.figure import Figure, Interval
 from brookfall.core.measure.interval import independent_difference, independent_ratio
 from brookfall.core.measure.registry import lower_is_better, measure, named, words_of
 from brookfall.core.measure.scored import Scored, ScoredClasses
-from brookfall.core.table.infer import as_category
-from brookfall.core.table.table import Column
 
-_BINS = 4
-_MOST_LEVELS = 12
 _SHOWN = 12
-
-
-@dataclass(frozen=True)
-class Segment:
-    """Rows that have something in common: which column, what it says there, and their places among the judged rows."""
-
-    column: str
-    label: str
-    places: Rows
-
-    @property
-    def words(self) -> str:
-        return f"{self.column} {self.label}"
 
 
 class _Labels(TypedDict):
@@ -127,27 +110,7 @@ def segments_of(bench: Bench, positions: Rows) -> Iterator[Segment]:
     subject = bench.subject
     for name in subject.features:
         if name not in subject.roles.protected:
-            yield from _divided(subject.table.column(name).take(positions))
-
-
-def _divided(column: Column) -> Iterator[Segment]:
-    gaps = np.flatnonzero(column.missing)
-    if column.kind == "number" and len(np.unique(column.values[~column.missing])) > _BINS:
-        present = column.values[~column.missing]
-        edges = np.unique(np.quantile(present, np.linspace(0, 1, _BINS + 1)))
-        for low, high in pairwise(edges):
-            inside = (column.values > low) & (column.values <= high)
-            if low == edges[0]:
-                inside |= column.values == low
-            yield Segment(column.name, f"{low:.4g} to {high:.4g}".replace("-", "−"), np.flatnonzero(inside))
-    else:
-        coded = as_category(column)
-        counts = np.bincount(coded.values[coded.values >= 0].astype(np.int64), minlength=len(coded.levels))
-        for code in np.argsort(-counts, kind="stable")[:_MOST_LEVELS]:
-            if counts[code]:
-                yield Segment(column.name, f"= {coded.levels[code]}", np.flatnonzero(coded.values == code))
-    if len(gaps):
-        yield Segment(column.name, "missing", gaps)
+            yield from divided(subject.table.column(name).take(positions))
 
 
 def _within(main: str) -> str:

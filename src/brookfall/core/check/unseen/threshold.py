@@ -41,7 +41,7 @@ class Threshold(Check):
         series: dict[str, Series] = {}
         tables: list[TableView] = []
         answers: list[str] = []
-        for model in bench.models:
+        for model in bench.models_of(ledger):
             judged = bench.deciding(ledger, model)
             if not isinstance(judged.scored, Scored):
                 continue

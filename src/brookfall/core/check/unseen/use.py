@@ -96,7 +96,7 @@ class Use(Check):
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
         draft = Draft(bench.plan.policy.level)
         told = []
-        for model in bench.models:
+        for model in bench.models_of(ledger):
             judged = bench.deciding(ledger, model)
             if isinstance(judged.scored, Scored):
                 rows, _ = judged.scored.usable()

@@ -3,14 +3,14 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from brookfall.core.fit.fitted import Fitted
+from brookfall.core.fit.fitted import Model
 from brookfall.core.fit.probe.decisions import decided
 from brookfall.core.fit.request import FlipReading
 
 Values = NDArray[np.float64]
 
 
-def flip(fitted: Fitted, reading: FlipReading) -> Values:
+def flip(model: Model, reading: FlipReading) -> Values:
     """Shape (from, to + 1, 3); the first axis has a place for each value tried, and one for rows with none.
 
     Of classes: rows with the first value, how many of their decisions become positive (of several classes: change), and
@@ -18,9 +18,9 @@ def flip(fitted: Fitted, reading: FlipReading) -> Values:
     its standard error. In the last place of the second axis, of rows that change under any other value: rows, rows that
     change (or the mean largest change), and 0.
     """
-    rows = fitted.raw(reading.rows)
-    feature = fitted.features.names.index(reading.feature)
-    plain = fitted.scores(rows)
+    rows = model.raw(reading.rows)
+    feature = model.features.names.index(reading.feature)
+    plain = model.scores(rows)
     own = _own(rows[:, feature], reading)
     count = len(reading.to)
     found = np.zeros((count + 1, count + 1, 3))
@@ -29,20 +29,20 @@ def flip(fitted: Fitted, reading: FlipReading) -> Values:
     for place, value in enumerate(reading.to):
         changed = rows.copy()
         changed[:, feature] = value
-        scores = fitted.scores(changed)
+        scores = model.scores(changed)
         others = own != place
-        if fitted.target.outcome == "number":
+        if model.target.outcome == "number":
             moved = scores - plain
             found[:, place, 1:] = _moves(moved, own, count + 1)
             most[others] = np.maximum(most[others], np.abs(moved[others]))
         else:
-            before, after = (decided(fitted, one, reading.threshold) for one in (plain, scores))
-            up, down = _directions(fitted, before, after)
+            before, after = (decided(model, one, reading.threshold) for one in (plain, scores))
+            up, down = _directions(model, before, after)
             found[:, place, 1] = np.bincount(own, up, count + 1)
             found[:, place, 2] = np.bincount(own, down, count + 1)
             most[others] = np.maximum(most[others], (before != after)[others])
     sums = np.bincount(own, most, count + 1)
-    is_number = fitted.target.outcome == "number"
+    is_number = model.target.outcome == "number"
     found[:, count, 1] = sums / np.maximum(found[:, count, 0], 1) if is_number else sums
     return found
 
@@ -61,9 +61,9 @@ def _own(values: Values, reading: FlipReading) -> NDArray[np.int64]:
 
 
 def _directions(
-    fitted: Fitted, before: NDArray[np.int64], after: NDArray[np.int64]
+    model: Model, before: NDArray[np.int64], after: NDArray[np.int64]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    if fitted.target.outcome != "binary":
+    if model.target.outcome != "binary":
         return (before != after).astype(np.float64), np.zeros(len(before))
     return (after > before).astype(np.float64), (after < before).astype(np.float64)
 

@@ -3,26 +3,26 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from brookfall.core.fit.fitted import Fitted
+from brookfall.core.fit.fitted import Model
 from brookfall.core.fit.probe.feature_grid import POINTS, grid_of
 from brookfall.core.fit.request import ShapeReading
 
 Values = NDArray[np.float64]
 
 
-def shape(fitted: Fitted, reading: ShapeReading) -> Values:
+def shape(model: Model, reading: ShapeReading) -> Values:
     """Shape (features, 20, classes, 2 + curves): mean score, the standard error of its
     difference from the first point, and single rows' scores."""
-    rows, curves = fitted.raw(reading.rows), min(reading.curves, len(reading.rows))
-    classes = len(fitted.target.classes) if fitted.target.outcome == "multiclass" else 1
-    found = np.full((len(fitted.features.names), POINTS, classes, 2 + reading.curves), np.nan)
-    for feature, column in enumerate(fitted.features.columns):
+    rows, curves = model.raw(reading.rows), min(reading.curves, len(reading.rows))
+    classes = len(model.target.classes) if model.target.outcome == "multiclass" else 1
+    found = np.full((len(model.features.names), POINTS, classes, 2 + reading.curves), np.nan)
+    for feature, column in enumerate(model.features.columns):
         grid = grid_of(column, reading.rows)
         if not len(grid):
             continue
         held = np.tile(rows, (len(grid), 1))
         held[:, feature] = np.repeat(grid, len(rows))
-        scores = fitted.scores(held).reshape(len(grid), len(rows), classes)
+        scores = model.scores(held).reshape(len(grid), len(rows), classes)
         found[feature, : len(grid), :, 0] = scores.mean(axis=1)
         if len(rows) > 1:
             moved = scores - scores[:1]

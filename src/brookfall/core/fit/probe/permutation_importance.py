@@ -6,7 +6,7 @@ Breiman 2001 (Mach. Learn. 45:5); Fisher, Rudin & Dominici 2019 (J. Mach. Learn.
 import numpy as np
 from numpy.typing import NDArray
 
-from brookfall.core.fit.fitted import Fitted
+from brookfall.core.fit.fitted import Fitted, Model
 from brookfall.core.fit.probe.prepared_columns import columns_of
 from brookfall.core.fit.request import InfluenceReading
 from brookfall.core.foundation import digest
@@ -20,20 +20,20 @@ _CELLS = 4_000_000
 """How many cells of permuted rows are scored at once."""
 
 
-def influence(fitted: Fitted, reading: InfluenceReading) -> Values:
+def influence(model: Model, reading: InfluenceReading) -> Values:
     """Shape (features, 3): the mean loss, its variance from the rows, and the variance of the mean over the repeats.
 
     A feature that no tree splits on, or no coefficient weighs, loses exactly 0 without being tried.
     """
-    design = fitted.prepared.transform(fitted.raw(reading.rows))
-    plain = _measured(fitted, reading, fitted.of_design(design))
-    found = np.zeros((len(fitted.features.names), 3))
-    used = _used(fitted)
-    for feature, columns in enumerate(columns_of(fitted)):
+    design = model.designed(model.raw(reading.rows))
+    plain = _measured(model, reading, model.of_design(design))
+    found = np.zeros((len(model.features.names), 3))
+    used = _used(model, design)
+    for feature, columns in enumerate(columns_of(model)):
         if not used.intersection(columns):
             continue
         orders = [_order(reading, feature, repeat) for repeat in range(reading.repeats)]
-        losses = [_loss(plain, _measured(fitted, reading, scores)) for scores in _each(fitted, design, columns, orders)]
+        losses = [_loss(plain, _measured(model, reading, scores)) for scores in _each(model, design, columns, orders)]
         found[feature] = _summed(losses, reading)
     return found
 
@@ -43,23 +43,25 @@ def _order(reading: InfluenceReading, feature: int, repeat: int) -> NDArray[np.i
     return rng.permutation(len(reading.rows))
 
 
-def _used(fitted: Fitted) -> set[int]:
-    """The prepared columns that the model looks at."""
-    everything = set(range(fitted.design.shape[1]))
-    if fitted.family.trees is not None:
-        return {int(column) for grown in fitted.family.trees(fitted.estimator) for column in grown.column} - {-1}
-    if fitted.family.straight is not None:
-        weighed = (fitted.family.straight(fitted.made, fitted.estimator).coefficients != 0).any(axis=1)
+def _used(model: Model, design: Matrix) -> set[int]:
+    """The columns that the model looks at, all of them where that can't be told."""
+    everything = set(range(design.shape[1]))
+    if not isinstance(model, Fitted):
+        return everything
+    if model.family.trees is not None:
+        return {int(column) for grown in model.family.trees(model.estimator) for column in grown.column} - {-1}
+    if model.family.straight is not None:
+        weighed = (model.family.straight(model.made, model.estimator).coefficients != 0).any(axis=1)
         return set(np.flatnonzero(weighed).tolist())
     return everything
 
 
-def _each(fitted: Fitted, design: Matrix, columns: list[int], orders: list[NDArray[np.int64]]) -> list[Values]:
+def _each(model: Model, design: Matrix, columns: list[int], orders: list[NDArray[np.int64]]) -> list[Values]:
     """The scores under each order of these columns' rows."""
-    if fitted.family.straight is not None:
-        sums = fitted.family.straight(fitted.made, fitted.estimator)
+    if isinstance(model, Fitted) and model.family.straight is not None:
+        sums = model.family.straight(model.made, model.estimator)
         whole, part = sums.sums(design), design[:, columns] @ sums.coefficients[columns]
-        return [fitted.spread(sums.answers(whole - part + part[order])) for order in orders]
+        return [model.spread(sums.answers(whole - part + part[order])) for order in orders]
     at_once = max(1, _CELLS // max(1, design.size))
     found: list[Values] = []
     for start in range(0, len(orders), at_once):
@@ -68,12 +70,12 @@ def _each(fitted: Fitted, design: Matrix, columns: list[int], orders: list[NDArr
         for place, order in enumerate(some):
             rows = slice(place * len(design), (place + 1) * len(design))
             permuted[rows, columns] = design[order][:, columns]
-        found.extend(np.split(fitted.of_design(permuted), len(some)))
+        found.extend(np.split(model.of_design(permuted), len(some)))
     return found
 
 
-def _measured(fitted: Fitted, reading: InfluenceReading, scores: Values) -> tuple[AnyScored, Linear]:
-    rows = fitted.subject.scored(reading.rows, scores, fitted.request.seed_key)
+def _measured(model: Model, reading: InfluenceReading, scores: Values) -> tuple[AnyScored, Linear]:
+    rows = model.subject.scored(reading.rows, scores, model.request.seed_key)
     found = linear(reading.measure, rows)
     if found is None:
         value = measure(reading.measure, rows).value

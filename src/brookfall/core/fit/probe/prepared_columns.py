@@ -1,6 +1,6 @@
 """Which prepared columns come from which feature."""
 
-from brookfall.core.fit.fitted import Fitted
+from brookfall.core.fit.fitted import Fitted, Model
 from brookfall.core.recipe.preprocess import Prepared
 
 
@@ -39,6 +39,8 @@ def own_columns(prepared: Prepared, features: tuple[str, ...]) -> list[list[int]
     return found
 
 
-def columns_of(fitted: Fitted) -> list[list[int]]:
-    """The same of a model just fitted."""
-    return own_columns(fitted.prepared, fitted.features.names)
+def columns_of(model: Model) -> list[list[int]]:
+    """For every feature its columns as they are permuted: the prepared ones of a model just fitted, else its own."""
+    if isinstance(model, Fitted):
+        return own_columns(model.prepared, model.features.names)
+    return [[place] for place in range(len(model.features.columns))]
