@@ -1,5 +1,7 @@
 """A case laid out on the core's bench: its stored table under the reviewer's roles and plan."""
 
+from functools import partial
+
 from pydantic import TypeAdapter
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -7,6 +9,7 @@ from sqlalchemy.orm import Session
 from brookfall.core.check.bench import Bench
 from brookfall.core.foundation import digest
 from brookfall.core.plan.revisions import read_plan
+from brookfall.core.recipe.fitted_model import FittedModelFile
 from brookfall.core.submission.added import Added
 from brookfall.core.submission.label_marks import LabelMark
 from brookfall.core.submission.schema import Data, Submission
@@ -16,10 +19,12 @@ from brookfall.core.table.roles import Roles
 from brookfall.records import blobs
 from brookfall.records.cases import Case, SubmittedFile
 from brookfall.records.contents import layout_key
+from brookfall.records.database import transaction
 from brookfall.records.erasures import refuse_without_rows
 from brookfall.records.recent import last_few
 from brookfall.records.runs import Run
 from brookfall.records.tables import get_table, table_names
+from brookfall.sandbox.fitted_models import ConfinedModel
 
 _ADDED: TypeAdapter[list[Added]] = TypeAdapter(list[Added])
 _MARKS: TypeAdapter[list[LabelMark]] = TypeAdapter(list[LabelMark])
@@ -57,7 +62,8 @@ def submitted(session: Session, case: Case) -> Submitted:
     """What the owner sent and the reviewer added, read back."""
     declared = Submission.model_validate(case.submission).model_copy(update={"data": entries_of(case)})
     beside = {name: get_table(session, case.id, name=name) for name in table_names(session, case.id)}
-    return Submitted(declared, get_table(session, case.id), beside, _prediction_files(session, case, declared))
+    files = _prediction_files(session, case, declared)
+    return Submitted(declared, get_table(session, case.id), beside, files, _artifact(session, case, declared))
 
 
 def added_to(case: Case) -> tuple[Added, ...]:
@@ -73,6 +79,24 @@ def entries_of(case: Case) -> tuple[Data, ...]:
 def changes_of(case: Case) -> tuple[Change, ...]:
     """The changes that make the current version of the case's table."""
     return tuple(_CHANGES.validate_python(case.changes))
+
+
+def _artifact(session: Session, case: Case, declared: Submission) -> FittedModelFile | None:
+    """The fitted model, its bytes fetched when it is opened; one that was submitted before graphs were read, or whose
+    bytes were taken away, is not run."""
+    if declared.artifact is None:
+        return None
+    path = declared.artifact.path
+    found = select(SubmittedFile.sha256).where(SubmittedFile.case_id == case.id, SubmittedFile.path == path)
+    sha256 = session.scalars(found).one()
+    return FittedModelFile(
+        path, sha256, declared.artifact.graph, ConfinedModel(partial(_bytes_of, sha256), declared.artifact)
+    )
+
+
+def _bytes_of(sha256: str) -> bytes:
+    with transaction() as session:
+        return blobs.get(session, sha256)
 
 
 def _prediction_files(session: Session, case: Case, declared: Submission) -> dict[str, bytes]:

@@ -33,6 +33,7 @@ from brookfall.desk.views import (
     ClaimView,
     DocketView,
     FileView,
+    GraphLine,
     Mark,
     May,
     ReReview,
@@ -294,6 +295,7 @@ def case_view(session: Session, person: Person, case_id: int) -> CaseView:
         findings=sum(count.count for count in line.findings),
         submission=submission,
         recipe_words=recipe_in_words(submission.recipe, submission.model.outcome) if submission.recipe else None,
+        graph=_graph(submission),
         package_sha256=case.package_sha256,
         n_rows=case.n_rows,
         rows_taken=case.rows_taken,
@@ -312,6 +314,12 @@ def case_view(session: Session, person: Person, case_id: int) -> CaseView:
             handle=list(case_life.LIFE.acts_of(case.state, parts_of(person, case), case.state)),
         ),
     )
+
+
+def _graph(submission: Submission) -> list[GraphLine]:
+    """What the fitted model is made of, as it was read; nothing where none came."""
+    graph = None if submission.artifact is None else submission.artifact.graph
+    return [] if graph is None else [GraphLine(name=name, words=words) for name, words in graph.lines]
 
 
 def _carried_findings(session: Session, earlier: Sequence[Case]) -> list[CarriedFinding]:

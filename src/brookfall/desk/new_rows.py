@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from brookfall.core.candidate.candidate import RECIPE
+from brookfall.core.candidate.candidate import ARTIFACT, RECIPE
 from brookfall.core.foundation import digest
 from brookfall.core.foundation.errors import ForbiddenError, MissingError, UserError
 from brookfall.core.foundation.validation import first_problem
@@ -113,7 +113,7 @@ def ask(session: Session, person: Person, case_id: int, brief: Mapping[str, obje
         words = f"{place}: {message}." if place else f"{message}."
         raise UserError(words, todo="Choose models, and a share between 0 and 1.", file=path) from problem
     declared = Submission.model_validate(case.submission)
-    refuse_models(declared.model.outcome, declared.recipe, asked.models)
+    refuse_models(declared.model.outcome, _came(declared), asked.models)
     number = (session.scalar(select(func.max(Scoring.number)).where(Scoring.case_id == case.id)) or 0) + 1
     made = Scoring(
         case_id=case.id,
@@ -142,6 +142,12 @@ def ask(session: Session, person: Person, case_id: int, brief: Mapping[str, obje
     return made.id
 
 
+def _came(declared: Submission) -> list[str]:
+    """What was submitted that can be asked about new rows."""
+    runs = declared.artifact is not None and declared.model.outcome != "choice"
+    return [name for name, there in ((RECIPE, declared.recipe is not None), (ARTIFACT, runs)) if there]
+
+
 def new_rows_view(session: Session, person: Person, case_id: int) -> NewRowsView:
     """The files of new rows of a case, the newest first, and by which models others can be scored."""
     case = people.case_for(session, person, case_id)
@@ -151,6 +157,8 @@ def new_rows_view(session: Session, person: Person, case_id: int) -> NewRowsView
         declared = Submission.model_validate(case.submission)
         if declared.recipe is not None:
             models.append(AskableModelView(name=RECIPE, words="the submitted recipe"))
+        if ARTIFACT in _came(declared):
+            models.append(AskableModelView(name=ARTIFACT, words="the fitted model as submitted"))
         known = families_for(declared.model.outcome)
         models += [AskableModelView(name=name, words=families()[name].words) for name in known]
     return NewRowsView(may_score=may, models=models, scorings=[_view(case, one) for one in found])

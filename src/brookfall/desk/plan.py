@@ -234,6 +234,18 @@ def _positive(roles: Roles, bench: Bench | None) -> str:
     return bench.subject.target.positive if bench.subject.outcome == "binary" else ""
 
 
+def _of_artifact(bench: Bench) -> str:
+    """What the plan does with the fitted model, or why it can't be judged."""
+    owners = bench.artifact.owners
+    if not owners:
+        return (
+            "The fitted model is asked about rows, and not judged: nothing says which rows it learned from. Give the "
+            "column that says so the role part."
+        )
+    parts = " · ".join(f"{len(rows)} {part}" for part, rows in owners.items())
+    return f"The fitted model is tested as it was submitted, on the owner's own parts ({parts})."
+
+
 def _remarks(roles: Roles, plan: Plan, bench: Bench | None) -> list[str]:
     remarks = []
     split_by = plan.parts.by if isinstance(plan.parts, Shares) else None
@@ -257,4 +269,6 @@ def _remarks(roles: Roles, plan: Plan, bench: Bench | None) -> list[str]:
         parts = " · ".join(f"{len(rows)} {part}" for part, rows in bench.supplied_parts.items())
         beside = "beside the refitted recipe" if RECIPE in bench.models else "alone, as no recipe was submitted"
         remarks.append(f"The supplied scores ({parts}) are tested {beside}.")
+    if bench is not None and bench.has_artifact:
+        remarks.append(_of_artifact(bench))
     return remarks

@@ -267,4 +267,4 @@ def _with_added(session: Session, came: Submitted, case: Case) -> Submitted:
     declared = came.declared.model_copy(update={"data": (*came.declared.data, *added_to(case))})
     own = {entry.name for entry in added_to(case)}
     beside = {name: get_table(session, case.id, name=name) for name in table_names(session, case.id) if name in own}
-    return Submitted(declared, came.table, {**came.beside, **beside}, came.files)
+    return Submitted(declared, came.table, {**came.beside, **beside}, came.files, came.artifact)

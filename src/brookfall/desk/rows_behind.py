@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from brookfall.core.candidate.candidate import IN_USE
-from brookfall.core.check.bench import RECIPE, SCORES, Bench
+from brookfall.core.check.bench import ARTIFACT, RECIPE, SCORES, Bench
 from brookfall.core.check.shared.threshold_sentence import read_at
 from brookfall.core.evidence.chart import RowsOf
 from brookfall.core.foundation import digest, wording
@@ -148,7 +148,12 @@ def _order(
 
 
 def _title(behind: Behind) -> str:
-    model = {RECIPE: "refitted here", SCORES: "supplied scores", IN_USE: "the version in use"}.get(behind.model)
+    model = {
+        RECIPE: "refitted here",
+        ARTIFACT: "the fitted model",
+        SCORES: "supplied scores",
+        IN_USE: "the version in use",
+    }.get(behind.model)
     named = model or (families()[behind.model].words if behind.model in families() else behind.model)
     said = [f"{behind.part.replace('_', '-')} rows ({named})"]
     if behind.outcome is not None:

@@ -7,7 +7,7 @@ from sqlalchemy import select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
-from brookfall.core.fit.request import FitJob, FitRequest
+from brookfall.core.fit.request import AnyFit, FitJob
 from brookfall.core.fit.trial_fits import Trial, trial_key, try_fit
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.retest.order import order_of
@@ -106,7 +106,7 @@ def _not_made(session: Session, jobs: Sequence[FitJob]) -> list[FitJob]:
     return [job for job in jobs if job.fit.key in keys]
 
 
-def _largest(kinds: dict[str, FitRequest], jobs: Iterable[FitJob]) -> dict[str, FitRequest]:
+def _largest(kinds: dict[str, AnyFit], jobs: Iterable[FitJob]) -> dict[str, AnyFit]:
     """Of each kind the fit with the most rows."""
     for job in jobs:
         key = trial_key(job.fit)

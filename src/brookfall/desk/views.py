@@ -518,6 +518,13 @@ class ChangesView(View):
     seen: Moment | None
 
 
+class GraphLine(View):
+    """What a fitted model is made of, in words under a name."""
+
+    name: str
+    words: str
+
+
 class FileView(View):
     path: str
     size: int
@@ -659,6 +666,7 @@ class CaseView(View):
     findings: int
     submission: Submission
     recipe_words: str | None
+    graph: list[GraphLine]
     package_sha256: str
     n_rows: int
     rows_taken: Moment | None

@@ -2534,8 +2534,13 @@ export interface components {
             /** Why */
             why: string;
         };
-        /** Artifact */
+        /**
+         * Artifact
+         * @description The fitted model. ``graph`` is written down when it is read; what an owner says there is not looked at.
+         */
         Artifact: {
+            /** @default null */
+            graph: components["schemas"]["Graph"] | null;
             /** Path */
             path: string;
         };
@@ -3121,6 +3126,8 @@ export interface components {
             files: components["schemas"]["FileView"][];
             /** Findings */
             findings: number;
+            /** Graph */
+            graph: components["schemas"]["GraphLine"][];
             /** Id */
             id: number;
             /** Marks */
@@ -5037,6 +5044,45 @@ export interface components {
              * @enum {string}
              */
             kind: "given";
+        };
+        /**
+         * Graph
+         * @description What a fitted model is made of. ``classes`` are those that it names, in the order of its scores.
+         */
+        Graph: {
+            /** Bytes */
+            bytes: number;
+            /**
+             * Classes
+             * @default []
+             */
+            classes: string[];
+            /** Inputs */
+            inputs: components["schemas"]["Port"][];
+            /** Nodes */
+            nodes: number;
+            /** Operators */
+            operators: {
+                [key: string]: number;
+            };
+            /** Opset */
+            opset: string;
+            /** Outputs */
+            outputs: components["schemas"]["Port"][];
+            /** Parameters */
+            parameters: number;
+            /** Producer */
+            producer: string;
+        };
+        /**
+         * GraphLine
+         * @description What a fitted model is made of, in words under a name.
+         */
+        GraphLine: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
         };
         /**
          * GroundChart
@@ -7980,6 +8026,18 @@ export interface components {
              *     }
              */
             worse_than_challenger: components["schemas"]["Limit"];
+        };
+        /**
+         * Port
+         * @description An input or an output: what it holds, and its sizes, ``any`` where one is free.
+         */
+        Port: {
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Shape */
+            shape: string[];
         };
         /** Predictions */
         Predictions: {

@@ -74,6 +74,7 @@ export function Brief() {
           ]}
         />
       )}
+      {theCase.graph.length > 0 && <FittedModel theCase={theCase} />}
       {theCase.since && <Since theCase={theCase} since={theCase.since} />}
       <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>
         Files
@@ -170,6 +171,27 @@ function Since({ theCase, since }: { theCase: Case; since: NonNullable<Case["sin
         <Facts rows={rows.filter(([, words]) => words)} />
       )}
     </section>
+  );
+}
+
+/** What the graph of the fitted model is made of, as it was read. */
+function FittedModel({ theCase }: { theCase: Case }) {
+  return (
+    <>
+      <Typography variant="h2" sx={{ mt: 3, mb: 0.5 }}>
+        Fitted model
+      </Typography>
+      <DataTable
+        wide
+        label="Fitted model"
+        rows={theCase.graph}
+        keyOf={(line) => line.name}
+        columns={[
+          { sx: { whiteSpace: "nowrap", color: "text.secondary" }, cell: (line) => line.name },
+          { sx: { overflowWrap: "anywhere" }, cell: (line) => line.words },
+        ]}
+      />
+    </>
   );
 }
 
