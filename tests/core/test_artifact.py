@@ -370,3 +370,24 @@ def test_several_processes_give_the_same_bits() -> None:
     )
     for one, other in zip(retest(bench), retest(bench, workers=2), strict=True):
         assert one.estimates == other.estimates
+
+
+def test_it_is_set_against_supplied_scores_of_some_rows() -> None:
+    rows = table()
+    model = fitted(rows, *TEXTS)
+    p = model.predict_proba(as_read(rows)[[*NUMBERS, *TEXTS]])[:, 1]
+    test = rows.assign(p=p)[rows.part == "test"].head(100)
+    test.loc[test.index[0], "p"] = 1 - test.p.iloc[0]
+    told = [{"path": "scores.csv", "key": "id", "score": "p", "part": "test"}]
+    files = files_with(by_column(model, rows, [*NUMBERS, *TEXTS]), rows, predictions=told)
+    package = sandbox.read_package({**files, "scores.csv": test[["id", "p"]].to_csv(index=False).encode()}, 100_000_000)
+    found = exhibits(bench_of(package, "claims"))["claims"]
+    pairs = {(one.model, one.versus.model) for one in found.estimates if one.versus is not None}
+    assert pairs == {("recipe", "artifact"), ("recipe", "scores"), ("artifact", "scores")}
+    (largest,) = [
+        one for one in found.estimates if one.model == "artifact" and one.quantity == "largest_score_difference"
+    ]
+    assert largest.value == pytest.approx(abs(1 - 2 * p[test.index[0]]), abs=1e-6)
+    assert largest.n == 100
+    furthest = next(one for one in found.tables if "the fitted model and the supplied scores" in one.title)
+    assert furthest.rows[0][0].text == str(test.index[0] + 1)

@@ -12,11 +12,11 @@ from brookfall.core.foundation import digest, wording
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.resample.declared import Folds, Given, Shares
 from brookfall.core.resample.folds import Fold, bootstraps, k_folds, leave_one_out, random_splits
+from brookfall.core.resample.part_names import ORDER
 from brookfall.core.resample.parts import By, given_parts, split_parts
 from brookfall.core.submission.subject import Subject
 
 _SHORT, _MANY = 5, 10
-_ORDER = ("training", "validation", "test")
 
 
 def some_of(rows: Rows, most: int, seed: int) -> Rows:
@@ -98,7 +98,7 @@ class Split:
                     column=subject.roles.part,
                 )
         self._refuse_split_occasions(parts)
-        return {name: parts[name] for name in (*_ORDER, *(n for n in parts if n not in _ORDER)) if name in parts}
+        return {name: parts[name] for name in (*ORDER, *(n for n in parts if n not in ORDER)) if name in parts}
 
     @cached_property
     def all_parts(self) -> Rows:

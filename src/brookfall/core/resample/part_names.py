@@ -12,6 +12,10 @@ _PART_NAMES = {
 }
 
 
+ORDER = ("training", "validation", "test")
+"""In which parts are shown, others after them."""
+
+
 def part_name(written: str) -> str:
     """Brookfall's name of a part from the name in a file; unknown names are kept as they are.
 

@@ -21,6 +21,7 @@ from brookfall.core.recipe.families import check_recipe
 from brookfall.core.recipe.fitted_model import FittedModelFile
 from brookfall.core.recipe.recipe import Recipe
 from brookfall.core.recipe.rows_with_gaps import rows_with_gaps
+from brookfall.core.resample.part_names import ORDER
 from brookfall.core.resample.parts import given_parts
 from brookfall.core.resample.strata import Layout
 from brookfall.core.submission.package import Package
@@ -81,7 +82,8 @@ class Subject:
         found = {} if self.supplied is None else {k: v for k, v in self.supplied.parts.items() if k != "all"}
         if self.roles.part is not None:
             found = given_parts(self.table, self.roles.part)
-        used = {part: np.intersect1d(rows, self.rows) for part, rows in found.items()}
+        ordered = sorted(found, key=lambda part: ORDER.index(part) if part in ORDER else len(ORDER))
+        used = {part: np.intersect1d(found[part], self.rows) for part in ordered}
         known = {part: rows for part, rows in used.items() if len(rows)}
         return known if set(known) - {"training"} else {}
 

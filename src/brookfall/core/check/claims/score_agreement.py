@@ -1,7 +1,7 @@
 """What came of one submission, set side by side row by row: the recipe refitted as its owner fitted it, the fitted
 model, and the scores that were supplied."""
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 
@@ -16,7 +16,7 @@ from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.request import Need, Rows, ScoreReading
 from brookfall.core.foundation import wording
 from brookfall.core.measure.score_agreement_of_rows import Agreement, agreement, differences
-from brookfall.core.measure.scored import AnyScored, Numbers
+from brookfall.core.measure.scored import AnyScored, Numbers, Scored, ScoredNumbers
 from brookfall.core.resample.parts import split_parts
 from brookfall.core.table.infer import as_category
 from brookfall.core.table.table import Column
@@ -180,10 +180,11 @@ def _sentence(bench: Bench, pair: _Pair, found: Mapping[str, Agreement], level: 
 
 def _rows_apart(bench: Bench, pair: _Pair) -> tuple[list[str], list[TableView]]:
     """The rows of all parts that lie furthest apart, and the segment that they are, where they are one."""
-    sides = [differences(one, other) for one, other, _ in pair.parts.values()]
-    if any(one is None for one in sides):
+    of_parts = [differences(one, other) for one, other, _ in pair.parts.values()]
+    if any(one is None for one in of_parts):
         return [], []
-    apart = np.concatenate([one for one in sides if one is not None])
+    # Rows without a supplied score are no rows apart.
+    apart = np.nan_to_num(np.concatenate([one for one in of_parts if one is not None]))
     positions = np.concatenate([rows for _, _, rows in pair.parts.values()])
     positions, first = np.unique(positions, return_index=True)
     apart = apart[first]
@@ -191,15 +192,34 @@ def _rows_apart(bench: Bench, pair: _Pair) -> tuple[list[str], list[TableView]]:
         return [], []
     furthest = np.argsort(-apart, kind="stable")[:_SHOWN]
     numbers = bench.subject.submitted_rows(positions[furthest]) + 1
+    said = [
+        _score_of_each(side, first)
+        for side in zip(*((one, other) for one, other, _ in pair.parts.values()), strict=True)
+    ]
+    named = () if any(one is None for one in said) else (_SHORT[pair.one], _SHORT[pair.other])
     table = TableView(
         title=f"The {len(furthest)} rows that {_SHORT[pair.one]} and {_SHORT[pair.other]} score furthest apart",
-        columns=("row of the data", "scores apart by"),
+        columns=("row of the data", *named, "scores apart by"),
         rows=tuple(
-            (text(wording.count(int(number))), text(wording.number(float(apart[place]))))
+            (
+                text(wording.count(int(number))),
+                *(text(wording.number(float(one[place]))) for one in said if one is not None and named),
+                text(wording.number(float(apart[place]))),
+            )
             for number, place in zip(numbers, furthest, strict=True)
         ),
     )
     return _where(bench, positions, apart), [table]
+
+
+def _score_of_each(parts: Sequence[AnyScored], first: Rows) -> Numbers | None:
+    """The one score of each row of all parts together; None where there are several."""
+    found = []
+    for rows in parts:
+        if not isinstance(rows, Scored | ScoredNumbers):
+            return None
+        found.append(rows.scores if isinstance(rows, Scored) else rows.predictions)
+    return np.concatenate(found)[first]
 
 
 _SHORT = {RECIPE: "the recipe", ARTIFACT: "the fitted model", SCORES: "the supplied scores"}
