@@ -7,24 +7,35 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Iterator
+from functools import partial
 from pathlib import Path
 
 import numpy as np
+import onnxruntime
 import pandas as pd
+from skl2onnx import to_onnx
+from sklearn.ensemble import GradientBoostingClassifier, RandomForestClassifier
+from sklearn.linear_model import LogisticRegression
 
 from benchmarks.million import make_package, most_memory
 from brookfall.core.measure.shapley import TreeWithValues, of_trees
 from brookfall.core.recipe.family.family import Made, TreeSum
 from brookfall.core.recipe.family.fitted_trees import sum_of_leafwise, sum_of_means
+from brookfall.core.recipe.onnx_graph import graph_of
+from brookfall.core.submission.schema import Artifact
+from brookfall.core.table.table import Column
+from brookfall.sandbox.fitted_models import ConfinedModel
 
 OUT = Path(__file__).parent.parent / "docs" / "benchmarks-new-rows.md"
-_LEARNED, _COLUMNS, _GB = 10_000, 20, 1e9
+_LEARNED, _COLUMNS, _GB, _ASKED = 10_000, 20, 1e9, 200_000
 _MODELS = ("recipe", "tree", "naive_bayes")
 
 
 def main() -> None:
     lines = [_scored(rows) for rows in (10, 10_000, 1_000_000)]
     reasons = [_reasons(*one) for one in _families()]
+    fitted = list(_fitted_models())
     OUT.write_text(f"""# New rows
 
 Made by `make bench-new-rows`.
@@ -47,7 +58,53 @@ by shap's TreeExplainer (interventional). Aim: at most 1.5 times shap's time, su
 | model | here | shap | ratio | sums are off by, here | shap |
 |---|---|---|---|---|---|
 {chr(10).join(reasons)}
+
+## Fitted models
+
+{_ASKED:,} rows × {_COLUMNS} columns scored by a fitted model in ONNX: in the sandbox, as exhibits and new rows ask it,
+and by onnxruntime in this process, on one thread each; the child's start is not counted (0.3 to 0.6 s, once for a piece
+of work). Aim: no less than half of onnxruntime's speed.
+
+| model | in the sandbox | onnxruntime | speed | scores differ by |
+|---|---|---|---|---|
+{chr(10).join(fitted)}
 """)
+
+
+def _fitted_models() -> Iterator[str]:
+    """Each model, its scores given as a tensor and as a map a row."""
+    rng = np.random.default_rng(5)
+    x = rng.normal(size=(2_000, _COLUMNS)).astype(np.float32)
+    y = (x[:, 0] + rng.normal(size=len(x)) > 0).astype(int)
+    rows = rng.normal(size=(_ASKED, _COLUMNS))
+    for words, model in (
+        ("logistic regression", LogisticRegression()),
+        ("boosted trees, 100 of depth 3", GradientBoostingClassifier(n_estimators=100)),
+        ("forest, 100 trees of depth 8", RandomForestClassifier(100, max_depth=8, random_state=0)),
+    ):
+        for form, as_maps in (("a tensor", False), ("a map a row", True)):
+            data = to_onnx(model.fit(x, y), x[:1], options={"zipmap": as_maps}).SerializeToString()
+            yield _asked(f"{words}, {form}", data, rows)
+
+
+def _asked(words: str, data: bytes, rows: np.ndarray) -> str:
+    columns = [Column(f"x{place}", "number", np.empty(0), ()) for place in range(_COLUMNS)]
+    model = ConfinedModel(partial(bytes, data), Artifact(path="m.onnx", graph=graph_of(data, "m.onnx")))
+    options = onnxruntime.SessionOptions()
+    options.intra_op_num_threads = 1
+    session = onnxruntime.InferenceSession(data, options)
+    output = session.get_outputs()[1].name
+    with model(columns, "binary", ("no", "yes")) as ask:
+        ask(rows[:100])
+        begun = time.perf_counter()
+        ours = ask(rows)
+        here = time.perf_counter() - begun
+    begun = time.perf_counter()
+    (theirs,) = session.run([output], {session.get_inputs()[0].name: rows.astype(np.float32)})
+    bare = time.perf_counter() - begun
+    plain = np.array([one[1] for one in theirs]) if isinstance(theirs, list) else theirs[:, 1]
+    apart = float(np.abs(ours - plain).max())
+    return f"| {words} | {here:.2f} s | {bare:.2f} s | {bare / here:.2f} | {apart:.1g} |"
 
 
 def _scored(rows: int) -> str:

@@ -24,7 +24,7 @@ from brookfall.records.drafts import Draft
 from brookfall.records.people import Person
 from brookfall.records.scorings import Scoring
 from tests.api.conftest import Answer, Visitor
-from tests.api.packages import submit
+from tests.api.packages import rendered, submit
 from tests.api.test_case import SignIn, taken
 from tests.api.test_signing import number_of
 from tests.conftest import files_of, rows_csv, until
@@ -239,3 +239,28 @@ def test_one_that_waits_can_be_cancelled_and_no_worker_takes_it_up(visitor: Sign
     scorings.score(key)
     assert scorings_of(iris, base)[0]["state"] == "cancelled"
     assert iris.ask("GET", f"{base}/new-rows/1/csv").status_code == 404
+
+
+def test_a_finding_cites_what_came_of_them(visitor: SignIn, workers: House) -> None:
+    iris, base = taken(visitor, "new rows cited", files_of())
+    assert scored(iris, base, NEW)["state"] == "done"
+    said = scorings_of(iris, base)[0]["said"]
+    text = {"severity": 2, "title": "Worse on later rows", "what": "See the new rows.", "cites": [], "new_rows": [1]}
+    refused = iris.ask("POST", f"{base}/findings", {"finding": {**text, "new_rows": [2]}})
+    assert refused.status_code == 422
+    assert "New rows 2 are not there to be cited" in refused.json["detail"]
+    written = iris.ask("POST", f"{base}/findings", {"finding": text})
+    assert written.status_code == 200, written.text
+    assert written.json["new_rows"] == [{"number": 1, "file": "march.csv", "quote": said}]
+    assert written.json["cites"] == []
+
+    # Scored again, it stays what was quoted; and can be taken out.
+    changed = {**text, "title": "Worse on the rows of March"}
+    at = f"{base}/findings/{written.json['id']}"
+    edited = iris.ask("PUT", at, {"finding": changed, "revision": written.json["revision"]})
+    assert edited.status_code == 200, edited.text
+    assert edited.json["new_rows"] == written.json["new_rows"]
+    html = rendered(iris, base).data.decode()
+    assert "New rows 1, march.csv, SHA-256" in html
+    without = iris.ask("PUT", at, {"finding": {**changed, "new_rows": []}, "revision": edited.json["revision"]})
+    assert without.json["new_rows"] == []

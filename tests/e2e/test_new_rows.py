@@ -75,6 +75,16 @@ def test_ten_rows_by_three_models(open_as: Open, tmp_path: Path) -> None:
     row.get_by_role("button", name="Close the row").click()
     expect(row).to_have_count(0)
 
+    page.get_by_role("link", name="Write a finding").click()
+    form = page.get_by_role("form", name="Finding")
+    expect(form.get_by_label("What is wrong")).to_have_value(re.compile("On 10 new rows with an outcome"))
+    expect(form.get_by_label("New rows 1, march.csv")).to_be_checked()
+    form.get_by_label("Title").fill("A kind came that the model never saw")
+    form.get_by_role("button", name="Save and send to the owner").click()
+    expect(page.get_by_role("article")).to_contain_text("New rows 1, march.csv: On 10 new rows with an outcome")
+    page.get_by_role("link", name="New rows 1, march.csv").click()
+    expect(page.get_by_role("article", name="Scored rows")).to_contain_text("On 10 new rows with an outcome")
+
 
 def test_rows_that_were_pasted_and_can_not_be_scored(open_as: Open) -> None:
     page = at_new_rows(open_as, "Rows pasted")

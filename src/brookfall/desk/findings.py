@@ -18,7 +18,14 @@ from brookfall.desk.finding_life import answer_by, changeable, is_shown, shown_f
 from brookfall.desk.retests import retest_view, retests_of
 from brookfall.desk.rows_behind import read_threshold
 from brookfall.desk.said import parts_of, told
-from brookfall.desk.views import AddresseeView, ChosenThreshold, Citation, FindingEntryView, FindingView
+from brookfall.desk.views import (
+    AddresseeView,
+    ChosenThreshold,
+    Citation,
+    FindingEntryView,
+    FindingView,
+    NewRowsCitation,
+)
 from brookfall.desk.written import Words
 from brookfall.records import audit_log
 from brookfall.records.cases import Case
@@ -28,9 +35,10 @@ from brookfall.records.exhibits import heads_of
 from brookfall.records.findings_and_decisions import Finding, FindingEntry, FindingFile, Mention, StoredExhibit
 from brookfall.records.people import Person
 from brookfall.records.retests import Retest
+from brookfall.records.scorings import Scoring
 
 _ORDER: tuple[FindingState, ...] = ("draft", "open", "answered", "retested", "accepted", "closed", "withdrawn")
-_TEXT = {"severity", "title", "what", "why", "action", "action_owner", "due", "cites"}
+_TEXT = {"severity", "title", "what", "why", "action", "action_owner", "due", "cites", "new_rows"}
 _WHOLE = (
     joinedload(Finding.author),
     selectinload(Finding.entries).joinedload(FindingEntry.person),
@@ -53,6 +61,7 @@ class FindingText(BaseModel):
     action_owner: str = Field(default="", max_length=200)
     due: date | None = None
     cites: list[int] = Field(default_factory=list, description="numbers of exhibits")
+    new_rows: list[int] = Field(default_factory=list, max_length=50, description="numbers of files of new rows, scored")
     thresholds: list[ChosenThreshold] = Field(default_factory=list, max_length=20, description="one an exhibit")
 
 
@@ -153,7 +162,7 @@ def _refuse_stranger(session: Session, text: FindingText, case: Case, before: st
 def _columns(session: Session, case: Case, text: FindingText, cited: list[dict[str, object]]) -> dict[str, object]:
     """What is kept of a text. Of an exhibit that says what it said, or is no longer run, it is what was ``cited``."""
     heads = _heads(session, case.id)
-    before = {cite["exhibit"]: cite for cite in cited}
+    before = {cite["exhibit"]: cite for cite in cited if "exhibit" in cite}
     for number in text.cites:
         if number not in heads and number not in before:
             raise UserError(f"Exhibit {number} is not there to be cited.", todo="Cite exhibits of the latest run.")
@@ -164,7 +173,22 @@ def _columns(session: Session, case: Case, text: FindingText, cited: list[dict[s
         else before[number]
         for number in dict.fromkeys(text.cites)
     ]
-    return {**text.model_dump(exclude={"cites", "thresholds"}), "cites": cites}
+    cites += [_cite_rows(session, case, number, cited) for number in dict.fromkeys(text.new_rows)]
+    return {**text.model_dump(exclude={"cites", "thresholds", "new_rows"}), "cites": cites}
+
+
+def _cite_rows(session: Session, case: Case, number: int, cited: list[dict[str, object]]) -> dict[str, object]:
+    """A scored file of new rows, with what came of it; one that was cited before stays as it was quoted."""
+    before = next((cite for cite in cited if cite.get("new_rows") == number), None)
+    if before is not None:
+        return before
+    query = select(Scoring).where(Scoring.case_id == case.id, Scoring.number == number, Scoring.state == "done")
+    scoring = session.scalar(query)
+    if scoring is None:
+        raise UserError(
+            f"New rows {number} are not there to be cited.", todo="Cite a file of this case that was scored."
+        )
+    return {"new_rows": number, "title": scoring.file, "quote": scoring.said, "sha256": scoring.file_sha256}
 
 
 def _cite(
@@ -231,7 +255,12 @@ def _view(
         action=finding.action,
         action_owner=finding.action_owner,
         due=finding.due,
-        cites=[_citation(cite, heads) for cite in finding.cites],
+        cites=[_citation(cite, heads) for cite in finding.cites if "exhibit" in cite],
+        new_rows=[
+            NewRowsCitation(number=cite["new_rows"], file=cite["title"], quote=cite["quote"])
+            for cite in finding.cites
+            if "new_rows" in cite
+        ],
         state=finding.state,
         until=finding.until,
         answer_by=finding.answer_by,

@@ -31,6 +31,7 @@ from brookfall.report.contents import (
     DeviationText,
     FileLine,
     QuotedExhibit,
+    QuotedRows,
     ReportContents,
     ReportedFinding,
     ReportedFindings,
@@ -80,6 +81,12 @@ def findings_now(session: Session, case: Case) -> ReportedFindings:
                         exhibit=cite["exhibit"], title=cite["title"], quote=cite["quote"], read=cite.get("read")
                     )
                     for cite in one.cites
+                    if "exhibit" in cite
+                ),
+                new_rows=tuple(
+                    QuotedRows(number=cite["new_rows"], file=cite["title"], sha256=cite["sha256"], quote=cite["quote"])
+                    for cite in one.cites
+                    if "new_rows" in cite
                 ),
                 state=one.state,
                 said=tuple(

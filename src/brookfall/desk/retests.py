@@ -79,7 +79,7 @@ def enter_retest(
     if run is None or run.state == "running":
         raise UserError("A run is going on." if run else "Nothing was run.", todo="Retest when the run has ended.")
     on = _version_to_test(session, case, finding, version)
-    cited = [cite["exhibit"] for cite in finding.cites]
+    cited = [cite["exhibit"] for cite in finding.cites if "exhibit" in cite]
     checks = {str(head.number): head.name for head in heads_of(session, run.id) if head.number in cited}
     if not checks:
         raise UserError("The finding cites no exhibit that is there.", todo="Cite what shows it, then retest.")

@@ -1355,6 +1355,14 @@ class Citation(View):
     read: str | None = None
 
 
+class NewRowsCitation(View):
+    """What a finding quotes of a file of new rows that was scored."""
+
+    number: int
+    file: str
+    quote: str
+
+
 class SaidView(View):
     """What was done about a thing, or said of it; ``by`` is None of what the clock did. ``takes_files`` of the person
     who looks, while they said it last."""
@@ -1434,6 +1442,7 @@ class FindingView(View):
     action_owner: str
     due: date | None
     cites: list[Citation]
+    new_rows: list[NewRowsCitation]
     state: FindingState
     until: date | None
     answer_by: date | None

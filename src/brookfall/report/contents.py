@@ -102,6 +102,15 @@ class QuotedExhibit(_Frozen):
     read: str | None = None
 
 
+class QuotedRows(_Frozen):
+    """A file of new rows that a finding quotes: what came of scoring it."""
+
+    number: int
+    file: str
+    sha256: str
+    quote: str
+
+
 class AttachedFile(_Frozen):
     path: str
     sha256: str
@@ -132,6 +141,7 @@ class ReportedFinding(_Frozen):
     action_owner: str
     due: date | None
     cites: tuple[QuotedExhibit, ...]
+    new_rows: tuple[QuotedRows, ...] = ()
     state: str = "open"
     said: tuple[SaidOfFinding, ...] = ()
 

@@ -4872,6 +4872,11 @@ export interface components {
              * @default null
              */
             due: string | null;
+            /**
+             * New Rows
+             * @description numbers of files of new rows, scored
+             */
+            new_rows?: number[];
             /** Severity */
             severity: number;
             /**
@@ -4914,6 +4919,8 @@ export interface components {
             id: number;
             /** May */
             may: ("change" | "send" | "answer" | "retest" | "close" | "accept" | "reopen" | "withdraw" | "comment")[];
+            /** New Rows */
+            new_rows: components["schemas"]["NewRowsCitation"][];
             /** Number */
             number: number;
             /** Overdue */
@@ -6502,6 +6509,18 @@ export interface components {
             holds: boolean;
             /** Text */
             text: string;
+        };
+        /**
+         * NewRowsCitation
+         * @description What a finding quotes of a file of new rows that was scored.
+         */
+        NewRowsCitation: {
+            /** File */
+            file: string;
+            /** Number */
+            number: number;
+            /** Quote */
+            quote: string;
         };
         /**
          * NewRowsView

@@ -17,6 +17,7 @@ _WORDS = {
     "action_owner": "by whom",
     "cites": "exhibits cited",
     "csv": "CSV",
+    "new_rows": "new rows cited",
     "in_use": "version in use",
     "sha256": "SHA-256",
     "n_rows": "rows",

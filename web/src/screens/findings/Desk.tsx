@@ -9,6 +9,7 @@ import { useEffect } from "react";
 import { Controller, useForm } from "react-hook-form";
 import type { Case, Finding } from "../../api/client";
 import { useCasePeople, useSaveFinding } from "../../api/findings";
+import { useNewRows } from "../../api/newRows";
 import { useDrafted, useExhibit, useRun } from "../../api/queries";
 import { Tally } from "../../marks/Tally";
 import { Said } from "../../parts/Said";
@@ -20,6 +21,8 @@ import { EMPTY, shape, textOf, type Chosen, type Written } from "./written";
 interface DeskProps {
   theCase: Case;
   from: number | null;
+  /** The scored file of new rows that it is about. */
+  rows: number | null;
   /** The group that it is about, as the address has it. */
   group: string | null;
   chosen: Chosen | null;
@@ -29,7 +32,7 @@ interface DeskProps {
   onClose: () => void;
 }
 
-export function Desk({ theCase, from, group, chosen, edited, onChanged, onClose }: DeskProps) {
+export function Desk({ theCase, from, rows, group, chosen, edited, onChanged, onClose }: DeskProps) {
   const drafted = useDrafted(theCase.id);
   const about =
     group === null
@@ -39,7 +42,8 @@ export function Desk({ theCase, from, group, chosen, edited, onChanged, onClose 
   const exhibit = useExhibit(theCase.id, run.data?.id ?? null, from);
   const people = useCasePeople(theCase.id);
   const save = useSaveFinding(theCase.id);
-  const draft = `brookfall.finding.${theCase.id}.${edited?.id ?? (group !== null ? `${from}@${group}` : chosen ? `${from}@${chosen.threshold}` : from) ?? "new"}`;
+  const scorings = useNewRows(theCase.id).data?.scorings.filter((one) => one.state === "done") ?? [];
+  const draft = `brookfall.finding.${theCase.id}.${edited?.id ?? (rows !== null ? `rows${rows}` : group !== null ? `${from}@${group}` : chosen ? `${from}@${chosen.threshold}` : from) ?? "new"}`;
   const kept = localStorage.getItem(draft);
   const form = useForm<Written>({
     resolver: zodResolver(shape),
@@ -47,7 +51,12 @@ export function Desk({ theCase, from, group, chosen, edited, onChanged, onClose 
       ? { ...EMPTY, ...(JSON.parse(kept) as Partial<Written>) }
       : edited
         ? { ...textOf(edited), due: edited.due ?? "" }
-        : { ...EMPTY, cites: from ? [from] : [], thresholds: chosen ? [chosen] : [] },
+        : {
+            ...EMPTY,
+            cites: from ? [from] : [],
+            new_rows: rows ? [rows] : [],
+            thresholds: chosen ? [chosen] : [],
+          },
   });
   const { register, control, handleSubmit, watch, setValue, getValues, formState } = form;
   useEffect(() => {
@@ -55,7 +64,7 @@ export function Desk({ theCase, from, group, chosen, edited, onChanged, onClose 
     const watching = watch((values) => localStorage.setItem(draft, JSON.stringify(values)));
     return () => watching.unsubscribe();
   }, [watch, draft]);
-  const answer = exhibit.data?.answer;
+  const answer = exhibit.data?.answer ?? scorings.find((one) => one.number === rows)?.said;
   const isReady = group === null || drafted.isFetched;
   useEffect(() => {
     if (edited || !isReady || getValues("what")) return;
@@ -94,6 +103,7 @@ export function Desk({ theCase, from, group, chosen, edited, onChanged, onClose 
     })();
   const errors = formState.errors;
   const cites = watch("cites");
+  const newRows = watch("new_rows") ?? [];
   const thresholds = watch("thresholds") ?? [];
   const left = unfilled(...watch(["title", "what", "why", "action"]));
   return (
@@ -214,6 +224,30 @@ export function Desk({ theCase, from, group, chosen, edited, onChanged, onClose 
           </label>
         ))}
       </Box>
+      {scorings.length > 0 && (
+        <Box
+          role="group"
+          aria-label="New rows cited"
+          sx={{ display: "flex", flexWrap: "wrap", columnGap: 2, fontSize: "size.cell" }}
+        >
+          {scorings.map((one) => (
+            <label key={one.number}>
+              <input
+                type="checkbox"
+                checked={newRows.includes(one.number)}
+                onChange={(event) =>
+                  setValue(
+                    "new_rows",
+                    event.target.checked ? [...newRows, one.number] : newRows.filter((n) => n !== one.number),
+                    { shouldDirty: true },
+                  )
+                }
+              />{" "}
+              New rows {one.number}, {one.file}
+            </label>
+          ))}
+        </Box>
+      )}
       {thresholds
         .filter((one) => cites.includes(one.exhibit))
         .map((one) => (

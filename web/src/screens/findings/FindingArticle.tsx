@@ -2,7 +2,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import { useState } from "react";
+import { useState, type ReactNode } from "react";
 import { Link } from "react-router";
 import type { Finding } from "../../api/client";
 import { entryFile, isGoingOn, useFindingAct, useReadComment, useSendFiles, type FindingAct } from "../../api/findings";
@@ -71,26 +71,22 @@ export function FindingArticle({ caseId, finding, onEdit }: FindingArticleProps)
         </Typography>
       )}
       {finding.cites.map((cite) => (
-        <Box
-          key={cite.exhibit}
-          component="blockquote"
-          sx={{
-            m: 0,
-            mt: 1,
-            pl: 1.25,
-            borderLeft: 2,
-            borderColor: "primary.main",
-            fontFamily: SERIF,
-            fontSize: "size.lead",
-          }}
-        >
+        <Quoted key={cite.exhibit}>
           <Link to={`/cases/${caseId}/evidence?exhibit=${cite.exhibit}`}>
             Exhibit {cite.exhibit}, {cite.title.toLowerCase()}
           </Link>
           : {cite.quote}
           {cite.read && <Box sx={{ mt: 0.5 }}>{cite.read}</Box>}
           {cite.now && <Box sx={{ color: "brook.ochre", fontSize: "size.text" }}>Since then it says: {cite.now}</Box>}
-        </Box>
+        </Quoted>
+      ))}
+      {finding.new_rows.map((cite) => (
+        <Quoted key={cite.number}>
+          <Link to={`/cases/${caseId}/new-rows?number=${cite.number}`}>
+            New rows {cite.number}, {cite.file}
+          </Link>
+          : {cite.quote}
+        </Quoted>
       ))}
       <Entries
         entries={finding.entries}
@@ -170,6 +166,27 @@ export function FindingArticle({ caseId, finding, onEdit }: FindingArticleProps)
           {onEdit && done("change") && <Button onClick={onEdit}>Edit</Button>}
         </Box>
       )}
+    </Box>
+  );
+}
+
+/** What a finding quotes. */
+function Quoted({ children }: { children: ReactNode }) {
+  return (
+    <Box
+      component="blockquote"
+      sx={{
+        m: 0,
+        mt: 1,
+        pl: 1.25,
+        borderLeft: 2,
+        borderColor: "primary.main",
+        fontFamily: SERIF,
+        fontSize: "size.lead",
+        overflowWrap: "anywhere",
+      }}
+    >
+      {children}
     </Box>
   );
 }

@@ -47,6 +47,7 @@ export function Findings() {
           group={search.get("group")}
           theCase={theCase}
           from={Number(search.get("from")) || null}
+          rows={Number(search.get("rows")) || null}
           chosen={chosenIn(search)}
           edited={edited}
           onChanged={remember}

@@ -11,6 +11,7 @@ export const shape = z.object({
   action_owner: z.string(),
   due: z.string(),
   cites: z.array(z.number()),
+  new_rows: z.array(z.number()),
   thresholds: z.array(
     z.object({ exhibit: z.number(), chart: z.number(), threshold: z.number(), miss_cost: z.number().nullable() }),
   ),
@@ -26,6 +27,7 @@ export const EMPTY: Written = {
   action_owner: "",
   due: "",
   cites: [],
+  new_rows: [],
   thresholds: [],
 };
 
@@ -39,6 +41,7 @@ export function textOf(finding: Finding) {
     action_owner: finding.action_owner,
     due: finding.due,
     cites: finding.cites.map((c) => c.exhibit),
+    new_rows: finding.new_rows.map((c) => c.number),
     thresholds: finding.cites.flatMap((c) => c.threshold ?? []),
   };
 }
@@ -55,6 +58,11 @@ export function chosenIn(search: URLSearchParams): Chosen | null {
     threshold,
     miss_cost: Number(search.get("miss_cost")) || null,
   };
+}
+
+/** The address of a finding about a file of new rows. */
+export function addressOfRows(number: number): string {
+  return new URLSearchParams({ write: "new", rows: String(number) }).toString();
 }
 
 /** The address of a finding about one group of an exhibit. */

@@ -44,7 +44,14 @@ export function NewRows() {
       </Box>
       <Box component="article" aria-label="Scored rows" sx={{ p: 3, pt: 1.75, minWidth: 0 }}>
         {shown ? (
-          <ScoredFile key={shown.number} caseId={theCase.id} scoring={shown} may={may} models={models} />
+          <ScoredFile
+            writes={theCase.may.review}
+            key={shown.number}
+            caseId={theCase.id}
+            scoring={shown}
+            may={may}
+            models={models}
+          />
         ) : may ? (
           <AskRows caseId={theCase.id} models={models} />
         ) : (

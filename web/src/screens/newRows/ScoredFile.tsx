@@ -4,7 +4,7 @@ import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import { useSearchParams } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { isGoing, useCancelScoring, useScoredWindows, type Only, type Scoring } from "../../api/newRows";
 import { useKeys } from "../../frame/keys";
@@ -18,16 +18,19 @@ import { useSorting } from "../../parts/sorting";
 import { SERIF } from "../../theme";
 import { count, moment, percent, plural } from "../../wording";
 import { Content } from "../Content";
+import { addressOfRows } from "../findings/written";
 import { RowInFull } from "./RowInFull";
 
 interface ScoredFileProps {
   caseId: number;
   scoring: Scoring;
   may: boolean;
+  /** Whether the person may write a finding of the case. */
+  writes: boolean;
   models: Schemas["AskableModelView"][];
 }
 
-export function ScoredFile({ caseId, scoring, may, models }: ScoredFileProps) {
+export function ScoredFile({ caseId, scoring, may, writes, models }: ScoredFileProps) {
   const cancel = useCancelScoring(caseId);
   const [asTables, setAsTables] = useState(false);
   const { result } = scoring;
@@ -62,6 +65,16 @@ export function ScoredFile({ caseId, scoring, may, models }: ScoredFileProps) {
         >
           <Named text={scoring.said} />
         </Typography>
+      )}
+      {may && writes && result && (
+        <Button
+          variant="outlined"
+          component={Link}
+          to={`/cases/${caseId}/findings?${addressOfRows(scoring.number)}`}
+          sx={{ mb: 1 }}
+        >
+          Write a finding
+        </Button>
       )}
       <Said error={cancel.error} />
       {scoring.changed_since && (
