@@ -82,7 +82,7 @@ def files_of(csv: str | bytes | None = None, **changes: Any) -> dict[str, bytes]
 OF_THEIR_OWN = (
     *("luck", "challengers", "in_use", "without_leaks", "labels", "shuffled", "complexity", "learning", "preparation"),
     *("optimism", "trees", "coefficients", "assumptions", "stability"),
-    *("direct_use", "proxies", "leaving_out", "group_versions"),
+    *("direct_use", "proxies", "leaving_out", "group_versions", "surrogate", "surrogate_gap"),
 )
 """Checks with fits by the dozen, or for some families alone; they have tests of their own."""
 

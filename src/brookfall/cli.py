@@ -646,6 +646,7 @@ def _plan(package: "Package", plan_file: Path | None, policy_file: Path | None =
             grouped=(roles.group or roles.occasion) is not None,
             timed=roles.time is not None,
             observed=roles.observed is not None,
+            scores_alone=declared.scores_alone,
             house=None if policy_file is None else _house(policy_file),
             capacity=None if stated is None else stated.percent,
         )

@@ -42,6 +42,7 @@ def first_plan(session: Session, model_id: int, declared: Submission, in_use: st
         grouped=(roles.group or roles.occasion) is not None,
         timed=roles.time is not None,
         observed=roles.observed is not None,
+        scores_alone=declared.scores_alone,
         house=house_now(session),
         in_use=in_use_of(session, model_id, declared, in_use),
         capacity=None if stated is None else stated.percent,

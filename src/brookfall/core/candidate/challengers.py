@@ -58,25 +58,32 @@ STANDARD = (
 
 
 def standard_challengers(
-    split: Split, recipe: Recipe, largest: int, measure: str, *, tuned: bool
+    split: Split, recipe: Recipe | None, largest: int, measure: str, *, tuned: bool
 ) -> Iterator[Refitted]:
-    """What the submitted recipe is set against; not itself, nor what these rows are too many for.
+    """What the submitted recipe is set against, or a model that came without one; not itself, nor what these rows are
+    too many for.
 
     ``largest`` is the most rows that a fit learns from; ``measure`` is what settings are chosen by where ``tuned``.
     """
+    text = Preprocess().text if recipe is None else recipe.preprocess.text
+    seed = split.seed % 2**32 if recipe is None else recipe.seed
     outcome = split.subject.outcome
     for one in STANDARD:
         family = families()[one.family]
         if outcome not in family.outcomes or largest > _MOST_ROWS.get(one.family, largest):
             continue
         # It decides where the submitted recipe does, and reads the texts that it reads.
-        prepared = one.preprocess.model_copy(update={"text": recipe.preprocess.text})
-        made = Recipe(family=one.family, settings=dict(one.settings), preprocess=prepared, seed=recipe.seed)
+        prepared = one.preprocess.model_copy(update={"text": text})
+        made = Recipe(family=one.family, settings=dict(one.settings), preprocess=prepared, seed=seed)
         tuning = Tuning(tuple(tuple(tried.items()) for tried in one.tried), measure) if tuned and one.tried else None
-        same = one.family == recipe.family and resolved_settings(made) == resolved_settings(recipe)
+        same = recipe is not None and _is(made, recipe)
         if tuning is None and same:
             continue
         yield Refitted(one.family, family.words, "challenger", split, made, tuning=tuning)
+
+
+def _is(made: Recipe, recipe: Recipe) -> bool:
+    return made.family == recipe.family and resolved_settings(made) == resolved_settings(recipe)
 
 
 def choice_challengers(split: Split, recipe: Recipe) -> Iterator[Refitted]:

@@ -172,11 +172,13 @@ class Bench:
 
     @cached_property
     def challengers(self) -> tuple[Refitted, ...]:
-        """The other families that the recipe is set against, then the reviewer's own."""
+        """The other families that the submitted model is set against, then the reviewer's own."""
         if self.subject.choices is None:
-            largest = max(len(need.fit.train) for need in self.submitted.needs(self.plan.deciding_part))
-            tuned = self.plan.challengers == "tuned"
-            standard = standard_challengers(self.split, self.recipe, largest, self.plan.main_measure, tuned=tuned)
+            largest = len(self.split.parts["training"])
+            if RECIPE in self.models:
+                largest = max(len(need.fit.train) for need in self.submitted.needs(self.plan.deciding_part))
+            tuned, recipe = self.plan.challengers == "tuned", self.subject.recipe
+            standard = standard_challengers(self.split, recipe, largest, self.plan.main_measure, tuned=tuned)
         else:
             standard = choice_challengers(self.split, self.recipe)
         for one in self.plan.own_challengers:
@@ -340,6 +342,13 @@ class Bench:
         except FitFailedError:
             return tuple(name for name in self.models if name != ARTIFACT)
         return self.models
+
+    @property
+    def leading(self) -> str:
+        """The model that others are set against: the recipe, else the fitted model, else the supplied scores."""
+        if not self.models:
+            raise UserError("There is no model to test.", todo="Submit a recipe, a fitted model or scores.")
+        return self.models[0]
 
     # What is read.
 

@@ -47,7 +47,8 @@ class Check(ABC):
         The kinds of outcome that it is for.
     tiers
         The tiers whose standard plan has it; with ``needs_version`` only where there is a version in use, with
-        ``needs_observed`` only where a column says whose outcome was looked at.
+        ``needs_observed`` only where a column says whose outcome was looked at, with ``needs_scores_alone`` only where
+        neither a recipe nor a fitted model came.
     refits
         Whether it says anything only of what is fitted again here.
     asks
@@ -66,6 +67,7 @@ class Check(ABC):
     tiers: ClassVar[frozenset[int]] = ALL_TIERS
     needs_version: ClassVar[bool] = False
     needs_observed: ClassVar[bool] = False
+    needs_scores_alone: ClassVar[bool] = False
     refits: ClassVar[bool] = False
     asks: ClassVar[bool] = False
     needs_features: ClassVar[bool] = False

@@ -207,6 +207,8 @@ def _where(one: Check) -> str:
     """On what it depends whether a standard plan has it, in words."""
     if one.needs_version:
         return ", where a version is in use"
+    if one.needs_scores_alone:
+        return ", where scores came alone"
     return ", where a column says whose outcome was looked at" if one.needs_observed else ""
 
 

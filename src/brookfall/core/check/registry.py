@@ -25,6 +25,7 @@ from brookfall.core.check.memory.leaked_preprocessing import Preparation
 from brookfall.core.check.memory.learning_curve import Learning
 from brookfall.core.check.memory.optimism import Optimism
 from brookfall.core.check.memory.shuffled_target import Shuffled
+from brookfall.core.check.memory.surrogate_gap import SurrogateGap
 from brookfall.core.check.memory.trees import Trees
 from brookfall.core.check.sense.assumptions import Assumptions
 from brookfall.core.check.sense.choice_model import Choice
@@ -33,6 +34,7 @@ from brookfall.core.check.sense.partial_dependence import Shape
 from brookfall.core.check.sense.permutation_importance import Influence
 from brookfall.core.check.sense.sensitivity import Sensitivity
 from brookfall.core.check.sense.substitution import Substitution
+from brookfall.core.check.sense.surrogate import Surrogate
 from brookfall.core.check.simpler.baseline import Baseline
 from brookfall.core.check.simpler.challengers import Challengers
 from brookfall.core.check.simpler.version_in_use import AgainstInUse
@@ -73,6 +75,7 @@ BUILT_IN: tuple[Check, ...] = (
     Stability(),
     NotObserved(),
     Gap(),
+    SurrogateGap(),
     Shuffled(),
     Complexity(),
     Learning(),
@@ -93,6 +96,7 @@ BUILT_IN: tuple[Check, ...] = (
     CoefficientCheck(),
     Assumptions(),
     Influence(),
+    Surrogate(),
     Shape(),
     Sensitivity(),
     Choice(),

@@ -21,6 +21,7 @@ def standard_plan(
     grouped: bool = False,
     timed: bool = False,
     observed: bool = False,
+    scores_alone: bool = False,
     house: HousePolicy | None = None,
     in_use: InUse | None = None,
     capacity: float | None = None,
@@ -29,8 +30,9 @@ def standard_plan(
 
     With a version in use the submitted one is set against it. Where a column groups rows, whole groups stay together:
     a row must not be tested by its own group. Where a column orders rows in time, the latest are unseen and
-    cross-validation goes forward in time. With ``observed`` a column says whose outcome was looked at. ``capacity`` is
-    the per cent of cases that can be acted on. By the ``house``'s policy, or the built-in one.
+    cross-validation goes forward in time. With ``observed`` a column says whose outcome was looked at, with
+    ``scores_alone`` neither a recipe nor a fitted model came. ``capacity`` is the per cent of cases that can be acted
+    on. By the ``house``'s policy, or the built-in one.
 
     >>> plan = standard_plan(2, outcome="number", given_parts=False)
     >>> plan.main_measure, plan.cross_validation.words
@@ -57,6 +59,7 @@ def standard_plan(
             if (tier in checks()[name].tiers or name in asked)
             and (in_use is not None or not checks()[name].needs_version)
             and (observed or not checks()[name].needs_observed)
+            and (scores_alone or not checks()[name].needs_scores_alone)
         ),
         statements=tuple(one.name for one in policy.statements),
         policy=policy,

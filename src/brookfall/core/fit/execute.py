@@ -416,7 +416,10 @@ class _Work:
 
 
 def _target(fit: FitRequest, subject: Subject) -> Target:
-    """What the fit learns: the data's outcomes, some of them corrected, or whether a row is apart from the others."""
+    """What the fit learns: the data's outcomes, some of them corrected, the scores that were supplied, or whether a row
+    is apart from the others."""
+    if fit.of_scores is not None and subject.supplied is not None and subject.supplied.scores is not None:
+        return Target("number", subject.supplied.scores)
     if fit.apart is not None:
         return membership(subject.table.n_rows, fit.apart)
     if fit.relabelled is None:

@@ -93,7 +93,8 @@ class FitRequest:
     With ``shuffles`` it is as many fits, each to outcomes that have changed places; its readings are figures, which
     then have shape (count, wanted). With ``prepared_on`` the preprocessing is learned from those rows instead of the
     training rows, and may have seen what it must not. With ``relabelled`` some training rows have other outcomes;
-    ``screened`` leaves out the training rows whose labels the others contradict, over so many inner folds.
+    ``screened`` leaves out the training rows whose labels the others contradict, over so many inner folds. With
+    ``of_scores``, the hash of the scores that were supplied, it learns these as numbers instead of the outcome.
     """
 
     recipe: Recipe
@@ -111,6 +112,7 @@ class FitRequest:
     prepared_on: Rows | None = None
     relabelled: Labels | None = None
     screened: int | None = None
+    of_scores: str | None = None
 
     @cached_property
     def content(self) -> dict[str, object]:
@@ -140,6 +142,7 @@ class FitRequest:
             **({} if self.prepared_on is None else {"prepared_on": digest.of_rows(self.prepared_on)}),
             **({} if self.relabelled is None else {"relabelled": self.relabelled.content}),
             **({} if self.screened is None else {"screened": self.screened}),
+            **({} if self.of_scores is None else {"of_scores": self.of_scores}),
         }
 
     @property

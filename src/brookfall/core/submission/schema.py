@@ -162,6 +162,11 @@ class Submission(Declared):
         """Whether anything is to be fitted or asked for scores, which takes features; supplied scores alone don't."""
         return self.recipe is not None or self.artifact is not None or not self.predictions
 
+    @property
+    def scores_alone(self) -> bool:
+        """Whether neither a recipe nor a fitted model came beside supplied scores."""
+        return self.recipe is None and self.artifact is None and bool(self.predictions)
+
     @model_validator(mode="after")
     def _first_says_roles(self) -> "Submission":
         if self.data[0].kind != "rows":

@@ -12,7 +12,7 @@ from brookfall.core.evidence.chart import TreeChart, TreeColumn
 from brookfall.core.fit.ledger import Ledger
 from brookfall.core.fit.probe.prepared_columns import sources
 from brookfall.core.fit.probe.trees import Nodes, kinds_of, read_trees
-from brookfall.core.fit.request import AnyFit, Need, Rows, TreesReading
+from brookfall.core.fit.request import AnyFit, FitRequest, Need, Rows, TreesReading
 from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.association import associate
 from brookfall.core.measure.competing_splits import NodeRows, competing_splits
@@ -33,23 +33,31 @@ def trees_need(bench: Bench, fit: AnyFit) -> Need:
 
 
 def tree_chart(
-    bench: Bench, ledger: Ledger, need: Need, title: str, marks: Mapping[str, str], one_of: int | None = None
+    bench: Bench,
+    ledger: Ledger,
+    need: Need,
+    title: str,
+    marks: Mapping[str, str],
+    one_of: int | None = None,
+    of: str | None = None,
 ) -> tuple[TreeChart, dict[str, Series]]:
-    """The trees of a reading with their series, one a tree; ``marks`` are what ``marked`` gave."""
+    """The trees of a reading with their series, one a tree; ``marks`` are what ``marked`` gave. ``of`` names the number
+    that they learned, where it is not the outcome."""
     found = read_trees(ledger.scores(need))
     prepared, _ = prepared_of(bench, need.fit)
     names = tuple(f"tree:{number + 1}" for number in range(len(found)))
     target = bench.subject.target
+    kind = target.outcome if of is None else "number"
     chart = TreeChart(
         title=title,
         trees=names,
-        columns=_columns(bench, prepared, marks),
-        outcome=target.positive if target.outcome == "binary" else bench.subject.roles.target,
-        classes=() if target.outcome == "number" else target.classes,
+        columns=_columns(bench, need.fit, prepared, marks),
+        outcome=of or (target.positive if kind == "binary" else bench.subject.roles.target),
+        classes=() if kind == "number" else target.classes,
         one_of=len(found) if one_of is None else one_of,
     )
     return chart, {
-        name: series_of(nodes, prepared, target.outcome, bench.plan.policy.level)
+        name: series_of(nodes, prepared, kind, bench.plan.policy.level)
         for name, nodes in zip(names, found, strict=True)
     }
 
@@ -116,9 +124,10 @@ def path_of(bench: Bench, ledger: Ledger, need: Need, tree: int, row: int) -> li
     return path
 
 
-def _columns(bench: Bench, prepared: Prepared, marks: Mapping[str, str]) -> tuple[TreeColumn, ...]:
+def _columns(bench: Bench, fit: AnyFit, prepared: Prepared, marks: Mapping[str, str]) -> tuple[TreeColumn, ...]:
     """Every prepared column in words, marked where it is protected or stands in for what is."""
-    features = bench.subject.table.select(bench.subject.features)
+    features = bench.subject.table.select(fit.features)
+    encode = fit.recipe.preprocess.encode if isinstance(fit, FitRequest) else "onehot"
     found = []
     for words, source in zip(prepared.names(features), sources(prepared, features.names), strict=True):
         column = features.columns[source]
@@ -128,7 +137,7 @@ def _columns(bench: Bench, prepared: Prepared, marks: Mapping[str, str]) -> tupl
             # The weight of a word is a number too.
             kind = "number"
         else:
-            kind = "code" if bench.recipe.preprocess.encode != "target" else "encoded"
+            kind = "code" if encode != "target" else "encoded"
         found.append(
             TreeColumn.model_validate(
                 {

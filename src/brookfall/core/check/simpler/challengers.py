@@ -5,6 +5,7 @@ from functools import partial
 
 import numpy as np
 
+from brookfall.core.candidate.candidate import Candidate
 from brookfall.core.candidate.refitted import Refitted
 from brookfall.core.check.bench import RECIPE, Bench, ScoredPart
 from brookfall.core.check.check import ANY_OUTCOME, NOT_LIGHT, Check, Draft, Written, at, not_applicable, text
@@ -28,6 +29,7 @@ from brookfall.core.evidence.estimate import Versus
 from brookfall.core.fit.ledger import FitFailedError, Ledger
 from brookfall.core.fit.request import Need
 from brookfall.core.foundation import wording
+from brookfall.core.foundation.errors import UserError
 from brookfall.core.measure.registry import words_of
 from brookfall.core.measure.scored import AnyScored
 from brookfall.core.recipe.families import families
@@ -62,7 +64,7 @@ class Challengers(Check):
         "Corrected resampled t over the same folds (Nadeau & Bengio 2003); on a part, paired intervals on the "
         "same rows (DeLong et al. 1988; Newcombe 1998; Hall 1992); simultaneous by Bonferroni."
     )
-    refits = True
+    needs_features = True
     outcomes = ANY_OUTCOME
     tiers = NOT_LIGHT
     reads = Reads(plan=("challengers", "own_challengers", "policy.worse_than_challenger"))
@@ -93,19 +95,23 @@ class Challengers(Check):
         )
 
     def requests(self, bench: Bench) -> list[Need]:
-        needs = list(bench.deciding_needs)
+        needs, part = list(bench.deciding_needs), _part(bench)
         for challenger in bench.challengers:
-            needs += [*challenger.needs(bench.plan.deciding_part), *challenger.choices(bench.plan.deciding_part)]
+            needs += [*challenger.needs(part), *challenger.choices(part)]
         return needs
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
-        ours = bench.deciding(ledger)
+        mine = bench.leading
+        ours, submitted_model = bench.deciding(ledger, mine), bench.tested(mine)
+        _refuse_other_rows(bench, ours)
         ran, failed = _ran(bench, ledger)
         if not ran:
             return not_applicable("No other family could be fitted to these rows.")
         main = bench.plan.main_measure
         draft = Draft(bench.plan.policy.level)
-        submitted = draft.add(main, score_of(bench, ledger, main, bench.submitted, ours.part), part=ours.part)
+        submitted = draft.add(
+            main, score_of(bench, ledger, main, submitted_model, ours.part), model=mine, part=ours.part
+        )
         places = {
             one.family: draft.add(
                 main, score_of(bench, ledger, main, one.candidate, ours.part), model=one.family, part=ours.part
@@ -115,20 +121,21 @@ class Challengers(Check):
         gains = {
             one.family: draft.add(
                 main,
-                gain_of(bench, ledger, main, bench.submitted, one.candidate, ours.part),
+                gain_of(bench, ledger, main, submitted_model, one.candidate, ours.part),
                 comparison="difference",
+                model=mine,
                 part=ours.part,
                 versus=Versus(model=one.family),
                 limit=allowed(bench),
             )
             for one in ran
         }
-        whole: list[Entry] = [(bench.submitted, "as submitted", ours.scored, submitted)]
+        whole: list[Entry] = [(submitted_model, "as submitted", ours.scored, submitted)]
         whole += [(one.candidate, one.words, one.rows, places[one.family]) for one in ran]
         ranked = sorted(whole, key=lambda one: rank(draft.figure(one[3]), main))
-        overlay = _best_and_ours(ranked)
+        overlay = _best_and_ours(ranked, mine)
         colours = {
-            words: "recipe" if one.name == RECIPE else f"model:{i}" for i, (one, words, _, _) in enumerate(overlay)
+            words: one.colour if one.name == mine else f"model:{i}" for i, (one, words, _, _) in enumerate(overlay)
         }
         drawn = {words: rows for _, words, rows, _ in overlay}
         overlaid, series = pictures.curve_charts(drawn, draft.level, colours=colours, only=_OVERLAID_CURVES)
@@ -138,6 +145,27 @@ class Challengers(Check):
             series=series,
             tables=(_table(bench, ranked, gains, failed, ours, {one.family: one.chosen for one in ran}),),
             fit_seconds=_seconds(bench, ledger, ran),
+        )
+
+
+def _part(bench: Bench) -> str:
+    """The part on which all are compared: the plan's; of a model that came without a recipe its owner's own."""
+    if RECIPE in bench.models:
+        return bench.plan.deciding_part
+    parts, part = bench.tested(bench.leading).parts, bench.plan.deciding_part
+    return next((name for name in (part, "test") if name in parts), parts[-1])
+
+
+def _refuse_other_rows(bench: Bench, ours: ScoredPart) -> None:
+    """UserError where others can't be fitted on the owner's training rows and held against the same rows."""
+    if RECIPE in bench.models:
+        return
+    there = bench.split.parts.get(ours.part)
+    if there is None or not np.array_equal(ours.positions, bench.subject.units(there)) or not ours.scored.known().all():
+        raise UserError(
+            f"The plan's {ours.part} part is not that of the model that came without a recipe, so others can't be set "
+            "against it on the same rows.",
+            todo="Take the parts from the column that names them.",
         )
 
 
@@ -161,7 +189,7 @@ def _worse(about: About) -> NumberField:
 def _ran(bench: Bench, ledger: Ledger) -> tuple[list[_Ran], dict[str, str]]:
     """The challengers that were fitted, and why others failed, by what it is called."""
     ran, failed = [], {}
-    part = bench.plan.deciding_part
+    part = _part(bench)
     for challenger in bench.challengers:
         try:
             rows = challenger.scored(ledger, part).scored
@@ -178,7 +206,7 @@ def _chosen(challenger: Refitted, bench: Bench, ledger: Ledger) -> str:
     """The settings that were chosen most often, and in how many of the fits; nothing where nothing was tuned."""
     if challenger.tuning is None:
         return ""
-    places = [int(ledger.scores(need)[0]) for need in challenger.choices(bench.plan.deciding_part)]
+    places = [int(ledger.scores(need)[0]) for need in challenger.choices(_part(bench))]
     most = int(np.bincount(places).argmax())
     settings = ", ".join(f"{name.replace('_', ' ')} {value}" for name, value in challenger.tuning.tried[most])
     return f"{settings} ({places.count(most)} of {len(places)})"
@@ -186,25 +214,22 @@ def _chosen(challenger: Refitted, bench: Bench, ledger: Ledger) -> str:
 
 def _seconds(bench: Bench, ledger: Ledger, ran: list[_Ran]) -> dict[str, float]:
     ours = sorted({need.fit.key for need in bench.deciding_needs})
-    submitted = float(np.mean([ledger.seconds(key) for key in ours]))
-    return {"as submitted": submitted, **{one.words: one.seconds for one in ran}}
+    submitted = {"as submitted": float(np.mean([ledger.seconds(key) for key in ours]))} if ours else {}
+    return {**submitted, **{one.words: one.seconds for one in ran}}
 
 
-Entry = tuple[Refitted, str, AnyScored, int]
+Entry = tuple[Candidate, str, AnyScored, int]
 """A model in the ranking, what it is called, its rows, the place of its estimate."""
 
 
-def _best_and_ours(ranked: list[Entry]) -> list[Entry]:
-    best = [one for one in ranked if one[0].name != RECIPE][:_OVERLAID]
-    return [*(one for one in ranked if one[0].name == RECIPE), *best]
+def _best_and_ours(ranked: list[Entry], ours: str) -> list[Entry]:
+    best = [one for one in ranked if one[0].name != ours][:_OVERLAID]
+    return [*(one for one in ranked if one[0].name == ours), *best]
 
 
 def _strip(bench: Bench, ledger: Ledger, draft: Draft, ranked: list[Entry], part: str) -> StripChart:
     main = bench.plan.main_measure
-    rows = tuple(
-        StripRow(estimate=place, label=words, colour="recipe" if one.name == RECIPE else "challenger")
-        for one, words, _, place in ranked
-    )
+    rows = tuple(StripRow(estimate=place, label=words, colour=one.colour) for one, words, _, place in ranked)
     differ = partial(gain_of, bench, ledger, main, part=part)
     brackets = brackets_of([one for one, _, _, _ in ranked], differ, draft.level)
     group = StripGroup(label=pictures.in_words(main), rows=rows, brackets=brackets)

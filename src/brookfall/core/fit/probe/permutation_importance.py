@@ -75,7 +75,7 @@ def _each(model: Model, design: Matrix, columns: list[int], orders: list[NDArray
 
 
 def _measured(model: Model, reading: InfluenceReading, scores: Values) -> tuple[AnyScored, Linear]:
-    rows = model.subject.scored(reading.rows, scores, model.request.seed_key)
+    rows = model.subject.scored(reading.rows, scores, model.request.seed_key, target=model.target)
     found = linear(reading.measure, rows)
     if found is None:
         value = measure(reading.measure, rows).value

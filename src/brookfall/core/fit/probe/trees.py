@@ -38,7 +38,7 @@ def trees(fitted: Fitted, reading: TreesReading) -> Values:
     """
     if fitted.family.trees is None:
         raise ValueError(f"{fitted.family.words} has no trees")
-    target = fitted.subject.target
+    target = fitted.subject.target if fitted.request.of_scores is None else fitted.target
     seen, unseen = fitted.design, fitted.prepared.transform(fitted.raw(reading.rows))
     found: list[Values] = []
     total = 0
