@@ -35,6 +35,8 @@ COLOURS = {
     "test": "#009E73",
     "data": "#0072B2",
     "recipe": "#009E73",
+    "artifact": "#CC79A7",
+    "scores": "#CC79A7",
     "baseline": "#999999",
     "challenger": "#0072B2",
     "fold": "#0072B2",

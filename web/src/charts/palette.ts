@@ -21,6 +21,8 @@ const COLOURS: Record<string, string> = {
   test: "#009E73",
   data: "#0072B2",
   recipe: "#009E73",
+  artifact: "#CC79A7",
+  scores: "#CC79A7",
   baseline: "#999999",
   challenger: "#0072B2",
   fold: "#0072B2",

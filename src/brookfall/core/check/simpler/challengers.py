@@ -135,7 +135,7 @@ class Challengers(Check):
         ranked = sorted(whole, key=lambda one: rank(draft.figure(one[3]), main))
         overlay = _best_and_ours(ranked, mine)
         colours = {
-            words: one.colour if one.name == mine else f"model:{i}" for i, (one, words, _, _) in enumerate(overlay)
+            words: "recipe" if one.name == mine else f"model:{i}" for i, (one, words, _, _) in enumerate(overlay)
         }
         drawn = {words: rows for _, words, rows, _ in overlay}
         overlaid, series = pictures.curve_charts(drawn, draft.level, colours=colours, only=_OVERLAID_CURVES)
@@ -229,7 +229,10 @@ def _best_and_ours(ranked: list[Entry], ours: str) -> list[Entry]:
 
 def _strip(bench: Bench, ledger: Ledger, draft: Draft, ranked: list[Entry], part: str) -> StripChart:
     main = bench.plan.main_measure
-    rows = tuple(StripRow(estimate=place, label=words, colour=one.colour) for one, words, _, place in ranked)
+    rows = tuple(
+        StripRow(estimate=place, label=words, colour="recipe" if one.name == bench.leading else "challenger")
+        for one, words, _, place in ranked
+    )
     differ = partial(gain_of, bench, ledger, main, part=part)
     brackets = brackets_of([one for one, _, _, _ in ranked], differ, draft.level)
     group = StripGroup(label=pictures.in_words(main), rows=rows, brackets=brackets)
