@@ -95,3 +95,13 @@ def test_rows_that_were_pasted_and_can_not_be_scored(open_as: Open) -> None:
     expect(found).to_contain_text("pasted rows.tsv")
     page.get_by_role("link", name="Score another file").click()
     expect(page.get_by_role("heading", name="Score new rows")).to_be_visible()
+
+
+def test_the_demo_comes_with_new_rows_that_are_scored(open_as: Open) -> None:
+    page = open_as("nell")
+    page.get_by_role("link", name="Smoke alarm take-up 2.1").first.click()
+    page.wait_for_url(re.compile(r"/cases/\d+"))
+    page.goto(re.sub(r"(/cases/\d+).*", r"\1/new-rows", page.url))
+    found = page.get_by_role("article", name="Scored rows")
+    expect(found).to_contain_text("On 40 new rows with an outcome AUC of the submitted recipe is", timeout=RUN_MS)
+    expect(found.get_by_role("list", name="To be known")).to_contain_text("tenure (3)")

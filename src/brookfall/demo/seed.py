@@ -6,7 +6,7 @@ from sqlalchemy import select
 
 from brookfall.demo import packages
 from brookfall.demo.people import PASSWORD, PEOPLE
-from brookfall.desk import docket, submit
+from brookfall.desk import docket, new_rows, submit
 from brookfall.desk.people import add_person, person_of
 from brookfall.records.clock import now
 from brookfall.records.database import transaction
@@ -16,7 +16,8 @@ __all__ = ["PASSWORD", "PEOPLE", "seed", "sign_ins"]
 
 
 def seed() -> None:
-    """People and the eight cases: one in review, the others waiting. Does nothing when there are people already."""
+    """People and the eight cases: one in review, the others waiting; and a file of new rows to be scored in one of
+    them. Does nothing when there are people already."""
     with transaction() as session:
         if session.scalar(select(Person.id).limit(1)) is not None:
             return
@@ -27,7 +28,7 @@ def seed() -> None:
         today = now().date()
         first = submit.submit(session, owner, packages.home_visit_1(), today + timedelta(days=11))
         submit.submit(session, owner, packages.home_visit_2(), today + timedelta(days=25))
-        submit.submit(session, owner, packages.smoke_alarm(), today + timedelta(days=18))
+        offers = submit.submit(session, owner, packages.smoke_alarm(), today + timedelta(days=18))
         for files, days in (
             (packages.turnout_time(), 30),
             (packages.cause_triage(), 37),
@@ -37,6 +38,8 @@ def seed() -> None:
         ):
             submit.submit(session, owner, files, today + timedelta(days=days))
         docket.take(session, reviewer, first.id)
+        later = {"offers of the autumn.csv": packages.later_offers()}
+        new_rows.ask(session, owner, offers.id, {"models": ["recipe", "tree"]}, later)
 
 
 def sign_ins() -> list[str]:

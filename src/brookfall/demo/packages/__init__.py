@@ -1,6 +1,6 @@
 """Submission packages of the demo, generated from a seed, with faults planted for a reviewer to find."""
 
-from brookfall.demo.packages.alarms import smoke_alarm
+from brookfall.demo.packages.alarms import later_offers, smoke_alarm
 from brookfall.demo.packages.filter import false_alarm_filter
 from brookfall.demo.packages.homes import home_visit_1, home_visit_2
 from brookfall.demo.packages.pumps import pump_failure
@@ -13,6 +13,7 @@ __all__ = [
     "false_alarm_filter",
     "home_visit_1",
     "home_visit_2",
+    "later_offers",
     "pump_failure",
     "smoke_alarm",
     "turnout_time",

@@ -136,7 +136,7 @@ def _answer(
     )
     if max(additive.value, tree.value) < _FAITHFUL:
         return [first, "Neither follows it closely, so what they lean on says little of the model."]
-    return [first, f"It leans most on '{names[0]}': R² of the score loses {_loss(draft, places[0])}."]
+    return [first, f"The sum leans most on '{names[0]}': R² of the score loses {_loss(draft, places[0])}."]
 
 
 def _loss(draft: Draft, place: int) -> str:
