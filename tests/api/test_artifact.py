@@ -27,7 +27,8 @@ def test_it_is_read_told_and_run_as_by_the_command_line(visitor: SignIn, workers
     assert "x (float32, any × 1), z (float32, any × 1), kind (text, any × 1)" in told["inputs"]
     assert "LinearClassifier" in told["operators"]
     plan = iris.get(f"{base}/plan")
-    assert any("The fitted model is tested as it was submitted" in one for one in plan["remarks"])
+    told = next(one for one in plan["remarks"] if "The fitted model is tested as it was submitted" in one)
+    assert "It reads numbers as float32, to about seven digits." in told
     assert iris.ask("PUT", f"{base}/plan", plan_of(iris, base, checks=CHECKS)).status_code == 200
     assert iris.ask("POST", f"{base}/run").status_code == 200
     assert finished(iris, base)["state"] == "done"

@@ -243,7 +243,10 @@ def _of_artifact(bench: Bench) -> str:
             "column that says so the role part."
         )
     parts = " · ".join(f"{len(rows)} {part}" for part, rows in owners.items())
-    return f"The fitted model is tested as it was submitted, on the owner's own parts ({parts})."
+    artifact = bench.subject.artifact
+    single = artifact is not None and artifact.graph is not None and artifact.graph.is_single
+    digits = " It reads numbers as float32, to about seven digits." if single else ""
+    return f"The fitted model is tested as it was submitted, on the owner's own parts ({parts}).{digits}"
 
 
 def _remarks(roles: Roles, plan: Plan, bench: Bench | None) -> list[str]:

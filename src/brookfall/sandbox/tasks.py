@@ -91,7 +91,7 @@ _opened: dict[str, "OnnxModel"] = {}
 
 
 def fitted_model(given: Given, buffers: list[bytearray], progress: Progress) -> Answer:
-    """A fitted model, opened to be asked about rows with the features given; what it does with them, in words."""
+    """A fitted model, opened to be asked about rows with the features given."""
     # Loaded by those children alone that run one.
     from brookfall.core.recipe.onnx_model import OnnxModel
 
@@ -102,7 +102,7 @@ def fitted_model(given: Given, buffers: list[bytearray], progress: Progress) -> 
     ]
     data = bytes(buffers.pop())
     _opened["model"] = OnnxModel(data, given["path"], features, given["outcome"], given["classes"], given["named"])
-    return {"notes": list(_opened["model"].notes)}, []
+    return {}, []
 
 
 def scores(given: Given, buffers: list[bytearray], progress: Progress) -> Answer:  # noqa: ARG001 - asked too often

@@ -73,6 +73,11 @@ class Graph(BaseModel):
     classes: tuple[str, ...] = ()
 
     @property
+    def is_single(self) -> bool:
+        """Whether it reads numbers in single precision, to about seven digits."""
+        return any(one.kind == "float32" for one in self.inputs)
+
+    @property
     def lines(self) -> tuple[tuple[str, str], ...]:
         """Each of it in words, under a name."""
         steps = [f"{name} ×{count}" if count > 1 else name for name, count in self.operators.items()]
@@ -81,7 +86,7 @@ class Graph(BaseModel):
             ("operators", f"{wording.counted(self.nodes, 'node')}: {', '.join(steps)}"),
             ("operator sets", self.opset),
             ("written by", self.producer or "not said"),
-            ("inputs", _ports(self.inputs)),
+            ("inputs", _ports(self.inputs) + ("; numbers are read to about seven digits" if self.is_single else "")),
             ("outputs", _ports(self.outputs)),
             *((("classes", ", ".join(self.classes)),) if self.classes else ()),
         )

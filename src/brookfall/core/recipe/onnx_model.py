@@ -77,17 +77,6 @@ class OnnxModel:
         self._fed, self._one_by_one = self._inputs()
         self._output, self._order = self._scores_of()
 
-    @property
-    def notes(self) -> tuple[str, ...]:
-        found = []
-        if any(one.kind == "float32" for one in self._fed):
-            found.append("The fitted model reads numbers as float32, to about seven digits.")
-        read = {place for one in self._fed for place in one.places}
-        unread = [one.name for place, one in enumerate(self._features) if place not in read]
-        if unread:
-            found.append(f"The fitted model does not read {wording.listed(shortened(unread[:5]))}.")
-        return tuple(found)
-
     # What goes in.
 
     def _inputs(self) -> tuple[list[_Fed], bool]:
