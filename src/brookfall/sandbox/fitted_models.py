@@ -50,15 +50,17 @@ class ConfinedModel:
         """
         data = self.read()
         limits = Limits(_SECONDS, limits_for(len(data)).memory)
-        link, hello = begin(limits, _LIBRARIES)
+        try:
+            link, hello = begin(limits, _LIBRARIES)
+        except (frames.EndedError, OSError) as problem:
+            words = "The child in which a fitted model is run could not be started."
+            raise UserError(words, todo="Try again later, or ask the administrator.", file=self.path) from problem
         try:
             refuse_unconfined(hello["missing"], self.path)
             heads = [{"name": one.name, "kind": one.kind, "levels": list(one.levels)} for one in features]
             given = {"task": "fitted_model", "path": self.path, "features": heads, "outcome": outcome}
-            given |= {
-                "classes": list(classes),
-                "named": list(self.declared.graph.classes if self.declared.graph else ()),
-            }
+            named = self.declared.graph.classes if self.declared.graph else ()
+            given |= {"classes": list(classes), "named": list(named)}
             self._ask(link, limits, given, [data], 0)
             wide = (len(classes),) if outcome == "multiclass" else ()
 
@@ -70,9 +72,7 @@ class ConfinedModel:
         finally:
             end(link, hello["pid"])
 
-    def _scores(
-        self, link: socket, limits: Limits, raw: NDArray[np.float64], wide: tuple[int, ...]
-    ) -> NDArray[np.float64]:
+    def _scores(self, link: socket, limits: Limits, raw: Values, wide: tuple[int, ...]) -> Values:
         shape = (len(raw), *wide)
         sent = np.ascontiguousarray(raw, "<f8")
         given = {"task": "scores", "shape": list(sent.shape)}
@@ -82,7 +82,7 @@ class ConfinedModel:
         return np.frombuffer(held[0], "<f8").reshape(shape)
 
     def _ask(
-        self, link: Any, limits: Limits, given: dict[str, Any], buffers: Sequence[frames.Buffer], at_most: int
+        self, link: socket, limits: Limits, given: dict[str, Any], buffers: Sequence[frames.Buffer], at_most: int
     ) -> tuple[dict[str, Any], list[bytearray]]:
         deadline = time.monotonic() + _SECONDS_AT_ONCE
         try:

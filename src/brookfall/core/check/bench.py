@@ -335,13 +335,19 @@ class Bench:
 
         FitFailedError where it failed and there is none.
         """
-        if ARTIFACT not in self.models or len(self.models) == 1:
+        if ARTIFACT not in self.models or len(self.models) == 1 or self.artifact_ran(ledger):
             return self.models
+        return tuple(name for name in self.models if name != ARTIFACT)
+
+    def artifact_ran(self, ledger: Ledger) -> bool:
+        """Whether a fitted model came that gave its scores."""
+        if not self.has_artifact:
+            return False
         try:
             ledger.scores(self.artifact.need)
         except FitFailedError:
-            return tuple(name for name in self.models if name != ARTIFACT)
-        return self.models
+            return False
+        return True
 
     @property
     def leading(self) -> str:

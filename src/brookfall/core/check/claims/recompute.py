@@ -56,7 +56,7 @@ class Recomputed:
 
 def recomputed(bench: Bench, ledger: Ledger, claim: Claim, level: float) -> list[tuple[str, Recomputed]]:
     """The claim on each model that it can be put to; on one that can't, only where there is no other."""
-    whole = [model for model in (SCORES, ARTIFACT) if model in bench.models and claim.method is None]
+    whole = [model for model in (SCORES, ARTIFACT) if model in bench.models_of(ledger) and claim.method is None]
     found = [(model, _on_owners(bench, ledger, claim, model)) for model in whole]
     if RECIPE in bench.models:
         found.append((RECIPE, _on_refit(bench, ledger, claim, level)))

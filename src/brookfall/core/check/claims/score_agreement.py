@@ -93,7 +93,7 @@ def _supplied_rows(bench: Bench) -> Rows:
 
 def _pairs(bench: Bench, ledger: Ledger) -> Iterator[_Pair]:
     """Every two of the models that are there, on the parts that both have."""
-    there = _there(bench)
+    there = [name for name in _there(bench) if name != ARTIFACT or bench.artifact_ran(ledger)]
     on: dict[str, Callable[[Rows], AnyScored]] = {}
     if SCORES in there:
         on[SCORES] = bench.supplied_scores.on
