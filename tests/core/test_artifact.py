@@ -184,8 +184,12 @@ def _auc(model: Pipeline, rows: pd.DataFrame) -> float:
 def test_without_a_recipe_it_is_what_is_asked() -> None:
     rows = table()
     package = came(by_column(fitted(rows, *TEXTS), rows, [*NUMBERS, *TEXTS]), rows, recipe=None)
-    found = exhibits(bench_of(package, "holdout", "influence", "shape", "sensitivity", "challengers", threshold=0.5))
-    assert found["challengers"].state == "not_applicable", "nothing can be refitted"
+    checks = ("holdout", "influence", "shape", "sensitivity", "challengers", "stability", "surrogate")
+    found = exhibits(bench_of(package, *checks, threshold=0.5))
+    assert found["stability"].state == "not_applicable", "nothing can be refitted"
+    assert found["surrogate"].state == "not_applicable", "nothing stands for what can be asked"
+    gains = [one for one in found["challengers"].estimates if one.comparison == "difference"]
+    assert {(one.model, one.part) for one in gains} == {("artifact", "test")}
     for name in ("holdout", "influence", "shape", "sensitivity"):
         assert found[name].state == "done", found[name].answer
         assert {one.model for one in found[name].estimates} == {"artifact"}
