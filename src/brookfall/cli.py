@@ -184,7 +184,7 @@ def replay(evidence_file: Path, package: Path, jobs: int, added: tuple[Path, ...
     "models",
     multiple=True,
     default=("recipe",),
-    metavar="recipe|FAMILY",
+    metavar="recipe|artifact|FAMILY",
     help="Which model scores the rows; may be repeated.  [default: recipe]",
 )
 @click.option("--coverage", type=float, default=0.9, show_default=True, help="What sets and intervals shall cover.")
