@@ -181,7 +181,8 @@ GROUPS = {"groups", "combinations"}
 )
 def test_the_standard_plan_of_each_tier(tier: int, left_out: set[str], shuffles: int) -> None:
     plan = standard_plan(tier, given_parts=False)
-    of_a_binary = set(checks_of("binary")) - {"in_use", "group_versions", "not_observed"}
+    not_here = {"in_use", "group_versions", "not_observed", "surrogate", "surrogate_gap"}
+    of_a_binary = set(checks_of("binary")) - not_here
     assert set(plan.checks) == of_a_binary - left_out
     assert set(plan.checks) >= ALWAYS | GROUPS | {"coefficients", "influence"}
     assert plan.shuffles == shuffles
