@@ -273,6 +273,7 @@ def test_one_that_fails_leaves_the_recipe_to_be_tested() -> None:
     for name in ("claims", "holdout", "calibration", "gap", "groups"):
         assert found[name].state == "done", found[name].answer
         assert {one.model for one in found[name].estimates} == {"recipe"}
+    assert "Fitted model" not in " ".join(found["calibration"].lines), "nothing is said of scores that are not there"
     assert found["influence"].state == "failed"
     assert "gave no number for 600 of 600 rows" in found["influence"].answer
     assert any("The fitted model could not be run" in one for one in found["holdout"].provenance.remarks)

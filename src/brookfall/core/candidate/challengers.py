@@ -76,14 +76,12 @@ def standard_challengers(
         prepared = one.preprocess.model_copy(update={"text": text})
         made = Recipe(family=one.family, settings=dict(one.settings), preprocess=prepared, seed=seed)
         tuning = Tuning(tuple(tuple(tried.items()) for tried in one.tried), measure) if tuned and one.tried else None
-        same = recipe is not None and _is(made, recipe)
+        same = (
+            recipe is not None and one.family == recipe.family and resolved_settings(made) == resolved_settings(recipe)
+        )
         if tuning is None and same:
             continue
         yield Refitted(one.family, family.words, "challenger", split, made, tuning=tuning)
-
-
-def _is(made: Recipe, recipe: Recipe) -> bool:
-    return made.family == recipe.family and resolved_settings(made) == resolved_settings(recipe)
 
 
 def choice_challengers(split: Split, recipe: Recipe) -> Iterator[Refitted]:

@@ -369,13 +369,20 @@ class Bench:
         one = self.tested(model)
         return {part: one.scored(ledger, part).scored for part in one.parts if part != OUT_OF_FOLD}
 
-    def deciding(self, ledger: Ledger, model: str = RECIPE) -> ScoredPart:
-        """The rows that a model is judged on: the plan's part; of the owner's own model the owner's part of that name,
-        else test, else the last one."""
+    def deciding_part_of(self, model: str) -> str:
+        """The part that a model is judged on: the plan's; of the owner's own model the owner's part of that name, else
+        test, else the last one."""
         part = self.plan.deciding_part
+        if model not in (SCORES, ARTIFACT):
+            return part
+        parts = self.tested(model).parts
+        return next((name for name in (part, "test") if name in parts), parts[-1])
+
+    def deciding(self, ledger: Ledger, model: str = RECIPE) -> ScoredPart:
+        """The rows that a model is judged on, with its scores."""
+        part = self.deciding_part_of(model)
         if model in (SCORES, ARTIFACT):
-            one = self.tested(model)
-            return one.scored(ledger, next((name for name in (part, "test") if name in one.parts), one.parts[-1]))
+            return self.tested(model).scored(ledger, part)
         if part != OUT_OF_FOLD and part not in self.split.parts:
             raise UserError(f"The plan judges on {part}, and no row is in that part.", todo="Choose another part.")
         return (self.submitted if model == RECIPE else self.candidate(model)).scored(ledger, part)

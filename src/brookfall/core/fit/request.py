@@ -82,8 +82,27 @@ class Labels:
         return {"rows": digest.of_rows(self.rows), "outcomes": digest.of_json(list(self.outcomes))}
 
 
+class _KnownByContent:
+    """What is known by its content alone: equal content has equal keys, whoever asks."""
+
+    @cached_property
+    def content(self) -> dict[str, object]:
+        """Everything that can change what is read of it."""
+        raise NotImplementedError
+
+    @cached_property
+    def key(self) -> str:
+        """Names it by everything that can change what is read of it."""
+        return digest.of_json(self.content)
+
+    @cached_property
+    def seed_key(self) -> str:
+        """Names it by what was asked for alone, so that no release moves what is drawn of it by chance."""
+        return digest.of_json({name: value for name, value in self.content.items() if name not in PROGRAM})
+
+
 @dataclass(frozen=True, eq=False)
-class FitRequest:
+class FitRequest(_KnownByContent):
     """One fit. Equal content has an equal key, whoever asks.
 
     ``table`` is the fingerprint of the columns the fit can see; ``classes`` are the outcome's values, the negative
@@ -149,16 +168,6 @@ class FitRequest:
     def _tuning_program(self) -> list[str]:
         return [] if self.tuning is None else [self.tuning.program]
 
-    @cached_property
-    def key(self) -> str:
-        """Names the fit by everything that can change its result."""
-        return digest.of_json(self.content)
-
-    @cached_property
-    def seed_key(self) -> str:
-        """Names the fit by what was asked for alone, so that no release moves what is drawn of it by chance."""
-        return digest.of_json({name: value for name, value in self.content.items() if name not in PROGRAM})
-
     @property
     def source(self) -> str:
         """What it is made by, as an exhibit names what it rests on."""
@@ -176,7 +185,7 @@ class FitRequest:
 
 
 @dataclass(frozen=True, eq=False)
-class ArtifactRequest:
+class ArtifactRequest(_KnownByContent):
     """A fitted model as it was submitted: nothing is fitted, it is asked about rows. Equal content has an equal key.
 
     ``file`` is the hash of its file, ``table`` the fingerprint of the columns that its readings can see; ``train`` are
@@ -206,16 +215,6 @@ class ArtifactRequest:
             "train": digest.of_rows(self.train),
             "versions": versions_to_run(),
         }
-
-    @cached_property
-    def key(self) -> str:
-        """Names it by everything that can change what is read of it."""
-        return digest.of_json(self.content)
-
-    @cached_property
-    def seed_key(self) -> str:
-        """Names it by what was asked for alone, so that no release moves what is drawn of it by chance."""
-        return digest.of_json({name: value for name, value in self.content.items() if name not in PROGRAM})
 
     @property
     def source(self) -> str:

@@ -84,7 +84,7 @@ def differences(one: AnyScored, other: AnyScored) -> Numbers | None:
 
     Raises
     ------
-    TypeError
+    ValueError
         The two are of different kinds of outcome.
 
     Examples

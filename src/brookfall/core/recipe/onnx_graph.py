@@ -145,7 +145,7 @@ def _classes(nodes: list[Any]) -> tuple[str, ...]:
     found: tuple[str, ...] = ()
     for node in nodes:
         for attribute in node.attribute:
-            if attribute.name in ("classlabels_strings",) and attribute.strings:
+            if attribute.name == "classlabels_strings" and attribute.strings:
                 found = tuple(one.decode("utf-8", "replace")[:LONGEST_NAME] for one in attribute.strings)
             elif attribute.name in ("classlabels_ints", "classlabels_int64s") and attribute.ints:
                 found = found or tuple(str(one) for one in attribute.ints)

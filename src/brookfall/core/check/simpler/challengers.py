@@ -95,7 +95,7 @@ class Challengers(Check):
         )
 
     def requests(self, bench: Bench) -> list[Need]:
-        needs, part = list(bench.deciding_needs), _part(bench)
+        needs, part = list(bench.deciding_needs), bench.deciding_part_of(bench.leading)
         for challenger in bench.challengers:
             needs += [*challenger.needs(part), *challenger.choices(part)]
         return needs
@@ -148,14 +148,6 @@ class Challengers(Check):
         )
 
 
-def _part(bench: Bench) -> str:
-    """The part on which all are compared: the plan's; of a model that came without a recipe its owner's own."""
-    if RECIPE in bench.models:
-        return bench.plan.deciding_part
-    parts, part = bench.tested(bench.leading).parts, bench.plan.deciding_part
-    return next((name for name in (part, "test") if name in parts), parts[-1])
-
-
 def _refuse_other_rows(bench: Bench, ours: ScoredPart) -> None:
     """UserError where others can't be fitted on the owner's training rows and held against the same rows."""
     if RECIPE in bench.models:
@@ -189,7 +181,7 @@ def _worse(about: About) -> NumberField:
 def _ran(bench: Bench, ledger: Ledger) -> tuple[list[_Ran], dict[str, str]]:
     """The challengers that were fitted, and why others failed, by what it is called."""
     ran, failed = [], {}
-    part = _part(bench)
+    part = bench.deciding_part_of(bench.leading)
     for challenger in bench.challengers:
         try:
             rows = challenger.scored(ledger, part).scored
@@ -206,7 +198,7 @@ def _chosen(challenger: Refitted, bench: Bench, ledger: Ledger) -> str:
     """The settings that were chosen most often, and in how many of the fits; nothing where nothing was tuned."""
     if challenger.tuning is None:
         return ""
-    places = [int(ledger.scores(need)[0]) for need in challenger.choices(_part(bench))]
+    places = [int(ledger.scores(need)[0]) for need in challenger.choices(bench.deciding_part_of(bench.leading))]
     most = int(np.bincount(places).argmax())
     settings = ", ".join(f"{name.replace('_', ' ')} {value}" for name, value in challenger.tuning.tried[most])
     return f"{settings} ({places.count(most)} of {len(places)})"

@@ -8,7 +8,7 @@ What is judged is out of fold where there are folds; the test part stands beside
 judged here.
 """
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -108,7 +108,8 @@ class Calibration(Check):
         return [bench.submitted.holdout, *bench.submitted.out_of_fold_needs, *bench.artifact_needs]
 
     def evaluate(self, bench: Bench, ledger: Ledger) -> Written:
-        sides = [side for model in bench.models_of(ledger) for side in _sides(bench, ledger, model)]
+        models = bench.models_of(ledger)
+        sides = [side for model in models for side in _sides(bench, ledger, model)]
         if not any(side.judged for side in sides):
             return not_applicable(_NO_PROBABILITY)
         draft = Draft(bench.plan.policy.level)
@@ -124,7 +125,7 @@ class Calibration(Check):
         charts = [_chart(bench, draft, one.side, series) for one in _worst_first(draft, judged)[:_PICTURES]]
         return draft.write(
             _answer(bench, draft, judged),
-            lines=_lines(bench, draft, judged),
+            lines=_lines(bench, draft, judged, models),
             charts=tuple(charts),
             series=series,
             tables=tuple(tables),
@@ -294,7 +295,7 @@ def _answer(bench: Bench, draft: Draft, told: list[_Told]) -> str:
     return _of_side(bench, draft, _worst_first(draft, told)[0])
 
 
-def _lines(bench: Bench, draft: Draft, told: list[_Told]) -> tuple[str, ...]:
+def _lines(bench: Bench, draft: Draft, told: list[_Told], models: Sequence[str]) -> tuple[str, ...]:
     """Every other model and class that is not within, what can't be judged, and what would settle an open one."""
     first, *others = _worst_first(draft, told)
     lines = [_in_short(bench, draft, one) for one in others if _standing(draft, one) is not Standing.WITHIN]
@@ -303,9 +304,7 @@ def _lines(bench: Bench, draft: Draft, told: list[_Told]) -> tuple[str, ...]:
         lines.append(wording.line_of("Within", [f"'{name}'" for name in within]))
     held = {one.side.model for one in told}
     lines += [
-        f"{wording.capital(pictures.MODEL_WORDS[model])}: {NOT_PROBABILITIES}."
-        for model in bench.models
-        if model not in held
+        f"{wording.capital(pictures.MODEL_WORDS[model])}: {NOT_PROBABILITIES}." for model in models if model not in held
     ]
     place, limit = first.slope, draft.limit(first.slope)
     if draft.standing(place) is Standing.UNSETTLED and limit is not None:
