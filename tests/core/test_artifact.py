@@ -3,6 +3,7 @@
 import io
 import re
 from copy import deepcopy
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -277,6 +278,17 @@ def test_one_that_fails_leaves_the_recipe_to_be_tested() -> None:
     assert found["influence"].state == "failed"
     assert "gave no number for 600 of 600 rows" in found["influence"].answer
     assert any("The fitted model could not be run" in one for one in found["holdout"].provenance.remarks)
+
+
+def test_one_that_nothing_can_run_leaves_all_as_without_it() -> None:
+    rows = table()
+    package = came(by_column(fitted(rows, *TEXTS), rows, [*NUMBERS, *TEXTS]), rows)
+    closed = replace(package, opened=None)
+    found = exhibits(bench_of(closed, "claims", "holdout", "influence"))
+    assert bench_of(closed, "holdout").models == ("recipe",)
+    assert {one.model for exhibit in found.values() for one in exhibit.estimates} == {"recipe"}
+    with pytest.raises(UserError, match="The model came without a fitted model"):
+        new_rows_scored(closed, rows.head(5), "artifact")
 
 
 def test_roles_that_leave_its_features_out_are_told() -> None:

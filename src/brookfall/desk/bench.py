@@ -82,16 +82,15 @@ def changes_of(case: Case) -> tuple[Change, ...]:
 
 
 def _artifact(session: Session, case: Case, declared: Submission) -> FittedModelFile | None:
-    """The fitted model, its bytes fetched when it is opened; one that was submitted before graphs were read, or whose
-    bytes were taken away, is not run."""
+    """The fitted model, its bytes fetched when it is opened; one that was submitted before graphs were read is not
+    run."""
     if declared.artifact is None:
         return None
     path = declared.artifact.path
     found = select(SubmittedFile.sha256).where(SubmittedFile.case_id == case.id, SubmittedFile.path == path)
-    sha256 = session.scalars(found).one()
-    return FittedModelFile(
-        path, sha256, declared.artifact.graph, ConfinedModel(partial(_bytes_of, sha256), declared.artifact)
-    )
+    sha256, graph = session.scalars(found).one(), declared.artifact.graph
+    opened = None if graph is None else ConfinedModel(partial(_bytes_of, sha256), declared.artifact)
+    return FittedModelFile(path, sha256, graph, opened)
 
 
 def _bytes_of(sha256: str) -> bytes:

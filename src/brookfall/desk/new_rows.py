@@ -144,7 +144,8 @@ def ask(session: Session, person: Person, case_id: int, brief: Mapping[str, obje
 
 def _came(declared: Submission) -> list[str]:
     """What was submitted that can be asked about new rows."""
-    runs = declared.artifact is not None and declared.model.outcome != "choice"
+    artifact = declared.artifact
+    runs = artifact is not None and artifact.graph is not None and declared.model.outcome != "choice"
     return [name for name, there in ((RECIPE, declared.recipe is not None), (ARTIFACT, runs)) if there]
 
 

@@ -235,7 +235,11 @@ def _positive(roles: Roles, bench: Bench | None) -> str:
 
 
 def _of_artifact(bench: Bench) -> str:
-    """What the plan does with the fitted model, or why it can't be judged."""
+    """What the plan does with the fitted model, or why it is not run or can't be judged."""
+    if bench.subject.choices is not None:
+        return "The fitted model is not run: of a choice only recipes and supplied scores are tested."
+    if not bench.has_artifact:
+        return "The fitted model is not run: it came before fitted models were read. Ask the owner to submit it again."
     owners = bench.artifact.owners
     if not owners:
         return (
@@ -272,6 +276,6 @@ def _remarks(roles: Roles, plan: Plan, bench: Bench | None) -> list[str]:
         parts = " · ".join(f"{len(rows)} {part}" for part, rows in bench.supplied_parts.items())
         beside = "beside the refitted recipe" if RECIPE in bench.models else "alone, as no recipe was submitted"
         remarks.append(f"The supplied scores ({parts}) are tested {beside}.")
-    if bench is not None and bench.has_artifact:
+    if bench is not None and bench.subject.artifact is not None:
         remarks.append(_of_artifact(bench))
     return remarks

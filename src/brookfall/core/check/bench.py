@@ -139,7 +139,8 @@ class Bench:
     @property
     def has_artifact(self) -> bool:
         """Whether a fitted model came that can be asked about rows."""
-        return self.subject.artifact is not None and self.subject.choices is None
+        artifact = self.subject.artifact
+        return artifact is not None and artifact.opened is not None and self.subject.choices is None
 
     @cached_property
     def supplied_parts(self) -> dict[str, Rows]:

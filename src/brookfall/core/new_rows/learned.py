@@ -54,7 +54,8 @@ def models_asked(subject: Subject, names: Sequence[str]) -> tuple[Asked, ...]:
     UserError
         There is no such model, it can't be asked about new rows, or one is named twice.
     """
-    came = [name for name, there in ((RECIPE, subject.recipe), (ARTIFACT, subject.artifact)) if there is not None]
+    runs = subject.artifact is not None and subject.artifact.opened is not None
+    came = [name for name, there in ((RECIPE, subject.recipe is not None), (ARTIFACT, runs)) if there]
     refuse_models(subject.outcome, came, names)
     return tuple(_asked(subject, name) for name in names)
 
